@@ -1,0 +1,133 @@
+//! What is inside an artwork, by colour.
+
+use super::{Artwork, Shape};
+use crate::colour::Colour;
+use crate::geometry::region::{FillRule, enclosed_area};
+use crate::geometry::{Contour, Rect, hull};
+use rayon::prelude::*;
+
+/// Whether a layer gathers shapes by their line or by their inside.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum PaintedBy {
+    /// By the colour of the line.
+    Stroke,
+    /// By the colour of the inside.
+    Fill,
+}
+
+impl PaintedBy {
+    /// The word for it.
+    #[must_use]
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Stroke => "stroke",
+            Self::Fill => "fill",
+        }
+    }
+}
+
+/// All shapes that share a colour of stroke or fill. A shape with both is in two layers.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Layer {
+    /// The colour.
+    pub colour: Colour,
+    /// Of what it is the colour.
+    pub by: PaintedBy,
+    /// How many shapes: `open + closed`.
+    pub shapes: usize,
+    /// Shapes with at least one line whose ends do not meet.
+    pub open: usize,
+    /// Shapes all of whose lines are closed.
+    pub closed: usize,
+    /// Separate lines in those shapes (a shape with a hole has two).
+    pub contours: usize,
+    /// Length of all lines, mm.
+    pub length: f64,
+    /// Area that closed lines enclose, by the fill rule, mm²; overlapping shapes each count.
+    pub area: f64,
+    /// The rectangle round the lines, mm.
+    pub extents: Rect,
+    /// Least and greatest stroke width, mm; none for a layer by fill.
+    pub stroke_width: Option<(f64, f64)>,
+}
+
+/// What one shape adds to its layers.
+struct Measured {
+    open: bool,
+    contours: usize,
+    length: f64,
+    area: f64,
+    extents: Rect,
+}
+
+fn measure(shape: &Shape, tolerance: f64) -> Option<Measured> {
+    let contours = shape.contours(tolerance);
+    let extents = hull(contours.iter().map(Contour::bounds))?;
+    // Chords lie inside their arcs: finer ones, so that a small hole's area is right to 1 in 1000.
+    let finer = tolerance / 20.0;
+    let rings: Vec<_> = contours.iter().filter(|c| c.closed).map(|c| c.flatten(finer)).collect();
+    let rule = shape.fill.map_or(FillRule::EvenOdd, |fill| fill.rule);
+    Some(Measured {
+        open: contours.iter().any(|c| !c.closed),
+        contours: contours.len(),
+        length: contours.iter().map(Contour::length).sum(),
+        area: if rings.is_empty() { 0.0 } else { enclosed_area(&rings, rule) },
+        extents,
+    })
+}
+
+/// The layers of an artwork in the order in which their colours first appear. Lengths and areas
+/// are those of lines and arcs within `tolerance` mm of what was drawn. Shapes of no length are
+/// not counted.
+#[must_use]
+pub fn layers(artwork: &Artwork, tolerance: f64) -> Vec<Layer> {
+    let measured: Vec<_> =
+        artwork.shapes.par_iter().map(|shape| measure(shape, tolerance)).collect();
+    let mut layers: Vec<Layer> = Vec::new();
+    for (shape, measured) in artwork.shapes.iter().zip(&measured) {
+        let Some(measured) = measured else { continue };
+        if let Some(fill) = shape.fill {
+            add(&mut layers, fill.colour, PaintedBy::Fill, None, measured);
+        }
+        if let Some(stroke) = shape.stroke {
+            add(&mut layers, stroke.colour, PaintedBy::Stroke, Some(stroke.width), measured);
+        }
+    }
+    layers
+}
+
+fn add(
+    layers: &mut Vec<Layer>,
+    colour: Colour,
+    by: PaintedBy,
+    width: Option<f64>,
+    shape: &Measured,
+) {
+    let at = layers.iter().position(|l| l.colour == colour && l.by == by).unwrap_or_else(|| {
+        layers.push(Layer {
+            colour,
+            by,
+            shapes: 0,
+            open: 0,
+            closed: 0,
+            contours: 0,
+            length: 0.0,
+            area: 0.0,
+            extents: shape.extents,
+            stroke_width: width.map(|w| (w, w)),
+        });
+        layers.len() - 1
+    });
+    let layer = &mut layers[at];
+    layer.shapes += 1;
+    layer.open += usize::from(shape.open);
+    layer.closed += usize::from(!shape.open);
+    layer.contours += shape.contours;
+    layer.length += shape.length;
+    layer.area += shape.area;
+    layer.extents = layer.extents.union(shape.extents);
+    if let (Some((least, most)), Some(width)) = (&mut layer.stroke_width, width) {
+        *least = least.min(width);
+        *most = most.max(width);
+    }
+}

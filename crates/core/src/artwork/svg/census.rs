@@ -1,0 +1,184 @@
+//! A census of the document: what each element is called and where it stands.
+//!
+//! `usvg` keeps ids and nothing else of the source. So every drawing element without an id is given
+//! one before the document is handed over, and whatever comes back is found again by its id; what
+//! does not come back is reported. Content that a `use` repeats loses its ids; it is found by the
+//! id of the `use`.
+
+use crate::artwork::{Artwork, Source, Unread};
+use crate::problem::{Place, Problem, Problems, count, few};
+use std::collections::{BTreeMap, BTreeSet};
+use usvg::roxmltree::{Document, Node};
+
+/// Elements nested deeper than this are a broken or hostile file.
+const DEEPEST: usize = 1000;
+
+/// Elements that draw.
+const DRAWING: [&str; 10] =
+    ["path", "rect", "circle", "ellipse", "line", "polyline", "polygon", "text", "image", "use"];
+
+/// Elements whose content is drawn only where something refers to it.
+const KEPT_FOR_LATER: [&str; 7] =
+    ["defs", "symbol", "clipPath", "mask", "marker", "pattern", "linearGradient"];
+
+/// Ids that we hand out start like this.
+const OURS: &str = "tinkite-line-";
+
+/// One element of the document.
+#[derive(Debug)]
+struct Element {
+    source: Source,
+    tag: &'static str,
+    /// Not inside `defs` and the like.
+    on_page: bool,
+    /// `image`: refers to something outside the document.
+    external: bool,
+}
+
+/// All drawing elements and groups, by id, and the document with an id on each of them.
+#[derive(Debug)]
+pub(super) struct Census {
+    pub(super) labelled_text: String,
+    elements: BTreeMap<String, Element>,
+}
+
+impl Census {
+    /// Walks the document once, front to back.
+    pub(super) fn take(name: &str, text: &str, document: &Document<'_>) -> Result<Self, Problems> {
+        let root_at = document.root_element().range().start;
+        let lines = Lines::of(text);
+        let mut labelled = String::with_capacity(text.len() + text.len() / 8);
+        let mut copied = 0;
+        let mut elements = BTreeMap::new();
+        // What each open ancestor contributes: its end, the groups round its content, on the page.
+        let mut open: Vec<(usize, Vec<String>, bool)> = Vec::new();
+        for node in document.root_element().descendants().filter(Node::is_element) {
+            let range = node.range();
+            // Elements that an entity brings in stand in the document type, out of order: they
+            // keep whatever id they have.
+            let in_order = range.start >= root_at;
+            while in_order && open.last().is_some_and(|(end, ..)| range.start >= *end) {
+                open.pop();
+            }
+            if open.len() > DEEPEST {
+                return Err(Problem::error(
+                    "nested-too-deep",
+                    format!("elements are nested more than {DEEPEST} deep"),
+                    "ungroup the drawing in the drawing program and save it again",
+                )
+                .at(Place::line(name, lines.at(range.start)))
+                .into());
+            }
+            let tag = node.tag_name().name();
+            let (groups, on_page) =
+                open.last().map_or((Vec::new(), true), |(_, groups, on)| (groups.clone(), *on));
+            let id = node.attribute("id").filter(|id| !id.is_empty());
+            if let Some(tag) = DRAWING.iter().find(|t| **t == tag) {
+                let source = Source {
+                    id: id.map(str::to_string),
+                    groups: groups.clone(),
+                    line: in_order.then(|| lines.at(range.start)),
+                };
+                let label = id.map_or_else(|| format!("{OURS}{}", elements.len()), str::to_string);
+                if id.is_none() && in_order {
+                    // Straight after "<name", where white space or the end of the tag follows.
+                    let name_end = range.start + 1 + name_length(&text[range.start + 1..]);
+                    labelled.push_str(&text[copied..name_end]);
+                    labelled.push_str(&format!(" id=\"{label}\""));
+                    copied = name_end;
+                }
+                let external = *tag == "image" && refers_outside(&node);
+                elements.entry(label).or_insert(Element { source, tag, on_page, external });
+            }
+            if in_order && node.has_children() {
+                let mut inner = groups;
+                if tag == "g" || tag == "svg" && !open.is_empty() {
+                    inner.extend(group_names(&node));
+                }
+                open.push((range.end, inner, on_page && !KEPT_FOR_LATER.contains(&tag)));
+            }
+        }
+        labelled.push_str(&text[copied..]);
+        Ok(Self { labelled_text: labelled, elements })
+    }
+
+    /// Whether an element of the document has this label.
+    pub(super) fn knows(&self, label: &str) -> bool {
+        self.elements.contains_key(label)
+    }
+
+    /// Where the element with this label stands.
+    pub(super) fn source(&self, label: &str) -> Source {
+        self.elements.get(label).map(|e| e.source.clone()).unwrap_or_default()
+    }
+
+    /// Reports every element on the page that did not come back: nothing is lost unsaid.
+    pub(super) fn report_unseen(&self, seen: &BTreeSet<String>, artwork: &mut Artwork) {
+        let mut unseen: Vec<&Source> = Vec::new();
+        let lost = self.elements.iter().filter(|(label, e)| e.on_page && !seen.contains(*label));
+        for (_, element) in lost {
+            match element.tag {
+                "text" => artwork.unread.push((Unread::Text, element.source.clone())),
+                "image" if element.external => {
+                    artwork.problems.push(
+                        Problem::warning(
+                            "external-image",
+                            format!(
+                                "{} refers to a bitmap outside the file, which is never fetched",
+                                element.source.label()
+                            ),
+                            "embed the bitmap in the drawing program, or delete it",
+                        )
+                        .at(element.source.place(&artwork.file)),
+                    );
+                    artwork.unread.push((Unread::Bitmap, element.source.clone()));
+                }
+                "image" => artwork.unread.push((Unread::Bitmap, element.source.clone())),
+                _ => unseen.push(&element.source),
+            }
+        }
+        artwork.unread.sort_by_key(|(_, source)| source.line);
+        unseen.sort_by_key(|source| source.line);
+        let Some(first) = unseen.first() else { return };
+        let names: Vec<String> = unseen.iter().map(|source| source.label()).collect();
+        artwork.problems.push(
+            Problem::warning(
+                "not-visible",
+                format!("{} without visible paint or size: {}", count(unseen.len(), "element"), few(&names, 6)),
+                "they are left out; give them a stroke or a fill if they are meant to be burnt, or delete them",
+            )
+            .at(first.place(&artwork.file)),
+        );
+    }
+}
+
+/// The names under which people know a group: its label, its id, its title.
+fn group_names(node: &Node<'_, '_>) -> Vec<String> {
+    let label = node
+        .attributes()
+        .find(|a| a.name() == "label" && a.namespace().is_some())
+        .map(|a| a.value().to_string());
+    let id = node.attribute("id").map(str::to_string);
+    label.into_iter().chain(id).filter(|name| !name.is_empty()).collect()
+}
+
+fn refers_outside(node: &Node<'_, '_>) -> bool {
+    node.attributes().any(|a| a.name() == "href" && !a.value().trim_start().starts_with("data:"))
+}
+
+fn name_length(text: &str) -> usize {
+    text.find(|c: char| c.is_whitespace() || c == '/' || c == '>').unwrap_or(text.len())
+}
+
+/// Line numbers by byte offset.
+struct Lines(Vec<usize>);
+
+impl Lines {
+    fn of(text: &str) -> Self {
+        Self(text.bytes().enumerate().filter(|(_, b)| *b == b'\n').map(|(at, _)| at).collect())
+    }
+
+    fn at(&self, offset: usize) -> u32 {
+        1 + self.0.partition_point(|newline| *newline < offset) as u32
+    }
+}

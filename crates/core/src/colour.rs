@@ -1,0 +1,54 @@
+//! Colours: the language in which artwork says what is to be done with a shape.
+
+use std::fmt;
+use std::str::FromStr;
+
+/// An opaque sRGB colour. Two spellings of the same colour are the same value.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Colour {
+    /// Red, green and blue, 0 to 255 each.
+    pub rgb: [u8; 3],
+}
+
+impl Colour {
+    /// From red, green and blue.
+    #[must_use]
+    pub const fn new(red: u8, green: u8, blue: u8) -> Self {
+        Self { rgb: [red, green, blue] }
+    }
+}
+
+impl fmt::Display for Colour {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let [r, g, b] = self.rgb;
+        write!(f, "#{r:02x}{g:02x}{b:02x}")
+    }
+}
+
+impl FromStr for Colour {
+    type Err = String;
+
+    /// Takes what CSS takes for an opaque colour: `#rgb`, `#rrggbb`, `rgb(…)`, a colour keyword.
+    fn from_str(text: &str) -> Result<Self, String> {
+        match svgtypes::Color::from_str(text.trim()) {
+            Ok(c) if c.alpha == 255 => Ok(Self::new(c.red, c.green, c.blue)),
+            Ok(_) => Err(format!("\"{text}\" is a transparent colour")),
+            Err(_) => Err(format!("\"{text}\" is not a colour")),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn spellings_of_one_colour_are_one_value() {
+        for text in ["red", "#f00", "#FF0000", " #ff0000 "] {
+            assert_eq!(text.parse::<Colour>().unwrap(), Colour::new(255, 0, 0), "{text}");
+        }
+        for bad in ["", "#", "#12", "#12345g", "reddish", "#é00"] {
+            assert!(bad.parse::<Colour>().is_err(), "{bad}");
+        }
+    }
+}

@@ -1,0 +1,98 @@
+//! The corridor from end to end.
+
+use crate::artwork::Artwork;
+use crate::geometry::Rect;
+use crate::job::Job;
+use crate::layout::lay_out;
+use crate::limits::{self, WithinLimits};
+use crate::problem::{Place, Problem, Problems, nearest};
+use crate::toolpath::{self, Taken};
+use crate::{mapping, motion, order};
+
+/// Which steps of a job are wanted this time.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Choice {
+    /// Only these, by name; empty means all.
+    pub only: Vec<String>,
+    /// Not these, by name.
+    pub skip: Vec<String>,
+}
+
+impl Choice {
+    /// The numbers of the chosen steps.
+    ///
+    /// # Errors
+    /// Names that no step has.
+    pub fn steps(&self, job: &Job) -> Result<Vec<usize>, Problems> {
+        let mut problems = Problems::new();
+        for name in self.only.iter().chain(&self.skip) {
+            if !job.steps.iter().any(|step| step.name == *name) {
+                let names = || job.steps.iter().map(|step| step.name.as_str());
+                let help = match nearest(name, names()) {
+                    Some(near) => format!("did you mean \"{near}\"?"),
+                    None => format!("its steps are {}", names().collect::<Vec<_>>().join(", ")),
+                };
+                let message = format!("the job has no step called \"{name}\"");
+                problems
+                    .push(Problem::error("no-such-step", message, help).at(Place::file(&job.file)));
+            }
+        }
+        let wanted = |name: &String| {
+            (self.only.is_empty() || self.only.contains(name)) && !self.skip.contains(name)
+        };
+        let steps = (0..job.steps.len()).filter(|n| wanted(&job.steps[*n].name)).collect();
+        problems.unless_refused(steps)
+    }
+}
+
+/// A job that has been through every stage.
+#[derive(Debug)]
+pub struct Compiled {
+    /// The job within the machine's limits.
+    pub within: WithinLimits,
+    /// For each step of the job, what it takes.
+    pub taken: Vec<Taken>,
+    /// Shapes that no step takes.
+    pub leftovers: Vec<String>,
+    /// The rectangle round the artwork, mm from the bed's front left corner.
+    pub artwork_extents: Rect,
+    /// The chosen steps.
+    pub steps: Vec<usize>,
+    /// Everything doubtful that was found on the way.
+    pub problems: Problems,
+}
+
+/// Takes artwork through every stage.
+///
+/// # Errors
+/// Everything that refuses the job, with what was doubtful before it.
+pub fn compile(artwork: Artwork, job: &Job, choice: &Choice) -> Result<Compiled, Problems> {
+    let steps = choice.steps(job)?;
+    let (sheet, mut problems) = lay_out(artwork, job)?;
+    let made = after(toolpath::make(&sheet, job, &steps), &mut problems)?;
+    problems.extend(made.problems);
+    let artwork_extents = sheet.extents;
+    drop(sheet);
+    let start = job.machine.bed.origin_offset().to_point();
+    let placed = mapping::place(order::arrange(made.paths, job, start), job);
+    let timed = after(motion::time(placed, job, &steps), &mut problems)?;
+    let (within, doubts) = after(limits::check(timed, job, &steps), &mut problems)?;
+    problems.extend(doubts);
+    Ok(Compiled {
+        within,
+        taken: made.taken,
+        leftovers: made.leftovers,
+        artwork_extents,
+        steps,
+        problems,
+    })
+}
+
+/// A refusal is told together with what was doubtful before it.
+fn after<T>(result: Result<T, Problems>, before: &mut Problems) -> Result<T, Problems> {
+    result.map_err(|refusal| {
+        let mut all = std::mem::take(before);
+        all.extend(refusal);
+        all
+    })
+}

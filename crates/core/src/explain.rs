@@ -1,0 +1,162 @@
+//! What each problem code means, for `check --explain`.
+
+/// Codes and their stories, sorted by code.
+const STORIES: &[(&str, &str)] = &[
+    (
+        "absurd-size",
+        "A coordinate lies more than a kilometre away. Usually a stray point, a broken file or a unit read wrongly.",
+    ),
+    (
+        "advance",
+        "Engraved lines follow each other sideways to the direction in which they run. Lines at 0 deg can advance upwards or downwards, lines at 90 deg rightwards or leftwards, slanting lines any way.",
+    ),
+    ("after-end", "A program has lines after M2 or M30. Controllers do not run them."),
+    (
+        "below-floor",
+        "The power asked for is an S value so low that the source does not light. The floor stands in the machine profile, [beam] floor.",
+    ),
+    (
+        "bitmap",
+        "The artwork holds a bitmap, which this version does not engrave. Leave it out with leave-out = [{ kind = \"bitmap\" }].",
+    ),
+    ("colour", "A colour is written as #rgb, #rrggbb or a colour name such as red."),
+    (
+        "cut-first",
+        "A step engraves after another has cut. Cut parts may drop or move, and the engraving then misses them. List engraving first.",
+    ),
+    (
+        "dense-lines",
+        "Engraved lines lie closer together than the beam is wide: every spot is burnt more than once, deeper and browner than the power suggests.",
+    ),
+    (
+        "dwell-lit",
+        "The head stands still with the beam on. Piercing does so on purpose; anything else burns a hole.",
+    ),
+    (
+        "effect",
+        "A clip path, mask or filter changes how shapes look, and this version would burn them as if it were not there. Apply it in the drawing program.",
+    ),
+    ("empty-file", "The file has no content. Save it again."),
+    (
+        "empty-take",
+        "A take without a condition would take everything. Say what it takes; rest = true takes what no other step does.",
+    ),
+    (
+        "external-image",
+        "The artwork refers to a bitmap in another file. Such references are never followed.",
+    ),
+    ("format", "The file is not what its name says, or of a kind that this version does not read."),
+    ("huge-file", "The file is larger than 256 MB."),
+    ("large-stock", "The stock is larger than the bed. Only what lies on the bed can be reached."),
+    (
+        "leftover",
+        "A shape is taken by no step, so nothing is done with it. Add a step, or say leave-out.",
+    ),
+    ("lines-on-outline", "lines belongs to engraving; cut and score follow the drawn line."),
+    (
+        "lit-at-end",
+        "The program ends with the beam switched on. Whatever the head does next burns.",
+    ),
+    (
+        "lit-travel",
+        "A travel move is made while the beam is switched on. Controllers in laser mode switch it off by themselves, others burn a line across the work.",
+    ),
+    (
+        "live-text",
+        "Text is drawn with a font that another machine may not have. Turn it into outlines in the drawing program.",
+    ),
+    ("missing-key", "A key that has no sensible default is missing."),
+    ("nested-too-deep", "Elements are nested more than a thousand deep."),
+    ("no-feed", "A feed move needs a feed (F) above zero."),
+    ("no-moves", "The program moves nothing."),
+    ("no-such-step", "--only and --skip take names of steps."),
+    (
+        "no-units",
+        "The program never says G21 (mm) or G20 (inch), so its size depends on how the controller was left.",
+    ),
+    (
+        "not-built",
+        "The key is part of Tin Kite's job file, but this version cannot do it yet, and does not pretend to.",
+    ),
+    (
+        "not-understood",
+        "The program holds a code that this version does not know. Positions and times after it cannot be trusted.",
+    ),
+    (
+        "not-visible",
+        "The drawing holds elements without stroke and fill, hidden ones or ones of no size. They are left out.",
+    ),
+    ("not-xml", "SVG is XML, and this file is not well-formed."),
+    ("nothing", "There is nothing to burn."),
+    ("odd-paint", "A gradient or pattern is not a colour that a step could take."),
+    ("off-bed", "The job, or the run-up of its engraved lines, reaches beyond the bed."),
+    (
+        "off-stock",
+        "The job reaches beyond the stock of [stock], whose front left corner lies at the bed's.",
+    ),
+    (
+        "open-shape",
+        "An area can only be engraved when the lines round it are closed. Close them in the drawing program.",
+    ),
+    ("out-of-range", "The value is not one that makes sense there."),
+    (
+        "over-ceiling",
+        "The power asked for is above the machine's ceiling, which protects the tube or diode.",
+    ),
+    (
+        "over-speed",
+        "The speed asked for is more than an axis can do; it would run slower and burn deeper than planned.",
+    ),
+    (
+        "quantity",
+        "Quantities are written in quotes, with their unit: \"12 mm\", \"20 mm/s\", \"60 %\".",
+    ),
+    ("same-name", "Steps are told apart by name: --only, --skip and reports need different ones."),
+    ("size-zero", "The drawing has no width or no height, so it cannot be scaled to one."),
+    ("stray", "A shape has no length, a dot for instance. Nothing is burnt there."),
+    ("takes-nothing", "A step's take fits no shape of the artwork. A colour is often misspelt."),
+    (
+        "toml",
+        "The job file is not TOML: text stands in quotes, tables in [brackets], lists of tables in [[double brackets]].",
+    ),
+    (
+        "too-many-lines",
+        "The engraving would have millions of lines. Usually spacing has the wrong unit.",
+    ),
+    (
+        "travel-speed",
+        "Rapid moves are as fast as the controller makes them; a speed for them would be ignored.",
+    ),
+    ("two-sizes", "Proportions are kept, so one of scale, width and height says it all."),
+    (
+        "unit-doubt",
+        "The page is given in pixels or not at all. Pixels are taken as 1/96 inch, but some programs mean 1/72 or 1/90. Check one known size.",
+    ),
+    ("unknown-key", "The key does not exist. Keys are spelt with hyphens."),
+    ("unknown-word", "The value is not one of the words that fit there."),
+    ("unread-line", "A line of the program is not RS-274/NGC."),
+    ("wrong-type", "The value is of another type: text for a number, a table for a list."),
+];
+
+/// The story of a problem code.
+#[must_use]
+pub fn explain(code: &str) -> Option<&'static str> {
+    STORIES.binary_search_by(|(known, _)| (*known).cmp(code)).ok().map(|at| STORIES[at].1)
+}
+
+/// All codes, sorted.
+pub fn codes() -> impl Iterator<Item = &'static str> {
+    STORIES.iter().map(|(code, _)| *code)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn codes_are_sorted_and_found() {
+        assert!(STORIES.is_sorted_by_key(|(code, _)| *code));
+        assert!(codes().all(|code| explain(code).is_some()));
+        assert_eq!(explain("xyzzy"), None);
+    }
+}

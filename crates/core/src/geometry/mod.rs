@@ -1,0 +1,22 @@
+//! Plane geometry in millimetres, on top of kurbo (curves) and i_overlay (polygons).
+//!
+//! One tolerance enters each call that simplifies; its doc says which distance it bounds.
+
+pub mod contour;
+pub mod fit;
+pub mod nesting;
+pub mod region;
+pub mod scan;
+
+pub use contour::{Contour, Piece};
+pub use kurbo::{Affine, BezPath, PathEl, Point, Rect, Vec2};
+
+/// Ends nearer than this are the same point, in mm: well above the noise of 32-bit importers at
+/// the size of a bed, well below anything that a beam resolves.
+pub const SAME_POINT: f64 = 1e-3;
+
+/// The smallest rectangle round all of `rects`; none when there are none.
+#[must_use]
+pub fn hull(rects: impl IntoIterator<Item = Rect>) -> Option<Rect> {
+    rects.into_iter().reduce(|a, b| a.union(b))
+}

@@ -1,0 +1,147 @@
+//! The job file as a whole.
+
+use super::machine::Machine;
+use super::reader::{Section, Sheet};
+use super::{ArtworkUse, Job, Placement, Stock, place, select, step};
+use crate::problem::{Problem, Problems};
+use crate::quantity::Length;
+
+/// What a job file asks to be fetched before it can be read as a whole.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Request {
+    /// A machine profile's name, or a path to one.
+    pub machine: Option<String>,
+}
+
+impl Request {
+    /// Reads only which machine the job names; everything else is left for [`read`].
+    #[must_use]
+    pub fn of(text: &str) -> Self {
+        let sheet = Sheet::new("", text);
+        let table = sheet.parse();
+        let top = Section::new(&sheet, "the job", table.get_ref(), 0..0);
+        Self { machine: top.text("machine").map(str::to_string) }
+    }
+}
+
+/// Default of `tolerance`, mm: a tenth of the finest spot.
+const TOLERANCE: f64 = 0.01;
+
+/// Reads the job file `file` from its text, for `machine`.
+///
+/// # Errors
+/// Everything in it that is wrong, each with its place and cure.
+pub fn read(file: &str, text: &str, machine: Machine) -> Result<Job, Problems> {
+    let sheet = Sheet::new(file, text);
+    let table = sheet.parse();
+    let top = Section::new(&sheet, "the job", table.get_ref(), 0..0);
+    let job = job(top, file, machine);
+    match (job, sheet.into_problems()) {
+        (Some(job), problems) if !problems.refuse() => Ok(job),
+        (_, problems) => Err(problems),
+    }
+}
+
+fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
+    top.format_version();
+    let name = top.text("name").unwrap_or("a job without a name").to_string();
+    top.text("machine");
+    let material = top.text("material").map(str::to_string);
+    let tolerance = top.positive::<Length>("tolerance").map_or(TOLERANCE, |length| length.0);
+    if !(0.0005..=1.0).contains(&tolerance) {
+        let span = top.span_of("tolerance");
+        top.out_of_range(
+            "tolerance",
+            span,
+            &top.written("tolerance"),
+            "between 0.0005 mm and 1 mm",
+        );
+    }
+    let artworks = top.sections("artwork");
+    if artworks.len() > 1 {
+        let problem = Problem::error(
+            "not-built",
+            "several artworks on one sheet are not built into this version",
+            "keep one [[artwork]]; put the drawings together in the drawing program",
+        );
+        top.report(problem, artworks[1].whole_span());
+    }
+    if artworks.is_empty() && !top.has("artwork") {
+        top.missing("artwork", "[[artwork]] with file = \"drawing.svg\"");
+    }
+    let artwork = artworks.into_iter().map(artwork).next().flatten();
+    let stock = top.section("stock").map(stock);
+    let placement = top
+        .section("place")
+        .map_or(Placement { anchor: super::Anchor { x: 0.0, y: 0.0 }, at: None }, place::placement);
+    let sections = top.sections("step");
+    if sections.is_empty() {
+        top.missing("step", "a [[step]] that says what is done with a colour");
+    }
+    let steps: Vec<_> =
+        sections.into_iter().enumerate().map(|(n, section)| step::read(section, n + 1)).collect();
+    top.not_yet(&["shape", "rotary"]);
+    let steps: Vec<_> = steps.into_iter().collect::<Option<_>>()?;
+    unique_names(&top, &steps);
+    top.finish();
+    Some(Job {
+        name,
+        material,
+        file: file.into(),
+        machine,
+        artwork: artwork?,
+        stock: stock.map_or(Some(None), |stock| stock.map(Some))?,
+        placement,
+        tolerance,
+        steps,
+    })
+}
+
+fn unique_names(top: &Section<'_, '_>, steps: &[super::Step]) {
+    for (n, step) in steps.iter().enumerate() {
+        if steps[..n].iter().any(|other| other.name == step.name) {
+            let problem = Problem::error(
+                "same-name",
+                format!("two steps are called \"{}\"", step.name),
+                "give each step a name of its own",
+            );
+            top.report(problem, step.span.clone());
+        }
+    }
+}
+
+fn artwork(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
+    section.name = "[[artwork]]".into();
+    let file = section.required_text("file", "file = \"drawing.svg\"");
+    let size = place::size(&section);
+    let turn = place::turn(&section);
+    let mirror = place::mirror(&section);
+    let leave_out = select::read(&section, "leave-out");
+    section.not_yet(&[
+        "units",
+        "stretch",
+        "crop",
+        "only",
+        "join-gaps",
+        "drop-doubles",
+        "colour-tolerance",
+        "trace",
+        "page",
+        "combine",
+        "grow",
+    ]);
+    section.finish();
+    Some(ArtworkUse { file: file?.to_string(), size, turn, mirror, leave_out })
+}
+
+fn stock(section: Section<'_, '_>) -> Option<Stock> {
+    let width = section.required_positive::<Length>("width", "width = \"300 mm\"");
+    let depth = section.required_positive::<Length>("depth", "depth = \"200 mm\"");
+    let thickness = section.positive::<Length>("thickness").map(|length| length.0);
+    section.not_yet(&["margin"]);
+    section.finish();
+    Some(Stock { width: width?.0, depth: depth?.0, thickness })
+}
+
+#[cfg(test)]
+mod tests;

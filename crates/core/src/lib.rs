@@ -1,0 +1,39 @@
+//! Tin Kite's computation: from artwork and a job to a program that a laser can run.
+//!
+//! One straight corridor; each room takes what the room before it made and hands on a value.
+//!
+//! | room | makes | from |
+//! |---|---|---|
+//! | [`artwork`] | [`artwork::Artwork`] | the bytes of a drawing |
+//! | [`job`] | [`job::Job`] | job file and machine profile |
+//! | [`layout`] | [`layout::Sheet`] | artwork at its size and place |
+//! | [`toolpath`] | [`toolpath::Toolpaths`] | what each step follows or fills |
+//! | [`order`] | [`order::Sequence`] | paths in running order |
+//! | [`mapping`] | [`mapping::Placed`] | moves on the machine's axes |
+//! | [`motion`] (with [`beam`]) | [`motion::Timed`] | S values, lengths and times |
+//! | [`limits`] | [`limits::WithinLimits`] | the proof that it fits the machine |
+//! | [`program`] | [`program::Program`] | text, and text read back |
+//! | [`picture`] | SVG text | the same values, to look at |
+//!
+//! In every room: millimetres, seconds, radians, power as a fraction of full, y away from the
+//! operator. Nothing here prints, opens files, or asks the clock or the environment.
+
+pub mod artwork;
+pub mod beam;
+pub mod colour;
+mod compile;
+pub mod explain;
+pub mod geometry;
+pub mod job;
+pub mod layout;
+pub mod limits;
+pub mod mapping;
+pub mod motion;
+pub mod order;
+pub mod picture;
+pub mod problem;
+pub mod program;
+pub mod quantity;
+pub mod toolpath;
+
+pub use compile::{Choice, Compiled, compile};

@@ -1,0 +1,206 @@
+//! The look-ahead planner: how fast each corner can be taken when the whole program is known.
+//!
+//! Speeds at corners follow from three rules: a corner's own limit (junction deviation), what can
+//! still be braked before the next limits (backward pass) and what can be reached from the limits
+//! before (forward pass). Blocks are handed on as soon as nothing that may still come can change
+//! them, so the exact answer for the whole program needs memory for a braking distance only.
+
+use crate::geometry::Vec2;
+
+/// One move as the planner sees it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Block {
+    /// Length, mm; above zero.
+    pub length: f64,
+    /// Highest speed along it, mm/s.
+    pub speed: f64,
+    /// Acceleration along it, mm/s².
+    pub acceleration: f64,
+    /// Unit direction at its start.
+    pub start: Vec2,
+    /// Unit direction at its end.
+    pub end: Vec2,
+    /// Whether the head stands still before it.
+    pub stop_before: bool,
+}
+
+/// A block in the queue, with the highest speed (squared) at which it may be entered.
+#[derive(Debug)]
+struct Queued<T> {
+    block: Block,
+    entry_limit: f64,
+    tag: T,
+}
+
+/// Blocks are planned in batches of this many; a batch grows while nothing in it is settled.
+const BATCH: usize = 512;
+
+/// Plans blocks of one program, in order. `T` comes back with each block's time.
+#[derive(Debug)]
+pub struct Planner<T> {
+    /// Junction deviation, mm.
+    corner: f64,
+    queue: Vec<Queued<T>>,
+    /// Squared speed at the start of the queue: settled.
+    entry: f64,
+    before: Option<Block>,
+    stop_next: bool,
+    batch: usize,
+}
+
+impl<T: Copy> Planner<T> {
+    /// For a machine with this junction deviation (mm); the head stands still at first.
+    #[must_use]
+    pub fn new(corner: f64) -> Self {
+        Self { corner, queue: Vec::new(), entry: 0.0, before: None, stop_next: true, batch: BATCH }
+    }
+
+    /// The head stands still before whatever comes next.
+    pub fn stop(&mut self) {
+        self.stop_next = true;
+    }
+
+    /// Adds a block; `done` is called for every block whose time is now certain.
+    pub fn push(&mut self, block: Block, tag: T, done: &mut impl FnMut(T, f64)) {
+        let stop = std::mem::take(&mut self.stop_next) || block.stop_before;
+        let entry_limit = match &self.before {
+            Some(before) if !stop => junction_speed_squared(before, &block, self.corner),
+            _ => 0.0,
+        };
+        self.before = Some(block);
+        self.queue.push(Queued { block, entry_limit, tag });
+        if self.queue.len() >= self.batch {
+            self.settle(false, done);
+        }
+    }
+
+    /// Ends the program at standstill; `done` is called for every block that is left.
+    pub fn finish(&mut self, done: &mut impl FnMut(T, f64)) {
+        self.settle(true, done);
+    }
+
+    /// Hands on all blocks whose speeds no later block can change: those before the last point at
+    /// which braking to a stop and not braking at all demand the same speed.
+    fn settle(&mut self, at_end: bool, done: &mut impl FnMut(T, f64)) {
+        let n = self.queue.len();
+        // Highest squared entry speeds if the head had to stop after the queue, or did not have to.
+        let mut must_stop = vec![0.0; n + 1];
+        let mut free = vec![0.0; n + 1];
+        free[n] = if at_end { 0.0 } else { f64::INFINITY };
+        let mut certain = if at_end { n } else { 0 };
+        for (at, queued) in self.queue.iter().enumerate().rev() {
+            let reach = 2.0 * queued.block.acceleration * queued.block.length;
+            must_stop[at] = queued.entry_limit.min(must_stop[at + 1] + reach);
+            free[at] = queued.entry_limit.min(free[at + 1] + reach);
+            if certain == 0 && must_stop[at] >= free[at] {
+                certain = at;
+            }
+        }
+        let mut entry = self.entry;
+        for (at, queued) in self.queue.iter().enumerate().take(certain) {
+            let block = &queued.block;
+            let reach = 2.0 * block.acceleration * block.length;
+            let exit = must_stop[at + 1].min(entry + reach).min(block.speed * block.speed);
+            done(queued.tag, seconds(block, entry, exit));
+            entry = exit;
+        }
+        self.entry = entry;
+        self.queue.drain(..certain);
+        self.batch = if self.queue.len() * 2 > self.batch { self.batch * 2 } else { self.batch };
+    }
+}
+
+/// The highest squared speed through the corner between two blocks by junction deviation: the
+/// speed at which a circle that touches both and strays `corner` mm from the point would be taken
+/// with the blocks' acceleration. Source: S. K. Jeon, "Improving Grbl: cornering algorithm", 2011.
+fn junction_speed_squared(before: &Block, after: &Block, corner: f64) -> f64 {
+    let limit = before.speed.min(after.speed).powi(2);
+    let cosine = -(before.end.dot(after.start));
+    if cosine < -0.999_999 {
+        return limit;
+    }
+    let half_sine = ((1.0 - cosine) / 2.0).max(0.0).sqrt();
+    if half_sine < 1e-9 || cosine > 0.999_999 {
+        return 0.0;
+    }
+    let acceleration = before.acceleration.min(after.acceleration);
+    limit.min(acceleration * corner * half_sine / (1.0 - half_sine))
+}
+
+/// How long a block takes from squared speed `entry` to squared speed `exit`.
+#[must_use]
+pub fn seconds(block: &Block, entry: f64, exit: f64) -> f64 {
+    let Block { length, speed, acceleration, .. } = *block;
+    let (v0, v1) = (entry.sqrt(), exit.sqrt());
+    let peak_squared = acceleration * length + (entry + exit) / 2.0;
+    if peak_squared <= speed * speed {
+        let peak = peak_squared.sqrt();
+        return ((peak - v0) + (peak - v1)).max(0.0) / acceleration;
+    }
+    let ramps = (2.0 * speed * speed - entry - exit) / (2.0 * acceleration);
+    (2.0 * speed - v0 - v1) / acceleration + (length - ramps).max(0.0) / speed
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn straight(length: f64) -> Block {
+        let x = Vec2::new(1.0, 0.0);
+        Block { length, speed: 100.0, acceleration: 1000.0, start: x, end: x, stop_before: false }
+    }
+
+    fn run(blocks: &[Block], batch: usize) -> Vec<f64> {
+        let mut times = Vec::new();
+        let mut planner = Planner { batch, ..Planner::new(0.01) };
+        for block in blocks {
+            planner.push(*block, (), &mut |(), t| times.push(t));
+        }
+        planner.finish(&mut |(), t| times.push(t));
+        times
+    }
+
+    #[test]
+    fn a_straight_line_is_a_trapezoid_however_it_is_cut_up() {
+        // 100 mm at 100 mm/s and 1000 mm/s²: 0.1 s up over 5 mm, 0.9 s along, 0.1 s down.
+        let whole: f64 = run(&[straight(100.0)], 512).iter().sum();
+        assert!((whole - 1.1).abs() < 1e-12);
+        let pieces: f64 = run(&[straight(0.1); 1000], 512).iter().sum();
+        assert!((pieces - 1.1).abs() < 1e-9, "{pieces}");
+        // Too short to reach full speed: a triangle, t = 2 √(s / a).
+        let short: f64 = run(&[straight(2.5)], 512).iter().sum();
+        assert!((short - 0.1).abs() < 1e-12);
+    }
+
+    #[test]
+    fn a_right_angle_is_taken_at_its_junction_speed_and_a_reversal_at_none() {
+        let up = Vec2::new(0.0, 1.0);
+        let turn = Block { start: up, end: up, ..straight(50.0) };
+        // sin(45°) / (1 − sin(45°)) = 2.414: v² = 1000 · 0.01 · 2.414.
+        let v2 = junction_speed_squared(&straight(50.0), &turn, 0.01);
+        assert!((v2 - 24.142_135).abs() < 1e-4, "{v2}");
+        let back = Block { start: -up, end: -up, ..straight(50.0) };
+        assert_eq!(junction_speed_squared(&turn, &back, 0.01), 0.0);
+    }
+
+    proptest! {
+        #[test]
+        fn batches_do_not_change_the_answer(
+            parts in proptest::collection::vec((0.01..30.0f64, 0.0..6.3f64, 5.0..200.0f64), 1..200),
+        ) {
+            let blocks: Vec<Block> = parts.iter().map(|(length, angle, speed)| {
+                let d = Vec2::from_angle(*angle);
+                Block { length: *length, speed: *speed, start: d, end: d, ..straight(1.0) }
+            }).collect();
+            let whole = run(&blocks, usize::MAX);
+            for batch in [1, 2, 7, 64] {
+                let parts = run(&blocks, batch);
+                prop_assert_eq!(whole.len(), parts.len());
+                for (a, b) in whole.iter().zip(&parts) {
+                    prop_assert!((a - b).abs() < 1e-9 && a.is_finite());
+                }
+            }
+        }
+    }
+}

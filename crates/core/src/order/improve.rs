@@ -1,0 +1,249 @@
+//! Shortening a tour by local search: stretches are turned round (2-opt) or moved elsewhere
+//! (Or-opt) where that saves travel and breaks no "inside first".
+
+use super::tour::{Stop, Visit};
+use crate::geometry::Point;
+use rstar::RTree;
+use rstar::primitives::GeomWithData;
+
+/// How many near neighbours are tried for each stop.
+const NEIGHBOURS: usize = 8;
+
+/// Longest stretch that is turned or shifted: bounds the work of one change.
+const LONGEST: usize = 1000;
+
+/// How many times the whole tour is gone through.
+const ROUNDS: usize = 6;
+
+/// Longest run of stops that Or-opt moves as one.
+const MOVED: usize = 3;
+
+/// Less than this is not worth a change, mm; it also keeps rounding from going in circles.
+const GAIN: f64 = 1e-6;
+
+struct Tour<'a> {
+    stops: &'a [Stop],
+    before: &'a [Option<usize>],
+    start: Point,
+    visits: Vec<Visit>,
+    position: Vec<usize>,
+}
+
+/// Shortens `visits`; the result visits the same stops and keeps every precedence.
+pub(super) fn shorten(
+    stops: &[Stop],
+    before: &[Option<usize>],
+    start: Point,
+    visits: Vec<Visit>,
+) -> Vec<Visit> {
+    let mut position = vec![0; stops.len()];
+    for (at, visit) in visits.iter().enumerate() {
+        position[visit.stop] = at;
+    }
+    let mut tour = Tour { stops, before, start, visits, position };
+    if tour.visits.len() > 2 {
+        let near = neighbours(stops, &tour.visits);
+        for _ in 0..ROUNDS {
+            tour.choose_entries();
+            if !tour.one_round(&near) {
+                break;
+            }
+        }
+    }
+    tour.choose_entries();
+    tour.visits
+}
+
+/// For each stop the stops whose entries lie nearest to where it is left.
+fn neighbours(stops: &[Stop], visits: &[Visit]) -> Vec<Vec<usize>> {
+    let entries = visits.iter().flat_map(|visit| {
+        let (a, b) = (stops[visit.stop].entry(*visit), stops[visit.stop].exit(*visit));
+        let second = (a != b).then_some(b);
+        std::iter::once(a).chain(second).map(|p| GeomWithData::new([p.x, p.y], visit.stop))
+    });
+    let tree = RTree::bulk_load(entries.collect());
+    let mut near = vec![Vec::new(); stops.len()];
+    for visit in visits {
+        let exit = stops[visit.stop].exit(*visit);
+        near[visit.stop] = tree
+            .nearest_neighbor_iter([exit.x, exit.y])
+            .map(|entry| entry.data)
+            .filter(|n| *n != visit.stop)
+            .take(NEIGHBOURS)
+            .collect();
+    }
+    near
+}
+
+impl Tour<'_> {
+    fn entry(&self, at: usize) -> Point {
+        self.stops[self.visits[at].stop].entry(self.visits[at])
+    }
+
+    fn exit(&self, at: usize) -> Point {
+        self.stops[self.visits[at].stop].exit(self.visits[at])
+    }
+
+    /// Where the head is before it goes to the visit at `at`.
+    fn exit_before(&self, at: usize) -> Point {
+        if at == 0 { self.start } else { self.exit(at - 1) }
+    }
+
+    /// Distance from `p` to the visit at `at`; nothing when the tour ends before.
+    fn way_to(&self, p: Point, at: usize) -> f64 {
+        if at < self.visits.len() { p.distance(self.entry(at)) } else { 0.0 }
+    }
+
+    fn choose_entries(&mut self) {
+        for at in 0..self.visits.len() {
+            let stop = self.visits[at].stop;
+            let after = (at + 1 < self.visits.len()).then(|| self.entry(at + 1));
+            self.visits[at] = self.stops[stop].best_entry(stop, self.exit_before(at), after);
+        }
+    }
+
+    fn one_round(&mut self, near: &[Vec<usize>]) -> bool {
+        let mut changed = false;
+        for (stop, near) in near.iter().enumerate() {
+            for other in near {
+                let (a, b) = (self.position[stop], self.position[*other]);
+                changed |= self.try_turn(a, b) || self.try_move(a, b);
+            }
+        }
+        changed
+    }
+
+    /// 2-opt: makes the visits at `a` and `b` neighbours by turning what lies between.
+    fn try_turn(&mut self, a: usize, b: usize) -> bool {
+        let (first, last) = if a < b { (a + 1, b) } else { (b, a.saturating_sub(1)) };
+        if first >= last || last - first > LONGEST {
+            return false;
+        }
+        let old = self.exit_before(first).distance(self.entry(first))
+            + self.way_to(self.exit(last), last + 1);
+        let new = self.exit_before(first).distance(self.exit(last))
+            + self.way_to(self.entry(first), last + 1);
+        if new + GAIN >= old || !self.may_turn(first, last) {
+            return false;
+        }
+        self.visits[first..=last].reverse();
+        for at in first..=last {
+            let visit = self.visits[at];
+            self.visits[at] = self.stops[visit.stop].turned(visit).unwrap_or(visit);
+        }
+        self.renumber(first, last);
+        true
+    }
+
+    fn may_turn(&self, first: usize, last: usize) -> bool {
+        self.visits[first..=last].iter().all(|visit| {
+            let later = self.before[visit.stop].map(|m| self.position[m]);
+            self.stops[visit.stop].turned(*visit).is_some()
+                && later.is_none_or(|at| !(first..=last).contains(&at))
+        })
+    }
+
+    /// Or-opt: moves the run of stops that begins at `from` to just after the visit at `a`.
+    fn try_move(&mut self, a: usize, from: usize) -> bool {
+        for length in 1..=MOVED {
+            let end = from + length;
+            if end > self.visits.len() || (from..end).contains(&a) || a + 1 == from {
+                return false;
+            }
+            let target = a + 1;
+            if from.abs_diff(target) > LONGEST {
+                return false;
+            }
+            let old = self.exit_before(from).distance(self.entry(from))
+                + self.way_to(self.exit(end - 1), end)
+                + self.way_to(self.exit(a), target);
+            let new = self.way_to(self.exit_before(from), end)
+                + self.exit(a).distance(self.entry(from))
+                + self.way_to(self.exit(end - 1), target);
+            if new + GAIN < old && self.may_move(from, end, target) {
+                if target < from {
+                    self.visits[target..end].rotate_right(length);
+                    self.renumber(target, end - 1);
+                } else {
+                    self.visits[from..target].rotate_left(length);
+                    self.renumber(from, target - 1);
+                }
+                return true;
+            }
+        }
+        false
+    }
+
+    /// Whether the run `from..end` may change places with everything between it and `target`.
+    fn may_move(&self, from: usize, end: usize, target: usize) -> bool {
+        let passed = if target < from { target..from } else { end..target };
+        let run = from..end;
+        if target < from {
+            // The run goes first: nothing that is passed may have to come before any of it.
+            passed.clone().all(|at| {
+                let later = self.before[self.visits[at].stop].map(|m| self.position[m]);
+                later.is_none_or(|at| !run.contains(&at))
+            })
+        } else {
+            run.clone().all(|at| {
+                let later = self.before[self.visits[at].stop].map(|m| self.position[m]);
+                later.is_none_or(|at| !passed.contains(&at))
+            })
+        }
+    }
+
+    fn renumber(&mut self, first: usize, last: usize) {
+        for at in first..=last {
+            self.position[self.visits[at].stop] = at;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::order::tour::greedy;
+    use proptest::prelude::*;
+
+    fn travel(stops: &[Stop], start: Point, visits: &[Visit]) -> f64 {
+        let mut at = start;
+        let mut sum = 0.0;
+        for visit in visits {
+            sum += at.distance(stops[visit.stop].entry(*visit));
+            at = stops[visit.stop].exit(*visit);
+        }
+        sum
+    }
+
+    proptest! {
+        #[test]
+        fn a_shortened_tour_is_no_longer_visits_all_and_keeps_the_order_of_nesting(
+            ends in proptest::collection::vec((0.0..100.0f64, 0.0..100.0f64, 0.0..100.0f64, 0.0..100.0f64, 0u8..3), 1..60),
+            parents in proptest::collection::vec(0usize..60, 60),
+        ) {
+            let stops: Vec<Stop> = ends.iter().map(|(ax, ay, bx, by, kind)| {
+                let (a, b) = (Point::new(*ax, *ay), Point::new(*bx, *by));
+                match kind {
+                    0 => Stop::loop_through(vec![a, b, a.midpoint(b)]),
+                    k => Stop::line(a, b, *k == 1),
+                }
+            }).collect();
+            // A forest: a parent always has a higher number.
+            let before: Vec<_> = (0..stops.len())
+                .map(|n| Some(parents[n]).filter(|p| *p > n && *p < stops.len() && n % 3 == 0))
+                .collect();
+            let first = greedy(&stops, &before, Point::ZERO);
+            let better = shorten(&stops, &before, Point::ZERO, first.clone());
+            let mut seen: Vec<_> = better.iter().map(|v| v.stop).collect();
+            for (n, later) in before.iter().enumerate() {
+                if let Some(later) = later {
+                    let at = |stop| seen.iter().position(|s| *s == stop);
+                    prop_assert!(at(n) < at(*later));
+                }
+            }
+            seen.sort_unstable();
+            prop_assert_eq!(seen, (0..stops.len()).collect::<Vec<_>>());
+            prop_assert!(travel(&stops, Point::ZERO, &better) <= travel(&stops, Point::ZERO, &first) + 1e-9);
+        }
+    }
+}

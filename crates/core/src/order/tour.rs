@@ -1,0 +1,151 @@
+//! A first tour: always to the nearest path that may be run next.
+
+use crate::geometry::Point;
+use rstar::RTree;
+use rstar::primitives::GeomWithData;
+
+/// One path as the tour sees it: where it may be entered and where it is then left.
+#[derive(Debug, Clone)]
+pub(super) struct Stop {
+    entries: Vec<Point>,
+    kind: StopKind,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum StopKind {
+    /// Left where it was entered.
+    Loop,
+    /// Entered at one end (0 or 1), left at the other.
+    Line,
+    /// Entered at the first point only.
+    OneWay,
+}
+
+impl Stop {
+    /// A closed line that may be entered at any of `vertices`.
+    pub(super) fn loop_through(vertices: Vec<Point>) -> Self {
+        Self { entries: vertices, kind: StopKind::Loop }
+    }
+
+    /// An open line, either way or only from `start`.
+    pub(super) fn line(start: Point, end: Point, either_way: bool) -> Self {
+        let kind = if either_way { StopKind::Line } else { StopKind::OneWay };
+        Self { entries: vec![start, end], kind }
+    }
+
+    /// Where a visit enters.
+    pub(super) fn entry(&self, visit: Visit) -> Point {
+        self.entries[visit.entry]
+    }
+
+    /// Where a visit leaves.
+    pub(super) fn exit(&self, visit: Visit) -> Point {
+        match self.kind {
+            StopKind::Loop => self.entries[visit.entry],
+            StopKind::Line | StopKind::OneWay => self.entries[1 - visit.entry],
+        }
+    }
+
+    /// The same visit walked the other way, where that is possible.
+    pub(super) fn turned(&self, visit: Visit) -> Option<Visit> {
+        match self.kind {
+            StopKind::Loop => Some(visit),
+            StopKind::Line => Some(Visit { entry: 1 - visit.entry, ..visit }),
+            StopKind::OneWay => None,
+        }
+    }
+
+    /// The entry that makes the way from `before` through this stop to `after` shortest.
+    pub(super) fn best_entry(&self, stop: usize, before: Point, after: Option<Point>) -> Visit {
+        let ways = match self.kind {
+            StopKind::OneWay => 1,
+            StopKind::Loop | StopKind::Line => self.entries.len(),
+        };
+        let cost = |entry: usize| {
+            let visit = Visit { stop, entry };
+            before.distance(self.entry(visit))
+                + after.map_or(0.0, |after| self.exit(visit).distance(after))
+        };
+        let entry = (0..ways).map(|e| (cost(e), e)).min_by(|a, b| a.0.total_cmp(&b.0));
+        Visit { stop, entry: entry.map_or(0, |(_, e)| e) }
+    }
+
+    /// A few entries, spread round: enough to find the stop by.
+    fn signposts(&self) -> impl Iterator<Item = Point> + '_ {
+        let count = match self.kind {
+            StopKind::Loop => self.entries.len().min(4),
+            StopKind::Line => 2,
+            StopKind::OneWay => 1,
+        };
+        (0..count).map(move |n| self.entries[n * self.entries.len() / count])
+    }
+}
+
+/// A stop and how it is entered.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Visit {
+    pub(super) stop: usize,
+    pub(super) entry: usize,
+}
+
+type Signpost = GeomWithData<[f64; 2], u32>;
+
+fn signposts(stops: &[Stop], n: usize) -> impl Iterator<Item = Signpost> + '_ {
+    stops[n].signposts().map(move |p| Signpost::new([p.x, p.y], n as u32))
+}
+
+/// Visits every stop, each after everything that names it in `before` (`before[n] = Some(m)`: n
+/// before m), always going to the nearest that is allowed.
+pub(super) fn greedy(stops: &[Stop], before: &[Option<usize>], start: Point) -> Vec<Visit> {
+    let mut waiting_for = vec![0_usize; stops.len()];
+    for later in before.iter().flatten() {
+        waiting_for[*later] += 1;
+    }
+    let free = (0..stops.len()).filter(|n| waiting_for[*n] == 0);
+    let mut tree = RTree::bulk_load(free.flat_map(|n| signposts(stops, n)).collect());
+    let mut visits = Vec::with_capacity(stops.len());
+    let mut at = start;
+    while let Some(nearest) = tree.nearest_neighbor([at.x, at.y]) {
+        let n = nearest.data as usize;
+        for signpost in signposts(stops, n) {
+            tree.remove(&signpost);
+        }
+        let visit = stops[n].best_entry(n, at, None);
+        at = stops[n].exit(visit);
+        visits.push(visit);
+        if let Some(later) = before[n] {
+            waiting_for[later] -= 1;
+            if waiting_for[later] == 0 {
+                for signpost in signposts(stops, later) {
+                    tree.insert(signpost);
+                }
+            }
+        }
+    }
+    visits
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn dot(x: f64, y: f64) -> Stop {
+        Stop::loop_through(vec![Point::new(x, y)])
+    }
+
+    #[test]
+    fn the_nearest_allowed_stop_comes_next() {
+        let stops = [dot(1., 0.), dot(5., 0.), dot(2., 0.), dot(0.5, 0.)];
+        // The nearest of all (3) must wait for the farthest (1).
+        let visits = greedy(&stops, &[None, Some(3), None, None], Point::ZERO);
+        assert_eq!(visits.iter().map(|v| v.stop).collect::<Vec<_>>(), [0, 2, 1, 3]);
+    }
+
+    #[test]
+    fn an_open_line_is_entered_at_its_nearer_end() {
+        let stops = [Stop::line(Point::new(9., 0.), Point::new(1., 0.), true)];
+        assert_eq!(greedy(&stops, &[None], Point::ZERO), [Visit { stop: 0, entry: 1 }]);
+        let one_way = [Stop::line(Point::new(9., 0.), Point::new(1., 0.), false)];
+        assert_eq!(greedy(&one_way, &[None], Point::ZERO), [Visit { stop: 0, entry: 0 }]);
+    }
+}

@@ -1,0 +1,55 @@
+//! How much detail a picture can bear.
+
+/// What is drawn and what falls away, decided from how much there is.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct Detail {
+    /// Width of burnt lines, px.
+    pub(super) stroke: f64,
+    /// Order numbers beside start points.
+    pub(super) numbers: bool,
+    /// Start points.
+    pub(super) starts: bool,
+    /// Arrows along the paths.
+    pub(super) arrows: bool,
+    /// Travel between paths.
+    pub(super) travel: bool,
+}
+
+impl Detail {
+    /// For a picture of `paths` paths.
+    pub(super) fn for_paths(paths: usize) -> Self {
+        Self {
+            stroke: match paths {
+                0..=60 => 1.8,
+                61..=600 => 1.3,
+                601..=6000 => 0.9,
+                _ => 0.6,
+            },
+            numbers: paths <= 80,
+            starts: paths <= 400,
+            arrows: paths <= 200,
+            travel: paths <= 1200,
+        }
+    }
+
+    /// What fell away, for the legend.
+    pub(super) fn notes(&self, paths: usize) -> Vec<String> {
+        let mut notes = Vec::new();
+        if !self.travel {
+            notes.push(format!("travel between {paths} paths not drawn"));
+        } else if !self.starts {
+            notes.push(format!("start points of {paths} paths not drawn"));
+        } else if !self.numbers {
+            notes.push(format!("order of {paths} paths not numbered"));
+        }
+        notes
+    }
+}
+
+/// Engraved lines are drawn at least this far apart, px.
+const LEAST_GAP: f64 = 3.2;
+
+/// Of how many engraved lines `spacing_px` apart one is drawn, so that they stay apart.
+pub(super) fn thinning(spacing_px: f64) -> usize {
+    (LEAST_GAP / spacing_px.max(1e-6)).ceil().clamp(1.0, 1e9) as usize
+}

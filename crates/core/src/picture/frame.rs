@@ -1,0 +1,223 @@
+//! The frame of a picture: where millimetres lie on the canvas, bed, stock, rulers and origin.
+
+use super::palette::{BED, FAINT_INK, GRID, INK, PAPER, STOCK, STOCK_EDGE};
+use crate::geometry::{Point, Rect, Vec2};
+use crate::quantity::plain;
+use std::fmt::Write as _;
+
+/// Left of the plot: room for the ruler's numbers.
+const LEFT: f64 = 56.0;
+/// Above the plot: room for the extents' number.
+const TOP: f64 = 34.0;
+/// Below the plot: room for the ruler's numbers.
+const BOTTOM: f64 = 44.0;
+/// The legend's column.
+pub(super) const LEGEND: f64 = 330.0;
+
+/// Where millimetres lie on the canvas. Bed coordinates: from the bed's front left corner.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct View {
+    pub(super) width: f64,
+    pub(super) height: f64,
+    /// What of the bed is shown, mm.
+    pub(super) shown: Rect,
+    /// Pixels in a millimetre.
+    pub(super) scale: f64,
+    corner: Point,
+}
+
+impl View {
+    /// Shows `wanted` (mm) as large as the canvas allows, at true proportions.
+    pub(super) fn new(width: u32, height: u32, wanted: Rect) -> Self {
+        let (width, height) = (f64::from(width), f64::from(height));
+        let (w, h) = ((width - LEFT - LEGEND).max(50.0), (height - TOP - BOTTOM).max(50.0));
+        let scale = (w / wanted.width().max(1e-6)).min(h / wanted.height().max(1e-6));
+        Self { width, height, shown: wanted, scale, corner: Point::new(LEFT, height - BOTTOM) }
+    }
+
+    /// Where a point of the bed lies on the canvas.
+    pub(super) fn px(&self, p: Point) -> Point {
+        Point::new(
+            self.corner.x + (p.x - self.shown.x0) * self.scale,
+            self.corner.y - (p.y - self.shown.y0) * self.scale,
+        )
+    }
+
+    fn px_rect(&self, r: Rect) -> Rect {
+        Rect::from_points(self.px(Point::new(r.x0, r.y0)), self.px(Point::new(r.x1, r.y1)))
+    }
+}
+
+/// What the frame shows besides the job.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Ground {
+    pub(super) bed: Rect,
+    pub(super) stock: Option<Rect>,
+}
+
+pub(super) fn rect(out: &mut String, r: Rect, style: &str) {
+    let _ = writeln!(
+        out,
+        r#"<rect x="{:.2}" y="{:.2}" width="{:.2}" height="{:.2}" {style}/>"#,
+        r.x0,
+        r.y0,
+        r.width(),
+        r.height()
+    );
+}
+
+pub(super) fn line(out: &mut String, a: Point, b: Point, style: &str) {
+    let _ = writeln!(
+        out,
+        r#"<line x1="{:.2}" y1="{:.2}" x2="{:.2}" y2="{:.2}" {style}/>"#,
+        a.x, a.y, b.x, b.y
+    );
+}
+
+/// Text at `at`; `style` holds size, anchor and colour.
+pub(super) fn text(out: &mut String, at: Point, style: &str, content: &str) {
+    let _ = writeln!(
+        out,
+        r#"<text x="{:.1}" y="{:.1}" {style}>{}</text>"#,
+        at.x,
+        at.y,
+        escaped(content)
+    );
+}
+
+pub(super) fn escaped(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    for c in text.chars() {
+        match c {
+            '&' => out.push_str("&amp;"),
+            '<' => out.push_str("&lt;"),
+            '>' => out.push_str("&gt;"),
+            '"' => out.push_str("&quot;"),
+            c if c.is_control() => out.push(' '),
+            c => out.push(c),
+        }
+    }
+    out
+}
+
+/// Opens the document and draws everything that lies under the job.
+pub(super) fn open(out: &mut String, view: &View, ground: &Ground) {
+    let (w, h) = (view.width, view.height);
+    let _ = writeln!(
+        out,
+        r#"<svg xmlns="http://www.w3.org/2000/svg" width="{w}" height="{h}" viewBox="0 0 {w} {h}" font-family="DejaVu Sans, Verdana, sans-serif" font-size="12">"#
+    );
+    rect(out, Rect::new(0.0, 0.0, w, h), &format!(r#"fill="{PAPER}""#));
+    let shown = view.px_rect(view.shown);
+    let _ = writeln!(
+        out,
+        r#"<clipPath id="plot"><rect x="{:.2}" y="{:.2}" width="{:.2}" height="{:.2}"/></clipPath>"#,
+        shown.x0,
+        shown.y0,
+        shown.width(),
+        shown.height()
+    );
+    out.push_str("<g clip-path=\"url(#plot)\">\n");
+    rect(out, view.px_rect(ground.bed), &format!(r#"fill="{BED}""#));
+    if let Some(stock) = ground.stock {
+        rect(out, view.px_rect(stock), &format!(r#"fill="{STOCK}" stroke="{STOCK_EDGE}""#));
+    }
+    grid(out, view);
+    out.push_str("</g>\n");
+    let bed_in_view = ground.bed.intersect(view.shown);
+    rect(out, view.px_rect(bed_in_view), &format!(r#"fill="none" stroke="{FAINT_INK}""#));
+}
+
+/// A round step (1, 2 or 5 times a power of ten, mm) of at least `least` pixels.
+fn round_step(view: &View, least: f64) -> f64 {
+    let mm = least / view.scale;
+    let power = 10_f64.powf(mm.log10().floor());
+    [1.0, 2.0, 5.0, 10.0].iter().map(|m| m * power).find(|step| *step >= mm).unwrap_or(10.0 * power)
+}
+
+fn ticks(low: f64, high: f64, step: f64) -> impl Iterator<Item = f64> {
+    let first = (low / step - 1e-9).ceil() as i64;
+    let last = (high / step + 1e-9).floor() as i64;
+    (first..=last).map(move |n| n as f64 * step)
+}
+
+fn grid(out: &mut String, view: &View) {
+    let step = round_step(view, 50.0);
+    let style = format!(r#"stroke="{GRID}""#);
+    for x in ticks(view.shown.x0, view.shown.x1, step) {
+        let (a, b) = (Point::new(x, view.shown.y0), Point::new(x, view.shown.y1));
+        line(out, view.px(a), view.px(b), &style);
+    }
+    for y in ticks(view.shown.y0, view.shown.y1, step) {
+        let (a, b) = (Point::new(view.shown.x0, y), Point::new(view.shown.x1, y));
+        line(out, view.px(a), view.px(b), &style);
+    }
+}
+
+/// Rulers along the lower and left edge, in the machine's own coordinates (mm).
+pub(super) fn rulers(out: &mut String, view: &View, origin: Vec2) {
+    let step = round_step(view, 50.0);
+    let small = step / 5.0;
+    let ink = format!(r#"stroke="{INK}" stroke-width="1""#);
+    let faint = format!(r#"stroke="{FAINT_INK}" stroke-width="0.7""#);
+    let (low, high) =
+        (view.shown.origin() - origin, view.shown.origin() - origin + view.shown.size().to_vec2());
+    let base = view.px(view.shown.origin());
+    let at_x = |x: f64| Point::new(view.px(Point::new(x + origin.x, 0.0)).x, base.y);
+    let at_y = |y: f64| Point::new(base.x, view.px(Point::new(0.0, y + origin.y)).y);
+    for x in ticks(low.x, high.x, small) {
+        line(out, at_x(x), at_x(x) + Vec2::new(0.0, 4.0), &faint);
+    }
+    for y in ticks(low.y, high.y, small) {
+        line(out, at_y(y), at_y(y) - Vec2::new(4.0, 0.0), &faint);
+    }
+    for x in ticks(low.x, high.x, step) {
+        line(out, at_x(x), at_x(x) + Vec2::new(0.0, 8.0), &ink);
+        let style = format!(r#"text-anchor="middle" font-size="11" fill="{INK}""#);
+        text(out, at_x(x) + Vec2::new(0.0, 20.0), &style, &plain(x, 3));
+    }
+    for y in ticks(low.y, high.y, step) {
+        line(out, at_y(y), at_y(y) - Vec2::new(8.0, 0.0), &ink);
+        let style = format!(r#"text-anchor="end" font-size="11" fill="{INK}""#);
+        text(out, at_y(y) + Vec2::new(-11.0, 4.0), &style, &plain(y, 3));
+    }
+    let style = format!(r#"font-size="11" fill="{FAINT_INK}""#);
+    text(out, Point::new(12.0, base.y + 34.0), &style, "mm");
+}
+
+/// The machine's origin: two arrows along its axes and a zero.
+pub(super) fn origin(out: &mut String, view: &View, origin: Vec2) {
+    let at = view.px(origin.to_point());
+    if !view.shown.inflate(1e-6, 1e-6).contains(origin.to_point()) {
+        return;
+    }
+    let style = format!(r#"fill="none" stroke="{INK}" stroke-width="2" stroke-linejoin="round""#);
+    let _ = writeln!(
+        out,
+        r#"<path d="M{x:.1} {y:.1}h26m-6 -4l6 4l-6 4M{x:.1} {y:.1}v-26m-4 6l4 -6l4 6" {style}/>"#,
+        x = at.x,
+        y = at.y
+    );
+    let _ = writeln!(
+        out,
+        r#"<circle cx="{:.1}" cy="{:.1}" r="4" fill="{BED}" stroke="{INK}" stroke-width="2"/>"#,
+        at.x, at.y
+    );
+}
+
+/// A thin bracket round `extents` with its width above and its depth beside it.
+pub(super) fn extents(out: &mut String, view: &View, extents: Rect) {
+    let r = view.px_rect(extents);
+    let style =
+        format!(r#"fill="none" stroke="{FAINT_INK}" stroke-width="0.8" stroke-dasharray="2 3""#);
+    rect(out, r, &style);
+    let number = |v: f64| format!("{} mm", plain(v, 2));
+    let halo = format!(
+        r#"font-size="12" fill="{INK}" stroke="{BED}" stroke-width="3" paint-order="stroke" text-anchor="middle""#
+    );
+    let above = (r.y0 - 6.0).max(14.0);
+    text(out, Point::new(r.center().x, above), &halo, &number(extents.width()));
+    let beside = Point::new(r.x1 + 14.0, r.center().y);
+    let turned = format!(r#"{halo} transform="rotate(90 {:.1} {:.1})""#, beside.x, beside.y);
+    text(out, beside + Vec2::new(0.0, 4.0), &turned, &number(extents.height()));
+}

@@ -1,0 +1,172 @@
+//! The legend: what each line is, in numbers.
+
+use super::frame::{LEGEND, View, line, rect, text};
+use super::palette::{BED, FAINT_INK, INK, PAPER, TRAVEL, step_colour};
+use crate::geometry::{Point, Rect, Vec2};
+use std::fmt::Write as _;
+
+/// One line of work in the legend.
+#[derive(Debug, Clone)]
+pub(super) struct Entry {
+    pub(super) step: usize,
+    pub(super) title: String,
+    pub(super) lines: Vec<String>,
+}
+
+/// Everything the legend says.
+#[derive(Debug, Clone)]
+pub(super) struct Legend {
+    pub(super) title: String,
+    pub(super) subtitle: String,
+    pub(super) entries: Vec<Entry>,
+    pub(super) totals: Vec<String>,
+    pub(super) notes: Vec<String>,
+    pub(super) signs: Signs,
+}
+
+/// Which signs are in the picture and so want explaining.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Signs {
+    pub(super) starts: bool,
+    pub(super) arrows: bool,
+    pub(super) travel: bool,
+    pub(super) origin: bool,
+}
+
+/// Characters that fit into the column at 12 px.
+const COLUMN: usize = 42;
+
+fn cut(content: &str, most: usize) -> String {
+    if content.chars().count() <= most {
+        return content.to_string();
+    }
+    content.chars().take(most - 1).chain(['…']).collect()
+}
+
+/// Draws the legend in its column; `inset` shows where on the bed the picture looks.
+pub(super) fn draw(out: &mut String, view: &View, legend: &Legend, inset: Option<(Rect, Rect)>) {
+    let x = view.width - LEGEND + 24.0;
+    let mut y = 30.0;
+    let ink = |size: u32, more: &str| format!(r#"font-size="{size}" fill="{INK}" {more}"#);
+    let faint = format!(r#"font-size="12" fill="{FAINT_INK}""#);
+    text(out, Point::new(x, y), &ink(16, r#"font-weight="bold""#), &cut(&legend.title, 30));
+    y += 19.0;
+    text(out, Point::new(x, y), &faint, &cut(&legend.subtitle, COLUMN));
+    y += 28.0;
+    // What does not fit is said, not squeezed.
+    let room = ((view.height - 330.0).max(60.0) / 62.0) as usize;
+    for entry in legend.entries.iter().take(room) {
+        let colour = step_colour(entry.step);
+        rect(out, Rect::new(x, y - 10.0, x + 18.0, y + 2.0), &format!(r#"fill="{colour}" rx="2""#));
+        text(
+            out,
+            Point::new(x + 26.0, y),
+            &ink(13, r#"font-weight="bold""#),
+            &cut(&entry.title, 32),
+        );
+        for content in &entry.lines {
+            y += 16.0;
+            text(out, Point::new(x + 26.0, y), &ink(12, ""), &cut(content, COLUMN - 4));
+        }
+        y += 26.0;
+    }
+    if legend.entries.len() > room {
+        text(
+            out,
+            Point::new(x, y),
+            &faint,
+            &format!("and {} more steps", legend.entries.len() - room),
+        );
+        y += 20.0;
+    }
+    for content in &legend.totals {
+        text(out, Point::new(x, y), &ink(12, ""), &cut(content, COLUMN));
+        y += 17.0;
+    }
+    y = signs(out, Point::new(x, y + 12.0), legend.signs);
+    for note in &legend.notes {
+        text(out, Point::new(x, y), &faint, &cut(note, COLUMN));
+        y += 17.0;
+    }
+    if let Some((bed, shown)) = inset {
+        draw_inset(out, view, bed, shown);
+    }
+}
+
+fn signs(out: &mut String, at: Point, signs: Signs) -> f64 {
+    let Point { x, mut y } = at;
+    let style = format!(r#"font-size="12" fill="{INK}""#);
+    let mut row = |out: &mut String, draw: &dyn Fn(&mut String, Point), words: &str| {
+        draw(out, Point::new(x + 9.0, y - 4.0));
+        text(out, Point::new(x + 26.0, y), &style, words);
+        y += 17.0;
+    };
+    if signs.starts {
+        row(out, &|out, p| start_point(out, p, INK), "start of a path, with its turn");
+    }
+    if signs.arrows {
+        row(out, &|out, p| arrow(out, p, Vec2::new(1.0, 0.0), INK), "direction");
+    }
+    if signs.travel {
+        let style = format!(r#"stroke="{TRAVEL}" stroke-dasharray="5 4""#);
+        row(
+            out,
+            &|out, p| line(out, p - Vec2::new(9.0, 0.0), p + Vec2::new(9.0, 0.0), &style),
+            "travel, beam off",
+        );
+    }
+    if signs.origin {
+        row(
+            out,
+            &|out, p| {
+                let _ = writeln!(
+                    out,
+                    r#"<circle cx="{:.1}" cy="{:.1}" r="4" fill="{BED}" stroke="{INK}" stroke-width="2"/>"#,
+                    p.x, p.y
+                );
+            },
+            "the machine's zero",
+        );
+    }
+    y + 8.0
+}
+
+/// Where a path starts.
+pub(super) fn start_point(out: &mut String, at: Point, colour: &str) {
+    let _ = writeln!(
+        out,
+        r#"<circle cx="{:.1}" cy="{:.1}" r="3" fill="{PAPER}" stroke="{colour}" stroke-width="1.4"/>"#,
+        at.x, at.y
+    );
+}
+
+/// An arrow head at `at`, pointing along `direction` (canvas, y down).
+pub(super) fn arrow(out: &mut String, at: Point, direction: Vec2, colour: &str) {
+    let side = Vec2::new(-direction.y, direction.x) * 3.4;
+    let (tip, tail) = (at + direction * 4.5, at - direction * 3.5);
+    let (a, b) = (tail + side, tail - side);
+    let _ = writeln!(
+        out,
+        r#"<path d="M{:.1} {:.1}L{:.1} {:.1}L{:.1} {:.1}Z" fill="{colour}"/>"#,
+        tip.x, tip.y, a.x, a.y, b.x, b.y
+    );
+}
+
+/// The whole bed in small, with what the picture shows of it.
+fn draw_inset(out: &mut String, view: &View, bed: Rect, shown: Rect) {
+    let scale = (150.0 / bed.width()).min(96.0 / bed.height());
+    let corner = Point::new(view.width - LEGEND + 24.0, view.height - 26.0);
+    let px = |r: Rect| {
+        Rect::new(
+            corner.x + (r.x0 - bed.x0) * scale,
+            corner.y - (r.y1 - bed.y0) * scale,
+            corner.x + (r.x1 - bed.x0) * scale,
+            corner.y - (r.y0 - bed.y0) * scale,
+        )
+    };
+    rect(out, px(bed), &format!(r#"fill="{BED}" stroke="{FAINT_INK}""#));
+    rect(out, px(shown), &format!(r#"fill="{PAPER}" stroke="{INK}""#));
+    let style = format!(r#"font-size="11" fill="{FAINT_INK}""#);
+    let words = format!("the bed, {} x {} mm, and the part shown", bed.width(), bed.height());
+    text(out, corner + Vec2::new(0.0, 14.0), &style, &words);
+}

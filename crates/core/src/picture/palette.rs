@@ -1,0 +1,53 @@
+//! Colours of our pictures: told apart by people who see colours differently, by hue and by
+//! lightness.
+
+/// Paper, ink and aids.
+pub(super) const PAPER: &str = "#f7f5ef";
+pub(super) const BED: &str = "#ffffff";
+pub(super) const STOCK: &str = "#efe6d2";
+pub(super) const STOCK_EDGE: &str = "#b9a77c";
+pub(super) const INK: &str = "#2b2d33";
+pub(super) const FAINT_INK: &str = "#8b8d94";
+pub(super) const GRID: &str = "#ebe8df";
+pub(super) const TRAVEL: &str = "#9a9488";
+
+/// One colour and one dash for each step, in turn. Dark and light alternate, so that the steps also
+/// differ in grey.
+const STEPS: [&str; 8] =
+    ["#0b4f6c", "#e07a1f", "#3f8f5b", "#a8236b", "#6b52ae", "#b8960c", "#1c8fb5", "#7a3b10"];
+
+/// The colour in which step `number` of a job is drawn.
+#[must_use]
+pub fn step_colour(number: usize) -> &'static str {
+    STEPS[number % STEPS.len()]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Relative luminance (WCAG 2, "relative luminance").
+    fn luminance(hex: &str) -> f64 {
+        let part = |at: usize| {
+            let v = f64::from(u8::from_str_radix(&hex[at..at + 2], 16).unwrap()) / 255.0;
+            if v <= 0.03928 { v / 12.92 } else { ((v + 0.055) / 1.055).powf(2.4) }
+        };
+        0.2126 * part(1) + 0.7152 * part(3) + 0.0722 * part(5)
+    }
+
+    #[test]
+    fn every_step_stands_out_from_the_bed() {
+        for n in 0..STEPS.len() {
+            let contrast = (luminance(BED) + 0.05) / (luminance(step_colour(n)) + 0.05);
+            assert!(contrast > 2.5, "{} {contrast}", step_colour(n));
+        }
+    }
+
+    #[test]
+    fn the_first_steps_differ_in_lightness_too() {
+        for (a, b) in [(0, 1), (1, 2), (2, 3), (0, 2)] {
+            let (a, b) = (luminance(step_colour(a)), luminance(step_colour(b)));
+            assert!((a.max(b) + 0.05) / (a.min(b) + 0.05) > 1.3);
+        }
+    }
+}

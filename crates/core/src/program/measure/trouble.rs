@@ -1,0 +1,189 @@
+//! Trouble in a program: the first place of each kind, and how often it comes.
+
+use crate::problem::{Place, Problem, Problems, Severity, count};
+use crate::program::read::LineError;
+use crate::quantity::{Speed, plain};
+
+#[derive(Debug)]
+struct Seen {
+    problem: Problem,
+    times: usize,
+}
+
+/// Gathers trouble; a million bad lines give one problem of each kind.
+#[derive(Debug)]
+pub(super) struct Troubles {
+    file: String,
+    seen: Vec<Seen>,
+}
+
+impl Troubles {
+    pub(super) fn new(file: &str) -> Self {
+        Self { file: file.into(), seen: Vec::new() }
+    }
+
+    fn add(
+        &mut self,
+        line: u32,
+        code: &'static str,
+        severity: Severity,
+        message: impl Fn() -> String,
+        help: &str,
+    ) {
+        if let Some(seen) = self.seen.iter_mut().find(|seen| seen.problem.code == code) {
+            seen.times += 1;
+            return;
+        }
+        let problem = Problem { severity, ..Problem::error(code, message(), help) };
+        self.seen.push(Seen { problem: problem.at(Place::line(&self.file, line)), times: 1 });
+    }
+
+    pub(super) fn unread(&mut self, line: u32, text: &[u8], error: LineError) {
+        self.add(
+            line,
+            "unread-line",
+            Severity::Error,
+            || error.describe(text),
+            "mend the line; until then the figures below leave it out",
+        );
+    }
+
+    pub(super) fn not_understood(&mut self, line: u32, what: &str) {
+        self.add(
+            line,
+            "not-understood",
+            Severity::Error,
+            || format!("{what} is not understood by this version"),
+            "take it out, or do not trust positions and times after it",
+        );
+    }
+
+    pub(super) fn after_end(&mut self, line: u32) {
+        self.add(
+            line,
+            "after-end",
+            Severity::Warning,
+            || "there are lines after the program's end".into(),
+            "controllers ignore them; check whether two programs were joined",
+        );
+    }
+
+    pub(super) fn dwell_lit(&mut self, line: u32) {
+        self.add(
+            line,
+            "dwell-lit",
+            Severity::Warning,
+            || "the head stands still with the beam on".into(),
+            "a piercing dwell is meant to; anything else burns a hole",
+        );
+    }
+
+    pub(super) fn lit_travel(&mut self, line: u32, follows_speed: bool, s: f64) {
+        let severity = if follows_speed { Severity::Warning } else { Severity::Error };
+        self.add(
+            line,
+            "lit-travel",
+            severity,
+            || format!("a travel move (G0) with the beam on at S{}", plain(s, 1)),
+            "only a controller in laser mode switches it off; put S0 on travel moves",
+        );
+    }
+
+    pub(super) fn no_feed(&mut self, line: u32) {
+        self.add(
+            line,
+            "no-feed",
+            Severity::Error,
+            || "a feed move without a feed above zero".into(),
+            "give an F word before the first G1, G2 or G3",
+        );
+    }
+
+    pub(super) fn off_bed(&mut self, line: u32, how: &str) {
+        self.add(
+            line,
+            "off-bed",
+            Severity::Error,
+            || format!("the head leaves the bed: {how}"),
+            "shift the program's zero, or take a smaller drawing",
+        );
+    }
+
+    pub(super) fn over_ceiling(&mut self, line: u32, s: f64, most: f64) {
+        self.add(
+            line,
+            "over-ceiling",
+            Severity::Error,
+            || format!("S{} is above the machine's ceiling of S{}", plain(s, 1), plain(most, 1)),
+            "ask for less power; the ceiling stands in the machine profile",
+        );
+    }
+
+    pub(super) fn below_floor(&mut self, line: u32, s: f64, floor: f64) {
+        self.add(
+            line,
+            "below-floor",
+            Severity::Warning,
+            || {
+                format!(
+                    "S{} does not light the source, which needs S{}",
+                    plain(s, 1),
+                    plain(floor, 1)
+                )
+            },
+            "ask for more power and go faster",
+        );
+    }
+
+    pub(super) fn over_speed(&mut self, line: u32, speed: Speed, top: f64) {
+        self.add(
+            line,
+            "over-speed",
+            Severity::Warning,
+            || format!("{speed} is asked for, and the fastest axis does {} mm/s", plain(top, 2)),
+            "the machine will be slower than that and burn deeper",
+        );
+    }
+
+    pub(super) fn lit_at_end(&mut self, line: u32, s: f64) {
+        self.add(
+            line,
+            "lit-at-end",
+            Severity::Error,
+            || format!("the program ends with the beam switched on (S{})", plain(s, 1)),
+            "end it with M5",
+        );
+    }
+
+    pub(super) fn no_units(&mut self) {
+        self.add(
+            1,
+            "no-units",
+            Severity::Warning,
+            || "the program never says mm or inch (G21 or G20)".into(),
+            "it is measured in mm; the controller may have been left in inches",
+        );
+    }
+
+    pub(super) fn no_moves(&mut self, lines: u32) {
+        self.add(
+            lines.max(1),
+            "no-moves",
+            Severity::Error,
+            || "there is no move in this program".into(),
+            "check that this is a machine program",
+        );
+    }
+
+    pub(super) fn into_problems(self) -> Problems {
+        let mut problems = Problems::new();
+        for Seen { mut problem, times } in self.seen {
+            if times > 1 {
+                problem.message =
+                    format!("{} (and {} like it)", problem.message, count(times - 1, "more line"));
+            }
+            problems.push(problem);
+        }
+        problems
+    }
+}

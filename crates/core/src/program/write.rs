@@ -1,0 +1,276 @@
+//! Program → text, by dialect.
+
+use super::Program;
+use super::number::{Micron, microns, push_length, push_rounded};
+use crate::geometry::{Piece, Point, Rect};
+use crate::job::machine::Dialect;
+use crate::mapping::{Instruction, Move, Pace, Purpose};
+use crate::quantity::{clock, plain};
+use std::io::{self, Write};
+
+/// Whether a program explains itself.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Comments {
+    /// A header, and every step and part by name.
+    Full,
+    /// None at all.
+    None,
+}
+
+/// Text is handed on in pieces of about this many bytes.
+const CHUNK: usize = 64 << 10;
+
+impl Program<'_> {
+    /// Writes the program's text in its machine's dialect. The same program always gives the same
+    /// bytes, on any number of cores.
+    ///
+    /// The beam is off in the first line that can move nothing, on every travel move, and at the
+    /// end; positions are absolute, in mm, with at most three decimals.
+    ///
+    /// # Errors
+    /// Whatever `out` returns.
+    pub fn write(&self, comments: Comments, out: &mut impl Write) -> io::Result<()> {
+        let mut writer = Writer::new(self, comments, out);
+        writer.opening()?;
+        self.within().timed().placed.walk(|instruction| writer.instruction(instruction))?;
+        writer.closing()
+    }
+}
+
+/// What the controller would still remember, so that nothing is said twice.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+struct Said {
+    motion: Option<u8>,
+    x: Option<Micron>,
+    y: Option<Micron>,
+    feed: Option<f64>,
+    s: Option<f64>,
+    air: bool,
+}
+
+struct Writer<'p, 'o, W> {
+    program: &'p Program<'p>,
+    comments: Comments,
+    out: &'o mut W,
+    line: Vec<u8>,
+    said: Said,
+    step: usize,
+    parts: usize,
+}
+
+impl<'p, 'o, W: Write> Writer<'p, 'o, W> {
+    fn new(program: &'p Program<'p>, comments: Comments, out: &'o mut W) -> Self {
+        let line = Vec::with_capacity(CHUNK + 256);
+        Self { program, comments, out, line, said: Said::default(), step: 0, parts: 0 }
+    }
+
+    fn dialect(&self) -> Dialect {
+        self.program.job().machine.dialect
+    }
+
+    fn end_line(&mut self) -> io::Result<()> {
+        self.line.push(b'\n');
+        if self.line.len() >= CHUNK { self.flush() } else { Ok(()) }
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.out.write_all(&self.line)?;
+        self.line.clear();
+        Ok(())
+    }
+
+    fn code(&mut self, code: &str) -> io::Result<()> {
+        self.line.extend_from_slice(code.as_bytes());
+        self.end_line()
+    }
+
+    /// A comment line, in the style of the dialect.
+    fn comment(&mut self, text: &str) -> io::Result<()> {
+        if self.comments == Comments::None {
+            return Ok(());
+        }
+        let (open, close, most) = match self.dialect() {
+            Dialect::Grbl => ("; ", "", 78),
+            Dialect::Ngc => ("(", ")", 120),
+        };
+        self.line.extend_from_slice(open.as_bytes());
+        self.line.extend(harmless(text).take(most - open.len() - close.len()));
+        self.line.extend_from_slice(close.as_bytes());
+        self.end_line()
+    }
+
+    fn opening(&mut self) -> io::Result<()> {
+        if self.dialect() == Dialect::Ngc {
+            self.code("%")?;
+        }
+        for line in header(self.program) {
+            self.comment(&line)?;
+        }
+        // Before anything else: the beam is off. Then what every number means.
+        self.code("M5 S0")?;
+        self.code("G21 G90 G94 G17")?;
+        self.said.s = Some(0.0);
+        self.code(if self.program.job().machine.beam.follows_speed { "M4 S0" } else { "M3 S0" })
+    }
+
+    fn closing(&mut self) -> io::Result<()> {
+        self.comment("end: beam and air off")?;
+        self.code("M5 S0")?;
+        if self.said.air {
+            self.code("M9")?;
+        }
+        self.code("M2")?;
+        if self.dialect() == Dialect::Ngc {
+            self.code("%")?;
+        }
+        self.flush()?;
+        self.out.flush()
+    }
+
+    fn instruction(&mut self, instruction: Instruction<'_>) -> io::Result<()> {
+        match instruction {
+            Instruction::Step(number) => self.begin_step(number),
+            Instruction::Part { label, number, passes } => {
+                let repeat = if passes > 1 { format!(", {passes} passes") } else { String::new() };
+                self.comment(&format!("part {number} of {}: {label}{repeat}", self.parts))
+            }
+            Instruction::Move(m) => self.one_move(&m),
+        }
+    }
+
+    fn begin_step(&mut self, number: usize) -> io::Result<()> {
+        let job = self.program.job();
+        let timed = self.program.within().timed();
+        let step = &job.steps[number];
+        (self.step, self.parts) = (number, timed.totals.steps[number].paths);
+        let title = format!(
+            "step {} of {}: {} - {}, {}, {} = S{}",
+            number + 1,
+            job.steps.len(),
+            step.name,
+            step.make.name(),
+            step.speed,
+            step.power,
+            plain(timed.s[number].0, 1)
+        );
+        self.comment(&title)?;
+        if let Some(air) = job.machine.air {
+            if step.air != self.said.air {
+                self.said.air = step.air;
+                return self.code(if step.air { air.on } else { "M9" });
+            }
+        }
+        Ok(())
+    }
+
+    fn one_move(&mut self, m: &Move) -> io::Result<()> {
+        let end = m.piece.end();
+        let (x, y) = (microns(end.x), microns(end.y));
+        let moved = self.said.x != Some(x) || self.said.y != Some(y);
+        // Below the resolution of the text there is no move; an arc without a chord would even be
+        // read as a full circle.
+        if !moved {
+            return Ok(());
+        }
+        let arc = match m.piece {
+            Piece::Arc { centre, sweep, .. } => Some((centre, sweep)),
+            Piece::Line { .. } => None,
+        };
+        let motion = match (m.pace, arc) {
+            (Pace::Rapid, _) => b'0',
+            (Pace::Feed(_), None) => b'1',
+            (Pace::Feed(_), Some((_, sweep))) if sweep < 0.0 => b'2',
+            (Pace::Feed(_), Some(_)) => b'3',
+        };
+        let s = self.program.within().timed().s_of(self.step, m.purpose).0;
+        if self.said.motion != Some(motion) {
+            self.said.motion = Some(motion);
+            self.line.extend_from_slice(&[b'G', motion]);
+        }
+        // An arc names both ends, which every controller understands alike.
+        if self.said.x != Some(x) || arc.is_some() {
+            push_length(&mut self.line, b'X', x);
+        }
+        if self.said.y != Some(y) || arc.is_some() {
+            push_length(&mut self.line, b'Y', y);
+        }
+        if let Some((centre, _)) = arc {
+            self.arc_centre(m.from, centre);
+        }
+        (self.said.x, self.said.y) = (Some(x), Some(y));
+        // A travel move switches the beam off by its own word, laser mode or not.
+        if self.said.s != Some(s) {
+            self.said.s = Some(s);
+            push_rounded(&mut self.line, b'S', s, 1);
+        }
+        if let Pace::Feed(speed) = m.pace {
+            let feed = speed.0 * 60.0;
+            if self.said.feed != Some(feed) {
+                self.said.feed = Some(feed);
+                push_rounded(&mut self.line, b'F', feed, 1);
+            }
+        }
+        debug_assert!(m.purpose == Purpose::Burn || self.said.s == Some(0.0));
+        self.end_line()
+    }
+
+    /// I and J from the start as it was written, so that rounding does not shift the centre.
+    fn arc_centre(&mut self, from: Point, centre: Point) {
+        let start_x = self.said.x.unwrap_or_else(|| microns(from.x));
+        let start_y = self.said.y.unwrap_or_else(|| microns(from.y));
+        push_length(&mut self.line, b'I', microns(centre.x) - start_x);
+        push_length(&mut self.line, b'J', microns(centre.y) - start_y);
+    }
+}
+
+/// Text that no controller can mistake for anything: plain ASCII without comment ends and without
+/// the bytes that some controllers act upon wherever they stand.
+fn harmless(text: &str) -> impl Iterator<Item = u8> + '_ {
+    text.chars().map(|c| match c {
+        '(' | ')' | '!' | '?' | '~' | ';' => b'_',
+        ' '..='}' => c as u8,
+        _ => b'_',
+    })
+}
+
+fn header(program: &Program<'_>) -> Vec<String> {
+    let job = program.job();
+    let totals = &program.within().timed().totals;
+    let span = |rect: Option<Rect>| {
+        let r = rect.unwrap_or_default();
+        let n = |v: f64| plain(v, 3);
+        format!("X {} to {}, Y {} to {} mm", n(r.x0), n(r.x1), n(r.y0), n(r.y1))
+    };
+    let mut lines = vec![
+        job.name.clone(),
+        format!(
+            "laser program, tinkite {}, dialect {}",
+            env!("CARGO_PKG_VERSION"),
+            job.machine.dialect.name()
+        ),
+        format!("machine: {}, origin {}", job.machine.name, job.machine.bed.origin.name()),
+    ];
+    lines.extend(job.material.as_ref().map(|material| format!("material: {material}")));
+    lines.extend([
+        format!("burns {}", span(totals.burnt)),
+        format!("moves {}", span(totals.worked)),
+        format!(
+            "burn {} mm, beam-off moves {} mm, about {}",
+            plain(totals.burn(), 1),
+            plain(totals.travel(), 1),
+            clock(totals.seconds())
+        ),
+    ]);
+    lines
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn comments_hold_nothing_that_a_controller_acts_upon() {
+        let text: Vec<u8> = harmless("Größe (60 %) !?~;\n\u{18}[x]").collect();
+        assert_eq!(String::from_utf8(text).unwrap(), "Gr__e _60 %_ ______[x]");
+    }
+}
