@@ -8,12 +8,14 @@ pub mod machine;
 mod place;
 mod reader;
 pub mod select;
+mod starter;
 mod step;
 
 pub use file::{Request, read};
 pub use machine::Machine;
 pub use place::{Anchor, Mirror, Placement, Size};
 pub use select::Take;
+pub use starter::starter;
 pub use step::{Advance, Directions, Lines, Make, Order, Step};
 
 use crate::quantity::Power;

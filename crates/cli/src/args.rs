@@ -1,0 +1,250 @@
+//! What can be typed.
+
+use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
+use std::path::PathBuf;
+
+/// From colour-layered artwork to a finished run on the laser.
+///
+/// A job file says what each colour of a drawing is: cut, score, engrave. `tinkite begin
+/// drawing.svg` writes one to start from; `tinkite demo` shows everything once.
+#[derive(Debug, Parser)]
+#[command(name = "tinkite", version, max_term_width = 100)]
+pub(crate) struct Args {
+    #[command(subcommand)]
+    pub(crate) command: Command,
+    #[command(flatten)]
+    pub(crate) common: Common,
+}
+
+/// Options of every command.
+#[derive(Debug, Clone, ClapArgs)]
+pub(crate) struct Common {
+    /// Report as JSON on standard output
+    #[arg(long, global = true)]
+    pub(crate) json: bool,
+    /// Say nothing but results and problems
+    #[arg(long, short, global = true)]
+    pub(crate) quiet: bool,
+    /// Colours on the terminal
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub(crate) colour: When,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum When {
+    /// Where the terminal has them
+    Auto,
+    /// Also into files and pipes
+    Always,
+    /// Never
+    Never,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// Everything once, on the workshop's own sail panel: look, plan, draw, emit, run
+    Demo(Demo),
+    /// What is in a drawing: true size, layers by colour, trouble
+    Look(Look),
+    /// Write a job file to start from, one step per colour
+    Begin(Begin),
+    /// Everything that is wrong or doubtful with a job, and nothing else
+    Check(Check),
+    /// What a job will do: steps, lengths, times, extents, doubts
+    Plan(Plan),
+    /// Draw a job on its bed (.svg or .png)
+    Draw(Draw),
+    /// Write the machine program
+    Emit(Emit),
+    /// Explain and measure a machine program from anywhere
+    Read(Read),
+    /// Stream a job or program to the controller
+    Run(Run),
+    /// A simulated controller, on TCP or a pseudo-terminal
+    Rig(Rig),
+    /// Shell completions
+    Completions(Completions),
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Demo {
+    /// Folder for the demo's files [default: tinkite-demo, or the next free number]
+    pub(crate) dir: Option<PathBuf>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Look {
+    /// Drawings (SVG); - is standard input
+    #[arg(required = true, value_name = "ART")]
+    pub(crate) files: Vec<PathBuf>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Begin {
+    /// The drawing (SVG)
+    #[arg(value_name = "ART")]
+    pub(crate) file: PathBuf,
+    /// Where to write the job [default: beside the drawing, as NAME.kite.toml]
+    #[arg(long, short, value_name = "JOB")]
+    pub(crate) output: Option<PathBuf>,
+    /// The machine it is for: a profile's name or path
+    #[arg(long, value_name = "MACHINE", default_value = "bench-laser")]
+    pub(crate) machine: String,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}
+
+/// What may happen to a file that is already there.
+#[derive(Debug, Clone, Copy, ClapArgs)]
+pub(crate) struct Writing {
+    /// Overwrite a file that is already there
+    #[arg(long, conflicts_with = "number")]
+    pub(crate) force: bool,
+    /// Add the next free number to the name instead
+    #[arg(long)]
+    pub(crate) number: bool,
+}
+
+/// Which job, and what of it.
+#[derive(Debug, Clone, ClapArgs)]
+pub(crate) struct JobArgs {
+    /// The job file
+    pub(crate) job: PathBuf,
+    /// Use this machine instead of the job's: a profile's name or path
+    #[arg(long, value_name = "MACHINE")]
+    pub(crate) machine: Option<String>,
+    /// Only this step (may be repeated)
+    #[arg(long, value_name = "STEP")]
+    pub(crate) only: Vec<String>,
+    /// Not this step (may be repeated)
+    #[arg(long, value_name = "STEP")]
+    pub(crate) skip: Vec<String>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Check {
+    /// The job file
+    #[arg(required_unless_present = "explain")]
+    pub(crate) job: Option<PathBuf>,
+    /// Use this machine instead of the job's
+    #[arg(long, value_name = "MACHINE")]
+    pub(crate) machine: Option<String>,
+    /// Tell the story of a problem's code
+    #[arg(long, value_name = "CODE", conflicts_with = "job")]
+    pub(crate) explain: Option<String>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Plan {
+    #[command(flatten)]
+    pub(crate) job: JobArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Draw {
+    #[command(flatten)]
+    pub(crate) job: JobArgs,
+    /// The picture; its ending says the kind: .svg or .png
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    /// Size of the picture in pixels
+    #[arg(long, value_name = "WxH", default_value = "1280x800", value_parser = canvas)]
+    pub(crate) size: (u32, u32),
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Emit {
+    #[command(flatten)]
+    pub(crate) job: JobArgs,
+    /// Where to write the program; - is standard output [default: beside the job, as NAME.nc]
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// Without comments
+    #[arg(long)]
+    pub(crate) terse: bool,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Read {
+    /// The program; - is standard input
+    pub(crate) program: PathBuf,
+    /// Hold it against this machine: a profile's name or path
+    #[arg(long, value_name = "MACHINE")]
+    pub(crate) machine: Option<String>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Run {
+    /// A job file (.toml) or a machine program
+    #[arg(value_name = "JOB|PROGRAM")]
+    pub(crate) file: PathBuf,
+    /// Where the controller is: rig:, tcp:HOST:PORT, serial:PORT@BAUD [default: the machine's link]
+    #[arg(long, value_name = "LINK")]
+    pub(crate) to: Option<String>,
+    /// Use this machine instead of the job's; a program needs one to be held against
+    #[arg(long, value_name = "MACHINE")]
+    pub(crate) machine: Option<String>,
+    /// Only this step of a job (may be repeated)
+    #[arg(long, value_name = "STEP")]
+    pub(crate) only: Vec<String>,
+    /// Not this step of a job (may be repeated)
+    #[arg(long, value_name = "STEP")]
+    pub(crate) skip: Vec<String>,
+    /// With rig: a picture of what was burnt (.svg or .png)
+    #[arg(long, value_name = "FILE")]
+    pub(crate) picture: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Rig {
+    /// Listen on this address
+    #[arg(
+        long,
+        value_name = "HOST:PORT",
+        default_value = "127.0.0.1:2323",
+        conflicts_with = "pty"
+    )]
+    pub(crate) tcp: String,
+    /// Open a pseudo-terminal instead, which programs use like a serial port
+    #[arg(long)]
+    pub(crate) pty: bool,
+    /// Speed of the serial line that the pseudo-terminal stands for; left out: no limit
+    #[arg(long, value_name = "BAUD", requires = "pty", value_parser = clap::value_parser!(u32).range(300..=4_000_000))]
+    pub(crate) baud: Option<u32>,
+    /// How simulated time goes: real, a number of times as fast, or max
+    #[arg(long, value_name = "real|N|max", default_value = "real")]
+    pub(crate) pace: String,
+    /// The machine it pretends to be
+    #[arg(long, value_name = "MACHINE", default_value = "bench-laser")]
+    pub(crate) machine: String,
+    /// End when the first client goes away
+    #[arg(long)]
+    pub(crate) once: bool,
+    /// At the end, draw what was burnt (.svg or .png)
+    #[arg(long, value_name = "FILE")]
+    pub(crate) picture: Option<PathBuf>,
+    /// At the end, write what the beam did as JSON
+    #[arg(long, value_name = "FILE")]
+    pub(crate) record: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Completions {
+    /// The shell
+    pub(crate) shell: clap_complete::Shell,
+}
+
+fn canvas(text: &str) -> Result<(u32, u32), String> {
+    let wrong = || "write for example 1280x800, from 400x300 to 8000x8000".to_string();
+    let (w, h) = text.split_once('x').ok_or_else(wrong)?;
+    let (w, h) = (w.parse().map_err(|_| wrong())?, h.parse().map_err(|_| wrong())?);
+    if (400..=8000).contains(&w) && (300..=8000).contains(&h) { Ok((w, h)) } else { Err(wrong()) }
+}

@@ -1,0 +1,39 @@
+//! `tinkite begin`.
+
+use crate::args::Begin;
+use crate::console::Console;
+use crate::door::{Refusal, Sources};
+use crate::load;
+use crate::output::Output;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use tinkite_core::job::starter;
+
+pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
+    if args.file.as_os_str() == "-" {
+        return Err(Refusal::Usage(
+            "begin needs a drawing that the job can name; save it to a file".into(),
+        ));
+    }
+    let path = args.output.clone().unwrap_or_else(|| args.file.with_extension("kite.toml"));
+    let to_stdout = path.as_os_str() == "-";
+    let output = if to_stdout { None } else { Some(Output::create(&path, args.writing)?) };
+    let artwork = load::drawing(&args.file)?;
+    let machine = load::machine(&args.machine, &load::folder_of(&path), &mut Sources::new())?;
+    let drawing = relative(&args.file, &load::folder_of(&path));
+    let text = starter(&artwork, &drawing.display().to_string(), &machine, &args.machine);
+    let Some(output) = output else { return console.result(&text) };
+    let written = output.write(|out| out.write_all(text.as_bytes()))?;
+    console.result(&written.words())?;
+    console.say("next: read it, change it, then tinkite plan");
+    Ok(())
+}
+
+/// The drawing as the job must name it, whose paths count from the job's folder.
+fn relative(file: &Path, folder: &Path) -> PathBuf {
+    let absolute = |path: &Path| std::path::absolute(path).unwrap_or_else(|_| path.to_path_buf());
+    let (file, folder) = (absolute(file), absolute(folder));
+    let shared = file.components().zip(folder.components()).take_while(|(a, b)| a == b).count();
+    let up = folder.components().skip(shared).map(|_| std::path::Component::ParentDir);
+    up.chain(file.components().skip(shared)).collect()
+}

@@ -1,0 +1,62 @@
+//! `tinkite check`.
+
+use crate::args::{Check, JobArgs};
+use crate::console::Console;
+use crate::door::{self, Refusal};
+use crate::load;
+use crate::report::{ProblemJson, problems_json};
+use serde::Serialize;
+use tinkite_core::explain::{codes, explain};
+use tinkite_core::problem::{Problems, nearest};
+
+#[derive(Debug, Serialize)]
+struct CheckJson {
+    problems: Vec<ProblemJson>,
+}
+
+pub(super) fn run(args: &Check, console: &Console) -> Result<(), Refusal> {
+    if let Some(code) = &args.explain {
+        return story(code, console);
+    }
+    let Some(job) = args.job.clone() else { return Ok(()) };
+    let job = JobArgs { job, machine: args.machine.clone(), only: Vec::new(), skip: Vec::new() };
+    let (problems, sources) = match load::made(&job) {
+        Ok(made) => (load::located(made.compiled.problems, &made.sources), made.sources),
+        Err(Refusal::Problems(problems, sources)) => (problems, sources),
+        Err(other) => return Err(other),
+    };
+    if console.json {
+        console.json(&CheckJson { problems: problems_json(&problems) })?;
+    } else if problems.is_empty() {
+        console.result("nothing is wrong or doubtful")?;
+    } else {
+        door::show(&problems, &sources, console);
+        console.result(&summary(&problems))?;
+    }
+    if problems.refuse() { Err(Refusal::Reported) } else { Ok(()) }
+}
+
+fn summary(problems: &Problems) -> String {
+    use tinkite_core::problem::{Severity, count};
+    let many =
+        |severity, noun| count(problems.iter().filter(|p| p.severity == severity).count(), noun);
+    format!(
+        "{}, {}, {}",
+        many(Severity::Error, "error"),
+        many(Severity::Warning, "warning"),
+        many(Severity::Note, "note")
+    )
+}
+
+fn story(code: &str, console: &Console) -> Result<(), Refusal> {
+    match explain(code) {
+        Some(story) => console.result(&format!("{code}: {story}")),
+        None => {
+            let help = match nearest(code, codes()) {
+                Some(near) => format!("did you mean {near}?"),
+                None => format!("codes: {}", codes().collect::<Vec<_>>().join(", ")),
+            };
+            Err(Refusal::Usage(format!("no problem has the code \"{code}\"; {help}")))
+        }
+    }
+}

@@ -1,0 +1,139 @@
+//! `tinkite demo`: everything once, on the workshop's own sail panel.
+
+use crate::args::{Begin, Check, Demo, Draw, Emit, JobArgs, Read, Run, Writing};
+use crate::console::Console;
+use crate::door::Refusal;
+use crate::load::shipped;
+use crate::output::{Output, free_name};
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+/// Nothing is overwritten.
+const CAREFUL: Writing = Writing { force: false, number: false };
+
+pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
+    if console.json {
+        return Err(Refusal::Usage("demo is for people; its commands have --json each".into()));
+    }
+    let folder = folder(args)?;
+    let at = |name: &str| folder.join(name);
+    let files = [
+        ("sail-panel.svg", shipped::DRAWING),
+        ("sail-panel.kite.toml", shipped::JOB),
+        ("bench-laser.machine.toml", shipped::MACHINE),
+    ];
+    for (name, text) in files {
+        Output::create(&at(name), CAREFUL)?.write(|out| out.write_all(text.as_bytes()))?;
+    }
+    console
+        .result(&format!("a drawing, a job and a machine profile are in {}", folder.display()))?;
+
+    let job = JobArgs {
+        job: at("sail-panel.kite.toml"),
+        machine: None,
+        only: Vec::new(),
+        skip: Vec::new(),
+    };
+    let shown = |path: &Path| path.display().to_string();
+
+    title(console, "What is in the drawing", &format!("look {}", shown(&at("sail-panel.svg"))))?;
+    super::look::run(&[at("sail-panel.svg")], console)?;
+
+    title(
+        console,
+        "A job to start from",
+        &format!("begin {} -o {}", shown(&at("sail-panel.svg")), shown(&at("started.kite.toml"))),
+    )?;
+    let begin = Begin {
+        file: at("sail-panel.svg"),
+        output: Some(at("started.kite.toml")),
+        machine: "bench-laser".into(),
+        writing: CAREFUL,
+    };
+    super::begin::run(&begin, console)?;
+
+    title(
+        console,
+        "Is anything wrong with the workshop's job",
+        &format!("check {}", shown(&job.job)),
+    )?;
+    super::check::run(
+        &Check { job: Some(job.job.clone()), machine: None, explain: None },
+        console,
+    )?;
+
+    title(console, "What will be done", &format!("plan {}", shown(&job.job)))?;
+    super::plan::run(&job, console)?;
+
+    title(
+        console,
+        "A picture of it",
+        &format!("draw {} -o {}", shown(&job.job), shown(&at("sail-panel.png"))),
+    )?;
+    let draw = Draw {
+        job: job.clone(),
+        output: at("sail-panel.png"),
+        size: (1280, 800),
+        writing: CAREFUL,
+    };
+    super::draw::run(&draw, console)?;
+
+    title(console, "The machine program", &format!("emit {}", shown(&job.job)))?;
+    let emit = Emit { job: job.clone(), output: None, terse: false, writing: CAREFUL };
+    super::emit::run(&emit, console)?;
+    title(
+        console,
+        "The program, read back and held against the machine",
+        &format!("read {} --machine bench-laser", shown(&at("sail-panel.nc"))),
+    )?;
+    super::read::run(
+        &Read { program: at("sail-panel.nc"), machine: Some("bench-laser".into()) },
+        console,
+    )?;
+
+    title(
+        console,
+        "A run on the simulated controller",
+        &format!("run {} --to rig: --picture {}", shown(&job.job), shown(&at("burnt.png"))),
+    )?;
+    let run = Run {
+        file: job.job.clone(),
+        to: Some("rig:".into()),
+        machine: None,
+        only: Vec::new(),
+        skip: Vec::new(),
+        picture: Some(at("burnt.png")),
+        writing: CAREFUL,
+    };
+    super::run::run(&run, console)?;
+
+    console.result(&format!(
+        "\neverything is in {}: open sail-panel.png and burnt.png, change sail-panel.kite.toml, and try again",
+        folder.display()
+    ))
+}
+
+fn title(console: &Console, what: &str, command: &str) -> Result<(), Refusal> {
+    console.result(&format!("\n--- {what}\n    $ tinkite {command}\n"))
+}
+
+/// The folder: the one that was named, if it is empty, or the next free one.
+fn folder(args: &Demo) -> Result<PathBuf, Refusal> {
+    let folder = match &args.dir {
+        Some(dir) => {
+            let taken = dir.is_file()
+                || std::fs::read_dir(dir).is_ok_and(|mut entries| entries.next().is_some());
+            if taken {
+                return Err(Refusal::Usage(format!(
+                    "{} is not empty; name a new folder",
+                    dir.display()
+                )));
+            }
+            dir.clone()
+        }
+        None => free_name(Path::new("tinkite-demo"))?,
+    };
+    std::fs::create_dir_all(&folder)
+        .map_err(|error| Refusal::output(&folder.display().to_string(), &error))?;
+    Ok(folder)
+}

@@ -1,0 +1,34 @@
+//! The commands, one a file.
+
+mod begin;
+mod check;
+mod completions;
+mod demo;
+mod draw;
+mod emit;
+mod look;
+mod plan;
+mod read;
+mod rig;
+mod run;
+
+use crate::args::{Args, Command};
+use crate::console::Console;
+use crate::door::Refusal;
+
+/// Runs what was typed.
+pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {
+    match &args.command {
+        Command::Demo(args) => demo::run(args, console),
+        Command::Look(args) => look::run(&args.files, console),
+        Command::Begin(args) => begin::run(args, console),
+        Command::Check(args) => check::run(args, console),
+        Command::Plan(args) => plan::run(&args.job, console),
+        Command::Draw(args) => draw::run(args, console),
+        Command::Emit(args) => emit::run(args, console),
+        Command::Read(args) => read::run(args, console),
+        Command::Run(args) => run::run(args, console),
+        Command::Rig(args) => rig::run(args, console),
+        Command::Completions(args) => completions::run(args, console),
+    }
+}

@@ -1,0 +1,17 @@
+//! `tinkite plan`.
+
+use crate::args::JobArgs;
+use crate::console::Console;
+use crate::door::{self, Refusal};
+use crate::load;
+use crate::report::plan;
+
+pub(super) fn run(args: &JobArgs, console: &Console) -> Result<(), Refusal> {
+    let made = load::made(args)?;
+    if console.json {
+        return console.json(&plan::json(&made));
+    }
+    console.result(&plan::text(&made))?;
+    door::show(&load::located(made.compiled.problems, &made.sources), &made.sources, console);
+    Ok(())
+}

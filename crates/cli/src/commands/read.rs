@@ -1,0 +1,87 @@
+//! `tinkite read`.
+
+use crate::args::Read;
+use crate::console::Console;
+use crate::door::{self, Refusal, Sources};
+use crate::load;
+use crate::report::read as report;
+use std::fs::File;
+use std::io::{self, BufRead, BufReader};
+use std::path::Path;
+use tinkite_core::job::Machine;
+use tinkite_core::problem::{Place, Problem};
+use tinkite_core::program::measure::{Measure, Report};
+
+/// Lines longer than this (bytes) are in no program: a binary file was named.
+const LONGEST_LINE: usize = 64 << 10;
+
+/// Calls `each` for every line of a program, without its end.
+pub(super) fn each_line(
+    name: &str,
+    reader: &mut impl BufRead,
+    mut each: impl FnMut(&[u8]),
+) -> Result<(), Refusal> {
+    let mut line = Vec::with_capacity(256);
+    let mut number = 0;
+    loop {
+        line.clear();
+        let count = io::Read::take(&mut *reader, LONGEST_LINE as u64)
+            .read_until(b'\n', &mut line)
+            .map_err(|error| Refusal::unreadable(name, &error))?;
+        if count == 0 {
+            return Ok(());
+        }
+        number += 1;
+        if line.last() == Some(&b'\n') {
+            line.pop();
+        } else if count >= LONGEST_LINE {
+            let problem = Problem::error(
+                "format",
+                "a line has more than 64 kB, so this is no machine program",
+                "name a text file of RS-274/NGC lines",
+            );
+            return Err(Refusal::Problems(
+                problem.at(Place::line(name, number)).into(),
+                Sources::new(),
+            ));
+        }
+        each(&line);
+    }
+}
+
+/// Measures a program.
+pub(super) fn measure(
+    name: &str,
+    reader: &mut impl BufRead,
+    machine: Option<&Machine>,
+) -> Result<Report, Refusal> {
+    let mut measure = Measure::new(name, machine);
+    each_line(name, reader, |line| measure.line(line))?;
+    Ok(measure.finish())
+}
+
+pub(super) fn run(args: &Read, console: &Console) -> Result<(), Refusal> {
+    let name = args.program.display().to_string();
+    let mut sources = Sources::new();
+    let folder = load::folder_of(&args.program);
+    let machine = match &args.machine {
+        Some(machine) if machine.contains('/') => {
+            Some(load::machine(machine, Path::new(""), &mut sources)?)
+        }
+        Some(machine) => Some(load::machine(machine, &folder, &mut sources)?),
+        None => None,
+    };
+    let report = if name == "-" {
+        measure("standard input", &mut io::stdin().lock(), machine.as_ref())?
+    } else {
+        let file = File::open(&args.program).map_err(|error| Refusal::unreadable(&name, &error))?;
+        measure(&name, &mut BufReader::with_capacity(1 << 16, file), machine.as_ref())?
+    };
+    if console.json {
+        console.json(&report::json(&report))?;
+    } else {
+        console.result(&report::text(&name, &report, machine.as_ref().map(|m| m.name.as_str())))?;
+        door::show(&report.problems, &Sources::new(), console);
+    }
+    if report.problems.refuse() { Err(Refusal::Reported) } else { Ok(()) }
+}

@@ -1,0 +1,99 @@
+//! `tinkite rig`: the simulated controller on a real link.
+
+use crate::args::Rig as RigArgs;
+use crate::burnt;
+use crate::console::Console;
+use crate::door::{Refusal, Sources};
+use crate::link::{pace, setup};
+use crate::output::Output;
+use crate::stopping::Stopping;
+use crate::{load, png};
+use serialport::{SerialPort, TTYPort};
+use std::io::Write;
+use std::net::TcpListener;
+use std::path::Path;
+use std::time::Duration;
+use tinkite_rig::Rig;
+use tinkite_rig::shell::{Traffic, serve_pty, serve_tcp};
+
+pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
+    if let Some(path) = &args.picture {
+        png::kind_of(path)?;
+    }
+    // Opened before anything runs: a path that cannot be written is told now.
+    let record = args.record.as_ref().map(|path| Output::create(path, args.writing)).transpose()?;
+    let pace = pace(&args.pace)?;
+    let machine = load::machine(&args.machine, Path::new(""), &mut Sources::new())?;
+    let mut rig = Rig::new(setup(&machine));
+    let stopping =
+        Stopping::watch().map_err(|e| Refusal::Usage(format!("Ctrl-C cannot be watched: {e}")))?;
+    let stop = stopping.flag();
+    let failed = |error: std::io::Error| Refusal::Link(format!("the rig's link failed: {error}"));
+    if args.pty {
+        let (mut master, slave) = TTYPort::pair().map_err(|e| failed(e.into()))?;
+        let name = slave.name().unwrap_or_default();
+        // Closed again, so that its next user finds it free and its going away is noticed.
+        drop(slave);
+        console.result(&format!("the rig listens on serial:{name}"))?;
+        loop {
+            let traffic =
+                serve_pty(&mut rig, &mut master, args.baud, pace, stop).map_err(failed)?;
+            report(&traffic, &rig, args.baud, console)?;
+            if args.once || stopping.wanted() {
+                break;
+            }
+        }
+    } else {
+        let listener = TcpListener::bind(&args.tcp)
+            .map_err(|error| Refusal::Link(format!("{} does not open: {error}", args.tcp)))?;
+        let address = listener.local_addr().map_err(failed)?;
+        console.result(&format!("the rig listens on tcp:{address}"))?;
+        listener.set_nonblocking(true).map_err(failed)?;
+        while !stopping.wanted() {
+            match listener.accept() {
+                Ok((stream, _)) => {
+                    let traffic = serve_tcp(&mut rig, stream, pace, stop).map_err(failed)?;
+                    report(&traffic, &rig, None, console)?;
+                    if args.once {
+                        break;
+                    }
+                }
+                Err(error) if error.kind() == std::io::ErrorKind::WouldBlock => {
+                    std::thread::sleep(Duration::from_millis(20));
+                }
+                Err(error) => return Err(failed(error)),
+            }
+        }
+    }
+    if let Some(path) = &args.picture {
+        let written = png::write(path, args.writing, || {
+            burnt::picture(rig.record(), &machine, "What the beam did")
+        })?;
+        console.say(&written.words());
+    }
+    if let Some(record) = record {
+        let text = serde_json::to_string_pretty(&burnt::json(rig.record()))
+            .map_err(|e| Refusal::Usage(e.to_string()))?;
+        let written = record.write(|out| out.write_all(text.as_bytes()))?;
+        console.say(&written.words());
+    }
+    Ok(())
+}
+
+fn report(
+    traffic: &Traffic,
+    rig: &Rig,
+    baud: Option<u32>,
+    console: &Console,
+) -> Result<(), Refusal> {
+    let record = rig.record();
+    let rate = if traffic.seconds > 0.0 { traffic.bytes as f64 / traffic.seconds } else { 0.0 };
+    let share = baud.map_or(String::new(), |baud| {
+        format!(", {:.1} % of the line", rate / (f64::from(baud) / 10.0) * 100.0)
+    });
+    console.result(&format!(
+        "a client went: {} lines, {} bytes in {:.2} s ({:.0} bytes/s{share}), {} refused, {} bytes lost",
+        record.lines, traffic.bytes, traffic.seconds, rate, record.errors, record.overrun_bytes
+    ))?;
+    console.result(&burnt::words(record))
+}

@@ -1,0 +1,120 @@
+//! `tinkite run`: streams a job or a program to the controller, and watches.
+
+mod drive;
+mod program;
+mod watch;
+
+use crate::args::Run;
+use crate::console::Console;
+use crate::door::{self, Refusal, Sources};
+use crate::link;
+use crate::stopping::Stopping;
+use crate::{burnt, png};
+use program::ProgramFile;
+use tinkite_core::job::Machine;
+use tinkite_core::quantity::clock;
+use tinkite_wire::{Connected, Failure, Outcome, alarm_meaning, error_meaning};
+use watch::Watcher;
+
+pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
+    if let Some(path) = &args.picture {
+        png::kind_of(path)?;
+    }
+    let mut program = ProgramFile::prepare(args, console)?;
+    let name = args.to.clone().or_else(|| program.machine.link.clone()).ok_or_else(|| {
+        Refusal::Usage(
+            "the machine's profile has no [link]; say --to rig:, tcp:HOST:PORT or serial:PORT@BAUD"
+                .into(),
+        )
+    })?;
+    if args.picture.is_some() && !name.starts_with("rig:") {
+        return Err(Refusal::Usage(
+            "--picture shows what the simulated controller burnt: it needs --to rig:".into(),
+        ));
+    }
+    let stopping =
+        Stopping::watch().map_err(|e| Refusal::Usage(format!("Ctrl-C cannot be watched: {e}")))?;
+    let mut link = link::open(&name, &program.machine)?;
+    let mut watcher = Watcher::new(&program, &name, console);
+    let outcome = drive::drive(link.as_mut(), &mut program, &stopping, &mut watcher)?;
+    watcher.end(&outcome)?;
+    if let Some(rig) = link.rig() {
+        report_rig(rig, &program.machine, args, console)?;
+    }
+    conclude(outcome, &watcher, &program.machine)
+}
+
+fn report_rig(
+    rig: &tinkite_rig::Rig,
+    machine: &Machine,
+    args: &Run,
+    console: &Console,
+) -> Result<(), Refusal> {
+    if !console.json {
+        console.result(&burnt::words(rig.record()))?;
+    }
+    if let Some(path) = &args.picture {
+        let written = png::write(path, args.writing, || {
+            burnt::picture(rig.record(), machine, "What the beam did")
+        })?;
+        console.say(&written.words());
+    }
+    Ok(())
+}
+
+/// Turns how it ended into what the call returns.
+fn conclude(outcome: Outcome, watcher: &Watcher<'_>, machine: &Machine) -> Result<(), Refusal> {
+    let place = watcher.place();
+    match outcome {
+        Outcome::Done => Ok(()),
+        Outcome::Stopped => Err(Refusal::Stopped(format!("stopped {place}; the beam is off"))),
+        Outcome::Failed(failure) => {
+            let advice = match &failure {
+                Failure::Refused { code, .. } => format!(
+                    " ({}); the head was halted and the beam switched off",
+                    error_meaning(*code)
+                ),
+                Failure::Alarm(code) => format!(" ({})", alarm_meaning(*code)),
+                Failure::NoAnswer => format!(
+                    "; check that it is on, and speaks the {} dialect",
+                    machine.dialect.name()
+                ),
+                Failure::NotReady(_) => "; home or unlock it, and close its door".into(),
+                Failure::Closed | Failure::Silent => {
+                    "; look at the machine: what it had already received it may still run".into()
+                }
+                Failure::Restarted => "; its position is lost, home it".into(),
+            };
+            Err(Refusal::Link(format!("{failure}{advice}; {place}")))
+        }
+    }
+}
+
+/// Settings of the controller that would make the program burn otherwise than planned.
+fn mismatch(connected: &Connected, machine: &Machine) -> Option<String> {
+    let full = connected.settings.get(&30)?;
+    if (full - machine.beam.full).abs() > 0.5 {
+        return Some(format!(
+            "the controller's full power is S{full} ($30) and the profile's is S{}: every power would be wrong; set one to the other",
+            machine.beam.full
+        ));
+    }
+    let laser_mode = connected.settings.get(&32).is_some_and(|value| *value != 0.0);
+    (machine.beam.follows_speed && !laser_mode).then(|| {
+        "the controller is not in laser mode ($32=0) and the profile says follows-speed = true: the beam would burn at full power in corners; set $32=1, or follows-speed = false".to_string()
+    })
+}
+
+/// Shows problems and refuses when one of them is an error.
+fn refuse_if_wrong(
+    problems: &tinkite_core::problem::Problems,
+    console: &Console,
+) -> Result<(), Refusal> {
+    door::show(problems, &Sources::new(), console);
+    if problems.refuse() { Err(Refusal::Reported) } else { Ok(()) }
+}
+
+/// How long it took, in words.
+fn duration(seconds: f64) -> String {
+    clock(seconds)
+}

@@ -1,0 +1,111 @@
+//! The program that is streamed: written from a job or found as a file, measured before anything
+//! moves.
+
+use super::refuse_if_wrong;
+use crate::args::{JobArgs, Run};
+use crate::commands::read;
+use crate::console::Console;
+use crate::door::{self, Refusal, Sources};
+use crate::load;
+use std::fs::File;
+use std::io::{self, BufReader, Lines, Seek, SeekFrom};
+use std::path::Path;
+use tinkite_core::job::Machine;
+use tinkite_core::program::measure::{Measure, Report};
+use tinkite_core::program::{Comments, Program};
+
+/// A program on its way to the machine.
+pub(super) struct ProgramFile {
+    pub(super) name: String,
+    pub(super) machine: Machine,
+    pub(super) report: Report,
+    /// Names of steps and the lines with which they begin.
+    pub(super) steps: Vec<(u32, String)>,
+    file: BufReader<File>,
+}
+
+impl ProgramFile {
+    /// Gets the program and refuses whatever would go wrong.
+    pub(super) fn prepare(args: &Run, console: &Console) -> Result<Self, Refusal> {
+        let is_job = args.file.extension().is_some_and(|e| e == "toml");
+        let (name, file, machine) =
+            if is_job { from_job(args, console)? } else { from_file(args)? };
+        let mut file = BufReader::with_capacity(1 << 16, file);
+        let mut measure = Measure::new(&name, Some(&machine));
+        let (mut steps, mut number) = (Vec::new(), 0);
+        read::each_line(&name, &mut file, |line| {
+            number += 1;
+            measure.line(line);
+            steps.extend(step_name(line).map(|name| (number, name)));
+        })?;
+        let report = measure.finish();
+        refuse_if_wrong(&report.problems, console)?;
+        rewind(&name, &mut file)?;
+        Ok(Self { name, machine, report, steps, file })
+    }
+
+    /// Its lines, from the start.
+    pub(super) fn lines(&mut self) -> Result<Lines<&mut BufReader<File>>, Refusal> {
+        rewind(&self.name, &mut self.file)?;
+        Ok(io::BufRead::lines(&mut self.file))
+    }
+}
+
+fn rewind(name: &str, file: &mut BufReader<File>) -> Result<(), Refusal> {
+    file.seek(SeekFrom::Start(0)).map(|_| ()).map_err(|error| Refusal::unreadable(name, &error))
+}
+
+/// The step that a comment of ours announces: `step 2 of 3: folds - score, …`.
+fn step_name(line: &[u8]) -> Option<String> {
+    let text = std::str::from_utf8(line).ok()?.trim_start_matches([';', '(', ' ']);
+    let (_, rest) = text.strip_prefix("step ")?.split_once(": ")?;
+    Some(rest.split(" - ").next().unwrap_or(rest).to_string())
+}
+
+fn from_job(args: &Run, console: &Console) -> Result<(String, File, Machine), Refusal> {
+    let job_args = JobArgs {
+        job: args.file.clone(),
+        machine: args.machine.clone(),
+        only: args.only.clone(),
+        skip: args.skip.clone(),
+    };
+    let made = load::made(&job_args)?;
+    door::show(&load::located(made.compiled.problems, &made.sources), &made.sources, console);
+    let program = Program::new(&made.job, made.compiled.within);
+    let name = format!("the program of {}", args.file.display());
+    let failed = |error: io::Error| Refusal::output("a temporary file", &error);
+    let mut file = tempfile::tempfile().map_err(failed)?;
+    program.write(Comments::Full, &mut file).map_err(failed)?;
+    file.seek(SeekFrom::Start(0)).map_err(failed)?;
+    Ok((name, file, made.job.machine))
+}
+
+fn from_file(args: &Run) -> Result<(String, File, Machine), Refusal> {
+    let name = args.file.display().to_string();
+    if !args.only.is_empty() || !args.skip.is_empty() {
+        return Err(Refusal::Usage(
+            "--only and --skip choose steps of a job; a program runs as a whole".into(),
+        ));
+    }
+    let machine = args.machine.as_deref().ok_or_else(|| {
+        Refusal::Usage(format!(
+            "{name} is held against a machine before it runs: say --machine NAME"
+        ))
+    })?;
+    let folder = if machine.contains('/') {
+        Path::new("").to_path_buf()
+    } else {
+        load::folder_of(&args.file)
+    };
+    let machine = load::machine(machine, &folder, &mut Sources::new())?;
+    let mut file = if name == "-" {
+        let mut copy = tempfile::tempfile().map_err(|e| Refusal::output("a temporary file", &e))?;
+        io::copy(&mut io::stdin().lock(), &mut copy)
+            .map_err(|e| Refusal::unreadable("standard input", &e))?;
+        copy
+    } else {
+        File::open(&args.file).map_err(|error| Refusal::unreadable(&name, &error))?
+    };
+    file.seek(SeekFrom::Start(0)).map_err(|error| Refusal::unreadable(&name, &error))?;
+    Ok((name, file, machine))
+}

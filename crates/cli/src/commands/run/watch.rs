@@ -1,0 +1,176 @@
+//! Showing how a run is going.
+
+use super::duration;
+use super::program::ProgramFile;
+use crate::console::Console;
+use crate::door::Refusal;
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use serde::Serialize;
+use std::io::IsTerminal;
+use tinkite_core::program::measure::Timeline;
+use tinkite_core::quantity::{clock, plain};
+use tinkite_wire::{Instant, Outcome, Session, Status};
+
+/// One line of `run --json`.
+#[derive(Debug, Serialize)]
+struct Progress<'a> {
+    event: &'a str,
+    line: u32,
+    of: u32,
+    step: Option<&'a str>,
+    percent: f64,
+    seconds_left: f64,
+    position_mm: Option<[f64; 2]>,
+    s: Option<f64>,
+}
+
+#[derive(Debug, Serialize)]
+struct End<'a> {
+    event: &'a str,
+    how: &'a str,
+    lines_acknowledged: u32,
+    seconds: f64,
+    reason: Option<String>,
+}
+
+/// Shows progress and remembers where the run is.
+pub(super) struct Watcher<'c> {
+    console: &'c Console,
+    bar: ProgressBar,
+    lines: u32,
+    steps: Vec<(u32, String)>,
+    timeline: Timeline,
+    reached: u32,
+    position: Option<[f64; 2]>,
+    seconds: f64,
+    last_percent: Option<u32>,
+}
+
+impl<'c> Watcher<'c> {
+    pub(super) fn new(program: &ProgramFile, link: &str, console: &'c Console) -> Self {
+        let show = !console.json && !console.quiet && std::io::stderr().is_terminal();
+        let target = if show { ProgressDrawTarget::stderr() } else { ProgressDrawTarget::hidden() };
+        let bar = ProgressBar::with_draw_target(Some(u64::from(program.report.lines)), target);
+        let template = "{bar:32} {percent:>3} %  line {pos} of {len}\n{msg}";
+        if let Ok(style) = ProgressStyle::with_template(template) {
+            bar.set_style(style.progress_chars("━╸─"));
+        }
+        console.say(&format!(
+            "streaming {} to {link}: {} lines, about {}; Ctrl-C stops with the beam off",
+            program.name,
+            program.report.lines,
+            clock(program.report.seconds)
+        ));
+        Self {
+            console,
+            bar,
+            lines: program.report.lines,
+            steps: program.steps.clone(),
+            timeline: program.report.timeline.clone(),
+            reached: 0,
+            position: None,
+            seconds: 0.0,
+            last_percent: None,
+        }
+    }
+
+    fn step(&self) -> Option<&str> {
+        let after = self.steps.partition_point(|(first, _)| *first <= self.reached);
+        after.checked_sub(1).map(|at| self.steps[at].1.as_str())
+    }
+
+    /// A status report came.
+    pub(super) fn status(
+        &mut self,
+        session: &Session,
+        status: &Status,
+        now: Instant,
+    ) -> Result<(), Refusal> {
+        self.reached(session, now);
+        self.position = status.position.map(|[x, y, _]| [x, y]).or(self.position);
+        let s = status.feed_and_s.map(|[_, s]| s);
+        let left = (self.timeline.seconds() - self.timeline.seconds_at(self.reached)).max(0.0);
+        let share = f64::from(self.reached) / f64::from(self.lines.max(1));
+        if self.console.json {
+            let percent = (share * 100.0) as u32;
+            if self.last_percent.replace(percent) != Some(percent) {
+                let progress = Progress {
+                    event: "progress",
+                    line: self.reached,
+                    of: self.lines,
+                    step: self.step(),
+                    percent: (share * 1000.0).round() / 10.0,
+                    seconds_left: (left * 10.0).round() / 10.0,
+                    position_mm: self.position,
+                    s,
+                };
+                return self.event(&progress);
+            }
+            return Ok(());
+        }
+        self.bar.set_position(u64::from(self.reached));
+        let at = self.position.map_or(String::new(), |[x, y]| format!("  X {x:.1} Y {y:.1}"));
+        let power = s.map_or(String::new(), |s| format!("  S {}", plain(s, 0)));
+        let step = self.step().map_or(String::new(), |step| format!("  {step}"));
+        self.bar.set_message(format!(
+            "{} left{step}{at}{power}  {}",
+            clock(left),
+            status.state.words()
+        ));
+        Ok(())
+    }
+
+    fn event(&self, value: &impl Serialize) -> Result<(), Refusal> {
+        let text = serde_json::to_string(value).map_err(|e| Refusal::Usage(e.to_string()))?;
+        self.console.result(&text)
+    }
+
+    /// The controller said something beside the protocol.
+    pub(super) fn said(&self, text: &str) {
+        let worth_it = text.starts_with("[MSG:");
+        if worth_it && !self.console.json {
+            self.bar.suspend(|| self.console.say(&format!("controller: {text}")));
+        }
+    }
+
+    /// Notes how far the run is.
+    pub(super) fn reached(&mut self, session: &Session, now: Instant) {
+        self.reached = session.acknowledged();
+        self.seconds = now.0 as f64 / 1e6;
+    }
+
+    /// Where the run is, in words.
+    pub(super) fn place(&self) -> String {
+        let step = self.step().map_or(String::new(), |step| format!(" (step {step})"));
+        let at =
+            self.position.map_or(String::new(), |[x, y]| format!(", head at X {x:.1} Y {y:.1}"));
+        format!("at line {} of {}{step}{at}", self.reached, self.lines)
+    }
+
+    /// The run is over.
+    pub(super) fn end(&self, outcome: &Outcome) -> Result<(), Refusal> {
+        self.bar.finish_and_clear();
+        let (how, reason) = match outcome {
+            Outcome::Done => ("done", None),
+            Outcome::Stopped => ("stopped", None),
+            Outcome::Failed(failure) => ("failed", Some(failure.to_string())),
+        };
+        if self.console.json {
+            return self.event(&End {
+                event: "end",
+                how,
+                lines_acknowledged: self.reached,
+                seconds: (self.seconds * 1000.0).round() / 1000.0,
+                reason,
+            });
+        }
+        if *outcome == Outcome::Done {
+            self.console.result(&format!(
+                "done: {} lines in {}",
+                self.lines,
+                duration(self.seconds)
+            ))?;
+        }
+        Ok(())
+    }
+}

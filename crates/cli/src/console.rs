@@ -1,0 +1,70 @@
+//! Where words go: results to standard output, everything else to standard error.
+
+use crate::args::{Common, When};
+use crate::door::Refusal;
+use std::io::{self, IsTerminal, Write};
+
+/// How this call talks.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Console {
+    /// Reports are JSON.
+    pub(crate) json: bool,
+    /// Only results and problems.
+    pub(crate) quiet: bool,
+    colour: When,
+    no_color: bool,
+}
+
+impl Console {
+    pub(crate) fn new(common: &Common) -> Self {
+        let no_color = std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty());
+        Self { json: common.json, quiet: common.quiet, colour: common.colour, no_color }
+    }
+
+    fn coloured(self, terminal: bool) -> bool {
+        match self.colour {
+            When::Always => true,
+            When::Never => false,
+            When::Auto => terminal && !self.no_color,
+        }
+    }
+
+    /// Whether results may be coloured.
+    pub(crate) fn colours_out(self) -> bool {
+        self.coloured(io::stdout().is_terminal())
+    }
+
+    /// Whether messages may be coloured.
+    pub(crate) fn colours_err(self) -> bool {
+        self.coloured(io::stderr().is_terminal())
+    }
+
+    /// Writes a result. A reader that has gone away (`| head`) ends the program quietly.
+    pub(crate) fn result(self, text: &str) -> Result<(), Refusal> {
+        let mut out = io::stdout().lock();
+        match writeln!(out, "{}", text.trim_end()).and_then(|()| out.flush()) {
+            Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Err(Refusal::ReaderGone),
+            Err(error) => Err(Refusal::output("standard output", &error)),
+            Ok(()) => Ok(()),
+        }
+    }
+
+    /// Writes a result as one JSON document.
+    pub(crate) fn json(self, value: &impl serde::Serialize) -> Result<(), Refusal> {
+        let text =
+            serde_json::to_string_pretty(value).map_err(|e| Refusal::Usage(e.to_string()))?;
+        self.result(&text)
+    }
+
+    /// Says something on the way; not when asked to be quiet.
+    pub(crate) fn say(self, text: &str) {
+        if !self.quiet {
+            self.complain(text);
+        }
+    }
+
+    /// Says something that must be heard. Nobody is left to tell when that fails.
+    pub(crate) fn complain(self, text: &str) {
+        let _ = writeln!(io::stderr().lock(), "{}", text.trim_end());
+    }
+}

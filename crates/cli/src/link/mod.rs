@@ -1,0 +1,62 @@
+//! Links to controllers: bytes there and back, and the clock that goes with them.
+
+mod rig;
+mod serial;
+mod tcp;
+
+pub(crate) use rig::{RigLink, pace, setup};
+
+use crate::door::Refusal;
+use std::io;
+use std::time::Duration;
+use tinkite_core::job::Machine;
+use tinkite_rig::Rig;
+use tinkite_wire::Instant;
+
+/// What a read brought.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Heard {
+    /// So many bytes.
+    Bytes(usize),
+    /// Nothing, within the time.
+    Nothing,
+    /// The other end has gone.
+    Closed,
+}
+
+/// A link that is open.
+pub(crate) trait Link {
+    /// Sends all of it.
+    fn send(&mut self, bytes: &[u8]) -> io::Result<()>;
+    /// Waits at most `wait` for bytes.
+    fn hear(&mut self, buffer: &mut [u8], wait: Duration) -> io::Result<Heard>;
+    /// The time, from a zero of the link's own.
+    fn now(&self) -> Instant;
+    /// The simulated controller at the other end, when it lives in this process.
+    fn rig(&self) -> Option<&Rig> {
+        None
+    }
+}
+
+/// Opens a link by its name: `rig:`, `rig:PACE`, `tcp:HOST:PORT`, `serial:PORT@BAUD`.
+pub(crate) fn open(name: &str, machine: &Machine) -> Result<Box<dyn Link>, Refusal> {
+    if let Some(rest) = name.strip_prefix("rig:") {
+        let pace = pace(if rest.is_empty() { "max" } else { rest })?;
+        return Ok(Box::new(RigLink::new(Rig::new(setup(machine)), pace)));
+    }
+    if let Some(address) = name.strip_prefix("tcp:") {
+        return tcp::TcpLink::open(address).map(|link| Box::new(link) as Box<dyn Link>);
+    }
+    if let Some(port) = name.strip_prefix("serial:") {
+        return serial::SerialLink::open(port).map(|link| Box::new(link) as Box<dyn Link>);
+    }
+    Err(Refusal::Usage(format!(
+        "\"{name}\" is not a link: write rig:, tcp:HOST:PORT or serial:PORT@BAUD"
+    )))
+}
+
+/// Whether an error only means "nothing came in time".
+fn is_timeout(error: &io::Error) -> bool {
+    use io::ErrorKind::{Interrupted, TimedOut, WouldBlock};
+    matches!(error.kind(), WouldBlock | TimedOut | Interrupted)
+}

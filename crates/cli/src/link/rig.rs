@@ -1,0 +1,108 @@
+//! The simulated controller in this process.
+
+use super::{Heard, Link};
+use crate::door::Refusal;
+use std::io;
+use std::time::Duration;
+use tinkite_core::job::Machine;
+use tinkite_rig::shell::Pace;
+use tinkite_rig::{Rig, Setup};
+use tinkite_wire::Instant;
+
+/// A rig that pretends to be `machine`.
+pub(crate) fn setup(machine: &Machine) -> Setup {
+    let corner = -machine.bed.origin_offset();
+    Setup {
+        low: [corner.x, corner.y],
+        high: [corner.x + machine.bed.width, corner.y + machine.bed.depth],
+        top_speed: [machine.x.top_speed, machine.y.top_speed],
+        acceleration: [machine.x.acceleration, machine.y.acceleration],
+        corner: machine.corner,
+        full: machine.beam.full,
+        laser_mode: machine.beam.follows_speed,
+        ..Setup::default()
+    }
+}
+
+/// `real`, `max` or a number of times as fast as real.
+pub(crate) fn pace(text: &str) -> Result<Pace, Refusal> {
+    match (text, text.parse::<f64>()) {
+        ("max", _) => Ok(Pace::Max),
+        ("real", _) => Ok(Pace::Times(1.0)),
+        (_, Ok(times)) if times.is_finite() && times > 0.0 && times <= 1e6 => {
+            Ok(Pace::Times(times))
+        }
+        _ => Err(Refusal::Usage(format!(
+            "\"{text}\" is not a pace: write real, max or a number of times as fast, such as 20"
+        ))),
+    }
+}
+
+/// A link to a rig in this process, in its own time.
+pub(crate) struct RigLink {
+    rig: Rig,
+    pace: Pace,
+    began: std::time::Instant,
+    /// Said by the rig and not yet fetched.
+    said: Vec<u8>,
+}
+
+impl RigLink {
+    pub(crate) fn new(rig: Rig, pace: Pace) -> Self {
+        Self { rig, pace, began: std::time::Instant::now(), said: Vec::new() }
+    }
+
+    fn fetch(&mut self, buffer: &mut [u8]) -> Heard {
+        self.said.extend(self.rig.take_output());
+        let count = self.said.len().min(buffer.len());
+        buffer[..count].copy_from_slice(&self.said[..count]);
+        self.said.drain(..count);
+        if count == 0 { Heard::Nothing } else { Heard::Bytes(count) }
+    }
+}
+
+impl Link for RigLink {
+    fn send(&mut self, bytes: &[u8]) -> io::Result<()> {
+        self.rig.receive(bytes);
+        Ok(())
+    }
+
+    fn hear(&mut self, buffer: &mut [u8], wait: Duration) -> io::Result<Heard> {
+        if !self.said.is_empty() {
+            return Ok(self.fetch(buffer));
+        }
+        if let Pace::Times(times) = self.pace {
+            if !self.rig.has_output() {
+                std::thread::sleep(wait.min(Duration::from_millis(2)));
+            }
+            self.rig.advance(self.began.elapsed().as_secs_f64() * times);
+        } else {
+            // Time goes by until the rig has something to say or the wait is over.
+            let until = self.rig.now() + wait.as_secs_f64();
+            while !self.rig.has_output() {
+                match self.rig.next_event() {
+                    Some(next) if next <= until => {
+                        self.rig.advance_to_next();
+                    }
+                    _ => {
+                        self.rig.advance(until);
+                        break;
+                    }
+                }
+            }
+        }
+        Ok(self.fetch(buffer))
+    }
+
+    fn now(&self) -> Instant {
+        let seconds = match self.pace {
+            Pace::Max => self.rig.now(),
+            Pace::Times(_) => self.began.elapsed().as_secs_f64(),
+        };
+        Instant((seconds * 1e6) as u64)
+    }
+
+    fn rig(&self) -> Option<&Rig> {
+        Some(&self.rig)
+    }
+}

@@ -1,0 +1,168 @@
+//! Finding and reading what a call names: drawings, jobs, machines.
+
+use crate::args::JobArgs;
+use crate::door::{Refusal, Sources};
+use std::io::Read;
+use std::path::{Path, PathBuf};
+use tinkite_core::artwork::{self, Artwork};
+use tinkite_core::job::{self, Job, Machine, Request, machine};
+use tinkite_core::problem::{Place, Problem, Problems, nearest};
+use tinkite_core::{Choice, Compiled, compile};
+
+/// Files of the demo, which are also what a newcomer starts from.
+pub(crate) mod shipped {
+    pub(crate) const DRAWING: &str = include_str!("../demo/sail-panel.svg");
+    pub(crate) const JOB: &str = include_str!("../demo/sail-panel.kite.toml");
+    pub(crate) const MACHINE: &str = include_str!("../demo/bench-laser.machine.toml");
+    /// Machine profiles that can be named without a file, by name.
+    pub(crate) const MACHINES: [(&str, &str); 1] = [("bench-laser", MACHINE)];
+}
+
+/// Text files are refused above this size: nobody writes a job of 4 MB.
+const LARGEST_TEXT: u64 = 4 << 20;
+
+/// Reads a file, or standard input for `-`.
+pub(crate) fn bytes(path: &Path) -> Result<Vec<u8>, Refusal> {
+    let name = path.display().to_string();
+    let mut data = Vec::new();
+    if name == "-" {
+        std::io::stdin()
+            .lock()
+            .read_to_end(&mut data)
+            .map_err(|e| Refusal::unreadable("standard input", &e))?;
+        return Ok(data);
+    }
+    std::fs::read(path).map_err(|e| Refusal::unreadable(&name, &e))
+}
+
+fn text(path: &Path) -> Result<String, Refusal> {
+    let name = path.display().to_string();
+    let size = std::fs::metadata(path).map_err(|e| Refusal::unreadable(&name, &e))?.len();
+    let refuse = |message: &str, help: &str| {
+        let problem = Problem::error("format", message, help).at(Place::file(&name));
+        Refusal::Problems(problem.into(), Sources::new())
+    };
+    if size > LARGEST_TEXT {
+        return Err(refuse(
+            "this is too large for a job or machine file",
+            "name the .toml file, not the drawing",
+        ));
+    }
+    String::from_utf8(bytes(path)?)
+        .map_err(|_| refuse("this is not text in UTF-8", "name a job or machine file (.toml)"))
+}
+
+/// Reads a drawing.
+pub(crate) fn drawing(path: &Path) -> Result<Artwork, Refusal> {
+    artwork::read(&path.display().to_string(), &bytes(path)?)
+        .map_err(|problems| Refusal::Problems(problems, Sources::new()))
+}
+
+/// Finds and reads a machine profile: a path, or a name looked for in `folder` and then among the
+/// shipped ones.
+pub(crate) fn machine(
+    name: &str,
+    folder: &Path,
+    sources: &mut Sources,
+) -> Result<Machine, Refusal> {
+    let is_path = name.contains(['/', '\\']) || name.ends_with(".toml");
+    let path =
+        if is_path { folder.join(name) } else { folder.join(format!("{name}.machine.toml")) };
+    let (shown, text) = if path.exists() {
+        (path.display().to_string(), text(&path)?)
+    } else if let Some((name, text)) =
+        shipped::MACHINES.iter().find(|(known, _)| !is_path && *known == name)
+    {
+        (format!("{name} (shipped)"), (*text).to_string())
+    } else {
+        let known = shipped::MACHINES.iter().map(|(known, _)| *known);
+        let help = match nearest(name, known.clone()) {
+            Some(near) => format!("did you mean \"{near}\"? Or put {} there", path.display()),
+            None => format!(
+                "put {} there, or use a shipped one: {}",
+                path.display(),
+                known.collect::<Vec<_>>().join(", ")
+            ),
+        };
+        let problem =
+            Problem::error("no-machine", format!("there is no machine called \"{name}\""), help);
+        return Err(Refusal::Problems(problem.into(), Sources::new()));
+    };
+    sources.insert(shown.clone(), text);
+    machine::read(&shown, &sources[&shown])
+        .map_err(|problems| Refusal::Problems(problems, sources.clone()))
+}
+
+/// The folder of a file.
+pub(crate) fn folder_of(path: &Path) -> PathBuf {
+    path.parent().map_or_else(PathBuf::new, Path::to_path_buf)
+}
+
+/// A job with all that it names.
+pub(crate) struct Loaded {
+    pub(crate) job: Job,
+    pub(crate) artwork: Artwork,
+    pub(crate) sources: Sources,
+}
+
+/// Reads a job file, its machine and its drawing.
+pub(crate) fn job(path: &Path, machine_override: Option<&str>) -> Result<Loaded, Refusal> {
+    let shown = path.display().to_string();
+    let mut sources = Sources::new();
+    sources.insert(shown.clone(), text(path)?);
+    let folder = folder_of(path);
+    let request = Request::of(&sources[&shown]);
+    let machine = match (machine_override, &request.machine) {
+        // An override is typed here and now, so a path in it counts from here.
+        (Some(name), _) if name.contains(['/', '\\']) || name.ends_with(".toml") => {
+            machine(name, Path::new(""), &mut sources)?
+        }
+        (Some(name), _) => machine(name, &folder, &mut sources)?,
+        (None, Some(name)) => machine(name, &folder, &mut sources)?,
+        (None, None) => {
+            let problem = Problem::error(
+                "missing-key",
+                "the job names no machine",
+                "add machine = \"bench-laser\", or the name or path of your own profile",
+            );
+            return Err(Refusal::Problems(problem.at(Place::line(&shown, 1)).into(), sources));
+        }
+    };
+    let job = job::read(&shown, &sources[&shown], machine)
+        .map_err(|problems| Refusal::Problems(problems, sources.clone()))?;
+    let artwork = drawing(&folder.join(&job.artwork.file))?;
+    Ok(Loaded { job, artwork, sources })
+}
+
+/// A job that has been through every stage.
+pub(crate) struct Made {
+    pub(crate) job: Job,
+    pub(crate) compiled: Compiled,
+    pub(crate) sources: Sources,
+}
+
+/// Loads a job and takes it through every stage.
+pub(crate) fn made(args: &JobArgs) -> Result<Made, Refusal> {
+    let choice = Choice { only: args.only.clone(), skip: args.skip.clone() };
+    let Loaded { job, artwork, sources } = job(&args.job, args.machine.as_deref())?;
+    match compile(artwork, &job, &choice) {
+        Ok(compiled) => Ok(Made { job, compiled, sources }),
+        Err(problems) => Err(Refusal::Problems(located(problems, &sources), sources)),
+    }
+}
+
+/// Problems that know their place in a text but not its line get it here.
+pub(crate) fn located(problems: Problems, sources: &Sources) -> Problems {
+    let mut out = Problems::new();
+    for mut problem in problems {
+        if let Some(place) = &mut problem.place {
+            if let (None, Some(span), Some(text)) =
+                (place.line, &place.span, sources.get(&place.file))
+            {
+                place.line = Some(tinkite_core::problem::line_of(text, span.start));
+            }
+        }
+        out.push(problem);
+    }
+    out
+}

@@ -1,0 +1,106 @@
+//! Files that are written: never over another one unasked, never half.
+
+use crate::args::Writing;
+use crate::door::Refusal;
+use std::fs::File;
+use std::io::{BufWriter, Write};
+use std::path::{Path, PathBuf};
+
+/// A file that appears under its name only when it is complete.
+pub(crate) struct Output {
+    path: PathBuf,
+    temporary: tempfile::NamedTempFile,
+    force: bool,
+}
+
+impl Output {
+    /// Opens `path` for writing: refused early when something is there and nothing was asked, or
+    /// the folder does not exist.
+    pub(crate) fn create(path: &Path, writing: Writing) -> Result<Self, Refusal> {
+        let path = if writing.number { free_name(path)? } else { path.to_path_buf() };
+        let shown = path.display().to_string();
+        if path.is_dir() {
+            return Err(Refusal::Usage(format!("{shown} is a folder; name a file")));
+        }
+        if path.exists() && !writing.force {
+            return Err(Refusal::Usage(format!(
+                "{shown} is already there; --force overwrites it, --number takes the next free name"
+            )));
+        }
+        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let temporary = tempfile::Builder::new()
+            .prefix(".tinkite-")
+            .tempfile_in(folder)
+            .map_err(|error| Refusal::output(&shown, &error))?;
+        Ok(Self { path, temporary, force: writing.force })
+    }
+
+    /// Writes the content and gives the file its name; says which.
+    pub(crate) fn write(
+        mut self,
+        content: impl FnOnce(&mut BufWriter<&mut File>) -> std::io::Result<()>,
+    ) -> Result<Written, Refusal> {
+        let shown = self.path.display().to_string();
+        let failed = |error: &std::io::Error| Refusal::output(&shown, error);
+        let mut buffered = BufWriter::with_capacity(1 << 16, self.temporary.as_file_mut());
+        content(&mut buffered).and_then(|()| buffered.flush()).map_err(|e| failed(&e))?;
+        drop(buffered);
+        readable_by_all(self.temporary.as_file()).map_err(|e| failed(&e))?;
+        let persisted = if self.force {
+            self.temporary.persist(&self.path)
+        } else {
+            self.temporary.persist_noclobber(&self.path)
+        };
+        let file = persisted.map_err(|e| failed(&e.error))?;
+        let bytes = file.metadata().map_err(|e| failed(&e))?.len();
+        Ok(Written { path: self.path, bytes })
+    }
+}
+
+/// A temporary file is private; what becomes of it should be as any new file is.
+#[cfg(unix)]
+fn readable_by_all(file: &File) -> std::io::Result<()> {
+    use std::os::unix::fs::PermissionsExt;
+    file.set_permissions(std::fs::Permissions::from_mode(0o644))
+}
+
+#[cfg(not(unix))]
+fn readable_by_all(_: &File) -> std::io::Result<()> {
+    Ok(())
+}
+
+/// A file that is there now.
+pub(crate) struct Written {
+    pub(crate) path: PathBuf,
+    pub(crate) bytes: u64,
+}
+
+impl Written {
+    /// `wrote a.nc (12 kB)`.
+    pub(crate) fn words(&self) -> String {
+        let size = match self.bytes {
+            0..=9_999 => format!("{} bytes", self.bytes),
+            10_000..=9_999_999 => format!("{} kB", self.bytes / 1000),
+            more => format!("{} MB", more / 1_000_000),
+        };
+        format!("wrote {} ({size})", self.path.display())
+    }
+}
+
+/// `a.nc`, else `a-2.nc`, `a-3.nc` …
+pub(crate) fn free_name(path: &Path) -> Result<PathBuf, Refusal> {
+    if !path.exists() {
+        return Ok(path.to_path_buf());
+    }
+    let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    let (stem, ending) = match name.split_once('.') {
+        Some((stem, ending)) if !stem.is_empty() => (stem.to_string(), format!(".{ending}")),
+        _ => (name, String::new()),
+    };
+    (2..10_000)
+        .map(|n| path.with_file_name(format!("{stem}-{n}{ending}")))
+        .find(|candidate| !candidate.exists())
+        .ok_or_else(|| {
+            Refusal::Usage(format!("there are ten thousand files like {}", path.display()))
+        })
+}

@@ -1,0 +1,216 @@
+//! What is in a drawing.
+
+use super::table::table;
+use super::{ExtentsJson, ProblemJson, micron, problems_json};
+use serde::Serialize;
+use std::fmt::Write as _;
+use tinkite_core::artwork::Artwork;
+use tinkite_core::artwork::layers::{Layer, layers};
+use tinkite_core::colour::Colour;
+use tinkite_core::problem::Problems;
+use tinkite_core::quantity::plain;
+
+/// Lengths and areas are measured on lines and arcs this near to what was drawn, mm.
+const TOLERANCE: f64 = 0.01;
+
+#[derive(Debug, Serialize)]
+pub(crate) struct LookJson {
+    pub(crate) files: Vec<FileJson>,
+}
+
+#[derive(Debug, Serialize)]
+pub(crate) struct FileJson {
+    file: String,
+    format: &'static str,
+    size_mm: Option<[f64; 2]>,
+    units: UnitsJson,
+    page_mm: Option<[f64; 2]>,
+    extents_mm: Option<ExtentsJson>,
+    layers: Vec<LayerJson>,
+    images: Vec<ImageJson>,
+    problems: Vec<ProblemJson>,
+}
+
+#[derive(Debug, Serialize)]
+struct UnitsJson {
+    source: String,
+    mm_per_unit: f64,
+}
+
+#[derive(Debug, Serialize)]
+struct LayerJson {
+    colour: String,
+    by: &'static str,
+    shapes: usize,
+    open: usize,
+    closed: usize,
+    contours: usize,
+    length_mm: f64,
+    area_mm2: f64,
+    extents_mm: ExtentsJson,
+    stroke_width_mm: Option<[f64; 2]>,
+}
+
+#[derive(Debug, Serialize)]
+struct ImageJson {
+    name: String,
+    size_mm: [f64; 2],
+    pixels: Option<[u32; 2]>,
+    dpi: Option<f64>,
+}
+
+/// One drawing, looked at.
+pub(crate) struct Looked<'a> {
+    artwork: &'a Artwork,
+    layers: Vec<Layer>,
+    doubts: Problems,
+}
+
+impl<'a> Looked<'a> {
+    pub(crate) fn at(artwork: &'a Artwork) -> Self {
+        Self { artwork, layers: layers(artwork, TOLERANCE), doubts: artwork.doubts() }
+    }
+
+    /// What is doubtful about it.
+    pub(crate) fn doubts(&self) -> &Problems {
+        &self.doubts
+    }
+
+    pub(crate) fn json(&self) -> FileJson {
+        let art = self.artwork;
+        let extents = art.extents();
+        let image = |image: &tinkite_core::artwork::Image| ImageJson {
+            name: image.source.label(),
+            size_mm: [micron(image.size.0), micron(image.size.1)],
+            pixels: image.pixels.map(|(w, h)| [w, h]),
+            dpi: image
+                .pixels
+                .map(|(w, _)| micron(f64::from(w) / image.size.0 * 25.4))
+                .filter(|d| d.is_finite()),
+        };
+        FileJson {
+            file: art.file.clone(),
+            format: art.format.name(),
+            size_mm: extents.map(|r| [micron(r.width()), micron(r.height())]),
+            units: UnitsJson {
+                source: art.units.source.clone(),
+                mm_per_unit: art.units.mm_per_unit,
+            },
+            page_mm: art.page.map(|(w, h)| [micron(w), micron(h)]),
+            extents_mm: extents.map(ExtentsJson::from),
+            layers: self.layers.iter().map(layer_json).collect(),
+            images: art.images.iter().map(image).collect(),
+            problems: problems_json(&self.doubts),
+        }
+    }
+
+    /// For people; `colours` shows each layer's colour as a swatch.
+    pub(crate) fn text(&self, colours: bool) -> String {
+        let art = self.artwork;
+        let n = |v: f64| plain(v, 2);
+        let mut out = String::new();
+        match art.extents() {
+            Some(r) => {
+                let _ = writeln!(
+                    out,
+                    "{}: {}, {} x {} mm",
+                    art.file,
+                    art.format.name(),
+                    n(r.width()),
+                    n(r.height())
+                );
+            }
+            None => {
+                let _ = writeln!(out, "{}: {}, nothing drawn", art.file, art.format.name());
+            }
+        }
+        let page = art.page.map_or("none".to_string(), |(w, h)| format!("{} x {} mm", n(w), n(h)));
+        let _ = writeln!(out, "  page     {page}");
+        let units = &art.units;
+        let _ = writeln!(
+            out,
+            "  units    {}: 1 unit is {} mm",
+            units.source,
+            plain(units.mm_per_unit, 6)
+        );
+        if let Some(r) = art.extents() {
+            let _ = writeln!(
+                out,
+                "  drawing  X {} to {}, Y {} to {} mm from the lower left corner",
+                n(r.x0),
+                n(r.x1),
+                n(r.y0),
+                n(r.y1)
+            );
+        }
+        out.push('\n');
+        let header = [
+            "",
+            "colour",
+            "by",
+            "shapes",
+            "open",
+            "closed",
+            "lines",
+            "length mm",
+            "inside mm²",
+            "size mm",
+            "stroke mm",
+        ];
+        let rows = self.layers.iter().map(|layer| row(layer, colours)).collect();
+        out.push_str(&table(&header, rows, &[3, 4, 5, 6, 7, 8, 9]));
+        for image in self.json().images {
+            let dpi = image.dpi.map_or(String::new(), |dpi| format!(", {} dpi", plain(dpi, 0)));
+            let _ = write!(
+                out,
+                "\n  bitmap {}: {} x {} mm{dpi}",
+                image.name, image.size_mm[0], image.size_mm[1]
+            );
+        }
+        out
+    }
+}
+
+fn layer_json(layer: &Layer) -> LayerJson {
+    LayerJson {
+        colour: layer.colour.to_string(),
+        by: layer.by.name(),
+        shapes: layer.shapes,
+        open: layer.open,
+        closed: layer.closed,
+        contours: layer.contours,
+        length_mm: micron(layer.length),
+        area_mm2: micron(layer.area),
+        extents_mm: layer.extents.into(),
+        stroke_width_mm: layer.stroke_width.map(|(a, b)| [micron(a), micron(b)]),
+    }
+}
+
+fn row(layer: &Layer, colours: bool) -> Vec<String> {
+    let width = layer.stroke_width.map_or(String::new(), |(least, most)| {
+        if most - least < 5e-4 {
+            plain(least, 3)
+        } else {
+            format!("{} to {}", plain(least, 3), plain(most, 3))
+        }
+    });
+    vec![
+        if colours { swatch(layer.colour) } else { String::new() },
+        layer.colour.to_string(),
+        layer.by.name().into(),
+        layer.shapes.to_string(),
+        layer.open.to_string(),
+        layer.closed.to_string(),
+        layer.contours.to_string(),
+        format!("{:.1}", layer.length),
+        format!("{:.1}", layer.area),
+        format!("{} x {}", plain(layer.extents.width(), 1), plain(layer.extents.height(), 1)),
+        width,
+    ]
+}
+
+/// A patch of the colour, by the terminal's 24-bit background.
+fn swatch(colour: Colour) -> String {
+    let [r, g, b] = colour.rgb;
+    format!("\u{1b}[48;2;{r};{g};{b}m    \u{1b}[0m")
+}

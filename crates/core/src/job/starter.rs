@@ -1,0 +1,250 @@
+//! A job file to start from, written from an artwork: one step per colour, guesses said as guesses.
+
+use super::machine::Machine;
+use crate::artwork::layers::{Layer, PaintedBy, layers};
+use crate::artwork::{Artwork, Unread};
+use crate::colour::Colour;
+use crate::geometry::Rect;
+use crate::quantity::plain;
+use std::fmt::Write as _;
+
+/// What a layer is guessed to be meant for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+enum Guess {
+    Engrave,
+    Score,
+    Cut,
+}
+
+impl Guess {
+    fn word(self) -> &'static str {
+        match self {
+            Self::Engrave => "engrave",
+            Self::Score => "score",
+            Self::Cut => "cut",
+        }
+    }
+
+    /// Speed in mm/s and power in percent to begin tests with.
+    fn start(self) -> (f64, f64) {
+        match self {
+            Self::Engrave => (100.0, 20.0),
+            Self::Score => (60.0, 15.0),
+            Self::Cut => (15.0, 60.0),
+        }
+    }
+}
+
+/// Distance from the machine's zero corner at which a starter job lies, mm: room for run-up.
+const MARGIN: f64 = 10.0;
+
+/// Flattening for measuring layers, mm.
+const TOLERANCE: f64 = 0.01;
+
+/// Writes a job file for `artwork`, which the job calls `file`, on `machine`, which it calls
+/// `machine_name`. The text reads back as a job that plans, as long as the drawing fits the bed.
+#[must_use]
+pub fn starter(artwork: &Artwork, file: &str, machine: &Machine, machine_name: &str) -> String {
+    let layers = layers(artwork, TOLERANCE);
+    let mut steps: Vec<(Guess, &Layer, &str)> =
+        layers.iter().filter_map(|layer| guess(layer, &layers)).collect();
+    steps.sort_by_key(|(guess, ..)| *guess);
+    let stem = file.rsplit(['/', '\\']).next().unwrap_or(file);
+    let name = stem.rsplit_once('.').map_or(stem, |(name, _)| name);
+    let mut out = String::new();
+    let _ = write!(
+        out,
+        "# A job to start from. Speeds and powers are guesses: try them on scrap first.\n\n\
+         tinkite = 1\nname    = {}\nmachine = {}\n\n[[artwork]]\nfile = {}\n",
+        quoted(name),
+        quoted(machine_name),
+        quoted(file)
+    );
+    out.push_str(&leave_out(artwork));
+    out.push_str(&place(artwork.extents(), machine));
+    if steps.is_empty() {
+        out.push_str("\n# No colour was found that a step could take.\n");
+    }
+    let mut names: Vec<String> = Vec::new();
+    for (guess, layer, why) in steps {
+        let name = unique(&names, &format!("{} {}", guess.word(), layer.colour));
+        step(&mut out, guess, layer, why, &name, machine);
+        names.push(name);
+    }
+    for layer in layers.iter().filter(|layer| is_paper(layer)) {
+        let _ = write!(
+            out,
+            "\n# White fills ({}) are taken for paper: no step takes them.\n",
+            layer.shapes
+        );
+    }
+    out
+}
+
+fn quoted(text: &str) -> String {
+    // TOML basic strings: these must be escaped (TOML 1.0, "String").
+    let escaped: String = text
+        .chars()
+        .map(|c| match c {
+            '"' => "\\\"".to_string(),
+            '\\' => "\\\\".to_string(),
+            c if c.is_control() => format!("\\u{:04X}", c as u32),
+            c => c.to_string(),
+        })
+        .collect();
+    format!("\"{escaped}\"")
+}
+
+fn unique(taken: &[String], name: &str) -> String {
+    let mut candidate = name.to_string();
+    let mut n = 2;
+    while taken.contains(&candidate) {
+        candidate = format!("{name} {n}");
+        n += 1;
+    }
+    candidate
+}
+
+fn is_paper(layer: &Layer) -> bool {
+    layer.by == PaintedBy::Fill && layer.colour == Colour::new(255, 255, 255)
+}
+
+/// What a layer is for, and why it is thought so; none for what is not to be burnt.
+fn guess<'l>(layer: &'l Layer, all: &[Layer]) -> Option<(Guess, &'l Layer, &'static str)> {
+    if layer.by == PaintedBy::Fill {
+        let burnt = !is_paper(layer) && layer.closed > 0;
+        return burnt.then_some((Guess::Engrave, layer, "a filled area"));
+    }
+    let [r, g, b] = layer.colour.rgb.map(i32::from);
+    let strokes = all.iter().filter(|l| l.by == PaintedBy::Stroke).count();
+    let (guess, why) = if r > g + 60 && r > b + 60 {
+        (Guess::Cut, "a red line")
+    } else if strokes == 1 && layer.closed > 0 {
+        (Guess::Cut, "the only colour of line")
+    } else {
+        (Guess::Score, "a line that is not red")
+    };
+    Some((guess, layer, why))
+}
+
+fn leave_out(artwork: &Artwork) -> String {
+    let has = |kind: Unread| artwork.unread.iter().any(|(unread, _)| *unread == kind);
+    let kinds: Vec<&str> = [(Unread::Text, "text"), (Unread::Bitmap, "bitmap")]
+        .into_iter()
+        .filter(|(kind, _)| has(*kind))
+        .map(|(_, word)| word)
+        .collect();
+    if kinds.is_empty() {
+        return String::new();
+    }
+    let tables: Vec<String> = kinds.iter().map(|kind| format!("{{ kind = \"{kind}\" }}")).collect();
+    format!("leave-out = [{}]   # not read by this version\n", tables.join(", "))
+}
+
+fn place(extents: Option<Rect>, machine: &Machine) -> String {
+    let Some(extents) = extents else { return String::new() };
+    let bed = &machine.bed;
+    let margin = |room: f64, size: f64| ((room - size) / 2.0).clamp(0.0, MARGIN);
+    let corner = -bed.origin_offset();
+    let x = corner.x + margin(bed.width, extents.width());
+    let y = corner.y + margin(bed.depth, extents.height());
+    format!(
+        "\n[place]\nanchor = \"bottom-left\"   # this corner of the drawing ({} x {} mm) …\nat     = [\"{} mm\", \"{} mm\"]   # … lies here\n",
+        plain(extents.width(), 2),
+        plain(extents.height(), 2),
+        plain(x, 3),
+        plain(y, 3)
+    )
+}
+
+fn step(out: &mut String, guess: Guess, layer: &Layer, why: &str, name: &str, machine: &Machine) {
+    let (speed, percent) = guess.start();
+    let speed = speed.min(machine.x.top_speed).min(machine.y.top_speed);
+    let percent = percent.min(machine.beam.ceiling.0 * 100.0);
+    let percent = percent.max(machine.beam.floor / machine.beam.full * 100.0);
+    let key = layer.by.name();
+    let closed_only = guess == Guess::Engrave && layer.open > 0;
+    let kind = if closed_only { ", kind = \"closed\"" } else { "" };
+    let _ = write!(
+        out,
+        "\n[[step]]\nname  = {}\ntake  = {{ {key} = \"{}\"{kind} }}   # {}\nmake  = \"{}\"   # guessed: {why}\nspeed = \"{} mm/s\"   # guessed\npower = \"{} %\"   # guessed\n",
+        quoted(name),
+        layer.colour,
+        contents(layer),
+        guess.word(),
+        plain(speed, 2),
+        plain(percent, 2)
+    );
+    if guess == Guess::Engrave {
+        let spacing = machine.beam.width.max(0.1);
+        let _ = writeln!(
+            out,
+            "lines = {{ spacing = \"{} mm\", run-up = \"3 mm\" }}   # guessed",
+            plain(spacing, 3)
+        );
+    }
+    if closed_only {
+        let _ = writeln!(
+            out,
+            "# {} open shapes of this fill cannot be engraved; close them to take them in",
+            layer.open
+        );
+    }
+}
+
+fn contents(layer: &Layer) -> String {
+    let shapes =
+        if layer.shapes == 1 { "1 shape".to_string() } else { format!("{} shapes", layer.shapes) };
+    match layer.by {
+        PaintedBy::Stroke => format!("{shapes}, {} mm of line", plain(layer.length, 0)),
+        PaintedBy::Fill => format!("{shapes}, {} mm² inside", plain(layer.area, 0)),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::job::machine;
+    use crate::{Choice, compile};
+
+    fn begun(svg: &str) -> String {
+        let machine =
+            machine::read("m", include_str!("../../../cli/demo/bench-laser.machine.toml")).unwrap();
+        let artwork = crate::artwork::read("art.svg", svg.as_bytes()).unwrap();
+        let text = starter(&artwork, "we\"ird.svg", &machine, "bench-laser");
+        let job = crate::job::read("a.kite.toml", &text, machine)
+            .unwrap_or_else(|p| panic!("{p:#?}\n{text}"));
+        compile(artwork, &job, &Choice::default()).unwrap_or_else(|p| panic!("{p:#?}\n{text}"));
+        text
+    }
+
+    #[test]
+    fn what_is_begun_reads_back_and_compiles() {
+        let text = begun(include_str!("../../../cli/demo/sail-panel.svg"));
+        let makes: Vec<_> = text.lines().filter(|l| l.starts_with("make")).collect();
+        assert_eq!(makes.len(), 3);
+        assert!(
+            makes[0].contains("engrave") && makes[1].contains("score") && makes[2].contains("cut")
+        );
+    }
+
+    #[test]
+    fn odd_drawings_begin_as_well() {
+        let page = |body: &str| {
+            format!(
+                r#"<svg xmlns="http://www.w3.org/2000/svg" width="80mm" height="80mm" viewBox="0 0 80 80">{body}</svg>"#
+            )
+        };
+        let open = begun(&page(
+            r#"<path d="M0 0h9v9" fill="black"/><rect width="5" height="5"/><text y="9">a</text>"#,
+        ));
+        assert!(open.contains("kind = \"closed\"") && open.contains("leave-out"), "{open}");
+        let paper = begun(&page(
+            r##"<rect width="80" height="80" fill="#fff"/><circle r="9" cx="20" cy="20" fill="none" stroke="#333"/>"##,
+        ));
+        assert!(
+            paper.contains("taken for paper") && paper.contains("the only colour of line"),
+            "{paper}"
+        );
+    }
+}

@@ -1,0 +1,336 @@
+//! Reading program lines as a controller does: modal state in, orders out, or an `error:` code of
+//! the public `grbl` interface.
+
+use crate::settings::ARC_TOLERANCE;
+
+/// The beam's switch.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Beam {
+    Off,
+    Constant,
+    Dynamic,
+}
+
+/// What a line orders.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Order {
+    /// Straight moves, one after the other: to where, how fast (mm/s; none for a rapid).
+    Moves { to: Vec<[f64; 2]>, feed: Option<f64> },
+    /// Stand still for so many seconds, after everything before is done.
+    Dwell(f64),
+    /// Wait until everything before is done.
+    Sync,
+    /// Nothing to wait for.
+    Nothing,
+}
+
+/// The modal state (only what a laser on two axes needs).
+#[derive(Debug, Clone)]
+pub(crate) struct Modal {
+    pub(crate) motion: u8,
+    pub(crate) inches: bool,
+    pub(crate) relative: bool,
+    pub(crate) inverse_time: bool,
+    pub(crate) beam: Beam,
+    pub(crate) air: bool,
+    pub(crate) feed: f64,
+    pub(crate) s: f64,
+    /// Where the last planned move ends, mm, work coordinates.
+    pub(crate) at: [f64; 2],
+    /// Work offset: machine = work + offset.
+    pub(crate) offset: [f64; 2],
+}
+
+impl Default for Modal {
+    fn default() -> Self {
+        Self {
+            motion: 0,
+            inches: false,
+            relative: false,
+            inverse_time: false,
+            beam: Beam::Off,
+            air: false,
+            feed: 0.0,
+            s: 0.0,
+            at: [0.0; 2],
+            offset: [0.0; 2],
+        }
+    }
+}
+
+/// One word: letter and number.
+type Word = (u8, f64);
+
+/// Splits a line into words; comments and blanks do not count.
+pub(crate) fn split(line: &str) -> Result<Vec<Word>, u16> {
+    let mut words = Vec::new();
+    let mut depth = false;
+    let text: String = line
+        .chars()
+        .take_while(|c| *c != ';')
+        .filter(|c| {
+            let was = depth;
+            depth = if *c == '(' { true } else { *c != ')' && depth };
+            !was && !depth && *c != ')' && !c.is_ascii_whitespace() && *c != '%' && *c != '/'
+        })
+        .collect();
+    let mut rest = text.as_str();
+    while let Some(letter) = rest.bytes().next() {
+        if !letter.is_ascii_alphabetic() {
+            return Err(1);
+        }
+        rest = &rest[1..];
+        let end =
+            rest.find(|c: char| !(c.is_ascii_digit() || "+-.".contains(c))).unwrap_or(rest.len());
+        let value: f64 = rest[..end].parse().map_err(|_| 2_u16)?;
+        words.push((letter.to_ascii_uppercase(), value));
+        rest = &rest[end..];
+    }
+    Ok(words)
+}
+
+#[derive(Default)]
+struct Line {
+    motion: Option<u8>,
+    dwell: bool,
+    set_offset: bool,
+    sync: bool,
+    words: Vec<Word>,
+}
+
+impl Line {
+    fn get(&self, letter: u8) -> Option<f64> {
+        self.words.iter().find(|(l, _)| *l == letter).map(|(_, v)| *v)
+    }
+}
+
+impl Modal {
+    /// Carries a line out on the modal state.
+    pub(crate) fn line(&mut self, text: &str) -> Result<Order, u16> {
+        // Nothing of a refused line takes effect.
+        let mut next = self.clone();
+        let order = next.carry_out(&split(text)?)?;
+        *self = next;
+        Ok(order)
+    }
+
+    fn carry_out(&mut self, words: &[Word]) -> Result<Order, u16> {
+        let mut line = Line::default();
+        for (letter, value) in words {
+            match letter {
+                b'G' => self.g(*value, &mut line)?,
+                b'M' => self.m(*value, &mut line)?,
+                b'F' if *value < 0.0 => return Err(4),
+                b'S' if *value < 0.0 => return Err(4),
+                b'F' => self.feed = *value,
+                b'S' => self.s = *value,
+                b'N' => {}
+                b'X' | b'Y' | b'I' | b'J' | b'P' | b'R' | b'L' => {
+                    if line.get(*letter).is_some() {
+                        return Err(25);
+                    }
+                    line.words.push((*letter, *value));
+                }
+                b'Z' | b'T' => {}
+                _ => return Err(20),
+            }
+        }
+        if line.dwell {
+            return Ok(Order::Dwell(line.get(b'P').ok_or(28_u16)?.max(0.0)));
+        }
+        let to = self.target(&line);
+        if line.set_offset {
+            self.set_offset(&line);
+            return Ok(Order::Sync);
+        }
+        let moves = [b'X', b'Y'].iter().any(|axis| line.get(*axis).is_some());
+        if let Some(motion) = line.motion {
+            self.motion = motion;
+        }
+        if moves || (self.motion >= 2 && line.get(b'I').or(line.get(b'J')).is_some()) {
+            return self.moves(&line, to);
+        }
+        Ok(if line.sync { Order::Sync } else { Order::Nothing })
+    }
+
+    fn g(&mut self, value: f64, line: &mut Line) -> Result<(), u16> {
+        match (value * 10.0).round() as i32 {
+            0 => line.motion = Some(0),
+            10 => line.motion = Some(1),
+            20 => line.motion = Some(2),
+            30 => line.motion = Some(3),
+            40 => line.dwell = true,
+            100 => line.set_offset = true,
+            200 => self.inches = true,
+            210 => self.inches = false,
+            900 => self.relative = false,
+            910 => self.relative = true,
+            930 => self.inverse_time = true,
+            940 => self.inverse_time = false,
+            170 | 400 | 490 | 540 | 610 | 800 | 911 => {}
+            _ => return Err(20),
+        }
+        Ok(())
+    }
+
+    fn m(&mut self, value: f64, line: &mut Line) -> Result<(), u16> {
+        line.sync = true;
+        match value as i32 {
+            0 | 1 => {}
+            2 | 30 => {
+                self.beam = Beam::Off;
+                self.air = false;
+                self.motion = 1;
+                (self.relative, self.inverse_time) = (false, false);
+            }
+            3 => self.beam = Beam::Constant,
+            4 => self.beam = Beam::Dynamic,
+            5 => self.beam = Beam::Off,
+            7 | 8 => self.air = true,
+            9 => self.air = false,
+            _ => return Err(20),
+        }
+        Ok(())
+    }
+
+    fn mm(&self, value: f64) -> f64 {
+        if self.inches { value * 25.4 } else { value }
+    }
+
+    fn target(&self, line: &Line) -> [f64; 2] {
+        let axis = |letter: u8, now: f64| match line.get(letter) {
+            None => now,
+            Some(v) if self.relative => now + self.mm(v),
+            Some(v) => self.mm(v),
+        };
+        [axis(b'X', self.at[0]), axis(b'Y', self.at[1])]
+    }
+
+    /// `G10 L20`: the present position gets these work coordinates.
+    fn set_offset(&mut self, line: &Line) {
+        for (axis, letter) in [b'X', b'Y'].into_iter().enumerate() {
+            if let Some(value) = line.get(letter) {
+                let machine = self.at[axis] + self.offset[axis];
+                self.at[axis] = self.mm(value);
+                self.offset[axis] = machine - self.at[axis];
+            }
+        }
+    }
+
+    fn moves(&mut self, line: &Line, to: [f64; 2]) -> Result<Order, u16> {
+        let from = self.at;
+        let points = match self.motion {
+            0 | 1 => vec![to],
+            _ => self.chords(line, from, to)?,
+        };
+        let feed = match self.motion {
+            0 => None,
+            _ if self.feed <= 0.0 => return Err(22),
+            _ if self.inverse_time => {
+                let mut at = from;
+                let length: f64 =
+                    points.iter().map(|p| distance(std::mem::replace(&mut at, *p), *p)).sum();
+                Some(length * self.feed / 60.0)
+            }
+            _ => Some(self.mm(self.feed) / 60.0),
+        };
+        self.at = to;
+        Ok(Order::Moves { to: points, feed })
+    }
+
+    /// An arc as chords, the way boards do it.
+    fn chords(&self, line: &Line, from: [f64; 2], to: [f64; 2]) -> Result<Vec<[f64; 2]>, u16> {
+        let clockwise = self.motion == 2;
+        let centre = match line.get(b'R') {
+            Some(r) => radius_centre(from, to, self.mm(r), clockwise).ok_or(34_u16)?,
+            None => {
+                let (i, j) = (line.get(b'I'), line.get(b'J'));
+                if i.is_none() && j.is_none() {
+                    return Err(35);
+                }
+                [from[0] + self.mm(i.unwrap_or(0.0)), from[1] + self.mm(j.unwrap_or(0.0))]
+            }
+        };
+        let (r, r_end) = (distance(from, centre), distance(to, centre));
+        let off = (r - r_end).abs();
+        if off > 0.5 || (off > 0.005 && off > 0.001 * r) {
+            return Err(33);
+        }
+        let angle = |p: [f64; 2]| (p[1] - centre[1]).atan2(p[0] - centre[0]);
+        let begin = angle(from);
+        let turn = std::f64::consts::TAU;
+        let mut sweep = (angle(to) - begin).rem_euclid(turn);
+        if clockwise {
+            sweep -= turn;
+        }
+        if distance(from, to) < 1e-9 || sweep == 0.0 {
+            sweep = if clockwise { -turn } else { turn };
+        }
+        let count = (0.5 * sweep.abs() * r
+            / (ARC_TOLERANCE * (2.0 * r - ARC_TOLERANCE)).max(1e-12).sqrt())
+        .floor() as usize;
+        let mut points: Vec<_> = (1..count.clamp(1, 100_000))
+            .map(|n| {
+                let a = begin + sweep * n as f64 / count as f64;
+                [centre[0] + r * a.cos(), centre[1] + r * a.sin()]
+            })
+            .collect();
+        points.push(to);
+        Ok(points)
+    }
+}
+
+fn radius_centre(from: [f64; 2], to: [f64; 2], r: f64, clockwise: bool) -> Option<[f64; 2]> {
+    let (dx, dy) = (to[0] - from[0], to[1] - from[1]);
+    let chord = dx.hypot(dy);
+    let height = (r * r - chord * chord / 4.0).max(0.0).sqrt();
+    if chord <= 0.0 || chord > 2.001 * r.abs() {
+        return None;
+    }
+    let side = if clockwise == (r > 0.0) { -1.0 } else { 1.0 };
+    Some([
+        (from[0] + to[0]) / 2.0 - dy / chord * height * side,
+        (from[1] + to[1]) / 2.0 + dx / chord * height * side,
+    ])
+}
+
+pub(crate) fn distance(a: [f64; 2], b: [f64; 2]) -> f64 {
+    (a[0] - b[0]).hypot(a[1] - b[1])
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_become_orders_and_refused_lines_change_nothing() {
+        let mut modal = Modal::default();
+        assert_eq!(modal.line("G21 G90 (set up)").unwrap(), Order::Nothing);
+        assert_eq!(
+            modal.line("g1x10f600"),
+            Ok(Order::Moves { to: vec![[10.0, 0.0]], feed: Some(10.0) })
+        );
+        assert_eq!(modal.line("X20 Q5"), Err(20));
+        assert_eq!(modal.line("X20 X30"), Err(25));
+        assert_eq!(modal.at, [10.0, 0.0]);
+        assert_eq!(modal.line("G2X5Y5"), Err(35));
+        assert_eq!(modal.line("G2 X5 Y5 I9 J0"), Err(33));
+        assert_eq!(modal.line("5"), Err(1));
+        assert_eq!(modal.line("GX"), Err(2));
+        assert_eq!(Modal::default().line("G1 X5"), Err(22));
+        assert_eq!(modal.line("G4 P0.5"), Ok(Order::Dwell(0.5)));
+    }
+
+    #[test]
+    fn chords_stay_near_the_circle_and_end_where_the_arc_ends() {
+        let mut modal = Modal::default();
+        modal.line("G1 X10 F600").unwrap();
+        let Order::Moves { to, .. } = modal.line("G3 X-10 Y0 I-10 J0").unwrap() else { panic!() };
+        assert!(to.len() > 50 && to.last() == Some(&[-10.0, 0.0]));
+        for pair in to.windows(2) {
+            let middle = [(pair[0][0] + pair[1][0]) / 2.0, (pair[0][1] + pair[1][1]) / 2.0];
+            assert!((10.0 - distance(middle, [0.0; 2])).abs() < 0.0025);
+        }
+        assert!(to.iter().all(|p| p[1] >= -1e-9), "the upper half, counter-clockwise");
+    }
+}

@@ -1,0 +1,73 @@
+//! What the beam did.
+
+use std::collections::BTreeMap;
+
+/// One straight stretch that was burnt, machine coordinates in mm.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Mark {
+    /// Where it began.
+    pub from: [f64; 2],
+    /// Where it ended.
+    pub to: [f64; 2],
+    /// S as it was asked for.
+    pub s: f64,
+}
+
+/// Everything that the beam and the head did.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Record {
+    /// Burnt stretches, in order; straight runs of one S are one stretch.
+    pub marks: Vec<Mark>,
+    /// Burnt length, mm.
+    pub burnt_mm: f64,
+    /// Length with the beam off, mm.
+    pub dark_mm: f64,
+    /// Burnt length by S, in tenths of S so that it can be a key.
+    by_s: BTreeMap<u64, f64>,
+    /// Least and greatest coordinates burnt.
+    pub extents: Option<([f64; 2], [f64; 2])>,
+    /// Seconds in which something moved or dwelt.
+    pub busy_seconds: f64,
+    /// Seconds in which the beam was lit while nothing moved.
+    pub lit_standing_seconds: f64,
+    /// Lines taken.
+    pub lines: u64,
+    /// Lines refused.
+    pub errors: u64,
+    /// Bytes that came when the receive buffer was full, and were lost.
+    pub overrun_bytes: u64,
+}
+
+impl Record {
+    pub(crate) fn burn(&mut self, from: [f64; 2], to: [f64; 2], s: f64) {
+        let length = crate::gcode::distance(from, to);
+        self.burnt_mm += length;
+        *self.by_s.entry((s * 10.0).round().max(0.0) as u64).or_default() += length;
+        let (low, high) = self.extents.get_or_insert((from, from));
+        for p in [from, to] {
+            for axis in 0..2 {
+                low[axis] = low[axis].min(p[axis]);
+                high[axis] = high[axis].max(p[axis]);
+            }
+        }
+        match self.marks.last_mut() {
+            Some(last) if last.s == s && last.to == from && straight(last, to) => last.to = to,
+            _ => self.marks.push(Mark { from, to, s }),
+        }
+    }
+
+    /// Burnt length in mm by S, ascending.
+    pub fn by_s(&self) -> impl Iterator<Item = (f64, f64)> + '_ {
+        self.by_s.iter().map(|(tenths, mm)| (*tenths as f64 / 10.0, *mm))
+    }
+}
+
+fn straight(mark: &Mark, to: [f64; 2]) -> bool {
+    let (a, b) = (
+        [mark.to[0] - mark.from[0], mark.to[1] - mark.from[1]],
+        [to[0] - mark.to[0], to[1] - mark.to[1]],
+    );
+    let cross = a[0] * b[1] - a[1] * b[0];
+    let dot = a[0] * b[0] + a[1] * b[1];
+    dot > 0.0 && cross.abs() < 1e-9 * dot.max(1.0)
+}

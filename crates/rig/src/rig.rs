@@ -1,0 +1,535 @@
+//! The controller itself: bytes in, time by, bytes out.
+
+use crate::gcode::{Beam, Modal, Order};
+use crate::motion::{Drive, Head};
+use crate::planner::Planner;
+use crate::record::Record;
+use crate::settings::Setup;
+use std::collections::VecDeque;
+use std::fmt::Write as _;
+
+/// What it is doing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum State {
+    Ready,
+    /// Braking or standing after a feed hold.
+    Hold,
+    Alarm,
+    /// Parses lines without moving.
+    Check,
+}
+
+/// Work that must wait for the planner to run empty, or for room in it.
+#[derive(Debug)]
+enum Pending {
+    Moves { to: VecDeque<[f64; 2]>, feed: Option<f64>, s: Option<f64> },
+    Dwell { seconds: f64 },
+    Sync,
+    Home,
+}
+
+/// A simulated controller. Times are simulated seconds.
+#[derive(Debug)]
+pub struct Rig {
+    setup: Setup,
+    state: State,
+    /// Received and not yet taken: whole lines and the beginning of one.
+    inbox: VecDeque<u8>,
+    output: String,
+    modal: Modal,
+    planner: Planner,
+    head: Head,
+    pending: Option<Pending>,
+    /// Where the last planned move ends, machine coordinates.
+    planned: [f64; 2],
+    record: Record,
+    now: f64,
+}
+
+impl Rig {
+    /// Switches a controller on; it says hello.
+    #[must_use]
+    pub fn new(setup: Setup) -> Self {
+        let mut rig = Self {
+            setup,
+            state: State::Ready,
+            inbox: VecDeque::new(),
+            output: String::new(),
+            modal: Modal::default(),
+            planner: Planner::default(),
+            head: Head::default(),
+            pending: None,
+            planned: [0.0; 2],
+            record: Record::default(),
+            now: 0.0,
+        };
+        rig.banner();
+        rig
+    }
+
+    /// Bytes arrive. Real-time bytes act at once; what does not fit the buffer is lost, as on a
+    /// real board.
+    pub fn receive(&mut self, bytes: &[u8]) {
+        for byte in bytes {
+            match byte {
+                b'?' => self.report_status(),
+                b'!' => self.hold(),
+                b'~' => self.go_on(),
+                0x18 => self.reset(),
+                0x80.. => {}
+                byte if self.inbox.len() + 1 >= self.setup.buffer => {
+                    let _ = byte;
+                    self.record.overrun_bytes += 1;
+                }
+                byte => self.inbox.push_back(*byte),
+            }
+        }
+        self.take_lines();
+    }
+
+    /// Lets simulated time go by until `until`, or until it waits for nothing but bytes.
+    pub fn advance(&mut self, until: f64) {
+        while self.now < until && self.has_work() {
+            self.step(until - self.now);
+        }
+        let standing = (until - self.now).max(0.0);
+        // A constant beam burns on while the head stands, after anything but a rapid move.
+        if self.modal.beam == Beam::Constant && self.modal.s > 0.0 && self.modal.motion != 0 {
+            self.record.lit_standing_seconds += standing;
+        }
+        self.now += standing;
+    }
+
+    /// Lets time go by until the next thing is finished: a move, a dwell, a halt. Whether there
+    /// was anything to do.
+    pub fn advance_to_next(&mut self) -> bool {
+        if !self.has_work() {
+            return false;
+        }
+        self.step(f64::INFINITY);
+        true
+    }
+
+    /// When the next thing will be finished, if anything is going on.
+    #[must_use]
+    pub fn next_event(&self) -> Option<f64> {
+        self.has_work().then(|| self.now + self.work_left())
+    }
+
+    /// Whether lines wait for room in the planner: only time can help then.
+    #[must_use]
+    pub fn is_full(&self) -> bool {
+        self.pending.is_some() && self.has_work()
+    }
+
+    /// Takes what it has to say.
+    pub fn take_output(&mut self) -> Vec<u8> {
+        std::mem::take(&mut self.output).into_bytes()
+    }
+
+    /// Whether it has something to say.
+    #[must_use]
+    pub fn has_output(&self) -> bool {
+        !self.output.is_empty()
+    }
+
+    /// What the beam did so far.
+    #[must_use]
+    pub fn record(&self) -> &Record {
+        &self.record
+    }
+
+    /// The machine that it pretends to be.
+    #[must_use]
+    pub fn setup(&self) -> &Setup {
+        &self.setup
+    }
+
+    /// Simulated seconds since it was switched on.
+    #[must_use]
+    pub fn now(&self) -> f64 {
+        self.now
+    }
+
+    /// Whether the beam would burn right now if the head moved.
+    #[must_use]
+    pub fn beam_on(&self) -> bool {
+        self.modal.beam != Beam::Off && self.modal.s > 0.0
+    }
+
+    /// Where the head is, machine coordinates in mm.
+    #[must_use]
+    pub fn position(&self) -> [f64; 2] {
+        self.head.at
+    }
+
+    // Time.
+
+    fn has_work(&self) -> bool {
+        let dwelling =
+            matches!(self.pending, Some(Pending::Dwell { .. })) && self.planner.blocks.is_empty();
+        self.head.is_moving(&self.planner) || (dwelling && self.state != State::Hold)
+    }
+
+    fn work_left(&self) -> f64 {
+        if self.head.is_moving(&self.planner) {
+            return self.head.time_left(&self.planner);
+        }
+        match self.pending {
+            Some(Pending::Dwell { seconds }) => seconds,
+            _ => 0.0,
+        }
+    }
+
+    fn step(&mut self, most: f64) {
+        if self.head.is_moving(&self.planner) {
+            self.now += self.head.run(&mut self.planner, most, &mut self.record);
+            if self.planner.blocks.is_empty() {
+                self.planner.standstill();
+            }
+            if self.head.drive == Drive::Braking && self.head.speed <= 0.0 {
+                self.stand();
+            }
+        } else if let Some(Pending::Dwell { seconds }) = &mut self.pending {
+            let gone = seconds.min(most);
+            *seconds -= gone;
+            self.now += gone;
+            self.record.busy_seconds += gone;
+            if self.modal.beam == Beam::Constant && self.modal.s > 0.0 {
+                self.record.lit_standing_seconds += gone;
+            }
+            if *seconds <= 0.0 {
+                self.pending = None;
+                self.ok();
+            }
+        }
+        self.take_lines();
+    }
+
+    /// The head has come to a halt in a hold: what is left is planned from standstill.
+    fn stand(&mut self) {
+        self.head.speed = 0.0;
+        self.planner.plan();
+    }
+
+    // Lines.
+
+    fn take_lines(&mut self) {
+        while self.make_room() {
+            let Some(end) = self.inbox.iter().position(|b| matches!(b, b'\n' | b'\r')) else {
+                return;
+            };
+            let line: Vec<u8> = self.inbox.drain(..=end).take(end).collect();
+            self.record.lines += 1;
+            let line = String::from_utf8_lossy(&line).into_owned();
+            match self.one_line(line.trim()) {
+                Ok(true) => self.ok(),
+                Ok(false) => {}
+                Err(code) => {
+                    self.record.errors += 1;
+                    let _ = write!(self.output, "error:{code}\r\n");
+                }
+            }
+        }
+    }
+
+    /// Carries on with pending work; whether the next line may be taken.
+    fn make_room(&mut self) -> bool {
+        match self.pending.take() {
+            None => true,
+            Some(Pending::Moves { mut to, feed, s }) => {
+                while self.planner.blocks.len() < self.setup.planner {
+                    let Some(point) = to.pop_front() else {
+                        self.ok();
+                        return true;
+                    };
+                    self.plan_move(point, feed, s);
+                    if self.state == State::Alarm {
+                        return true;
+                    }
+                }
+                if to.is_empty() {
+                    self.ok();
+                    return true;
+                }
+                self.pending = Some(Pending::Moves { to, feed, s });
+                false
+            }
+            Some(Pending::Sync) if self.planner.blocks.is_empty() => {
+                self.ok();
+                true
+            }
+            Some(Pending::Home) if self.planner.blocks.is_empty() => {
+                self.head.at = [0.0; 2];
+                self.modal.at = self.work_position();
+                self.planned = [0.0; 2];
+                self.planner.standstill();
+                self.ok();
+                true
+            }
+            waiting => {
+                self.pending = waiting;
+                false
+            }
+        }
+    }
+
+    /// Takes one line; whether it is answered at once.
+    fn one_line(&mut self, line: &str) -> Result<bool, u16> {
+        if line.len() + 1 > LONGEST_LINE {
+            return Err(11);
+        }
+        if let Some(command) = line.strip_prefix('$') {
+            return self.dollar(command);
+        }
+        if line.is_empty() {
+            return Ok(true);
+        }
+        if self.state == State::Alarm {
+            return Err(9);
+        }
+        let offset = self.modal.offset;
+        let before = self.modal.clone();
+        let order = self.modal.line(line)?;
+        if self.state == State::Check {
+            self.modal = Modal { at: before.at, ..self.modal.clone() };
+            return Ok(true);
+        }
+        let s = self.lit();
+        match order {
+            Order::Nothing => Ok(true),
+            Order::Sync => self.wait_for(Pending::Sync),
+            Order::Dwell(seconds) => {
+                self.pending = Some(Pending::Dwell { seconds });
+                Ok(false)
+            }
+            Order::Moves { to, feed } => {
+                let machine = |p: &[f64; 2]| [p[0] + offset[0], p[1] + offset[1]];
+                let to = to.iter().map(machine).collect();
+                self.pending = Some(Pending::Moves { to, feed, s });
+                // Answered by `make_room`, as soon as all of it is in the planner.
+                Ok(false)
+            }
+        }
+    }
+
+    /// S of the moves that are planned now; nothing when they do not burn.
+    fn lit(&self) -> Option<f64> {
+        let dark_rapid = self.modal.motion == 0 && self.setup.laser_mode;
+        (self.modal.beam != Beam::Off && !dark_rapid && self.modal.s > 0.0).then_some(self.modal.s)
+    }
+
+    fn wait_for(&mut self, pending: Pending) -> Result<bool, u16> {
+        self.pending = Some(pending);
+        Ok(false)
+    }
+
+    fn plan_move(&mut self, to: [f64; 2], feed: Option<f64>, s: Option<f64>) {
+        let (low, high) = (self.setup.low, self.setup.high);
+        let outside = (0..2).any(|n| to[n] < low[n] - 1e-3 || to[n] > high[n] + 1e-3);
+        if self.setup.soft_limits && outside {
+            self.alarm(2);
+            return;
+        }
+        self.planner.push(self.planned, to, feed, s, &self.setup);
+        self.planned = to;
+    }
+
+    fn ok(&mut self) {
+        self.output.push_str("ok\r\n");
+    }
+
+    fn banner(&mut self) {
+        self.output.push_str("\r\nGrbl 1.1h ['$' for help]\r\n");
+    }
+
+    // Real-time bytes.
+
+    fn hold(&mut self) {
+        if self.state == State::Ready
+            && (self.head.is_moving(&self.planner) || self.pending.is_some())
+        {
+            self.state = State::Hold;
+            self.head.drive = Drive::Braking;
+        }
+    }
+
+    fn go_on(&mut self) {
+        if self.state == State::Hold && self.head.speed <= 0.0 {
+            self.state = State::Ready;
+            self.head.drive = Drive::Planned;
+            self.planner.plan();
+            self.take_lines();
+        }
+    }
+
+    fn reset(&mut self) {
+        let moving = self.head.speed > 0.0;
+        self.inbox.clear();
+        self.drop_motion();
+        self.modal =
+            Modal { offset: self.modal.offset, at: self.work_position(), ..Modal::default() };
+        self.banner();
+        self.state = if moving || self.state == State::Alarm { State::Alarm } else { State::Ready };
+        if moving {
+            self.output.push_str("ALARM:3\r\n");
+        }
+        if self.state == State::Alarm {
+            self.output.push_str("[MSG:'$H'|'$X' to unlock]\r\n");
+        }
+    }
+
+    /// Locks the machine: everything stops, the beam goes off.
+    fn alarm(&mut self, code: u16) {
+        let _ = write!(self.output, "ALARM:{code}\r\n[MSG:Reset to continue]\r\n");
+        self.drop_motion();
+        self.modal.beam = Beam::Off;
+        self.modal.at = self.work_position();
+        self.state = State::Alarm;
+    }
+
+    fn work_position(&self) -> [f64; 2] {
+        let (at, offset) = (self.head.at, self.modal.offset);
+        [at[0] - offset[0], at[1] - offset[1]]
+    }
+
+    fn drop_motion(&mut self) {
+        self.planner = Planner::default();
+        self.pending = None;
+        self.head.forget();
+        self.planned = self.head.at;
+    }
+
+    fn report_status(&mut self) {
+        let state = match self.state {
+            State::Alarm => "Alarm",
+            State::Check => "Check",
+            State::Hold if self.head.speed > 0.0 => "Hold:1",
+            State::Hold => "Hold:0",
+            State::Ready if self.has_work() || self.pending.is_some() => "Run",
+            State::Ready => "Idle",
+        };
+        let [x, y] = self.head.at;
+        let running = self.planner.blocks.front().and_then(|block| block.s).unwrap_or(0.0);
+        let _ = write!(
+            self.output,
+            "<{state}|MPos:{x:.3},{y:.3},0.000|Bf:{},{}|FS:{:.0},{running:.0}|WCO:{:.3},{:.3},0.000>\r\n",
+            self.setup.planner.saturating_sub(self.planner.blocks.len()),
+            self.setup.buffer.saturating_sub(self.inbox.len()),
+            self.head.speed * 60.0,
+            self.modal.offset[0],
+            self.modal.offset[1],
+        );
+    }
+
+    // `$` commands.
+
+    fn dollar(&mut self, command: &str) -> Result<bool, u16> {
+        let idle = !self.head.is_moving(&self.planner) && self.pending.is_none();
+        match command {
+            "" => {
+                self.output.push_str("[HLP:$$ $# $G $I $x=val $J=line $C $X $H ~ ! ? ctrl-x]\r\n")
+            }
+            "$" => {
+                for (key, value) in self.setup.dollars() {
+                    let _ = write!(self.output, "${key}={value}\r\n");
+                }
+            }
+            "I" => {
+                let options = if self.setup.laser_mode { "VL" } else { "V" };
+                let _ = write!(
+                    self.output,
+                    "[VER:1.1h.rig:]\r\n[OPT:{options},{},{}]\r\n",
+                    self.setup.planner - 1,
+                    self.setup.buffer
+                );
+            }
+            "G" => self.report_modal(),
+            "#" => {
+                let [x, y] = self.modal.offset;
+                let _ = write!(
+                    self.output,
+                    "[G54:{x:.3},{y:.3},0.000]\r\n[G28:0.000,0.000,0.000]\r\n[G92:0.000,0.000,0.000]\r\n"
+                );
+            }
+            "X" if self.state == State::Alarm => {
+                self.state = State::Ready;
+                self.output.push_str("[MSG:Caution: Unlocked]\r\n");
+            }
+            "X" => {}
+            "H" if !idle => return Err(8),
+            "H" => {
+                self.state = State::Ready;
+                self.planner.push(self.head.at, [0.0; 2], None, None, &self.setup);
+                self.pending = Some(Pending::Home);
+                return Ok(false);
+            }
+            "C" if self.state == State::Check => self.state = State::Ready,
+            "C" if idle && self.state == State::Ready => self.state = State::Check,
+            "C" => return Err(8),
+            _ => {
+                if let Some(jog) = command.strip_prefix("J=") {
+                    return self.jog(jog);
+                }
+                let (key, value) = command.split_once('=').ok_or(3_u16)?;
+                let (key, value) =
+                    (key.parse().map_err(|_| 3_u16)?, value.parse().map_err(|_| 2_u16)?);
+                if !idle {
+                    return Err(8);
+                }
+                if !self.setup.set(key, value) {
+                    return Err(3);
+                }
+            }
+        }
+        Ok(true)
+    }
+
+    fn jog(&mut self, line: &str) -> Result<bool, u16> {
+        if self.state == State::Alarm {
+            return Err(9);
+        }
+        // A jog has modes of its own and leaves the program's alone.
+        let mut jog = Modal { motion: 1, feed: 0.0, ..self.modal.clone() };
+        let order = jog.line(line)?;
+        let Order::Moves { to, feed } = order else { return Err(16) };
+        let offset = self.modal.offset;
+        for point in &to {
+            let machine = [point[0] + offset[0], point[1] + offset[1]];
+            if (0..2).any(|n| {
+                machine[n] < self.setup.low[n] - 1e-3 || machine[n] > self.setup.high[n] + 1e-3
+            }) {
+                return Err(15);
+            }
+            self.plan_move(machine, feed, None);
+        }
+        self.modal.at = jog.at;
+        Ok(true)
+    }
+
+    fn report_modal(&mut self) {
+        let m = &self.modal;
+        let beam = match m.beam {
+            Beam::Off => "M5",
+            Beam::Constant => "M3",
+            Beam::Dynamic => "M4",
+        };
+        let _ = write!(
+            self.output,
+            "[GC:G{} G54 G17 G{} G{} G{} {beam} {} T0 F{} S{}]\r\n",
+            m.motion,
+            if m.inches { 20 } else { 21 },
+            if m.relative { 91 } else { 90 },
+            if m.inverse_time { 93 } else { 94 },
+            if m.air { "M8" } else { "M9" },
+            m.feed,
+            m.s
+        );
+    }
+}
+
+/// Longest line that is taken, bytes with its end.
+const LONGEST_LINE: usize = 80;
+
+#[cfg(test)]
+mod tests;

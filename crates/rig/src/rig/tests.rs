@@ -1,0 +1,150 @@
+use super::*;
+
+fn said(rig: &mut Rig) -> String {
+    String::from_utf8(rig.take_output()).unwrap().replace("\r\n", "\n").trim().to_string()
+}
+
+fn rig() -> Rig {
+    let mut rig = Rig::new(Setup::default());
+    assert_eq!(said(&mut rig), "Grbl 1.1h ['$' for help]");
+    rig
+}
+
+fn tell(rig: &mut Rig, text: &str) -> String {
+    rig.receive(text.as_bytes());
+    said(rig)
+}
+
+fn finish(rig: &mut Rig) {
+    while rig.advance_to_next() {}
+}
+
+#[test]
+fn every_line_is_answered_in_order() {
+    let mut rig = rig();
+    assert_eq!(tell(&mut rig, "G21\n\nG1 X5 F600\nG99\nX Y\n"), "ok\nok\nok\nerror:20\nerror:2");
+    assert_eq!(rig.record().errors, 2);
+}
+
+#[test]
+fn a_move_takes_the_time_of_its_trapezoid_and_the_beam_is_kept() {
+    let mut rig = rig();
+    tell(&mut rig, "M4 S300\nG1 X100 F6000\n");
+    finish(&mut rig);
+    // 100 mm/s, 1500 mm/s²: 1 s + v / a.
+    assert!((rig.now() - (1.0 + 100.0 / 1500.0)).abs() < 1e-9, "{}", rig.now());
+    let record = rig.record();
+    assert_eq!((record.burnt_mm, record.marks.len()), (100.0, 1));
+    assert_eq!(record.by_s().collect::<Vec<_>>(), [(300.0, 100.0)]);
+    assert_eq!(record.extents, Some(([0.0, 0.0], [100.0, 0.0])));
+}
+
+#[test]
+fn the_planner_holds_sixteen_moves_and_then_lines_wait() {
+    let mut rig = rig();
+    tell(&mut rig, "F600\n");
+    for n in 1..=16 {
+        assert_eq!(tell(&mut rig, &format!("G1X{n}\n")), "ok", "move {n}");
+    }
+    assert_eq!(tell(&mut rig, "G1X17\n"), "");
+    assert!(rig.is_full());
+    assert!(rig.advance_to_next());
+    assert_eq!(said(&mut rig), "ok");
+}
+
+#[test]
+fn too_many_bytes_are_lost_as_on_a_real_board() {
+    let mut rig = rig();
+    tell(&mut rig, "F600\n");
+    let flood: String = (1..200).map(|n| format!("G1X{n}\n")).collect();
+    rig.receive(flood.as_bytes());
+    assert!(rig.record().overrun_bytes > 500);
+}
+
+#[test]
+fn a_hold_brakes_and_going_on_finishes_the_move() {
+    let mut rig = rig();
+    tell(&mut rig, "M4 S100\nG1 X100 F6000\n");
+    rig.advance(0.5);
+    let before = rig.position()[0];
+    assert_eq!(tell(&mut rig, "!?").split('|').next(), Some("<Hold:1"));
+    finish(&mut rig);
+    let stopped = rig.position()[0];
+    assert!((stopped - before - 100.0 * 100.0 / 3000.0).abs() < 1e-6, "{before} {stopped}");
+    assert_eq!(tell(&mut rig, "?").split('|').next(), Some("<Hold:0"));
+    tell(&mut rig, "~");
+    finish(&mut rig);
+    assert_eq!(rig.position(), [100.0, 0.0]);
+    assert!((rig.record().burnt_mm - 100.0).abs() < 1e-9);
+    assert_eq!(tell(&mut rig, "?").split('|').next(), Some("<Idle"));
+}
+
+#[test]
+fn a_reset_at_standstill_keeps_the_position_and_one_in_motion_loses_it() {
+    let mut rig = rig();
+    tell(&mut rig, "M3 S100\nG1 X100 F6000\n");
+    rig.advance(0.5);
+    tell(&mut rig, "!");
+    finish(&mut rig);
+    let answer = tell(&mut rig, "\u{18}");
+    assert_eq!(answer, "Grbl 1.1h ['$' for help]");
+    assert!(!rig.beam_on());
+    assert_eq!(tell(&mut rig, "G1 X10 F600\n"), "ok");
+    rig.advance(rig.now() + 0.1);
+    assert!(tell(&mut rig, "\u{18}").contains("ALARM:3"));
+    assert_eq!(tell(&mut rig, "G1 X10 F600\n"), "error:9");
+    assert!(tell(&mut rig, "$X\n").ends_with("ok"));
+    assert_eq!(tell(&mut rig, "G21\n"), "ok");
+}
+
+#[test]
+fn beyond_its_travel_it_locks_itself() {
+    let mut rig = rig();
+    assert!(tell(&mut rig, "M3 S100\nG1 X500 F600\n").contains("ALARM:2"));
+    assert!(!rig.beam_on());
+    assert_eq!(rig.record().burnt_mm, 0.0);
+    assert_eq!(tell(&mut rig, "$J=G91 X5 F600\n"), "error:9");
+    tell(&mut rig, "$X\n");
+    assert_eq!(tell(&mut rig, "$J=G91 X-5 F600\n"), "error:15");
+    assert_eq!(tell(&mut rig, "$J=G91 X5 F600\n"), "ok");
+    finish(&mut rig);
+    assert_eq!(rig.position(), [5.0, 0.0]);
+    tell(&mut rig, "$H\n");
+    finish(&mut rig);
+    assert_eq!((rig.position(), said(&mut rig).as_str()), ([0.0, 0.0], "ok"));
+}
+
+#[test]
+fn it_answers_questions_about_itself() {
+    let mut rig = rig();
+    assert!(tell(&mut rig, "$$\n").contains("$30=1000\n$31=0\n$32=1\n$110=15000"));
+    assert_eq!(tell(&mut rig, "$I\n"), "[VER:1.1h.rig:]\n[OPT:VL,15,128]\nok");
+    assert_eq!(tell(&mut rig, "G20 G91 M4 S5\n"), "ok");
+    assert_eq!(tell(&mut rig, "$G\n"), "[GC:G0 G54 G17 G20 G91 G94 M4 M9 T0 F0 S5]\nok");
+    assert!(tell(&mut rig, "$#\n").starts_with("[G54:0.000,0.000,0.000]"));
+    assert_eq!(tell(&mut rig, "$30=255\n"), "ok");
+    assert!(tell(&mut rig, "$$\n").contains("$30=255\n"));
+    assert_eq!(tell(&mut rig, "$999=1\n$foo\n"), "error:3\nerror:3");
+    assert_eq!(tell(&mut rig, "$C\nG1 X50 F100\n"), "ok\nok");
+    finish(&mut rig);
+    assert_eq!(rig.position(), [0.0, 0.0]);
+}
+
+#[test]
+fn a_dwell_with_a_constant_beam_is_kept() {
+    let mut rig = rig();
+    tell(&mut rig, "M3 S50\nG4 P0.4\n");
+    finish(&mut rig);
+    assert!((rig.record().lit_standing_seconds - 0.4).abs() < 1e-12);
+    assert!((rig.now() - 0.4).abs() < 1e-12);
+}
+
+#[test]
+fn travel_burns_only_outside_laser_mode() {
+    for laser_mode in [true, false] {
+        let mut rig = Rig::new(Setup { laser_mode, ..Setup::default() });
+        tell(&mut rig, "M3 S50\nG0 X10\n");
+        finish(&mut rig);
+        assert_eq!(rig.record().burnt_mm > 0.0, !laser_mode);
+    }
+}

@@ -1,0 +1,92 @@
+//! What the simulated machine is.
+
+/// The machine that the rig pretends to be. Lengths in mm, speeds in mm/s, accelerations in mm/s².
+#[derive(Debug, Clone, PartialEq)]
+pub struct Setup {
+    /// Least coordinate of X and Y.
+    pub low: [f64; 2],
+    /// Greatest coordinate of X and Y.
+    pub high: [f64; 2],
+    /// Top speed of X and Y.
+    pub top_speed: [f64; 2],
+    /// Acceleration of X and Y.
+    pub acceleration: [f64; 2],
+    /// Junction deviation, mm.
+    pub corner: f64,
+    /// S value at full power.
+    pub full: f64,
+    /// Whether S changes without stopping and G0 has the beam off.
+    pub laser_mode: bool,
+    /// Whether moves beyond `low` and `high` raise an alarm.
+    pub soft_limits: bool,
+    /// Bytes of the receive buffer.
+    pub buffer: usize,
+    /// Places in the planner.
+    pub planner: usize,
+}
+
+impl Default for Setup {
+    /// A bed of 400 × 300 mm.
+    fn default() -> Self {
+        Self {
+            low: [0.0, 0.0],
+            high: [400.0, 300.0],
+            top_speed: [250.0, 200.0],
+            acceleration: [1500.0, 1200.0],
+            corner: 0.01,
+            full: 1000.0,
+            laser_mode: true,
+            soft_limits: true,
+            buffer: 128,
+            planner: 16,
+        }
+    }
+}
+
+impl Setup {
+    /// The `$` settings, as the interface numbers them.
+    pub(crate) fn dollars(&self) -> Vec<(u16, f64)> {
+        let flag = |on: bool| f64::from(u8::from(on));
+        vec![
+            (10, 1.0),
+            (11, self.corner),
+            (12, ARC_TOLERANCE),
+            (13, 0.0),
+            (20, flag(self.soft_limits)),
+            (21, 0.0),
+            (22, 0.0),
+            (30, self.full),
+            (31, 0.0),
+            (32, flag(self.laser_mode)),
+            (110, self.top_speed[0] * 60.0),
+            (111, self.top_speed[1] * 60.0),
+            (120, self.acceleration[0]),
+            (121, self.acceleration[1]),
+            (130, self.high[0] - self.low[0]),
+            (131, self.high[1] - self.low[1]),
+        ]
+    }
+
+    /// Changes one setting; whether there is such a setting.
+    pub(crate) fn set(&mut self, key: u16, value: f64) -> bool {
+        let positive = value > 0.0;
+        match key {
+            10 | 12 | 13 | 21 | 22 | 31 => {}
+            11 if positive => self.corner = value,
+            20 => self.soft_limits = value != 0.0,
+            30 if positive => self.full = value,
+            32 => self.laser_mode = value != 0.0,
+            110 | 111 if positive => self.top_speed[usize::from(key - 110)] = value / 60.0,
+            120 | 121 if positive => self.acceleration[usize::from(key - 120)] = value,
+            130 | 131 if positive => {
+                let axis = usize::from(key - 130);
+                self.high[axis] = self.low[axis] + value;
+            }
+            _ => return false,
+        }
+        true
+    }
+}
+
+/// Arcs become chords that stray this far at most, mm.
+pub(crate) const ARC_TOLERANCE: f64 = 0.002;

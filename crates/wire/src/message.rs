@@ -1,0 +1,185 @@
+//! Lines of a `grbl` controller ⇄ what they say.
+
+/// The controller's state.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum State {
+    /// Ready, nothing moves.
+    Idle,
+    /// Moving.
+    Run,
+    /// Held: moving to a halt (true) or standing (false).
+    Hold {
+        /// Whether it is still slowing down.
+        moving: bool,
+    },
+    /// Moving by hand.
+    Jog,
+    /// Locked.
+    Alarm,
+    /// The safety door is open.
+    Door,
+    /// Only checking lines.
+    Check,
+    /// Looking for its zero.
+    Home,
+    /// Asleep.
+    Sleep,
+}
+
+impl State {
+    fn parse(text: &str) -> Option<Self> {
+        let (name, detail) = text.split_once(':').unwrap_or((text, ""));
+        Some(match name {
+            "Idle" => Self::Idle,
+            "Run" => Self::Run,
+            "Hold" => Self::Hold { moving: detail == "1" },
+            "Jog" => Self::Jog,
+            "Alarm" => Self::Alarm,
+            "Door" => Self::Door,
+            "Check" => Self::Check,
+            "Home" => Self::Home,
+            "Sleep" => Self::Sleep,
+            _ => return None,
+        })
+    }
+
+    /// In plain words.
+    #[must_use]
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Idle => "idle",
+            Self::Run => "running",
+            Self::Hold { .. } => "held",
+            Self::Jog => "moved by hand",
+            Self::Alarm => "locked by an alarm",
+            Self::Door => "stopped by its open door",
+            Self::Check => "in check mode",
+            Self::Home => "homing",
+            Self::Sleep => "asleep",
+        }
+    }
+}
+
+/// A status report.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Status {
+    /// What the controller does.
+    pub state: State,
+    /// Position in mm, machine coordinates where it reports those, else work coordinates.
+    pub position: Option<[f64; 3]>,
+    /// Actual speed in mm/min and S value.
+    pub feed_and_s: Option<[f64; 2]>,
+}
+
+impl Status {
+    fn parse(body: &str) -> Option<Self> {
+        let mut fields = body.split('|');
+        let state = State::parse(fields.next()?)?;
+        let mut status = Self { state, position: None, feed_and_s: None };
+        for field in fields {
+            match field.split_once(':') {
+                Some(("MPos" | "WPos", numbers)) => status.position = parse_numbers(numbers),
+                Some(("FS", numbers)) => status.feed_and_s = parse_numbers(numbers),
+                _ => {}
+            }
+        }
+        Some(status)
+    }
+}
+
+fn parse_numbers<const N: usize>(text: &str) -> Option<[f64; N]> {
+    let mut numbers = [0.0; N];
+    let mut parts = text.split(',');
+    for number in &mut numbers {
+        *number = parts.next()?.trim().parse().ok().filter(|n: &f64| n.is_finite())?;
+    }
+    Some(numbers)
+}
+
+/// What one line says.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Message {
+    /// A line was taken.
+    Ok,
+    /// A line was refused.
+    Error(u16),
+    /// The controller locked itself.
+    Alarm(u16),
+    /// A status report.
+    Status(Status),
+    /// It has (re)started.
+    Banner(String),
+    /// One setting, `$30=1000`.
+    Setting(u16, f64),
+    /// Receive buffer in bytes, out of `[OPT:…]`.
+    Buffer(usize),
+    /// Anything else.
+    Other(String),
+}
+
+impl Message {
+    /// Reads a line; whatever is unknown is [`Message::Other`], never an error.
+    #[must_use]
+    pub fn parse(line: &str) -> Self {
+        let line = line.trim();
+        let other = || Self::Other(line.to_string());
+        if line == "ok" {
+            Self::Ok
+        } else if let Some(code) = line.strip_prefix("error:") {
+            code.trim().parse().map_or_else(|_| other(), Self::Error)
+        } else if let Some(code) = line.strip_prefix("ALARM:") {
+            code.trim().parse().map_or_else(|_| other(), Self::Alarm)
+        } else if let Some(body) = line.strip_prefix('<').and_then(|l| l.strip_suffix('>')) {
+            Status::parse(body).map_or_else(other, Self::Status)
+        } else if line.starts_with("Grbl ") {
+            Self::Banner(line.to_string())
+        } else if let Some((key, value)) = line.strip_prefix('$').and_then(|l| l.split_once('=')) {
+            match (key.parse(), value.parse::<f64>()) {
+                (Ok(key), Ok(value)) => Self::Setting(key, value),
+                _ => other(),
+            }
+        } else if let Some(options) = line.strip_prefix("[OPT:").and_then(|l| l.strip_suffix(']')) {
+            options.split(',').nth(2).and_then(|n| n.parse().ok()).map_or_else(other, Self::Buffer)
+        } else {
+            other()
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn lines_are_understood() {
+        assert_eq!(Message::parse("ok"), Message::Ok);
+        assert_eq!(Message::parse("error:9"), Message::Error(9));
+        assert_eq!(Message::parse("ALARM:2"), Message::Alarm(2));
+        assert_eq!(Message::parse("$30=1000"), Message::Setting(30, 1000.0));
+        assert_eq!(Message::parse("[OPT:V,15,128]"), Message::Buffer(128));
+        assert_eq!(
+            Message::parse("[MSG:'$H'|'$X' to unlock]"),
+            Message::Other("[MSG:'$H'|'$X' to unlock]".into())
+        );
+        assert!(matches!(Message::parse("Grbl 1.1h ['$' for help]"), Message::Banner(_)));
+        let Message::Status(status) =
+            Message::parse("<Hold:1|MPos:1.000,-2.500,0.000|Bf:15,128|FS:600,350|WCO:0,0,0>")
+        else {
+            panic!()
+        };
+        assert_eq!(status.state, State::Hold { moving: true });
+        assert_eq!(
+            (status.position, status.feed_and_s),
+            (Some([1.0, -2.5, 0.0]), Some([600.0, 350.0]))
+        );
+    }
+
+    proptest! {
+        #[test]
+        fn no_line_is_too_strange(line in "\\PC{0,80}") {
+            let _ = Message::parse(&line);
+            let _ = Message::parse(&format!("<{line}>"));
+        }
+    }
+}

@@ -1,0 +1,207 @@
+use super::*;
+
+/// A session and what came out of it, driven by hand.
+struct Talk {
+    session: Session,
+    now: Instant,
+}
+
+impl Talk {
+    fn new() -> Self {
+        Self { session: Session::new(Settings::default(), Instant(0)), now: Instant(0) }
+    }
+
+    /// What the session sends now, as text.
+    fn sent(&mut self) -> String {
+        let mut out = Vec::new();
+        let any = self.session.poll_transmit(&mut out);
+        assert_eq!(any, !out.is_empty());
+        assert!(self.session.in_flight() < 128);
+        out.iter().map(|b| if *b == 0x18 { '^' } else { *b as char }).collect()
+    }
+
+    fn hear(&mut self, text: &str) {
+        self.session.handle_bytes(self.now, text.as_bytes());
+    }
+
+    fn wait(&mut self, ms: u64) {
+        self.now = self.now + Span::millis(ms);
+        self.session.handle_timeout(self.now);
+    }
+
+    fn outcome(&mut self) -> Option<Outcome> {
+        let mut outcome = None;
+        while let Some(event) = self.session.poll_event() {
+            assert!(outcome.is_none(), "something came after the end");
+            if let Event::Ended(o) = event {
+                outcome = Some(o);
+            }
+        }
+        outcome
+    }
+
+    /// A session that streams.
+    fn streaming() -> Self {
+        let mut talk = Self::new();
+        talk.session.handle_timeout(talk.now);
+        assert_eq!(talk.sent(), "?");
+        talk.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
+        assert_eq!(talk.sent(), "\n$I\n$$\n");
+        talk.hear("ok\r\n[VER:1.1h:]\r\n[OPT:V,15,128]\r\nok\r\n$30=1000\r\n$32=1\r\n");
+        assert!(!talk.session.wants_lines());
+        talk.hear("ok\r\n");
+        let connected = std::iter::from_fn(|| talk.session.poll_event())
+            .find_map(|event| if let Event::Connected(c) = event { Some(c) } else { None })
+            .expect("connected");
+        assert_eq!(connected.settings.get(&30), Some(&1000.0));
+        talk.session.start();
+        talk
+    }
+
+    fn enqueue(&mut self, lines: u32) {
+        for n in 1..=lines {
+            self.session.enqueue(n, format!("G1X{:019}", n).into_bytes()).unwrap();
+        }
+    }
+}
+
+#[test]
+fn lines_never_fill_the_buffer_and_each_answer_makes_room() {
+    let mut talk = Talk::streaming();
+    talk.enqueue(10);
+    // 23 bytes each with the line end: five make 115, six would make 138.
+    assert_eq!(talk.sent().lines().count(), 5);
+    assert_eq!(talk.sent(), "");
+    talk.hear("ok\r\nok\r\n");
+    assert_eq!(talk.sent().lines().count(), 2);
+    assert_eq!(talk.session.acknowledged(), 2);
+}
+
+#[test]
+fn a_run_is_done_when_the_machine_stands_still_after_the_last_line() {
+    let mut talk = Talk::streaming();
+    talk.enqueue(1);
+    talk.sent();
+    talk.wait(300);
+    assert_eq!(talk.sent(), "?");
+    talk.session.end_of_program(talk.now);
+    talk.hear("ok\r\n");
+    assert_eq!(talk.sent(), "?");
+    // The answer to the question before the last line was taken does not count.
+    talk.hear("<Idle|MPos:0,0,0>\r\n");
+    assert_eq!(talk.outcome(), None);
+    talk.hear("<Run|MPos:1,0,0>\r\n");
+    talk.wait(30);
+    assert_eq!(talk.sent(), "?");
+    talk.hear("<Idle|MPos:2,0,0>\r\n");
+    assert_eq!(talk.outcome(), Some(Outcome::Done));
+}
+
+#[test]
+fn a_stop_holds_first_and_resets_at_standstill() {
+    let mut talk = Talk::streaming();
+    talk.enqueue(10);
+    talk.sent();
+    talk.session.stop(talk.now);
+    assert_eq!(talk.sent(), "!?");
+    talk.hear("ok\r\n<Hold:1|MPos:1,0,0>\r\n");
+    assert_eq!(talk.sent(), "");
+    talk.wait(30);
+    assert_eq!(talk.sent(), "?");
+    talk.hear("<Hold:0|MPos:1.2,0,0>\r\n");
+    assert_eq!(talk.sent(), "^");
+    talk.hear("\r\nGrbl 1.1h ['$' for help]\r\n");
+    assert_eq!(talk.outcome(), Some(Outcome::Stopped));
+    assert_eq!(talk.session.acknowledged(), 1);
+    assert_eq!(talk.session.poll_timeout(), None);
+}
+
+#[test]
+fn a_controller_that_never_stands_still_is_reset_all_the_same() {
+    let mut talk = Talk::streaming();
+    talk.session.stop(talk.now);
+    talk.sent();
+    for _ in 0..200 {
+        talk.wait(25);
+        talk.hear("<Run|MPos:1,0,0>\r\n");
+    }
+    assert!(talk.outcome() == Some(Outcome::Stopped));
+}
+
+#[test]
+fn the_first_failure_is_kept_and_the_beam_goes_off_on_every_way_out() {
+    let mut talk = Talk::streaming();
+    talk.enqueue(10);
+    talk.sent();
+    talk.hear("ok\r\nerror:20\r\nerror:21\r\nok\r\n");
+    assert_eq!(talk.sent(), "!?");
+    talk.hear("<Hold:0|MPos:0,0,0>\r\n");
+    assert_eq!(talk.sent(), "^");
+    talk.wait(2000);
+    let refused = Failure::Refused { line: Some(2), code: 20 };
+    assert_eq!(talk.outcome(), Some(Outcome::Failed(refused)));
+
+    let mut talk = Talk::streaming();
+    talk.hear("ALARM:1\r\n");
+    assert!(talk.sent().starts_with('!'));
+    talk.hear("<Alarm|MPos:0,0,0>\r\n");
+    assert_eq!(talk.sent(), "^");
+    talk.session.handle_closed(talk.now);
+    assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::Alarm(1))));
+}
+
+#[test]
+fn silence_restart_and_a_closed_link_are_told_apart() {
+    let mut talk = Talk::streaming();
+    talk.wait(10_001);
+    assert!(talk.sent().contains('!'));
+    talk.wait(3000);
+    assert_eq!(talk.sent(), "^");
+    talk.wait(2000);
+    assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::Silent)));
+
+    let mut talk = Talk::streaming();
+    talk.hear("Grbl 1.1h ['$' for help]\r\n");
+    assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::Restarted)));
+
+    let mut talk = Talk::streaming();
+    talk.session.handle_closed(talk.now);
+    assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::Closed)));
+    talk.session.handle_closed(talk.now);
+    talk.hear("ok\r\n");
+    assert_eq!(talk.outcome(), None);
+}
+
+#[test]
+fn nothing_is_streamed_to_a_controller_that_is_locked_busy_or_mute() {
+    for (status, state) in
+        [("Alarm", Machine::Alarm), ("Run", Machine::Run), ("Door:0", Machine::Door)]
+    {
+        let mut talk = Talk::new();
+        talk.hear(&format!("<{status}|MPos:0,0,0>\r\n"));
+        assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::NotReady(state))));
+        assert_eq!(talk.sent(), "");
+    }
+    let mut talk = Talk::new();
+    for _ in 0..30 {
+        talk.wait(250);
+    }
+    assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::NoAnswer)));
+}
+
+#[test]
+fn holding_and_going_on_are_single_bytes() {
+    let mut talk = Talk::streaming();
+    talk.enqueue(1);
+    talk.session.pause();
+    assert_eq!(talk.sent(), "!");
+    talk.session.resume();
+    assert!(talk.sent().starts_with("~G1X"));
+}
+
+#[test]
+fn a_line_that_would_not_fit_is_refused_before_it_is_sent() {
+    let mut talk = Talk::streaming();
+    assert_eq!(talk.session.enqueue(1, vec![b'X'; 80]), Err(LineTooLong { length: 81, most: 80 }));
+    assert!(talk.session.enqueue(1, vec![b'X'; 79]).is_ok());
+}
