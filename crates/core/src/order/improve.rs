@@ -3,6 +3,7 @@
 
 use super::tour::{Stop, Visit};
 use crate::geometry::Point;
+use rayon::prelude::*;
 use rstar::RTree;
 use rstar::primitives::GeomWithData;
 
@@ -26,7 +27,12 @@ struct Tour<'a> {
     before: &'a [Option<usize>],
     start: Point,
     visits: Vec<Visit>,
+    /// Where each visit enters and leaves: what every comparison asks for, side by side.
+    ends: Vec<(Point, Point)>,
+    /// For each stop where in `visits` it is.
     position: Vec<usize>,
+    /// Stops near which something has changed since they were last tried.
+    restless: Vec<bool>,
 }
 
 /// Shortens `visits`; the result visits the same stops and keeps every precedence.
@@ -36,13 +42,18 @@ pub(super) fn shorten(
     start: Point,
     visits: Vec<Visit>,
 ) -> Vec<Visit> {
-    let mut position = vec![0; stops.len()];
-    for (at, visit) in visits.iter().enumerate() {
-        position[visit.stop] = at;
-    }
-    let mut tour = Tour { stops, before, start, visits, position };
-    if tour.visits.len() > 2 {
-        let near = neighbours(stops, &tour.visits);
+    let near = if visits.len() > 2 { neighbours(stops, &visits) } else { Vec::new() };
+    let mut tour = Tour {
+        stops,
+        before,
+        start,
+        ends: visits.iter().map(|v| (stops[v.stop].entry(*v), stops[v.stop].exit(*v))).collect(),
+        position: vec![0; stops.len()],
+        restless: vec![true; stops.len()],
+        visits,
+    };
+    tour.renumber(0, tour.visits.len());
+    if !near.is_empty() {
         for _ in 0..ROUNDS {
             tour.choose_entries();
             if !tour.one_round(&near) {
@@ -62,26 +73,37 @@ fn neighbours(stops: &[Stop], visits: &[Visit]) -> Vec<Vec<usize>> {
         std::iter::once(a).chain(second).map(|p| GeomWithData::new([p.x, p.y], visit.stop))
     });
     let tree = RTree::bulk_load(entries.collect());
+    let found: Vec<Vec<usize>> = visits
+        .par_iter()
+        .map(|visit| {
+            let exit = stops[visit.stop].exit(*visit);
+            tree.nearest_neighbor_iter([exit.x, exit.y])
+                .map(|entry| entry.data)
+                .filter(|n| *n != visit.stop)
+                .take(NEIGHBOURS)
+                .collect()
+        })
+        .collect();
     let mut near = vec![Vec::new(); stops.len()];
-    for visit in visits {
-        let exit = stops[visit.stop].exit(*visit);
-        near[visit.stop] = tree
-            .nearest_neighbor_iter([exit.x, exit.y])
-            .map(|entry| entry.data)
-            .filter(|n| *n != visit.stop)
-            .take(NEIGHBOURS)
-            .collect();
+    for (visit, found) in visits.iter().zip(found) {
+        near[visit.stop] = found;
     }
     near
 }
 
 impl Tour<'_> {
     fn entry(&self, at: usize) -> Point {
-        self.stops[self.visits[at].stop].entry(self.visits[at])
+        self.ends[at].0
     }
 
     fn exit(&self, at: usize) -> Point {
-        self.stops[self.visits[at].stop].exit(self.visits[at])
+        self.ends[at].1
+    }
+
+    fn set(&mut self, at: usize, visit: Visit) {
+        let stop = &self.stops[visit.stop];
+        self.visits[at] = visit;
+        self.ends[at] = (stop.entry(visit), stop.exit(visit));
     }
 
     /// Where the head is before it goes to the visit at `at`.
@@ -98,19 +120,36 @@ impl Tour<'_> {
         for at in 0..self.visits.len() {
             let stop = self.visits[at].stop;
             let after = (at + 1 < self.visits.len()).then(|| self.entry(at + 1));
-            self.visits[at] = self.stops[stop].best_entry(stop, self.exit_before(at), after);
+            self.set(at, self.stops[stop].best_entry(stop, self.exit_before(at), after));
         }
     }
 
     fn one_round(&mut self, near: &[Vec<usize>]) -> bool {
         let mut changed = false;
-        for (stop, near) in near.iter().enumerate() {
-            for other in near {
+        // In the order of the tour, so that what is looked at lies together in memory.
+        let order: Vec<usize> = self.visits.iter().map(|visit| visit.stop).collect();
+        for stop in order {
+            if !std::mem::take(&mut self.restless[stop]) {
+                continue;
+            }
+            for other in &near[stop] {
                 let (a, b) = (self.position[stop], self.position[*other]);
-                changed |= self.try_turn(a, b) || self.try_move(a, b);
+                if self.try_turn(a, b) || self.try_move(a, b) {
+                    changed = true;
+                    self.disturb(stop);
+                    self.disturb(*other);
+                }
             }
         }
         changed
+    }
+
+    /// Marks a stop and the stops on both sides of it as worth another try.
+    fn disturb(&mut self, stop: usize) {
+        let at = self.position[stop];
+        for near in at.saturating_sub(1)..=(at + 1).min(self.visits.len() - 1) {
+            self.restless[self.visits[near].stop] = true;
+        }
     }
 
     /// 2-opt: makes the visits at `a` and `b` neighbours by turning what lies between.
@@ -129,9 +168,9 @@ impl Tour<'_> {
         self.visits[first..=last].reverse();
         for at in first..=last {
             let visit = self.visits[at];
-            self.visits[at] = self.stops[visit.stop].turned(visit).unwrap_or(visit);
+            self.set(at, self.stops[visit.stop].turned(visit).unwrap_or(visit));
         }
-        self.renumber(first, last);
+        self.renumber(first, last + 1);
         true
     }
 
@@ -161,13 +200,11 @@ impl Tour<'_> {
                 + self.exit(a).distance(self.entry(from))
                 + self.way_to(self.exit(end - 1), target);
             if new + GAIN < old && self.may_move(from, end, target) {
-                if target < from {
-                    self.visits[target..end].rotate_right(length);
-                    self.renumber(target, end - 1);
-                } else {
-                    self.visits[from..target].rotate_left(length);
-                    self.renumber(from, target - 1);
-                }
+                let (first, after) = (from.min(target), end.max(target));
+                let by = if target < from { after - first - length } else { length };
+                self.visits[first..after].rotate_left(by);
+                self.ends[first..after].rotate_left(by);
+                self.renumber(first, after);
                 return true;
             }
         }
@@ -192,8 +229,8 @@ impl Tour<'_> {
         }
     }
 
-    fn renumber(&mut self, first: usize, last: usize) {
-        for at in first..=last {
+    fn renumber(&mut self, first: usize, after: usize) {
+        for at in first..after {
             self.position[self.visits[at].stop] = at;
         }
     }

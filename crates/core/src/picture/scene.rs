@@ -32,7 +32,7 @@ impl Default for Canvas {
 /// What part of the bed is worth showing: all of it, unless the job would be lost on it.
 fn worth_showing(bed: Rect, job: Rect) -> Rect {
     let fills = (job.width() / bed.width()).max(job.height() / bed.height());
-    if fills > 0.45 {
+    if fills > 0.7 {
         return bed.union(job);
     }
     let margin = 0.12 * job.width().max(job.height()).max(10.0);

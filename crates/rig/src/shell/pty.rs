@@ -78,7 +78,9 @@ impl Port for PtyPort<'_> {
     }
 
     fn write(&mut self, bytes: &[u8]) -> io::Result<()> {
-        self.master.write_all(bytes)
+        // Nobody listening at the other end of a cable is no error; a read notices who went.
+        let _ = self.master.write_all(bytes);
+        Ok(())
     }
 }
 

@@ -56,7 +56,7 @@ impl<'c> Watcher<'c> {
             bar.set_style(style.progress_chars("━╸─"));
         }
         console.say(&format!(
-            "streaming {} to {link}: {} lines, about {}; Ctrl-C stops with the beam off",
+            "streaming {} ({} lines, about {}) to {link}; Ctrl-C stops with the beam off",
             program.name,
             program.report.lines,
             clock(program.report.seconds)

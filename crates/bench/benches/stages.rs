@@ -1,0 +1,119 @@
+//! How long each stage takes. Figures are in docs/PERFORMANCE.md.
+
+use criterion::{BatchSize, BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
+use std::hint::black_box;
+use tinkite_bench::{confetti, confetti_job, hall, plate, plate_job};
+use tinkite_core::artwork::{self, Artwork};
+use tinkite_core::geometry::Point;
+use tinkite_core::job::{self, Job, machine};
+use tinkite_core::program::measure::Measure;
+use tinkite_core::program::{Comments, Program};
+use tinkite_core::{Choice, compile, layout, limits, mapping, motion, order, toolpath};
+
+fn job(text: &str) -> Job {
+    let machine = machine::read("hall", hall()).expect("machine");
+    job::read("job", text, machine).expect("job")
+}
+
+fn art(svg: &str) -> Artwork {
+    artwork::read("art.svg", svg.as_bytes()).expect("artwork")
+}
+
+fn import(c: &mut Criterion) {
+    let mut group = c.benchmark_group("import");
+    group.sample_size(10);
+    let svg = confetti(10_000);
+    group.throughput(Throughput::Bytes(svg.len() as u64));
+    group.bench_function("confetti 10000", |b| b.iter(|| art(black_box(&svg))));
+    group.finish();
+}
+
+fn hatch(c: &mut Criterion) {
+    let mut group = c.benchmark_group("hatch");
+    group.sample_size(10);
+    for spacing in [0.01, 0.001] {
+        let job = job(&plate_job(spacing));
+        let (sheet, _) = layout::lay_out(art(plate()), &job).expect("layout");
+        group.throughput(Throughput::Elements((100.0 / spacing) as u64));
+        group.bench_function(BenchmarkId::new("rows", (100.0 / spacing) as u64), |b| {
+            b.iter(|| toolpath::make(black_box(&sheet), &job, &[0]).expect("toolpaths"));
+        });
+    }
+    group.finish();
+}
+
+fn ordering(c: &mut Criterion) {
+    let mut group = c.benchmark_group("order");
+    group.sample_size(10);
+    let job = job(confetti_job());
+    for paths in [1_000, 10_000, 100_000] {
+        let (sheet, _) = layout::lay_out(art(&confetti(paths)), &job).expect("layout");
+        let made = toolpath::make(&sheet, &job, &[0]).expect("toolpaths");
+        group.throughput(Throughput::Elements(paths as u64));
+        group.bench_function(BenchmarkId::new("confetti", paths), |b| {
+            b.iter_batched(
+                || made.paths.clone(),
+                |paths| order::arrange(paths, &job, Point::ZERO),
+                BatchSize::LargeInput,
+            );
+        });
+    }
+    group.finish();
+}
+
+fn motion_and_emit(c: &mut Criterion) {
+    let mut group = c.benchmark_group("moves");
+    group.sample_size(10);
+    let job = job(&plate_job(0.0005));
+    let (sheet, _) = layout::lay_out(art(plate()), &job).expect("layout");
+    let made = toolpath::make(&sheet, &job, &[0]).expect("toolpaths");
+    let placed = mapping::place(order::arrange(made.paths, &job, Point::ZERO), &job);
+    let timed = motion::time(placed.clone(), &job, &[0]).expect("timed");
+    let moves = timed.totals.moves;
+    group.throughput(Throughput::Elements(moves));
+    group.bench_function("motion", |b| {
+        b.iter_batched(
+            || placed.clone(),
+            |p| motion::time(p, &job, &[0]).expect("timed"),
+            BatchSize::LargeInput,
+        );
+    });
+    let (within, _) = limits::check(timed, &job, &[0]).expect("within");
+    let program = Program::new(&job, within);
+    group.bench_function("emit", |b| {
+        b.iter(|| program.write(Comments::None, &mut std::io::sink()).expect("written"));
+    });
+    let mut text = Vec::new();
+    program.write(Comments::None, &mut text).expect("written");
+    group.throughput(Throughput::Elements(text.iter().filter(|b| **b == b'\n').count() as u64));
+    group.bench_function("read, lines", |b| {
+        b.iter(|| {
+            let mut measure = Measure::new("p", Some(&job.machine));
+            text.split(|b| *b == b'\n').for_each(|line| measure.line(line));
+            measure.finish()
+        });
+    });
+    group.finish();
+}
+
+fn whole(c: &mut Criterion) {
+    let mut group = c.benchmark_group("whole");
+    group.sample_size(10);
+    let job = job(confetti_job());
+    for paths in [1_000, 10_000, 100_000] {
+        let svg = confetti(paths);
+        group.throughput(Throughput::Elements(paths as u64));
+        group.bench_function(BenchmarkId::new("file to program", paths), |b| {
+            b.iter(|| {
+                let compiled = compile(art(&svg), &job, &Choice::default()).expect("compiled");
+                Program::new(&job, compiled.within)
+                    .write(Comments::Full, &mut std::io::sink())
+                    .expect("written");
+            });
+        });
+    }
+    group.finish();
+}
+
+criterion_group!(benches, import, hatch, ordering, motion_and_emit, whole);
+criterion_main!(benches);
