@@ -1,4 +1,5 @@
 //! How long each stage takes. Figures are in docs/PERFORMANCE.md.
+#![allow(missing_docs, clippy::expect_used)] // a bench that cannot be set up may end
 
 use criterion::{BatchSize, BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;

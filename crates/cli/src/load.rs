@@ -155,12 +155,11 @@ pub(crate) fn made(args: &JobArgs) -> Result<Made, Refusal> {
 pub(crate) fn located(problems: Problems, sources: &Sources) -> Problems {
     let mut out = Problems::new();
     for mut problem in problems {
-        if let Some(place) = &mut problem.place {
-            if let (None, Some(span), Some(text)) =
+        if let Some(place) = &mut problem.place
+            && let (None, Some(span), Some(text)) =
                 (place.line, &place.span, sources.get(&place.file))
-            {
-                place.line = Some(tinkite_core::problem::line_of(text, span.start));
-            }
+        {
+            place.line = Some(tinkite_core::problem::line_of(text, span.start));
         }
         out.push(problem);
     }

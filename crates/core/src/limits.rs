@@ -124,12 +124,12 @@ pub fn check(
                 format!("step \"{}\" asks for {}; the {axis} axis does only {} mm/s, so lines along it burn slower and deeper", step.name, step.speed, plain(slow, 2)),
                 "go no faster than the slower axis").at(place.clone()));
         }
-        if let Make::Engrave(lines) = &step.make {
-            if lines.spacing < job.machine.beam.width * 0.999 {
-                problems.push(Problem::warning("dense-lines",
+        if let Make::Engrave(lines) = &step.make
+            && lines.spacing < job.machine.beam.width * 0.999
+        {
+            problems.push(Problem::warning("dense-lines",
                     format!("step \"{}\" engraves lines {} mm apart with a beam {} mm wide: they overlap and burn deeper", step.name, plain(lines.spacing, 4), plain(job.machine.beam.width, 4)),
                     "widen spacing to the beam's width").at(place));
-            }
         }
     }
     problems.clone().unless_refused((WithinLimits { timed }, problems))

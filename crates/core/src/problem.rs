@@ -103,7 +103,7 @@ pub struct Problem {
     /// What to do.
     pub help: String,
     /// Where it stands, when it stands somewhere.
-    pub place: Option<Place>,
+    pub place: Option<Box<Place>>,
 }
 
 impl Problem {
@@ -138,7 +138,7 @@ impl Problem {
     /// The same problem, with its place.
     #[must_use]
     pub fn at(mut self, place: Place) -> Self {
-        self.place = Some(place);
+        self.place = Some(Box::new(place));
         self
     }
 }

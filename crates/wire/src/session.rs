@@ -421,13 +421,14 @@ impl Session {
         if let Some(number) = line.line {
             self.acknowledged = number;
         }
-        if self.unanswered.is_empty() && self.waiting.is_empty() {
-            if let State::Asking(connected) = &mut self.state {
-                let connected = std::mem::take(connected);
-                self.settings.buffer = connected.buffer.unwrap_or(self.settings.buffer);
-                self.state = State::Ready;
-                self.events.push_back(Event::Connected(connected));
-            }
+        if self.unanswered.is_empty()
+            && self.waiting.is_empty()
+            && let State::Asking(connected) = &mut self.state
+        {
+            let connected = std::mem::take(connected);
+            self.settings.buffer = connected.buffer.unwrap_or(self.settings.buffer);
+            self.state = State::Ready;
+            self.events.push_back(Event::Connected(connected));
         }
         self.drain_if_answered(now);
     }

@@ -334,7 +334,7 @@ full = 255
                 "m.machine.toml:9 top-speed in [x]: \"100\" has no unit, and a speed needs one | write it with a unit, for example \"100 mm/s\" (units: mm/s, mm/min, m/min, in/s, in/min)",
             ]
         );
-        assert!(told(&SMALL.replace("[beam]", "[[beam")).len() >= 1);
+        assert!(!told(&SMALL.replace("[beam]", "[[beam")).is_empty());
         assert!(told("").iter().any(|line| line.contains("tinkite = 1")));
     }
 

@@ -155,21 +155,21 @@ const KINDS: [(&str, Kind); 4] = [
 
 /// Reads `key` as one table of conditions or a list of alternatives; problems are reported.
 pub(super) fn read(section: &Section<'_, '_>, key: &'static str) -> Vec<Take> {
-    if let Some(value) = section.value(key) {
-        if !matches!(value.get_ref(), DeValue::Table(_) | DeValue::Array(_)) {
-            section.report(
-                Problem::error(
-                    "wrong-type",
-                    format!(
-                        "{key} in {} should be a table of conditions or a list of such tables",
-                        section.name
-                    ),
-                    format!("write for example {key} = {{ stroke = \"red\" }}"),
+    if let Some(value) = section.value(key)
+        && !matches!(value.get_ref(), DeValue::Table(_) | DeValue::Array(_))
+    {
+        section.report(
+            Problem::error(
+                "wrong-type",
+                format!(
+                    "{key} in {} should be a table of conditions or a list of such tables",
+                    section.name
                 ),
-                value.span(),
-            );
-            return Vec::new();
-        }
+                format!("write for example {key} = {{ stroke = \"red\" }}"),
+            ),
+            value.span(),
+        );
+        return Vec::new();
     }
     section.sections(key).into_iter().map(one).collect()
 }

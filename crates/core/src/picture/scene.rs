@@ -246,10 +246,10 @@ fn draw_marks(out: &mut String, view: &View, placed: &Placed, detail: &Detail) {
     let mut labels = Labels { taken: Vec::new() };
     for (number, path) in placed.sequence().paths().iter().enumerate() {
         let colour = step_colour(path.step);
-        if detail.arrows {
-            if let Some((at, direction)) = arrow_place(view, &path.burn) {
-                legend::arrow(out, at, direction, colour);
-            }
+        if detail.arrows
+            && let Some((at, direction)) = arrow_place(view, &path.burn)
+        {
+            legend::arrow(out, at, direction, colour);
         }
         if !detail.starts {
             continue;

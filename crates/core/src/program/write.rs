@@ -154,11 +154,11 @@ impl<'p, 'o, W: Write> Writer<'p, 'o, W> {
             plain(timed.s[number].0, 1)
         );
         self.comment(&title)?;
-        if let Some(air) = job.machine.air {
-            if step.air != self.said.air {
-                self.said.air = step.air;
-                return self.code(if step.air { air.on } else { "M9" });
-            }
+        if let Some(air) = job.machine.air
+            && step.air != self.said.air
+        {
+            self.said.air = step.air;
+            return self.code(if step.air { air.on } else { "M9" });
         }
         Ok(())
     }

@@ -62,10 +62,10 @@ pub(super) fn read(name: &str, text: &str) -> Result<Artwork, Problems> {
         problems,
     };
     census.report_unseen(&seen, &mut artwork);
-    if artwork.page.is_none() {
-        if let Some(extents) = artwork.extents() {
-            artwork.transform(Affine::translate(-extents.origin().to_vec2()));
-        }
+    if artwork.page.is_none()
+        && let Some(extents) = artwork.extents()
+    {
+        artwork.transform(Affine::translate(-extents.origin().to_vec2()));
     }
     Ok(artwork)
 }

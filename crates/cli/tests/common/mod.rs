@@ -1,0 +1,98 @@
+//! A bench for the built program: a folder of its own, the demo's files, and strict expectations.
+#![allow(dead_code, clippy::unwrap_used, clippy::panic, clippy::expect_used)] // helpers of tests
+
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+/// A temporary folder with the demo's drawing, job and machine in it.
+pub(crate) struct Bench {
+    folder: tempfile::TempDir,
+}
+
+/// What a call did.
+pub(crate) struct Ran {
+    pub(crate) status: i32,
+    pub(crate) out: String,
+    pub(crate) err: String,
+}
+
+impl Bench {
+    pub(crate) fn new() -> Self {
+        let bench = Self { folder: tempfile::tempdir().unwrap() };
+        for name in ["sail-panel.svg", "sail-panel.kite.toml", "bench-laser.machine.toml"] {
+            let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("demo").join(name);
+            std::fs::copy(demo, bench.path(name)).unwrap();
+        }
+        bench
+    }
+
+    pub(crate) fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    pub(crate) fn write(&self, name: &str, text: impl AsRef<[u8]>) {
+        std::fs::write(self.path(name), text).unwrap();
+    }
+
+    pub(crate) fn read(&self, name: &str) -> String {
+        std::fs::read_to_string(self.path(name)).unwrap()
+    }
+
+    /// The demo's file with one passage changed.
+    pub(crate) fn change(&self, name: &str, from: &str, to: &str) {
+        let text = self.read(name);
+        assert!(text.contains(from), "{name} has no {from}");
+        self.write(name, text.replacen(from, to, 1));
+    }
+
+    pub(crate) fn command(&self, args: &[&str]) -> Command {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_tinkite"));
+        command.args(args).current_dir(self.folder.path()).env("NO_COLOR", "1");
+        command
+    }
+
+    pub(crate) fn run(&self, args: &[&str]) -> Ran {
+        Ran::from(self.command(args).output().unwrap())
+    }
+
+    /// Runs and expects success; returns what it printed.
+    pub(crate) fn ok(&self, args: &[&str]) -> String {
+        let ran = self.run(args);
+        assert_eq!(ran.status, 0, "{args:?}\n{}\n{}", ran.out, ran.err);
+        ran.out
+    }
+
+    pub(crate) fn json(&self, args: &[&str]) -> serde_json::Value {
+        serde_json::from_str(&self.ok(&[args, &["--json"]].concat())).unwrap()
+    }
+
+    /// Names of all files in the folder, sorted.
+    pub(crate) fn files(&self) -> Vec<String> {
+        let mut names: Vec<String> = std::fs::read_dir(self.folder.path())
+            .unwrap()
+            .map(|entry| entry.unwrap().file_name().to_string_lossy().into_owned())
+            .collect();
+        names.sort();
+        names
+    }
+
+    /// Runs, expects to be refused with `status`, and that no file came or went.
+    pub(crate) fn refused(&self, status: i32, args: &[&str]) -> String {
+        let before = self.files();
+        let ran = self.run(args);
+        assert_eq!(ran.status, status, "{args:?}\n{}\n{}", ran.out, ran.err);
+        assert_eq!(before, self.files(), "{args:?} left something behind");
+        assert!(!ran.err.contains("panicked"), "{}", ran.err);
+        ran.err
+    }
+}
+
+impl From<Output> for Ran {
+    fn from(output: Output) -> Self {
+        Self {
+            status: output.status.code().unwrap_or(-1),
+            out: String::from_utf8(output.stdout).unwrap(),
+            err: String::from_utf8(output.stderr).unwrap(),
+        }
+    }
+}

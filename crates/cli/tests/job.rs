@@ -1,0 +1,271 @@
+//! Jobs: plan and check, selection, and everything that is refused.
+
+mod common;
+use common::Bench;
+use serde_json::{Value, json};
+
+const JOB: &str = "sail-panel.kite.toml";
+
+#[test]
+fn the_demo_plan_for_people() {
+    let bench = Bench::new();
+    insta::assert_snapshot!(bench.ok(&["plan", JOB]), @"
+    Sail panel on Bench laser, 400 x 300 mm diode
+
+        step     make                   shapes  lines  passes  mm/s  power %    S  burn mm  beam off mm        time
+     1  emblem   engrave, 0.2 mm apart       2    397       1   120       30  300     2752         3347  1 min 16 s
+     2  folds    score                       3      3       1    60       15  150      231           90       4.7 s
+     3  outline  cut                        19     19       1    25       55  550      660          352      30.2 s
+
+      burns    X 20 to 192.97, Y 20 to 136.39 mm, 172.97 x 116.39 mm
+      in all   3642 mm burnt, 3789 mm with the beam off, about 1 min 51 s
+    ");
+    assert_eq!(bench.ok(&["check", JOB]), "nothing is wrong or doubtful\n");
+}
+
+#[test]
+fn the_fields_that_other_programs_rely_on() {
+    let bench = Bench::new();
+    let plan = bench.json(&["plan", JOB]);
+    for key in [
+        "name",
+        "machine",
+        "extents_mm",
+        "burn_mm",
+        "travel_mm",
+        "seconds",
+        "steps",
+        "leftovers",
+        "problems",
+    ] {
+        assert!(!plan[key].is_null(), "{key}");
+    }
+    let step = &plan["steps"][2];
+    assert_eq!(
+        (&step["name"], &step["make"], &step["s"]),
+        (&json!("outline"), &json!("cut"), &json!([550.0, 550.0]))
+    );
+    assert_eq!(step["power_percent"], json!([55.0, 55.0]));
+    let sum: f64 =
+        plan["steps"].as_array().unwrap().iter().map(|s| s["seconds"].as_f64().unwrap()).sum();
+    assert!((sum - plan["seconds"].as_f64().unwrap()).abs() < 0.01);
+    assert_eq!(plan["extents_mm"]["min"], json!([20.0, 20.0]));
+}
+
+#[test]
+fn steps_can_be_chosen_by_name() {
+    let bench = Bench::new();
+    let names = |plan: Value| -> Vec<String> {
+        plan["steps"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|s| s["name"].as_str().unwrap().into())
+            .collect()
+    };
+    assert_eq!(names(bench.json(&["plan", JOB, "--only", "folds"])), ["folds"]);
+    assert_eq!(names(bench.json(&["plan", JOB, "--skip", "folds"])), ["emblem", "outline"]);
+    assert!(bench.refused(1, &["plan", JOB, "--only", "fold"]).contains("did you mean \"folds\"?"));
+}
+
+#[test]
+fn take_finds_shapes_in_every_way() {
+    let bench = Bench::new();
+    let shapes = |take: &str| {
+        bench.write(JOB, format!(
+            "tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"sail-panel.svg\"\n[[step]]\nname = \"a\"\nmake = \"cut\"\nspeed = \"9 mm/s\"\npower = \"50 %\"\ntake = {take}\n"
+        ));
+        let plan = bench.json(&["plan", JOB]);
+        (plan["steps"][0]["shapes"].as_u64().unwrap(), plan["leftovers"].as_array().unwrap().len())
+    };
+    assert_eq!(shapes("{ stroke = \"red\" }"), (19, 5));
+    assert_eq!(shapes("{ fill = \"#1A1A1A\" }"), (2, 22));
+    assert_eq!(shapes("{ colour = \"#00f\" }"), (3, 21));
+    assert_eq!(shapes("{ group = \"holes\" }"), (18, 6));
+    assert_eq!(shapes("{ id = \"outline\" }"), (1, 23));
+    assert_eq!(shapes("{ kind = \"open\" }"), (3, 21));
+    assert_eq!(shapes("{ hairline = \"0.25 mm\" }"), (22, 2));
+    assert_eq!(shapes("{ stroke = \"red\", not = { group = \"holes\" } }"), (1, 23));
+    assert_eq!(shapes("[{ id = \"outline\" }, { stroke = \"blue\" }]"), (4, 20));
+    assert_eq!(shapes("{ rest = true }"), (24, 0));
+}
+
+#[test]
+fn size_turn_mirror_and_place_do_what_they_say() {
+    let bench = Bench::new();
+    let demo = bench.read(JOB);
+    let extents = |artwork: &str, place: &str| {
+        let text = demo
+            .replace("file = \"sail-panel.svg\"", &format!("file = \"sail-panel.svg\"\n{artwork}"))
+            .replace("[stock]", "[ignored]")
+            .replace("at     = [\"20 mm\", \"20 mm\"]", place);
+        // Without the stock: it would refuse the larger sizes.
+        let (before, after) = text.split_once("[ignored]").unwrap();
+        let (_, after) = after.split_once("[place]").unwrap();
+        bench.write(JOB, format!("{before}[place]{after}"));
+        let plan = bench.json(&["plan", JOB]);
+        let at = |m: &str, n: usize| plan["extents_mm"][m][n].as_f64().unwrap();
+        [at("min", 0), at("min", 1), at("max", 0), at("max", 1)]
+    };
+    let near = |a: [f64; 4], b: [f64; 4]| {
+        assert!(a.iter().zip(b).all(|(a, b)| (a - b).abs() < 0.011), "{a:?} {b:?}")
+    };
+    let here = "at     = [\"30 mm\", \"40 mm\"]";
+    let plain = extents("", here);
+    let (w, h) = (plain[2] - 30.0, plain[3] - 40.0);
+    near(extents("width = \"100 mm\"", here), [30.0, 40.0, 130.0, 40.0 + h * 100.0 / w]);
+    near(extents("height = \"2 in\"", here), [30.0, 40.0, 30.0 + w * 50.8 / h, 90.8]);
+    near(extents("scale = 0.5", here), [30.0, 40.0, 30.0 + w / 2.0, 40.0 + h / 2.0]);
+    near(extents("turn = \"90 deg\"", here), [30.0, 40.0, 30.0 + h, 40.0 + w]);
+    near(extents("mirror = \"left-right\"", here), plain);
+}
+
+/// Name, what is changed in which file, words that must be said.
+type Bad = (&'static str, &'static str, &'static str, &'static str);
+
+#[test]
+fn bad_jobs_are_refused_with_place_and_cure_and_nothing_is_written() {
+    let cases: [Bad; 17] = [
+        (JOB, "speed = \"120 mm/s\"", "speed = 120", "has no unit"),
+        (JOB, "speed = \"120 mm/s\"", "speed = \"0 mm/s\"", "must be above zero"),
+        (JOB, "speed = \"120 mm/s\"", "speed = \"-1 mm/s\"", "must be above zero"),
+        (JOB, "speed = \"120 mm/s\"", "speed = true", "true or false"),
+        (JOB, "speed = \"120 mm/s\"", "sped = \"120 mm/s\"", "did you mean speed?"),
+        (JOB, "speed = \"120 mm/s\"", "speed = \"900 mm/s\"", "fastest axis does 250 mm/s"),
+        (JOB, "power = \"30 %\"", "power = \"95 %\"", "above the machine's ceiling of 90 %"),
+        (JOB, "power = \"30 %\"", "power = \"0.5 %\"", "does not light below S10"),
+        (JOB, "take  = { stroke = \"blue\" }", "take = { stroke = \"green\" }", "takes nothing"),
+        (
+            JOB,
+            "take  = { fill = \"#1a1a1a\" }",
+            "take = { group = \"folds\" }",
+            "3 shapes are not closed: pocket, batten-1, batten-2",
+        ),
+        (
+            JOB,
+            "at     = [\"20 mm\", \"20 mm\"]",
+            "at = [\"300 mm\", \"20 mm\"]",
+            "beyond the right edge",
+        ),
+        (
+            JOB,
+            "at     = [\"20 mm\", \"20 mm\"]",
+            "at = [\"50 mm\", \"20 mm\"]",
+            "the job leaves the stock",
+        ),
+        (JOB, "file = \"sail-panel.svg\"", "file = \"gone.svg\"", "gone.svg cannot be read"),
+        (JOB, "spacing = \"0.2 mm\"", "spacing = \"0 mm\"", "must be above zero"),
+        (JOB, "spacing = \"0.2 mm\"", "spacing = \"1e-7 mm\"", "check spacing"),
+        (
+            JOB,
+            "machine  = \"bench-laser\"",
+            "machine  = \"bench-lazer\"",
+            "did you mean \"bench-laser\"?",
+        ),
+        (
+            "bench-laser.machine.toml",
+            "width  = \"400 mm\"",
+            "width = \"400\"",
+            "bench-laser.machine.toml:10",
+        ),
+    ];
+    for (file, from, to, words) in cases {
+        let bench = Bench::new();
+        bench.change(file, from, to);
+        for command in [
+            &["emit", JOB][..],
+            &["draw", JOB, "-o", "a.png"],
+            &["plan", JOB],
+            &["check", JOB],
+            &["run", JOB],
+        ] {
+            let err = bench.refused(1, command);
+            let flat =
+                err.replace(['\n', '│'], " ").split_whitespace().collect::<Vec<_>>().join(" ");
+            assert!(flat.contains(words), "{to}: {command:?} says\n{err}");
+            assert!(flat.contains("help:"), "{to} has no cure:\n{err}");
+        }
+    }
+}
+
+#[test]
+fn an_error_shows_file_line_text_and_cure() {
+    let bench = Bench::new();
+    bench.change(JOB, "power = \"15 %\"", "power = \"15\"");
+    insta::assert_snapshot!(bench.refused(1, &["plan", JOB]), @r#"
+    quantity
+
+      × power in step 2 ("folds"): "15" has no unit, and a power needs one
+        ╭─[sail-panel.kite.toml:37:9]
+     36 │ speed = "60 mm/s"
+     37 │ power = "15"
+        ·         ──┬─
+        ·           ╰── here
+     38 │ 
+        ╰────
+      help: write it with a unit, for example "15 %" (units: %)
+    "#);
+}
+
+#[test]
+fn bad_drawings_are_refused() {
+    let bench = Bench::new();
+    let page = r#"<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="50mm">"#;
+    let cases: [(&str, Vec<u8>, &str); 8] = [
+        ("empty.svg", Vec::new(), "the file is empty"),
+        ("words.svg", b"just words".to_vec(), "not well-formed XML"),
+        ("photo.svg", b"\x89PNG\r\n\x1a\n".to_vec(), "this is a PNG bitmap"),
+        ("bytes.svg", vec![0xff; 3000], "neither SVG nor any other text"),
+        (
+            "cut.svg",
+            bench.read("sail-panel.svg").into_bytes()[..1500].to_vec(),
+            "not well-formed XML",
+        ),
+        (
+            "far.svg",
+            format!("{page}<path d='M0 0 L1e30 0' stroke='red'/></svg>").into_bytes(),
+            "reaches further than",
+        ),
+        (
+            "nan.svg",
+            format!("{page}<path d='M0 0 LNaN 0' stroke='red'/></svg>").into_bytes(),
+            "nothing drawn",
+        ),
+        ("dot.svg", format!("{page}<path d='M5 5 L5 5' stroke='red'/></svg>").into_bytes(), ""),
+    ];
+    for (name, bytes, words) in cases {
+        bench.write(name, bytes);
+        let ran = bench.run(&["look", name]);
+        assert!((ran.out + &ran.err).contains(words), "{name}: {}", ran.err);
+        bench.write(JOB, bench.read(JOB).replace("sail-panel.svg", name));
+        bench.refused(1, &["emit", JOB]);
+        bench.write(JOB, bench.read(JOB).replace(name, "sail-panel.svg"));
+    }
+    assert!(bench.refused(1, &["look", "gone.svg"]).contains("check the name"));
+    assert!(bench.refused(1, &["look", "."]).contains("cannot be read"));
+}
+
+#[test]
+fn codes_have_stories() {
+    let bench = Bench::new();
+    assert!(bench.ok(&["check", "--explain", "open-shape"]).contains("closed"));
+    assert!(
+        bench.refused(2, &["check", "--explain", "open-shap"]).contains("did you mean open-shape?")
+    );
+}
+
+#[test]
+fn what_is_doubtful_is_said_and_runs_all_the_same() {
+    let bench = Bench::new();
+    let demo = bench.read(JOB);
+    // The engraving moved to the end, and the folds forgotten.
+    let parts: Vec<&str> = demo.split("[[step]]").collect();
+    bench.write(JOB, format!("{}[[step]]{}[[step]]{}", parts[0], parts[3], parts[1]));
+    let check = bench.json(&["check", JOB]);
+    let codes: Vec<_> =
+        check["problems"].as_array().unwrap().iter().map(|p| p["code"].as_str().unwrap()).collect();
+    assert_eq!(codes, ["leftover", "cut-first"]);
+    let plan = bench.json(&["plan", JOB]);
+    assert_eq!(plan["leftovers"].as_array().unwrap().len(), 3);
+    assert!(plan["leftovers"][0].as_str().unwrap().starts_with("pocket (stroke #0000ff)"));
+}

@@ -1,0 +1,97 @@
+//! `look` and `begin`: what is in a drawing, and a job to start from.
+
+mod common;
+use common::Bench;
+use serde_json::json;
+
+#[test]
+fn the_demo_drawing_for_people() {
+    let bench = Bench::new();
+    insta::assert_snapshot!(bench.ok(&["look", "sail-panel.svg"]), @r#"
+    sail-panel.svg: SVG, 172.97 x 116.39 mm
+      page     200 x 140 mm
+      units    width "200mm" over 800 view box units: 1 unit is 0.25 mm
+      drawing  X 13.06 to 186.03, Y 13 to 129.39 mm from the lower left corner
+
+        colour   by      shapes  open  closed  lines  length mm  inside mm²      size mm  stroke mm
+        #1a1a1a  fill         2     0       2      3      212.5       550.1  34.7 x 60.6
+        #0000ff  stroke       3     3       0      3      231.2         0.0     112 x 90  0.25
+        #ff0000  stroke      19     0      19     19      659.6     10832.8  173 x 116.4  0.25
+    "#);
+}
+
+#[test]
+fn the_fields_that_other_programs_rely_on() {
+    let bench = Bench::new();
+    let look = bench.json(&["look", "sail-panel.svg"]);
+    let file = &look["files"][0];
+    assert_eq!(file["format"], "SVG");
+    assert_eq!(file["page_mm"], json!([200.0, 140.0]));
+    assert_eq!(file["units"]["mm_per_unit"], 0.25);
+    let keys: Vec<_> = file.as_object().unwrap().keys().cloned().collect();
+    assert_eq!(
+        keys,
+        [
+            "extents_mm",
+            "file",
+            "format",
+            "images",
+            "layers",
+            "page_mm",
+            "problems",
+            "size_mm",
+            "units"
+        ]
+    );
+    let layer = &file["layers"][2];
+    assert_eq!((&layer["colour"], &layer["by"]), (&json!("#ff0000"), &json!("stroke")));
+    assert_eq!(layer["shapes"], layer["closed"]);
+    // Twelve vents of 2.5 mm, four grommets of 5.5 mm, by their circles alone.
+    let round = std::f64::consts::PI * (12.0 * 2.5 + 4.0 * 5.5);
+    assert!(layer["length_mm"].as_f64().unwrap() > round);
+    assert_eq!(layer["stroke_width_mm"], json!([0.25, 0.25]));
+}
+
+#[test]
+fn several_files_and_standard_input() {
+    let bench = Bench::new();
+    bench.write("b.svg", r#"<svg xmlns="http://www.w3.org/2000/svg" width="2in" height="1in" viewBox="0 0 2 1"><path d="M0 0H2" stroke="red"/></svg>"#);
+    let look = bench.json(&["look", "sail-panel.svg", "b.svg"]);
+    assert_eq!(look["files"][1]["size_mm"], json!([50.8, 0.0]));
+    let mut command = bench.command(&["look", "-", "--json"]);
+    let drawing = std::fs::File::open(bench.path("b.svg")).unwrap();
+    let ran = common::Ran::from(command.stdin(drawing).output().unwrap());
+    assert!(ran.out.contains("50.8"), "{}", ran.err);
+}
+
+#[test]
+fn pixels_are_doubted_and_said() {
+    let bench = Bench::new();
+    bench.write("px.svg", r#"<svg xmlns="http://www.w3.org/2000/svg" width="960" height="96"><rect width="96" height="48" fill="red"/><text x="1" y="9">hi</text></svg>"#);
+    let ran = bench.run(&["look", "px.svg"]);
+    assert!(ran.out.contains("25.4 x 12.7 mm"), "{}", ran.out);
+    assert!(ran.err.contains("unit-doubt") && ran.err.contains("live-text"), "{}", ran.err);
+}
+
+#[test]
+fn a_begun_job_plans_unedited_wherever_it_is_written() {
+    let bench = Bench::new();
+    std::fs::create_dir(bench.path("jobs")).unwrap();
+    for output in ["a.kite.toml", "jobs/b.kite.toml"] {
+        bench.ok(&["begin", "sail-panel.svg", "-o", output]);
+        let plan = bench.json(&["plan", output]);
+        let makes: Vec<_> =
+            plan["steps"].as_array().unwrap().iter().map(|s| s["make"].as_str().unwrap()).collect();
+        assert_eq!(makes, ["engrave", "score", "cut"]);
+        assert_eq!(plan["leftovers"], json!([]));
+    }
+    assert!(bench.read("a.kite.toml").contains("# guessed"));
+    // Nothing is overwritten unasked.
+    assert!(
+        bench.refused(2, &["begin", "sail-panel.svg", "-o", "a.kite.toml"]).contains("--force")
+    );
+    bench.ok(&["begin", "sail-panel.svg", "-o", "a.kite.toml", "--force"]);
+    bench.ok(&["begin", "sail-panel.svg", "-o", "a.kite.toml", "--number"]);
+    assert!(bench.path("a-2.kite.toml").exists());
+    assert!(bench.ok(&["begin", "sail-panel.svg", "-o", "-"]).contains("[[step]]"));
+}

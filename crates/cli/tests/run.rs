@@ -1,0 +1,200 @@
+//! Runs: on the rig in this process, over TCP and over a pseudo-terminal; and how they break.
+
+mod common;
+use common::{Bench, Ran};
+use std::io::{BufRead, BufReader};
+use std::process::{Child, Command, Stdio};
+use std::time::Duration;
+
+const JOB: &str = "sail-panel.kite.toml";
+
+/// A rig in a process of its own; gone when dropped.
+struct RigProcess {
+    child: Child,
+    lines: BufReader<std::process::ChildStdout>,
+    link: String,
+}
+
+impl RigProcess {
+    fn start(bench: &Bench, args: &[&str]) -> Self {
+        let mut child =
+            bench.command(&[&["rig"], args].concat()).stdout(Stdio::piped()).spawn().unwrap();
+        let mut lines = BufReader::new(child.stdout.take().unwrap());
+        let mut first = String::new();
+        lines.read_line(&mut first).unwrap();
+        let link = first.trim().strip_prefix("the rig listens on ").expect("a link").to_string();
+        Self { child, lines, link }
+    }
+
+    /// Waits for it to end and returns what else it said.
+    fn rest(mut self) -> String {
+        let mut text = String::new();
+        std::io::Read::read_to_string(&mut self.lines, &mut text).unwrap();
+        assert!(self.child.wait().unwrap().success());
+        text
+    }
+}
+
+impl Drop for RigProcess {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+fn last_event(out: &str) -> serde_json::Value {
+    serde_json::from_str(out.lines().last().unwrap()).unwrap()
+}
+
+#[test]
+fn a_job_runs_on_the_rig_and_takes_the_time_that_was_planned() {
+    let bench = Bench::new();
+    let plan = bench.json(&["plan", JOB]);
+    let out = bench.ok(&["run", JOB, "--to", "rig:", "--json", "--picture", "burnt.svg"]);
+    let end = last_event(&out);
+    assert_eq!((&end["event"], &end["how"]), (&"end".into(), &"done".into()));
+    let (planned, took) = (plan["seconds"].as_f64().unwrap(), end["seconds"].as_f64().unwrap());
+    assert!((took / planned - 1.0).abs() < 0.01, "{planned} {took}");
+    assert!(
+        out.lines().count() > 50
+            && out.contains("\"step\":\"emblem\"")
+            && out.contains("\"step\":\"outline\"")
+    );
+    assert!(bench.read("burnt.svg").contains("S550"));
+}
+
+#[test]
+fn only_the_chosen_step_is_burnt() {
+    let bench = Bench::new();
+    let plan = bench.json(&["plan", JOB, "--only", "folds"]);
+    let out = bench.ok(&["run", JOB, "--only", "folds"]);
+    let burnt = format!("{:.1} mm burnt", plan["burn_mm"].as_f64().unwrap());
+    assert!(out.contains(&burnt) && out.contains("S150") && !out.contains("S550"), "{out}");
+}
+
+#[test]
+fn over_tcp_and_over_a_pseudo_terminal_the_beam_does_the_same() {
+    let bench = Bench::new();
+    let mut records = Vec::new();
+    for args in [&["--tcp", "127.0.0.1:0"][..], &["--pty"], &["--pty", "--baud", "115200"]] {
+        let record = format!("record-{}.json", records.len());
+        let rig = RigProcess::start(
+            &bench,
+            &[args, &["--pace", "max", "--once", "--record", &record]].concat(),
+        );
+        let out = bench.ok(&["run", JOB, "--skip", "emblem", "--to", &rig.link]);
+        assert!(out.starts_with("done: "), "{out}");
+        let said = rig.rest();
+        assert!(said.contains(" 0 refused, 0 bytes lost"), "{said}");
+        let record: serde_json::Value = serde_json::from_str(&bench.read(&record)).unwrap();
+        assert_eq!(record["lit_standing_seconds"], 0.0);
+        records.push((
+            record["burnt_mm"].clone(),
+            record["by_s"].clone(),
+            record["extents_mm"].clone(),
+        ));
+    }
+    assert!(records.windows(2).all(|pair| pair[0] == pair[1]), "{records:#?}");
+    let plan = bench.json(&["plan", JOB, "--skip", "emblem"]);
+    let (planned, burnt) = (plan["burn_mm"].as_f64().unwrap(), records[0].0.as_f64().unwrap());
+    assert!((planned - burnt).abs() < 0.2, "{planned} {burnt}");
+}
+
+#[test]
+fn ctrl_c_stops_with_the_beam_off_and_says_where() {
+    let bench = Bench::new();
+    let run = bench
+        .command(&["run", JOB, "--to", "rig:real"])
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    std::thread::sleep(Duration::from_millis(1500));
+    assert!(Command::new("kill").args(["-INT", &run.id().to_string()]).status().unwrap().success());
+    let ran = Ran::from(run.wait_with_output().unwrap());
+    assert_eq!(ran.status, 4, "{} {}", ran.out, ran.err);
+    assert!(
+        ran.err.contains("stopped at line")
+            && ran.err.contains("(step emblem)")
+            && ran.err.contains("beam is off"),
+        "{}",
+        ran.err
+    );
+    assert!(ran.out.contains("mm burnt"), "{}", ran.out);
+}
+
+#[test]
+fn a_rig_that_dies_in_the_middle_is_told() {
+    let bench = Bench::new();
+    let mut rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "real"]);
+    let run = bench
+        .command(&["run", JOB, "--to", &rig.link])
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    std::thread::sleep(Duration::from_millis(1200));
+    rig.child.kill().unwrap();
+    let ran = Ran::from(run.wait_with_output().unwrap());
+    assert_eq!(ran.status, 3, "{}", ran.err);
+    assert!(
+        ran.err.contains("link to the controller closed") && ran.err.contains("at line"),
+        "{}",
+        ran.err
+    );
+}
+
+#[test]
+fn a_controller_with_other_settings_is_not_run() {
+    let bench = Bench::new();
+    let demo = include_str!("../demo/bench-laser.machine.toml");
+    bench.write("other.machine.toml", demo.replace("full    = 1000", "full    = 255"));
+    let rig =
+        RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--machine", "./other.machine.toml"]);
+    let err = bench.refused(3, &["run", JOB, "--to", &rig.link]);
+    assert!(err.contains("S255 ($30)"), "{err}");
+
+    bench
+        .write("other.machine.toml", demo.replace("follows-speed = true", "follows-speed = false"));
+    let rig =
+        RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--machine", "./other.machine.toml"]);
+    assert!(bench.refused(3, &["run", JOB, "--to", &rig.link]).contains("laser mode"));
+}
+
+#[test]
+fn alarms_and_refused_lines_stop_the_run() {
+    let bench = Bench::new();
+    let demo = include_str!("../demo/bench-laser.machine.toml");
+    // A controller with a smaller bed than the profile says.
+    bench.write("small.machine.toml", demo.replace("\"400 mm\"", "\"100 mm\""));
+    let rig = RigProcess::start(
+        &bench,
+        &["--tcp", "127.0.0.1:0", "--pace", "max", "--machine", "./small.machine.toml"],
+    );
+    let err = bench.refused(3, &["run", JOB, "--to", &rig.link]);
+    assert!(err.contains("ALARM:2") && err.contains("beyond the machine's travel"), "{err}");
+
+    // Our reader knows G64; this controller does not.
+    bench.write("a.nc", "G21 G90\nM4 S0\nG0 X10 Y10 S0\nG64\nG1 X50 S300 F600\nM5\nM2\n");
+    let err = bench.refused(3, &["run", "a.nc", "--machine", "bench-laser", "--to", "rig:"]);
+    assert!(err.contains("refused line 4: error:20 (a word is not known)"), "{err}");
+}
+
+#[test]
+fn what_cannot_run_is_refused_before_anything_moves() {
+    let bench = Bench::new();
+    assert!(bench.refused(3, &["run", JOB, "--to", "tcp:127.0.0.1:1"]).contains("does not open"));
+    assert!(
+        bench
+            .refused(3, &["run", JOB, "--to", "serial:/dev/no-such-port"])
+            .contains("does not open")
+    );
+    assert!(bench.refused(2, &["run", JOB, "--to", "carrier-pigeon"]).contains("not a link"));
+    assert!(bench.refused(2, &["run", JOB, "--to", "rig:slow"]).contains("not a pace"));
+    bench.write("off.nc", "G21\nM4 S0\nG0 X10 S0\nG1 X900 S300 F600\nM5\nM2\n");
+    assert!(bench.refused(1, &["run", "off.nc", "--machine", "bench-laser"]).contains("off-bed"));
+    assert!(bench.refused(2, &["run", "off.nc"]).contains("--machine"));
+    bench.write("talk.nc", "G21\nM4 S0\nG0 X10 S0\nG1 X20! S300 F600\nM5\nM2\n");
+    bench.refused(1, &["run", "talk.nc", "--machine", "bench-laser"]);
+    assert!(bench.refused(3, &["rig", "--tcp", "256.0.0.1:1"]).contains("does not open"));
+}
