@@ -1,7 +1,10 @@
 //! The door: how refusals and problems are shown, and with which exit status.
 
 use crate::console::Console;
-use miette::{Diagnostic, LabeledSpan, NamedSource, Severity as Level, SourceCode};
+use miette::{
+    Diagnostic, GraphicalReportHandler, GraphicalTheme, LabeledSpan, NamedSource,
+    Severity as Level, SourceCode, ThemeCharacters, ThemeStyles,
+};
 use std::collections::BTreeMap;
 use std::fmt;
 use std::io;
@@ -135,13 +138,10 @@ const EXCERPT: usize = 400;
 
 /// Shows problems on standard error, each with its place and cure.
 pub(crate) fn show(problems: &Problems, sources: &Sources, console: &Console) {
-    let theme = if console.colours_err() {
-        miette::GraphicalTheme::unicode()
-    } else {
-        miette::GraphicalTheme::unicode_nocolor()
-    };
-    let handler =
-        miette::GraphicalReportHandler::new_themed(theme).with_width(100).with_links(false);
+    // The terminal's own palette: legible on light and dark grounds alike.
+    let styles = if console.colours_err() { ThemeStyles::ansi() } else { ThemeStyles::none() };
+    let theme = GraphicalTheme { characters: ThemeCharacters::unicode(), styles };
+    let handler = GraphicalReportHandler::new_themed(theme).with_width(100).with_links(false);
     for problem in problems {
         let place = problem.place.as_ref();
         let short = place.and_then(|p| p.span.as_ref()).is_some_and(|s| s.len() <= EXCERPT);

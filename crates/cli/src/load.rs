@@ -2,6 +2,7 @@
 
 use crate::args::JobArgs;
 use crate::door::{Refusal, Sources};
+use std::fs::File;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 use tinkite_core::artwork::{self, Artwork};
@@ -21,40 +22,40 @@ pub(crate) mod shipped {
 /// Text files are refused above this size: nobody writes a job of 4 MB.
 const LARGEST_TEXT: u64 = 4 << 20;
 
-/// Reads a file, or standard input for `-`.
-pub(crate) fn bytes(path: &Path) -> Result<Vec<u8>, Refusal> {
+/// Reads a file, or standard input for `-`; at most `most` bytes and one more, so that whoever
+/// checks the size sees that it is too large without holding all of it.
+fn bytes(path: &Path, most: u64) -> Result<Vec<u8>, Refusal> {
     let name = path.display().to_string();
     let mut data = Vec::new();
-    if name == "-" {
-        std::io::stdin()
-            .lock()
-            .read_to_end(&mut data)
-            .map_err(|e| Refusal::unreadable("standard input", &e))?;
-        return Ok(data);
-    }
-    std::fs::read(path).map_err(|e| Refusal::unreadable(&name, &e))
+    let read = if name == "-" {
+        std::io::stdin().lock().take(most + 1).read_to_end(&mut data)
+    } else {
+        File::open(path).and_then(|file| file.take(most + 1).read_to_end(&mut data))
+    };
+    read.map_err(|e| Refusal::unreadable(&name, &e))?;
+    Ok(data)
 }
 
 fn text(path: &Path) -> Result<String, Refusal> {
     let name = path.display().to_string();
-    let size = std::fs::metadata(path).map_err(|e| Refusal::unreadable(&name, &e))?.len();
+    let data = bytes(path, LARGEST_TEXT)?;
     let refuse = |message: &str, help: &str| {
         let problem = Problem::error("format", message, help).at(Place::file(&name));
         Refusal::Problems(problem.into(), Sources::new())
     };
-    if size > LARGEST_TEXT {
+    if data.len() as u64 > LARGEST_TEXT {
         return Err(refuse(
             "this is too large for a job or machine file",
             "name the .toml file, not the drawing",
         ));
     }
-    String::from_utf8(bytes(path)?)
+    String::from_utf8(data)
         .map_err(|_| refuse("this is not text in UTF-8", "name a job or machine file (.toml)"))
 }
 
 /// Reads a drawing.
 pub(crate) fn drawing(path: &Path) -> Result<Artwork, Refusal> {
-    artwork::read(&path.display().to_string(), &bytes(path)?)
+    artwork::read(&path.display().to_string(), &bytes(path, artwork::LARGEST_FILE)?)
         .map_err(|problems| Refusal::Problems(problems, Sources::new()))
 }
 
@@ -65,7 +66,7 @@ pub(crate) fn machine(
     folder: &Path,
     sources: &mut Sources,
 ) -> Result<Machine, Refusal> {
-    let is_path = name.contains(['/', '\\']) || name.ends_with(".toml");
+    let is_path = is_path(name);
     let path =
         if is_path { folder.join(name) } else { folder.join(format!("{name}.machine.toml")) };
     let (shown, text) = if path.exists() {
@@ -93,6 +94,21 @@ pub(crate) fn machine(
         .map_err(|problems| Refusal::Problems(problems, sources.clone()))
 }
 
+fn is_path(name: &str) -> bool {
+    name.contains(['/', '\\']) || name.ends_with(".toml")
+}
+
+/// Finds and reads a machine that was typed in the call: a path counts from here, a name is looked
+/// for beside `file` first.
+pub(crate) fn typed_machine(
+    name: &str,
+    file: &Path,
+    sources: &mut Sources,
+) -> Result<Machine, Refusal> {
+    let folder = if is_path(name) { PathBuf::new() } else { folder_of(file) };
+    machine(name, &folder, sources)
+}
+
 /// The folder of a file.
 pub(crate) fn folder_of(path: &Path) -> PathBuf {
     path.parent().map_or_else(PathBuf::new, Path::to_path_buf)
@@ -113,11 +129,7 @@ pub(crate) fn job(path: &Path, machine_override: Option<&str>) -> Result<Loaded,
     let folder = folder_of(path);
     let request = Request::of(&sources[&shown]);
     let machine = match (machine_override, &request.machine) {
-        // An override is typed here and now, so a path in it counts from here.
-        (Some(name), _) if name.contains(['/', '\\']) || name.ends_with(".toml") => {
-            machine(name, Path::new(""), &mut sources)?
-        }
-        (Some(name), _) => machine(name, &folder, &mut sources)?,
+        (Some(name), _) => typed_machine(name, path, &mut sources)?,
         (None, Some(name)) => machine(name, &folder, &mut sources)?,
         (None, None) => {
             let problem = Problem::error(

@@ -1,5 +1,7 @@
 //! Runs: on the rig in this process, over TCP and over a pseudo-terminal; and how they break.
 
+#![allow(clippy::unwrap_used, clippy::expect_used)] // helpers of tests
+
 mod common;
 use common::{Bench, Ran};
 use std::io::{BufRead, BufReader};

@@ -19,7 +19,7 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
     let to_stdout = path.as_os_str() == "-";
     let output = if to_stdout { None } else { Some(Output::create(&path, args.writing)?) };
     let artwork = load::drawing(&args.file)?;
-    let machine = load::machine(&args.machine, &load::folder_of(&path), &mut Sources::new())?;
+    let machine = load::typed_machine(&args.machine, &path, &mut Sources::new())?;
     let drawing = relative(&args.file, &load::folder_of(&path));
     let text = starter(&artwork, &drawing.display().to_string(), &machine, &args.machine);
     let Some(output) = output else { return console.result(&text) };

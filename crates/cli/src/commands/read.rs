@@ -7,7 +7,6 @@ use crate::load;
 use crate::report::read as report;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader};
-use std::path::Path;
 use tinkite_core::job::Machine;
 use tinkite_core::problem::{Place, Problem};
 use tinkite_core::program::measure::{Measure, Report};
@@ -63,14 +62,11 @@ pub(super) fn measure(
 pub(super) fn run(args: &Read, console: &Console) -> Result<(), Refusal> {
     let name = args.program.display().to_string();
     let mut sources = Sources::new();
-    let folder = load::folder_of(&args.program);
-    let machine = match &args.machine {
-        Some(machine) if machine.contains('/') => {
-            Some(load::machine(machine, Path::new(""), &mut sources)?)
-        }
-        Some(machine) => Some(load::machine(machine, &folder, &mut sources)?),
-        None => None,
-    };
+    let machine = args
+        .machine
+        .as_ref()
+        .map(|machine| load::typed_machine(machine, &args.program, &mut sources))
+        .transpose()?;
     let report = if name == "-" {
         measure("standard input", &mut io::stdin().lock(), machine.as_ref())?
     } else {

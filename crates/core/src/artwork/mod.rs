@@ -213,8 +213,8 @@ impl Artwork {
     }
 }
 
-/// Larger files are refused: nobody draws a quarter of a gigabyte on purpose.
-const LARGEST_FILE: usize = 256 << 20;
+/// Larger files (bytes) are refused: nobody draws a quarter of a gigabyte on purpose.
+pub const LARGEST_FILE: u64 = 256 << 20;
 
 /// Coordinates beyond this (mm) are a mistake of units or a broken file.
 const LARGEST_COORDINATE: f64 = 1e6;
@@ -230,14 +230,10 @@ pub fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
     if bytes.is_empty() {
         return refuse("empty-file", "the file is empty", "save the drawing again");
     }
-    if bytes.len() > LARGEST_FILE {
+    if bytes.len() as u64 > LARGEST_FILE {
         return refuse(
             "huge-file",
-            &format!(
-                "the file has {} MB; at most {} MB are read",
-                bytes.len() >> 20,
-                LARGEST_FILE >> 20
-            ),
+            &format!("the file has more than the {} MB that are read", LARGEST_FILE >> 20),
             "simplify the drawing, or split it into several files",
         );
     }

@@ -2,7 +2,7 @@
 
 use super::Program;
 use super::number::{Micron, microns, push_length, push_rounded};
-use crate::geometry::{Piece, Point, Rect};
+use crate::geometry::{Piece, Rect, Vec2};
 use crate::job::machine::Dialect;
 use crate::mapping::{Instruction, Move, Pace, Purpose};
 use crate::quantity::{clock, plain};
@@ -173,13 +173,21 @@ impl<'p, 'o, W: Write> Writer<'p, 'o, W> {
             return Ok(());
         }
         let arc = match m.piece {
-            Piece::Arc { centre, sweep, .. } => Some((centre, sweep)),
+            Piece::Arc { centre, sweep, .. } => {
+                let start = [
+                    self.said.x.unwrap_or_else(|| microns(m.from.x)),
+                    self.said.y.unwrap_or_else(|| microns(m.from.y)),
+                ];
+                let middle = [microns(centre.x), microns(centre.y)];
+                survives_rounding(start, [x, y], middle, sweep)
+                    .then_some((sweep, [middle[0] - start[0], middle[1] - start[1]]))
+            }
             Piece::Line { .. } => None,
         };
         let motion = match (m.pace, arc) {
             (Pace::Rapid, _) => b'0',
             (Pace::Feed(_), None) => b'1',
-            (Pace::Feed(_), Some((_, sweep))) if sweep < 0.0 => b'2',
+            (Pace::Feed(_), Some((sweep, _))) if sweep < 0.0 => b'2',
             (Pace::Feed(_), Some(_)) => b'3',
         };
         let s = self.program.within().timed().s_of(self.step, m.purpose).0;
@@ -194,8 +202,10 @@ impl<'p, 'o, W: Write> Writer<'p, 'o, W> {
         if self.said.y != Some(y) || arc.is_some() {
             push_length(&mut self.line, b'Y', y);
         }
-        if let Some((centre, _)) = arc {
-            self.arc_centre(m.from, centre);
+        if let Some((_, [i, j])) = arc {
+            // From the start as it was written, so that rounding does not shift the centre.
+            push_length(&mut self.line, b'I', i);
+            push_length(&mut self.line, b'J', j);
         }
         (self.said.x, self.said.y) = (Some(x), Some(y));
         // A travel move switches the beam off by its own word, laser mode or not.
@@ -213,14 +223,24 @@ impl<'p, 'o, W: Write> Writer<'p, 'o, W> {
         debug_assert!(m.purpose == Purpose::Burn || self.said.s == Some(0.0));
         self.end_line()
     }
+}
 
-    /// I and J from the start as it was written, so that rounding does not shift the centre.
-    fn arc_centre(&mut self, from: Point, centre: Point) {
-        let start_x = self.said.x.unwrap_or_else(|| microns(from.x));
-        let start_y = self.said.y.unwrap_or_else(|| microns(from.y));
-        push_length(&mut self.line, b'I', microns(centre.x) - start_x);
-        push_length(&mut self.line, b'J', microns(centre.y) - start_y);
-    }
+/// Whether an arc is still the same arc after rounding. A tiny one may come out with its ends the
+/// wrong way round, and would be run as nearly a full circle; its chord is as good.
+fn survives_rounding(
+    start: [Micron; 2],
+    end: [Micron; 2],
+    centre: [Micron; 2],
+    sweep: f64,
+) -> bool {
+    let from_centre =
+        |p: [Micron; 2]| Vec2::new((p[0] - centre[0]) as f64, (p[1] - centre[1]) as f64);
+    let (a, b) = (from_centre(start), from_centre(end));
+    let turned = a.cross(b).atan2(a.dot(b)) * sweep.signum();
+    let turned = if turned < 0.0 { turned + std::f64::consts::TAU } else { turned };
+    // Ends and centre are each off by half a micrometre at most.
+    let radii_agree = (a.hypot() - b.hypot()).abs() < 4.0;
+    radii_agree && (turned - sweep.abs()).abs() < 0.1 * sweep.abs() + 1e-6
 }
 
 /// Text that no controller can mistake for anything: plain ASCII without comment ends and without
@@ -267,6 +287,18 @@ fn header(program: &Program<'_>) -> Vec<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn an_arc_that_rounding_would_turn_round_is_no_arc() {
+        let quarter = std::f64::consts::FRAC_PI_2;
+        assert!(survives_rounding([1000, 0], [0, 1000], [0, 0], quarter));
+        assert!(survives_rounding([1000, 0], [0, -1000], [0, 0], -quarter));
+        // Meant to go a little to the left over the top; rounded, it goes to the right.
+        assert!(!survives_rounding([0, 0], [1, 0], [0, -3], 0.3));
+        // Rounded into a quarter more than it was.
+        assert!(!survives_rounding([1, 0], [0, 1], [0, 0], 0.9));
+        assert!(!survives_rounding([0, 0], [5, 5], [0, 0], 1.0));
+    }
 
     #[test]
     fn comments_hold_nothing_that_a_controller_acts_upon() {

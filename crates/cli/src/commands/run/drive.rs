@@ -44,7 +44,7 @@ pub(super) fn drive(
                     None => session.start(),
                     Some(why) => trouble = Some(Refusal::Link(why)),
                 },
-                Event::Status(status) => watcher.status(&session, &status, link.now())?,
+                Event::Status(status) => watcher.status(&session, &status, link.now()),
                 Event::Said(text) => watcher.said(&text),
                 Event::Ended(outcome) => {
                     watcher.reached(&session, link.now());

@@ -9,7 +9,6 @@ use crate::door::{self, Refusal, Sources};
 use crate::load;
 use std::fs::File;
 use std::io::{self, BufReader, Lines, Seek, SeekFrom};
-use std::path::Path;
 use tinkite_core::job::Machine;
 use tinkite_core::program::measure::{Measure, Report};
 use tinkite_core::program::{Comments, Program};
@@ -92,12 +91,7 @@ fn from_file(args: &Run) -> Result<(String, File, Machine), Refusal> {
             "{name} is held against a machine before it runs: say --machine NAME"
         ))
     })?;
-    let folder = if machine.contains('/') {
-        Path::new("").to_path_buf()
-    } else {
-        load::folder_of(&args.file)
-    };
-    let machine = load::machine(machine, &folder, &mut Sources::new())?;
+    let machine = load::typed_machine(machine, &args.file, &mut Sources::new())?;
     let mut file = if name == "-" {
         let mut copy = tempfile::tempfile().map_err(|e| Refusal::output("a temporary file", &e))?;
         io::copy(&mut io::stdin().lock(), &mut copy)

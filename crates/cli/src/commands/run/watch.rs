@@ -44,14 +44,16 @@ pub(super) struct Watcher<'c> {
     position: Option<[f64; 2]>,
     seconds: f64,
     last_percent: Option<u32>,
+    /// Whoever read our events has gone; the run goes on all the same.
+    unheard: bool,
 }
 
 impl<'c> Watcher<'c> {
     pub(super) fn new(program: &ProgramFile, link: &str, console: &'c Console) -> Self {
         let show = !console.json && !console.quiet && std::io::stderr().is_terminal();
         let target = if show { ProgressDrawTarget::stderr() } else { ProgressDrawTarget::hidden() };
-        let bar = ProgressBar::with_draw_target(Some(u64::from(program.report.lines)), target);
-        let template = "{bar:32} {percent:>3} %  line {pos} of {len}\n{msg}";
+        let bar = ProgressBar::with_draw_target(Some(1000), target);
+        let template = "{bar:40} {percent:>3} %  {prefix}\n{msg}";
         if let Ok(style) = ProgressStyle::with_template(template) {
             bar.set_style(style.progress_chars("━╸─"));
         }
@@ -71,6 +73,7 @@ impl<'c> Watcher<'c> {
             position: None,
             seconds: 0.0,
             last_percent: None,
+            unheard: false,
         }
     }
 
@@ -79,18 +82,15 @@ impl<'c> Watcher<'c> {
         after.checked_sub(1).map(|at| self.steps[at].1.as_str())
     }
 
-    /// A status report came.
-    pub(super) fn status(
-        &mut self,
-        session: &Session,
-        status: &Status,
-        now: Instant,
-    ) -> Result<(), Refusal> {
+    /// A status report came. Nothing that happens to our output may end a run half way.
+    pub(super) fn status(&mut self, session: &Session, status: &Status, now: Instant) {
         self.reached(session, now);
         self.position = status.position.map(|[x, y, _]| [x, y]).or(self.position);
         let s = status.feed_and_s.map(|[_, s]| s);
-        let left = (self.timeline.seconds() - self.timeline.seconds_at(self.reached)).max(0.0);
-        let share = f64::from(self.reached) / f64::from(self.lines.max(1));
+        // Shares of time, not of lines: an engraving has many short lines, an outline a few long ones.
+        let whole = self.timeline.seconds().max(f64::MIN_POSITIVE);
+        let left = (whole - self.timeline.seconds_at(self.reached)).max(0.0);
+        let share = 1.0 - left / whole;
         if self.console.json {
             let percent = (share * 100.0) as u32;
             if self.last_percent.replace(percent) != Some(percent) {
@@ -104,11 +104,14 @@ impl<'c> Watcher<'c> {
                     position_mm: self.position,
                     s,
                 };
-                return self.event(&progress);
+                if !self.unheard {
+                    self.unheard = self.event(&progress).is_err();
+                }
             }
-            return Ok(());
+            return;
         }
-        self.bar.set_position(u64::from(self.reached));
+        self.bar.set_position((share * 1000.0) as u64);
+        self.bar.set_prefix(format!("line {} of {}", self.reached, self.lines));
         let at = self.position.map_or(String::new(), |[x, y]| format!("  X {x:.1} Y {y:.1}"));
         let power = s.map_or(String::new(), |s| format!("  S {}", plain(s, 0)));
         let step = self.step().map_or(String::new(), |step| format!("  {step}"));
@@ -117,7 +120,6 @@ impl<'c> Watcher<'c> {
             clock(left),
             status.state.words()
         ));
-        Ok(())
     }
 
     fn event(&self, value: &impl Serialize) -> Result<(), Refusal> {

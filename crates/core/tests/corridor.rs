@@ -1,0 +1,153 @@
+//! Laws of the whole corridor, on random drawings: what is planned is what the program's text does.
+#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
+
+use proptest::prelude::*;
+use proptest::test_runner::FileFailurePersistence;
+use std::fmt::Write as _;
+use tinkite_core::job::{self, machine};
+use tinkite_core::program::measure::{Measure, Report};
+use tinkite_core::program::{Comments, Program};
+use tinkite_core::{Choice, Compiled, artwork, compile};
+
+const MACHINE: &str = include_str!("../../cli/demo/bench-laser.machine.toml");
+
+const JOB: &str = r#"
+tinkite = 1
+machine = "bench-laser"
+tolerance = "0.02 mm"
+[[artwork]]
+file = "a.svg"
+[place]
+anchor = "centre"
+at = ["200 mm", "150 mm"]
+[[step]]
+name = "fill"
+take = { fill = "black", kind = "closed" }
+make = "engrave"
+speed = "150 mm/s"
+power = "25 %"
+lines = { spacing = "0.7 mm", angle = "30 deg" }
+[[step]]
+name = "cut"
+take = { stroke = "red" }
+make = "cut"
+speed = "30 mm/s"
+power = "70 %"
+passes = 2
+"#;
+
+/// One shape: kind, place, size, and numbers to bend it with.
+type Seed = (u8, f64, f64, f64, [f64; 6]);
+
+fn drawing(shapes: &[Seed]) -> String {
+    let mut svg = String::from(
+        r#"<svg xmlns="http://www.w3.org/2000/svg" width="200mm" height="200mm" viewBox="0 0 200 200" fill="none">"#,
+    );
+    for (kind, x, y, size, n) in shapes {
+        let paint = if kind % 2 == 0 { "stroke='red'" } else { "fill='black'" };
+        let _ = match kind / 2 {
+            0 => write!(svg, "<circle cx='{x}' cy='{y}' r='{size}' {paint}/>"),
+            1 => write!(
+                svg,
+                "<rect x='{x}' y='{y}' width='{size}' height='{}' rx='{}' {paint}/>",
+                size * 1.5,
+                n[0].abs() * 0.1
+            ),
+            2 => write!(
+                svg,
+                "<path d='M{x} {y}c{} {} {} {} {} {}Z' {paint}/>",
+                n[0], n[1], n[2], n[3], n[4], n[5]
+            ),
+            // Tiny: about as large as the resolution of a program's text.
+            _ => {
+                write!(svg, "<circle cx='{x}' cy='{y}' r='{}' stroke='red'/>", 0.0006 + size * 1e-4)
+            }
+        };
+    }
+    svg + "</svg>"
+}
+
+fn compiled(svg: &str, dialect: &str) -> Option<(job::Job, Compiled)> {
+    let machine =
+        machine::read("m", &MACHINE.replace("\"grbl\"", &format!("\"{dialect}\""))).unwrap();
+    let mut job = job::read("job", JOB, machine).unwrap();
+    let art = artwork::read("a.svg", svg.as_bytes()).unwrap();
+    // A step that takes nothing is refused; that is tested elsewhere.
+    for (name, paint) in [("fill", "black"), ("cut", "red")] {
+        if !svg.contains(&format!("='{paint}'")) {
+            job.steps.retain(|step| step.name != name);
+        }
+    }
+    compile(art, &job, &Choice::default()).ok().map(|compiled| (job, compiled))
+}
+
+fn read_back(job: &job::Job, compiled: Compiled) -> (Compiled, Report, Vec<u8>) {
+    let Compiled { within, taken, leftovers, artwork_extents, steps, problems } = compiled;
+    let program = Program::new(job, within.clone());
+    let mut text = Vec::new();
+    program.write(Comments::Full, &mut text).unwrap();
+    let mut measure = Measure::new("p", Some(&job.machine));
+    text.split(|b| *b == b'\n').for_each(|line| measure.line(line));
+    let compiled = Compiled { within, taken, leftovers, artwork_extents, steps, problems };
+    (compiled, measure.finish(), text)
+}
+
+fn seeds() -> impl Strategy<Value = Vec<Seed>> {
+    let one = (
+        0u8..8,
+        20.0..150.0f64,
+        20.0..150.0f64,
+        0.5..25.0f64,
+        proptest::array::uniform6(-30.0..30.0f64),
+    );
+    proptest::collection::vec(one, 1..14)
+}
+
+/// Failing cases are kept beside this file.
+fn config() -> ProptestConfig {
+    let kept = FileFailurePersistence::Direct("tests/corridor.proptest-regressions");
+    ProptestConfig {
+        cases: 96,
+        failure_persistence: Some(Box::new(kept)),
+        ..ProptestConfig::default()
+    }
+}
+
+proptest! {
+    #![proptest_config(config())]
+
+    #[test]
+    fn a_program_does_what_was_planned(shapes in seeds()) {
+        let svg = drawing(&shapes);
+        for dialect in ["grbl", "ngc"] {
+            let Some((job, compiled)) = compiled(&svg, dialect) else { continue };
+            let (compiled, report, text) = read_back(&job, compiled);
+            let codes: Vec<_> = report.problems.iter().map(|p| (p.code, p.message.clone())).collect();
+            prop_assert!(codes.is_empty(), "{codes:?}");
+            let totals = &compiled.within.timed().totals;
+            // Each end of each move is rounded to a micrometre.
+            let slack = 0.002 * totals.moves as f64 + 0.01;
+            prop_assert!((totals.burn() - report.burn).abs() < slack, "{} {}", totals.burn(), report.burn);
+            prop_assert!((totals.travel() - report.travel).abs() < slack);
+            let (planned, read) = (totals.burnt.unwrap(), report.burn_extents.unwrap());
+            for (a, b) in [(planned.x0, read.x0), (planned.y0, read.y0), (planned.x1, read.x1), (planned.y1, read.y1)] {
+                prop_assert!((a - b).abs() < 0.003, "{planned:?} {read:?}");
+            }
+            prop_assert!(report.beam_off_at_end);
+            let ceiling = job.machine.beam.full * job.machine.beam.ceiling.0;
+            prop_assert!(report.s.is_some_and(|(least, most)| least >= 249.9 && most <= ceiling));
+            // Every shape is taken, left over or named as of no length.
+            let taken: usize = compiled.taken.iter().map(|t| t.shapes.len()).sum();
+            let strays = compiled.problems.iter().filter(|p| p.code == "stray").count();
+            prop_assert!(taken + compiled.leftovers.len() >= shapes.len() || strays > 0
+                || compiled.problems.iter().any(|p| p.code == "not-visible"));
+            // The same job, the same bytes.
+            let (job_again, again) = compiled_again(&svg, dialect);
+            prop_assert!(read_back(&job_again, again).2 == text);
+        }
+    }
+}
+
+fn compiled_again(svg: &str, dialect: &str) -> (job::Job, Compiled) {
+    compiled(svg, dialect).unwrap_or_else(|| panic!("compiled once and then not again"))
+}
