@@ -1,7 +1,7 @@
 //! Where words go: results to standard output, everything else to standard error.
 
 use crate::args::{Common, When};
-use crate::door::Refusal;
+use crate::refusal::Refusal;
 use std::io::{self, IsTerminal, Write};
 
 /// How this call talks.

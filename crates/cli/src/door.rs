@@ -1,83 +1,29 @@
 //! The door: how refusals and problems are shown, and with which exit status.
 
 use crate::console::Console;
+use crate::refusal::{Refusal, Sources};
 use miette::{
     Diagnostic, GraphicalReportHandler, GraphicalTheme, LabeledSpan, NamedSource,
     Severity as Level, SourceCode, ThemeCharacters, ThemeStyles,
 };
-use std::collections::BTreeMap;
 use std::fmt;
-use std::io;
 use tinkite_core::problem::{Problem, Problems, Severity};
 
-/// Texts of the files that problems may point into, by name.
-pub(crate) type Sources = BTreeMap<String, String>;
-
-/// Why a call did not do what was asked.
-#[derive(Debug)]
-pub(crate) enum Refusal {
-    /// The job, artwork or program is refused.
-    Problems(Problems, Sources),
-    /// Problems were already shown as part of a report.
-    Reported,
-    /// The call is wrong, or a file could not be read or written.
-    Usage(String),
-    /// The controller or the link failed; already told what and where.
-    Link(String),
-    /// The operator stopped it.
-    Stopped(String),
-    /// Whoever read our output has gone away.
-    ReaderGone,
-}
-
-impl Refusal {
-    /// A file that could not be read.
-    pub(crate) fn unreadable(name: &str, error: &io::Error) -> Self {
-        let help = match error.kind() {
-            io::ErrorKind::NotFound => "check the name and the folder",
-            io::ErrorKind::PermissionDenied => "you may not read it",
-            io::ErrorKind::IsADirectory => "name a file in it",
-            _ => "check the disk",
-        };
-        let problem =
-            Problem::error("unreadable", format!("{name} cannot be read: {}", plain(error)), help);
-        Self::Problems(problem.into(), Sources::new())
-    }
-
-    /// A file that could not be written.
-    pub(crate) fn output(name: &str, error: &io::Error) -> Self {
-        Self::Usage(format!("{name} cannot be written: {}", plain(error)))
-    }
-
-    /// Shows it and says the exit status.
-    pub(crate) fn show(&self, console: &Console) -> u8 {
-        match self {
-            Self::Problems(problems, sources) => {
-                show(problems, sources, console);
-                1
-            }
-            Self::Reported => 1,
-            Self::Usage(message) => {
-                console.complain(&format!("tinkite: {message}"));
-                2
-            }
-            Self::Link(message) => {
-                console.complain(&format!("tinkite: {message}"));
-                3
-            }
-            Self::Stopped(message) => {
-                console.complain(&format!("tinkite: {message}"));
-                4
-            }
-            Self::ReaderGone => 0,
+/// Shows why a call was refused and says the exit status.
+pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
+    let (message, status) = match refusal {
+        Refusal::Problems(problems, sources) => {
+            show(problems, sources, console);
+            return 1;
         }
-    }
-}
-
-/// The system's words without its error number.
-fn plain(error: &io::Error) -> String {
-    let text = error.to_string();
-    text.split(" (os error").next().unwrap_or_default().to_lowercase()
+        Refusal::Reported => return 1,
+        Refusal::ReaderGone => return 0,
+        Refusal::Usage(message) => (message, 2),
+        Refusal::Link(message) => (message, 3),
+        Refusal::Stopped(message) => (message, 4),
+    };
+    console.complain(&format!("tinkite: {message}"));
+    status
 }
 
 /// A problem as miette wants it.

@@ -1,7 +1,7 @@
 //! Finding and reading what a call names: drawings, jobs, machines.
 
 use crate::args::JobArgs;
-use crate::door::{Refusal, Sources};
+use crate::refusal::{Refusal, Sources};
 use std::fs::File;
 use std::io::Read;
 use std::path::{Path, PathBuf};

@@ -10,6 +10,7 @@ mod link;
 mod load;
 mod output;
 mod png;
+mod refusal;
 mod report;
 mod stopping;
 
@@ -21,6 +22,6 @@ fn main() -> ExitCode {
     let console = console::Console::new(&args.common);
     match commands::run(&args, &console) {
         Ok(()) => ExitCode::SUCCESS,
-        Err(refusal) => ExitCode::from(refusal.show(&console)),
+        Err(refusal) => ExitCode::from(door::close(&refusal, &console)),
     }
 }

@@ -1,7 +1,7 @@
 //! Files that are written: never over another one unasked, never half.
 
 use crate::args::Writing;
-use crate::door::Refusal;
+use crate::refusal::Refusal;
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};

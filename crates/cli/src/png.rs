@@ -1,8 +1,8 @@
 //! Pictures: SVG text to a file of the kind that its name says.
 
 use crate::args::Writing;
-use crate::door::Refusal;
 use crate::output::{Output, Written};
+use crate::refusal::Refusal;
 use resvg::{tiny_skia, usvg};
 use std::io::Write;
 use std::path::Path;

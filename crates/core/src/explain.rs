@@ -68,6 +68,10 @@ const STORIES: &[(&str, &str)] = &[
     ("missing-key", "A key that has no sensible default is missing."),
     ("nested-too-deep", "Elements are nested more than a thousand deep."),
     ("no-feed", "A feed move needs a feed (F) above zero."),
+    (
+        "no-machine",
+        "No machine profile of this name was found beside the job or among the shipped ones.",
+    ),
     ("no-moves", "The program moves nothing."),
     ("no-such-step", "--only and --skip take names of steps."),
     (
@@ -135,6 +139,7 @@ const STORIES: &[(&str, &str)] = &[
     ("unknown-key", "The key does not exist. Keys are spelt with hyphens."),
     ("unknown-word", "The value is not one of the words that fit there."),
     ("unread-line", "A line of the program is not RS-274/NGC."),
+    ("unreadable", "A file that the call or the job names cannot be opened."),
     ("wrong-type", "The value is of another type: text for a number, a table for a list."),
 ];
 

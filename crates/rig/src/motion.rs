@@ -77,7 +77,9 @@ impl Head {
             [0, 1].map(|n| block.from[n] + (block.to[n] - block.from[n]) * share)
         };
         match block.s {
-            Some(s) if s > 0.0 => record.burn(self.at, now, s),
+            Some(s) if s > 0.0 => {
+                record.burn(self.at, now, s * f64::from(planner.overrides.beam) / 100.0);
+            }
             _ => record.dark_mm += distance(self.at, now),
         }
         record.busy_seconds += gone;
@@ -129,8 +131,12 @@ impl Head {
 /// Up, along and down over `left` mm, from speed `v` to `exit` with at most `top`.
 fn profile(left: f64, v: f64, exit: f64, top: f64, a: f64) -> [Stretch; 3] {
     let none = Stretch { seconds: 0.0, acceleration: 0.0, length: 0.0 };
-    let peak_squared = a * left + (v * v + exit * exit) / 2.0;
-    let peak = peak_squared.max(0.0).sqrt().min(top.max(v)).max(exit.min(v));
+    let peak = if v > top {
+        // The operator has just asked for less: down to that first.
+        top.max(exit.min(v))
+    } else {
+        (a * left + (v * v + exit * exit) / 2.0).max(0.0).sqrt().min(top)
+    };
     let ramp = |from: f64, to: f64| {
         let seconds = (to - from).abs() / a;
         Stretch {
@@ -139,8 +145,8 @@ fn profile(left: f64, v: f64, exit: f64, top: f64, a: f64) -> [Stretch; 3] {
             length: (from + to) / 2.0 * seconds,
         }
     };
-    let up = if peak > v { ramp(v, peak) } else { none };
-    let reached = v.max(peak);
+    let up = if peak == v { none } else { ramp(v, peak) };
+    let reached = peak;
     let down = if reached > exit { ramp(reached, exit) } else { none };
     let length = (left - up.length - down.length).max(0.0);
     let along = if length > 1e-12 && reached > 0.0 {

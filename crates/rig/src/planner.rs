@@ -10,9 +10,14 @@ pub(crate) struct Block {
     pub(crate) from: [f64; 2],
     pub(crate) to: [f64; 2],
     pub(crate) length: f64,
+    /// Highest speed, overrides counted in.
     pub(crate) speed: f64,
     pub(crate) acceleration: f64,
-    /// Most that the corner before it allows.
+    /// What was asked for; none for a rapid.
+    feed: Option<f64>,
+    /// What the axes can do.
+    top: f64,
+    /// Most that the corner before it allows, whatever the speeds on both sides.
     corner_squared: f64,
     /// What is planned at its start.
     pub(crate) entry_squared: f64,
@@ -20,11 +25,27 @@ pub(crate) struct Block {
     pub(crate) s: Option<f64>,
 }
 
+/// What the operator has changed while running, in percent.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Overrides {
+    pub(crate) feed: u16,
+    pub(crate) rapid: u16,
+    pub(crate) beam: u16,
+}
+
+impl Default for Overrides {
+    fn default() -> Self {
+        Self { feed: 100, rapid: 100, beam: 100 }
+    }
+}
+
 /// The queue.
 #[derive(Debug, Default)]
 pub(crate) struct Planner {
     pub(crate) blocks: VecDeque<Block>,
-    last_direction: Option<([f64; 2], f64, f64)>,
+    pub(crate) overrides: Overrides,
+    /// Direction and acceleration of the last move, when the next one goes on from it.
+    last: Option<([f64; 2], f64)>,
 }
 
 impl Planner {
@@ -46,25 +67,20 @@ impl Planner {
             let axis = |n: usize| limit[n] / direction[n].abs().max(1e-12);
             axis(0).min(axis(1))
         };
-        let speed = feed.unwrap_or(f64::INFINITY).min(along(setup.top_speed));
+        let top = along(setup.top_speed);
         let acceleration = along(setup.acceleration);
-        let corner_squared = match self.last_direction {
-            Some((before, before_speed, before_acceleration)) => corner(
-                before,
-                direction,
-                before_speed.min(speed),
-                before_acceleration.min(acceleration),
-                setup.corner,
-            ),
+        let corner_squared = match self.last.replace((direction, acceleration)) {
+            Some((before, a)) => corner(before, direction, a.min(acceleration), setup.corner),
             None => 0.0,
         };
-        self.last_direction = Some((direction, speed, acceleration));
         self.blocks.push_back(Block {
             from,
             to,
             length,
-            speed,
+            speed: overridden(feed, top, self.overrides),
             acceleration,
+            feed,
+            top,
             corner_squared,
             entry_squared: 0.0,
             s,
@@ -74,7 +90,23 @@ impl Planner {
 
     /// Everything before is finished: the next move starts from standstill.
     pub(crate) fn standstill(&mut self) {
-        self.last_direction = None;
+        self.last = None;
+    }
+
+    /// Forgets every move; overrides stay.
+    pub(crate) fn clear(&mut self) {
+        self.blocks.clear();
+        self.last = None;
+    }
+
+    /// The operator changes speeds: everything in the queue follows.
+    pub(crate) fn change(&mut self, overrides: Overrides) {
+        self.overrides = overrides;
+        for block in &mut self.blocks {
+            block.speed = overridden(block.feed, block.top, overrides);
+            block.entry_squared = -1.0;
+        }
+        self.plan();
     }
 
     /// Works out entry speeds so that the head can always stop at the end of the queue. The first
@@ -82,9 +114,10 @@ impl Planner {
     pub(crate) fn plan(&mut self) {
         let mut exit = 0.0;
         for at in (1..self.blocks.len()).rev() {
+            let slower = self.blocks[at - 1].speed.min(self.blocks[at].speed);
             let block = &mut self.blocks[at];
             let most = exit + 2.0 * block.acceleration * block.length;
-            let entry = most.min(block.corner_squared);
+            let entry = most.min(block.corner_squared).min(slower * slower);
             // Nothing changes further up when this one did not.
             let same = block.entry_squared == entry && at + 2 < self.blocks.len();
             self.blocks[at].entry_squared = entry;
@@ -101,16 +134,24 @@ impl Planner {
     }
 }
 
-/// Squared speed through a corner by junction deviation.
-fn corner(a: [f64; 2], b: [f64; 2], speed: f64, acceleration: f64, deviation: f64) -> f64 {
+/// Speed of a move under overrides, never above what the axes can do.
+fn overridden(feed: Option<f64>, top: f64, overrides: Overrides) -> f64 {
+    match feed {
+        Some(feed) => (feed * f64::from(overrides.feed) / 100.0).min(top),
+        None => top * f64::from(overrides.rapid) / 100.0,
+    }
+}
+
+/// Squared speed through a corner by junction deviation; a straight line has no limit.
+fn corner(a: [f64; 2], b: [f64; 2], acceleration: f64, deviation: f64) -> f64 {
     let dot = a[0] * b[0] + a[1] * b[1];
     if dot > 0.999_999 {
-        return speed * speed;
+        return f64::INFINITY;
     }
     // Half the angle between the incoming direction reversed and the outgoing one.
     let sine = ((1.0 + dot) / 2.0).max(0.0).sqrt();
     if sine < 1e-6 {
         return 0.0;
     }
-    (speed * speed).min(acceleration * deviation * sine / (1.0 - sine))
+    acceleration * deviation * sine / (1.0 - sine)
 }

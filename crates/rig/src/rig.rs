@@ -1,5 +1,8 @@
 //! The controller itself: bytes in, time by, bytes out.
 
+mod dollar;
+mod realtime;
+
 use crate::gcode::{Beam, Modal, Order};
 use crate::motion::{Drive, Head};
 use crate::planner::Planner;
@@ -14,6 +17,8 @@ enum State {
     Ready,
     /// Braking or standing after a feed hold.
     Hold,
+    /// The same, because the safety door is open.
+    Door,
     Alarm,
     /// Parses lines without moving.
     Check,
@@ -43,6 +48,10 @@ pub struct Rig {
     /// Where the last planned move ends, machine coordinates.
     planned: [f64; 2],
     record: Record,
+    /// What moves is a jog.
+    jogging: bool,
+    /// The beam is switched off for as long as it is held.
+    beam_stopped: bool,
     now: f64,
 }
 
@@ -61,6 +70,8 @@ impl Rig {
             pending: None,
             planned: [0.0; 2],
             record: Record::default(),
+            jogging: false,
+            beam_stopped: false,
             now: 0.0,
         };
         rig.banner();
@@ -71,17 +82,13 @@ impl Rig {
     /// real board.
     pub fn receive(&mut self, bytes: &[u8]) {
         for byte in bytes {
-            match byte {
-                b'?' => self.report_status(),
-                b'!' => self.hold(),
-                b'~' => self.go_on(),
-                0x18 => self.reset(),
-                0x80.. => {}
-                byte if self.inbox.len() + 1 >= self.setup.buffer => {
-                    let _ = byte;
-                    self.record.overrun_bytes += 1;
-                }
-                byte => self.inbox.push_back(*byte),
+            if self.act_at_once(*byte) {
+                continue;
+            }
+            if self.inbox.len() + 1 >= self.setup.buffer {
+                self.record.overrun_bytes += 1;
+            } else {
+                self.inbox.push_back(*byte);
             }
         }
         self.take_lines();
@@ -94,7 +101,8 @@ impl Rig {
         }
         let standing = (until - self.now).max(0.0);
         // A constant beam burns on while the head stands, after anything but a rapid move.
-        if self.modal.beam == Beam::Constant && self.modal.s > 0.0 && self.modal.motion != 0 {
+        let lit = self.modal.beam == Beam::Constant && self.modal.s > 0.0 && !self.beam_stopped;
+        if lit && self.modal.motion != 0 {
             self.record.lit_standing_seconds += standing;
         }
         self.now += standing;
@@ -168,7 +176,7 @@ impl Rig {
     fn has_work(&self) -> bool {
         let dwelling =
             matches!(self.pending, Some(Pending::Dwell { .. })) && self.planner.blocks.is_empty();
-        self.head.is_moving(&self.planner) || (dwelling && self.state != State::Hold)
+        self.head.is_moving(&self.planner) || (dwelling && self.state == State::Ready)
     }
 
     fn work_left(&self) -> f64 {
@@ -186,6 +194,7 @@ impl Rig {
             self.now += self.head.run(&mut self.planner, most, &mut self.record);
             if self.planner.blocks.is_empty() {
                 self.planner.standstill();
+                self.jogging = false;
             }
             if self.head.drive == Drive::Braking && self.head.speed <= 0.0 {
                 self.stand();
@@ -208,6 +217,12 @@ impl Rig {
 
     /// The head has come to a halt in a hold: what is left is planned from standstill.
     fn stand(&mut self) {
+        if self.jogging {
+            // A cancelled jog leaves nothing behind.
+            self.drop_motion();
+            self.modal.at = self.work_position();
+            return;
+        }
         self.head.speed = 0.0;
         self.planner.plan();
     }
@@ -343,42 +358,6 @@ impl Rig {
         self.output.push_str("\r\nGrbl 1.1h ['$' for help]\r\n");
     }
 
-    // Real-time bytes.
-
-    fn hold(&mut self) {
-        if self.state == State::Ready
-            && (self.head.is_moving(&self.planner) || self.pending.is_some())
-        {
-            self.state = State::Hold;
-            self.head.drive = Drive::Braking;
-        }
-    }
-
-    fn go_on(&mut self) {
-        if self.state == State::Hold && self.head.speed <= 0.0 {
-            self.state = State::Ready;
-            self.head.drive = Drive::Planned;
-            self.planner.plan();
-            self.take_lines();
-        }
-    }
-
-    fn reset(&mut self) {
-        let moving = self.head.speed > 0.0;
-        self.inbox.clear();
-        self.drop_motion();
-        self.modal =
-            Modal { offset: self.modal.offset, at: self.work_position(), ..Modal::default() };
-        self.banner();
-        self.state = if moving || self.state == State::Alarm { State::Alarm } else { State::Ready };
-        if moving {
-            self.output.push_str("ALARM:3\r\n");
-        }
-        if self.state == State::Alarm {
-            self.output.push_str("[MSG:'$H'|'$X' to unlock]\r\n");
-        }
-    }
-
     /// Locks the machine: everything stops, the beam goes off.
     fn alarm(&mut self, code: u16) {
         let _ = write!(self.output, "ALARM:{code}\r\n[MSG:Reset to continue]\r\n");
@@ -394,137 +373,11 @@ impl Rig {
     }
 
     fn drop_motion(&mut self) {
-        self.planner = Planner::default();
+        self.planner.clear();
+        self.jogging = false;
         self.pending = None;
         self.head.forget();
         self.planned = self.head.at;
-    }
-
-    fn report_status(&mut self) {
-        let state = match self.state {
-            State::Alarm => "Alarm",
-            State::Check => "Check",
-            State::Hold if self.head.speed > 0.0 => "Hold:1",
-            State::Hold => "Hold:0",
-            State::Ready if self.has_work() || self.pending.is_some() => "Run",
-            State::Ready => "Idle",
-        };
-        let [x, y] = self.head.at;
-        let running = self.planner.blocks.front().and_then(|block| block.s).unwrap_or(0.0);
-        let _ = write!(
-            self.output,
-            "<{state}|MPos:{x:.3},{y:.3},0.000|Bf:{},{}|FS:{:.0},{running:.0}|WCO:{:.3},{:.3},0.000>\r\n",
-            self.setup.planner.saturating_sub(self.planner.blocks.len()),
-            self.setup.buffer.saturating_sub(self.inbox.len()),
-            self.head.speed * 60.0,
-            self.modal.offset[0],
-            self.modal.offset[1],
-        );
-    }
-
-    // `$` commands.
-
-    fn dollar(&mut self, command: &str) -> Result<bool, u16> {
-        let idle = !self.head.is_moving(&self.planner) && self.pending.is_none();
-        match command {
-            "" => {
-                self.output.push_str("[HLP:$$ $# $G $I $x=val $J=line $C $X $H ~ ! ? ctrl-x]\r\n")
-            }
-            "$" => {
-                for (key, value) in self.setup.dollars() {
-                    let _ = write!(self.output, "${key}={value}\r\n");
-                }
-            }
-            "I" => {
-                let options = if self.setup.laser_mode { "VL" } else { "V" };
-                let _ = write!(
-                    self.output,
-                    "[VER:1.1h.rig:]\r\n[OPT:{options},{},{}]\r\n",
-                    self.setup.planner - 1,
-                    self.setup.buffer
-                );
-            }
-            "G" => self.report_modal(),
-            "#" => {
-                let [x, y] = self.modal.offset;
-                let _ = write!(
-                    self.output,
-                    "[G54:{x:.3},{y:.3},0.000]\r\n[G28:0.000,0.000,0.000]\r\n[G92:0.000,0.000,0.000]\r\n"
-                );
-            }
-            "X" if self.state == State::Alarm => {
-                self.state = State::Ready;
-                self.output.push_str("[MSG:Caution: Unlocked]\r\n");
-            }
-            "X" => {}
-            "H" if !idle => return Err(8),
-            "H" => {
-                self.state = State::Ready;
-                self.planner.push(self.head.at, [0.0; 2], None, None, &self.setup);
-                self.pending = Some(Pending::Home);
-                return Ok(false);
-            }
-            "C" if self.state == State::Check => self.state = State::Ready,
-            "C" if idle && self.state == State::Ready => self.state = State::Check,
-            "C" => return Err(8),
-            _ => {
-                if let Some(jog) = command.strip_prefix("J=") {
-                    return self.jog(jog);
-                }
-                let (key, value) = command.split_once('=').ok_or(3_u16)?;
-                let (key, value) =
-                    (key.parse().map_err(|_| 3_u16)?, value.parse().map_err(|_| 2_u16)?);
-                if !idle {
-                    return Err(8);
-                }
-                if !self.setup.set(key, value) {
-                    return Err(3);
-                }
-            }
-        }
-        Ok(true)
-    }
-
-    fn jog(&mut self, line: &str) -> Result<bool, u16> {
-        if self.state == State::Alarm {
-            return Err(9);
-        }
-        // A jog has modes of its own and leaves the program's alone.
-        let mut jog = Modal { motion: 1, feed: 0.0, ..self.modal.clone() };
-        let order = jog.line(line)?;
-        let Order::Moves { to, feed } = order else { return Err(16) };
-        let offset = self.modal.offset;
-        for point in &to {
-            let machine = [point[0] + offset[0], point[1] + offset[1]];
-            if (0..2).any(|n| {
-                machine[n] < self.setup.low[n] - 1e-3 || machine[n] > self.setup.high[n] + 1e-3
-            }) {
-                return Err(15);
-            }
-            self.plan_move(machine, feed, None);
-        }
-        self.modal.at = jog.at;
-        Ok(true)
-    }
-
-    fn report_modal(&mut self) {
-        let m = &self.modal;
-        let beam = match m.beam {
-            Beam::Off => "M5",
-            Beam::Constant => "M3",
-            Beam::Dynamic => "M4",
-        };
-        let _ = write!(
-            self.output,
-            "[GC:G{} G54 G17 G{} G{} G{} {beam} {} T0 F{} S{}]\r\n",
-            m.motion,
-            if m.inches { 20 } else { 21 },
-            if m.relative { 91 } else { 90 },
-            if m.inverse_time { 93 } else { 94 },
-            if m.air { "M8" } else { "M9" },
-            m.feed,
-            m.s
-        );
     }
 }
 

@@ -2,9 +2,9 @@
 
 use crate::args::Begin;
 use crate::console::Console;
-use crate::door::{Refusal, Sources};
 use crate::load;
 use crate::output::Output;
+use crate::refusal::{Refusal, Sources};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use tinkite_core::job::starter;

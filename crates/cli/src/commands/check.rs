@@ -2,8 +2,9 @@
 
 use crate::args::{Check, JobArgs};
 use crate::console::Console;
-use crate::door::{self, Refusal};
+use crate::door;
 use crate::load;
+use crate::refusal::Refusal;
 use crate::report::{ProblemJson, problems_json};
 use serde::Serialize;
 use tinkite_core::explain::{codes, explain};

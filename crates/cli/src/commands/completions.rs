@@ -2,7 +2,7 @@
 
 use crate::args::{Args, Completions};
 use crate::console::Console;
-use crate::door::Refusal;
+use crate::refusal::Refusal;
 use clap::CommandFactory;
 
 pub(super) fn run(args: &Completions, console: &Console) -> Result<(), Refusal> {

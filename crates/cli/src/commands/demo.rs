@@ -2,9 +2,9 @@
 
 use crate::args::{Begin, Check, Demo, Draw, Emit, JobArgs, Read, Run, Writing};
 use crate::console::Console;
-use crate::door::Refusal;
 use crate::load::shipped;
 use crate::output::{Output, free_name};
+use crate::refusal::Refusal;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 

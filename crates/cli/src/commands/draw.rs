@@ -2,7 +2,8 @@
 
 use crate::args::Draw;
 use crate::console::Console;
-use crate::door::{self, Refusal};
+use crate::door;
+use crate::refusal::Refusal;
 use crate::{load, png};
 use tinkite_core::picture::{self, Canvas};
 

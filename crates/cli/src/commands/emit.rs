@@ -2,9 +2,10 @@
 
 use crate::args::Emit;
 use crate::console::Console;
-use crate::door::{self, Refusal};
+use crate::door;
 use crate::load;
 use crate::output::Output;
+use crate::refusal::Refusal;
 use serde::Serialize;
 use std::io;
 use std::path::{Path, PathBuf};

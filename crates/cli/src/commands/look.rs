@@ -1,8 +1,9 @@
 //! `tinkite look`.
 
 use crate::console::Console;
-use crate::door::{self, Refusal, Sources};
+use crate::door;
 use crate::load;
+use crate::refusal::{Refusal, Sources};
 use crate::report::look::{LookJson, Looked};
 use std::path::PathBuf;
 

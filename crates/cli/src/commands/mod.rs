@@ -14,7 +14,7 @@ mod run;
 
 use crate::args::{Args, Command};
 use crate::console::Console;
-use crate::door::Refusal;
+use crate::refusal::Refusal;
 
 /// Runs what was typed.
 pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {

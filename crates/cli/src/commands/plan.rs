@@ -2,8 +2,9 @@
 
 use crate::args::JobArgs;
 use crate::console::Console;
-use crate::door::{self, Refusal};
+use crate::door;
 use crate::load;
+use crate::refusal::Refusal;
 use crate::report::plan;
 
 pub(super) fn run(args: &JobArgs, console: &Console) -> Result<(), Refusal> {

@@ -2,8 +2,9 @@
 
 use crate::args::Read;
 use crate::console::Console;
-use crate::door::{self, Refusal, Sources};
+use crate::door;
 use crate::load;
+use crate::refusal::{Refusal, Sources};
 use crate::report::read as report;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader};

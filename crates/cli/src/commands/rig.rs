@@ -3,9 +3,9 @@
 use crate::args::Rig as RigArgs;
 use crate::burnt;
 use crate::console::Console;
-use crate::door::{Refusal, Sources};
 use crate::link::{pace, setup};
 use crate::output::Output;
+use crate::refusal::{Refusal, Sources};
 use crate::stopping::Stopping;
 use crate::{load, png};
 use serialport::{SerialPort, TTYPort};

@@ -6,7 +6,7 @@ mod tcp;
 
 pub(crate) use rig::{RigLink, pace, setup};
 
-use crate::door::Refusal;
+use crate::refusal::Refusal;
 use std::io;
 use std::time::Duration;
 use tinkite_core::job::Machine;

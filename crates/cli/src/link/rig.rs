@@ -1,7 +1,7 @@
 //! The simulated controller in this process.
 
 use super::{Heard, Link};
-use crate::door::Refusal;
+use crate::refusal::Refusal;
 use std::io;
 use std::time::Duration;
 use tinkite_core::job::Machine;

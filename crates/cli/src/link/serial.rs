@@ -1,7 +1,7 @@
 //! A controller on a serial port.
 
 use super::{Heard, Link, is_timeout};
-use crate::door::Refusal;
+use crate::refusal::Refusal;
 use serialport::SerialPort;
 use std::io::{self, Read, Write};
 use std::time::Duration;

@@ -1,7 +1,7 @@
 //! A controller on the network.
 
 use super::{Heard, Link, is_timeout};
-use crate::door::Refusal;
+use crate::refusal::Refusal;
 use std::io::{self, Read, Write};
 use std::net::{TcpStream, ToSocketAddrs};
 use std::time::Duration;

@@ -148,3 +148,49 @@ fn travel_burns_only_outside_laser_mode() {
         assert_eq!(rig.record().burnt_mm > 0.0, !laser_mode);
     }
 }
+
+#[test]
+fn overrides_change_speed_and_power_of_what_runs() {
+    let mut rig = rig();
+    tell(&mut rig, "M4 S100\nG1 X100 F6000\n");
+    rig.advance(0.5);
+    // Five times ten percent less, and twice one percent more power.
+    let at = rig.position()[0];
+    assert_eq!(tell(&mut rig, ""), "");
+    rig.receive(&[0x92, 0x92, 0x92, 0x92, 0x92, 0x9c, 0x9c]);
+    assert!(tell(&mut rig, "?").ends_with("|Ov:50,100,102>"));
+    finish(&mut rig);
+    // From 100 mm/s down to 50 at 1500 mm/s², on at 50, and down to a halt.
+    let (a, down, halt) = (1500.0, 7500.0 / 3000.0, 2500.0 / 3000.0);
+    let time = 0.5 + 50.0 / a + (100.0 - at - down - halt) / 50.0 + 50.0 / a;
+    assert!((rig.now() - time).abs() < 1e-6, "{} {time}", rig.now());
+    let s: Vec<f64> = rig.record().by_s().map(|(s, _)| s).collect();
+    assert_eq!(s, [100.0, 102.0]);
+    rig.receive(&[0x90, 0x99, 0x97]);
+    assert!(tell(&mut rig, "?").ends_with("|Ov:100,25,100>"));
+}
+
+#[test]
+fn an_open_door_holds_and_a_cancelled_jog_leaves_nothing() {
+    let mut rig = rig();
+    tell(&mut rig, "M4 S100\nG1 X50 F6000\n");
+    rig.advance(0.2);
+    rig.receive(&[0x84]);
+    assert!(tell(&mut rig, "?").starts_with("<Door:2"));
+    finish(&mut rig);
+    assert!(tell(&mut rig, "?").starts_with("<Door:0"));
+    tell(&mut rig, "~");
+    finish(&mut rig);
+    assert_eq!(rig.position(), [50.0, 0.0]);
+    tell(&mut rig, "$J=G91 X100 F6000\n");
+    rig.advance(rig.now() + 0.2);
+    assert!(tell(&mut rig, "?").starts_with("<Jog"));
+    rig.receive(&[0x85]);
+    finish(&mut rig);
+    assert!(tell(&mut rig, "?").starts_with("<Idle"));
+    let stopped = rig.position()[0];
+    assert!(stopped > 60.0 && stopped < 140.0);
+    tell(&mut rig, "G91 G1 X1 F600\n");
+    finish(&mut rig);
+    assert!((rig.position()[0] - stopped - 1.0).abs() < 1e-9);
+}

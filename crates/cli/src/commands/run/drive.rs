@@ -3,8 +3,8 @@
 use super::mismatch;
 use super::program::ProgramFile;
 use super::watch::Watcher;
-use crate::door::Refusal;
 use crate::link::{Heard, Link};
+use crate::refusal::Refusal;
 use crate::stopping::Stopping;
 use std::io::{BufRead, Lines};
 use std::time::Duration;

@@ -6,8 +6,9 @@ mod watch;
 
 use crate::args::Run;
 use crate::console::Console;
-use crate::door::{self, Refusal, Sources};
+use crate::door;
 use crate::link;
+use crate::refusal::{Refusal, Sources};
 use crate::stopping::Stopping;
 use crate::{burnt, png};
 use program::ProgramFile;

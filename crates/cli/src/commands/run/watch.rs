@@ -3,7 +3,7 @@
 use super::duration;
 use super::program::ProgramFile;
 use crate::console::Console;
-use crate::door::Refusal;
+use crate::refusal::Refusal;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde::Serialize;
 use std::io::IsTerminal;

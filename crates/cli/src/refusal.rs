@@ -1,0 +1,51 @@
+//! Why a call did not do what was asked.
+
+use std::collections::BTreeMap;
+use std::io;
+use tinkite_core::problem::{Problem, Problems};
+
+/// Texts of the files that problems may point into, by name.
+pub(crate) type Sources = BTreeMap<String, String>;
+
+/// Why a call did not do what was asked.
+#[derive(Debug)]
+pub(crate) enum Refusal {
+    /// The job, artwork or program is refused.
+    Problems(Problems, Sources),
+    /// Problems were already shown as part of a report.
+    Reported,
+    /// The call is wrong, or a file could not be read or written.
+    Usage(String),
+    /// The controller or the link failed; already told what and where.
+    Link(String),
+    /// The operator stopped it.
+    Stopped(String),
+    /// Whoever read our output has gone away.
+    ReaderGone,
+}
+
+impl Refusal {
+    /// A file that could not be read.
+    pub(crate) fn unreadable(name: &str, error: &io::Error) -> Self {
+        let help = match error.kind() {
+            io::ErrorKind::NotFound => "check the name and the folder",
+            io::ErrorKind::PermissionDenied => "you may not read it",
+            io::ErrorKind::IsADirectory => "name a file in it",
+            _ => "check the disk",
+        };
+        let problem =
+            Problem::error("unreadable", format!("{name} cannot be read: {}", plain(error)), help);
+        Self::Problems(problem.into(), Sources::new())
+    }
+
+    /// A file that could not be written.
+    pub(crate) fn output(name: &str, error: &io::Error) -> Self {
+        Self::Usage(format!("{name} cannot be written: {}", plain(error)))
+    }
+}
+
+/// The system's words without its error number.
+fn plain(error: &io::Error) -> String {
+    let text = error.to_string();
+    text.split(" (os error").next().unwrap_or_default().to_lowercase()
+}
