@@ -24,8 +24,12 @@ pub struct Span {
     pub to: f64,
 }
 
-/// Stretches shorter than this (mm) are numerical dust, not engraving.
-const DUST: f64 = 1e-6;
+/// Stretches shorter than this (mm) would vanish when a program's numbers are rounded to
+/// micrometres; no beam is that fine.
+const DUST: f64 = 2e-3;
+
+/// Stretches with a gap below this (mm) are one.
+const TOUCHING: f64 = 1e-6;
 
 /// The stretches of `rows` lines at `first`, `first + spacing`, … that lie inside any of `areas`,
 /// sorted by row and place; where areas overlap the stretch is there once.
@@ -83,7 +87,7 @@ fn merged(spans: Vec<Span>) -> Vec<Span> {
     let mut out: Vec<Span> = Vec::with_capacity(spans.len());
     for span in spans {
         match out.last_mut() {
-            Some(last) if last.row == span.row && span.from <= last.to + DUST => {
+            Some(last) if last.row == span.row && span.from <= last.to + TOUCHING => {
                 last.to = last.to.max(span.to);
             }
             _ => out.push(span),
