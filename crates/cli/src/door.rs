@@ -85,7 +85,8 @@ const EXCERPT: usize = 400;
 /// Shows problems on standard error, each with its place and cure.
 pub(crate) fn show(problems: &Problems, sources: &Sources, console: &Console) {
     // The terminal's own palette: legible on light and dark grounds alike.
-    let styles = if console.colours_err() { ThemeStyles::ansi() } else { ThemeStyles::none() };
+    let mut styles = if console.colours_err() { ThemeStyles::ansi() } else { ThemeStyles::none() };
+    styles.link = styles.linum;
     let theme = GraphicalTheme { characters: ThemeCharacters::unicode(), styles };
     let handler = GraphicalReportHandler::new_themed(theme).with_width(100).with_links(false);
     for problem in problems {
@@ -97,7 +98,7 @@ pub(crate) fn show(problems: &Problems, sources: &Sources, console: &Console) {
             .map(|(name, text)| NamedSource::new(name, text.clone()));
         let mut text = String::new();
         if handler.render_report(&mut text, &Shown { problem, source }).is_ok() {
-            console.complain(&text);
+            console.complain(&format!("\n{text}"));
         }
     }
 }

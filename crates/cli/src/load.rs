@@ -131,19 +131,37 @@ pub(crate) fn job(path: &Path, machine_override: Option<&str>) -> Result<Loaded,
     let machine = match (machine_override, &request.machine) {
         (Some(name), _) => typed_machine(name, path, &mut sources)?,
         (None, Some(name)) => machine(name, &folder, &mut sources)?,
-        (None, None) => {
-            let problem = Problem::error(
-                "missing-key",
-                "the job names no machine",
-                "add machine = \"bench-laser\", or the name or path of your own profile",
-            );
-            return Err(Refusal::Problems(problem.at(Place::line(&shown, 1)).into(), sources));
-        }
+        (None, None) => return Err(no_machine(&shown, sources)),
     };
     let job = job::read(&shown, &sources[&shown], machine)
         .map_err(|problems| Refusal::Problems(problems, sources.clone()))?;
     let artwork = drawing(&folder.join(&job.artwork.file))?;
     Ok(Loaded { job, artwork, sources })
+}
+
+/// A job that names no machine is told so together with whatever else is wrong with it.
+fn no_machine(shown: &str, sources: Sources) -> Refusal {
+    let text = &sources[shown];
+    if text.trim_start().starts_with('<') {
+        let problem = Problem::error(
+            "format",
+            "this is a drawing, not a job",
+            format!("tinkite begin {shown} writes a job for it"),
+        );
+        return Refusal::Problems(problem.at(Place::file(shown)).into(), sources);
+    }
+    let missing = Problem::error(
+        "missing-key",
+        "the job names no machine",
+        "add machine = \"bench-laser\", or the name or path of your own profile",
+    );
+    let mut problems = Problems::from(missing.at(Place::line(shown, 1)));
+    if let Ok(any) = machine::read("bench-laser", shipped::MACHINE)
+        && let Err(others) = job::read(shown, text, any)
+    {
+        problems.extend(others);
+    }
+    Refusal::Problems(problems, sources)
 }
 
 /// A job that has been through every stage.

@@ -22,6 +22,9 @@ impl Output {
         if path.is_dir() {
             return Err(Refusal::Usage(format!("{shown} is a folder; name a file")));
         }
+        if path.exists() && !path.is_file() {
+            return Err(Refusal::Usage(format!("{shown} is not an ordinary file; name another")));
+        }
         if path.exists() && !writing.force {
             return Err(Refusal::Usage(format!(
                 "{shown} is already there; --force overwrites it, --number takes the next free name"

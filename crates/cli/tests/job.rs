@@ -246,6 +246,24 @@ fn bad_drawings_are_refused() {
 }
 
 #[test]
+fn what_is_no_job_is_told_so() {
+    let bench = Bench::new();
+    let err = bench.refused(1, &["plan", "sail-panel.svg"]);
+    assert!(err.contains("tinkite begin sail-panel.svg"), "{err}");
+    bench.write("a.kite.toml", "tinkite = 1\nname = \"x\n");
+    let err = bench.refused(1, &["plan", "a.kite.toml"]);
+    assert!(err.contains("names no machine") && err.contains("a.kite.toml:2"), "{err}");
+    bench.write("b.kite.toml", b"\xff\xfe");
+    assert!(bench.refused(1, &["plan", "b.kite.toml"]).contains("not text in UTF-8"));
+    if std::path::Path::new("/dev/full").exists() {
+        assert!(
+            bench.refused(2, &["emit", JOB, "-o", "/dev/full", "--force"]).contains("ordinary")
+        );
+        assert!(bench.refused(1, &["look", "/dev/zero"]).contains("256 MB"));
+    }
+}
+
+#[test]
 fn codes_have_stories() {
     let bench = Bench::new();
     assert!(bench.ok(&["check", "--explain", "open-shape"]).contains("closed"));
@@ -299,4 +317,43 @@ fn every_code_that_the_sources_use_has_a_story() {
     for code in codes {
         bench.ok(&["check", "--explain", &code]);
     }
+}
+
+#[test]
+fn gaps_are_joined_and_doubles_dropped_when_asked_and_said() {
+    let bench = Bench::new();
+    bench.write("loose.svg", r##"<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="60mm" viewBox="0 0 60 60" fill="none">
+<path id="a" d="M10 10H40" stroke="red"/><path id="b" d="M40.02 10V40" stroke="red"/><path id="c" d="M10 40H40" stroke="red"/><path id="d" d="M10 39.99V10" stroke="red"/>
+<path id="again" d="M30 10H10" stroke="red"/></svg>"##);
+    let job = |artwork: &str, make: &str| {
+        bench.write(JOB, format!("tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"loose.svg\"\n{artwork}\n[[step]]\nname = \"s\"\ntake = {{ stroke = \"red\" }}\nspeed = \"20 mm/s\"\npower = \"40 %\"\n{make}\n"));
+    };
+    let codes = |plan: &Value| -> Vec<String> {
+        plan["problems"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|p| p["code"].as_str().unwrap().into())
+            .collect()
+    };
+    job("", "make = \"cut\"");
+    let plan = bench.json(&["plan", JOB]);
+    assert_eq!(codes(&plan), ["double-line"]);
+    assert!((plan["burn_mm"].as_f64().unwrap() - 139.99).abs() < 0.01);
+    job("drop-doubles = true", "make = \"cut\"");
+    let plan = bench.json(&["plan", JOB]);
+    assert_eq!(codes(&plan), ["dropped-doubles"]);
+    assert!((plan["burn_mm"].as_f64().unwrap() - 119.99).abs() < 0.01);
+    assert_eq!(plan["leftovers"], json!([]));
+    // Loose lines can be engraved once they are one closed shape.
+    let engrave = "make = \"engrave\"\nlines = { spacing = \"0.5 mm\" }";
+    job("drop-doubles = true", engrave);
+    assert!(bench.refused(1, &["plan", JOB]).contains("ends 30 mm apart"));
+    job("join-gaps = \"0.05 mm\"\nleave-out = [{ id = \"again\" }]", engrave);
+    let plan = bench.json(&["plan", JOB]);
+    assert_eq!(codes(&plan), ["joined-gaps"]);
+    assert!((plan["burn_mm"].as_f64().unwrap() - 30.0 * 60.0).abs() < 5.0, "{plan}");
+    job("join-gaps = \"9 mm\"", engrave);
+    assert!(bench.refused(1, &["plan", JOB]).contains("at most 5 mm"));
+    assert!(bench.run(&["look", "loose.svg"]).err.contains("double-line"));
 }

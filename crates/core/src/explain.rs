@@ -47,6 +47,10 @@ const STORIES: &[(&str, &str)] = &[
     ),
     ("format", "The file is not what its name says, or of a kind that this version does not read."),
     ("huge-file", "The file is larger than 256 MB."),
+    (
+        "joined-gaps",
+        "Ends of lines that nearly met were joined by short straight lines, as join-gaps asks.",
+    ),
     ("large-stock", "The stock is larger than the bed. Only what lies on the bed can be reached."),
     (
         "leftover",

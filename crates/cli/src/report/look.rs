@@ -4,8 +4,8 @@ use super::table::table;
 use super::{ExtentsJson, ProblemJson, micron, problems_json};
 use serde::Serialize;
 use std::fmt::Write as _;
-use tinkite_core::artwork::Artwork;
 use tinkite_core::artwork::layers::{Layer, layers};
+use tinkite_core::artwork::{Artwork, trouble};
 use tinkite_core::colour::Colour;
 use tinkite_core::problem::Problems;
 use tinkite_core::quantity::plain;
@@ -68,7 +68,9 @@ pub(crate) struct Looked<'a> {
 
 impl<'a> Looked<'a> {
     pub(crate) fn at(artwork: &'a Artwork) -> Self {
-        Self { artwork, layers: layers(artwork, TOLERANCE), doubts: artwork.doubts() }
+        let mut doubts = artwork.doubts();
+        doubts.extend(trouble(artwork, TOLERANCE));
+        Self { artwork, layers: layers(artwork, TOLERANCE), doubts }
     }
 
     /// What is doubtful about it.

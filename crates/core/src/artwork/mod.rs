@@ -5,6 +5,9 @@
 
 pub mod layers;
 mod svg;
+mod trouble;
+
+pub use trouble::trouble;
 
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
@@ -159,7 +162,7 @@ impl Unread {
     #[must_use]
     pub fn problem(self, source: &Source, file: &str) -> Problem {
         let (code, what, cure) = self.story();
-        Problem::error(code, format!("{}: {what}", source.label()), cure).at(source.place(file))
+        Problem::error(code, what, cure).at(source.place(file))
     }
 }
 

@@ -3,7 +3,9 @@
 //! One tolerance enters each call that simplifies; its doc says which distance it bounds.
 
 pub mod contour;
+pub mod doubles;
 pub mod fit;
+pub mod gaps;
 pub mod nesting;
 pub mod region;
 pub mod scan;

@@ -24,6 +24,9 @@ impl Request {
     }
 }
 
+/// Wider gaps (mm) are no slips of the pen.
+const WIDEST_GAP: f64 = 5.0;
+
 /// Default of `tolerance`, mm: a tenth of the finest spot.
 const TOLERANCE: f64 = 0.01;
 
@@ -117,13 +120,17 @@ fn artwork(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
     let turn = place::turn(&section);
     let mirror = place::mirror(&section);
     let leave_out = select::read(&section, "leave-out");
+    let join_gaps = section.positive::<Length>("join-gaps").map(|length| length.0);
+    if join_gaps.is_some_and(|gap| gap > WIDEST_GAP) {
+        let span = section.span_of("join-gaps");
+        section.out_of_range("join-gaps", span, &section.written("join-gaps"), "at most 5 mm");
+    }
+    let drop_doubles = section.flag("drop-doubles").unwrap_or(false);
     section.not_yet(&[
         "units",
         "stretch",
         "crop",
         "only",
-        "join-gaps",
-        "drop-doubles",
         "colour-tolerance",
         "trace",
         "page",
@@ -131,7 +138,15 @@ fn artwork(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
         "grow",
     ]);
     section.finish();
-    Some(ArtworkUse { file: file?.to_string(), size, turn, mirror, leave_out })
+    Some(ArtworkUse {
+        file: file?.to_string(),
+        size,
+        turn,
+        mirror,
+        leave_out,
+        join_gaps,
+        drop_doubles,
+    })
 }
 
 fn stock(section: Section<'_, '_>) -> Option<Stock> {

@@ -44,6 +44,10 @@ pub struct ArtworkUse {
     pub mirror: Option<Mirror>,
     /// Shapes that take no part.
     pub leave_out: Vec<Take>,
+    /// Ends of lines painted alike that lie within this of each other are joined, mm.
+    pub join_gaps: Option<f64>,
+    /// Whether stretches that are drawn twice in one colour are dropped.
+    pub drop_doubles: bool,
 }
 
 /// Everything that is to be done, decided.

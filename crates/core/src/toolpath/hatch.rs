@@ -6,6 +6,7 @@ use crate::geometry::{Affine, Point, Vec2};
 use crate::job::{Advance, Directions, Job, Lines, Step};
 use crate::layout::{LaidShape, Sheet};
 use crate::problem::{Problem, count, few};
+use crate::quantity::plain;
 
 /// Parallel lines that fill areas. The rows are known, not walked: what the head does at the ends
 /// of a row is worked out when the moves are made, so a million lines stay small.
@@ -37,11 +38,11 @@ pub(super) fn fill(
 ) -> Result<Option<Hatch>, Problem> {
     let open: Vec<_> = shapes.iter().filter(|laid| laid.open).collect();
     if let Some(first) = open.first() {
-        let names: Vec<_> = open.iter().map(|laid| laid.shape.source.label()).collect();
+        let names: Vec<_> = open.iter().map(|laid| with_gap(laid)).collect();
         return Err(Problem::error(
             "open-shape",
             format!("step \"{}\" engraves, but {} not closed: {}", step.name, are(open.len()), few(&names, 8)),
-            "close them in the drawing program, or take only closed ones: take = { kind = \"closed\", … }",
+            "close them in the drawing program, join small gaps (join-gaps in [[artwork]]), or take only closed ones: take = { kind = \"closed\", … }",
         )
         .at(first.shape.source.place(&sheet.file)));
     }
@@ -89,6 +90,13 @@ pub(super) fn fill(
     }
     let along = Vec2::new(lines.angle.cos(), lines.angle.sin());
     Ok((!spans.is_empty()).then_some(Hatch { along, first, lines: *lines, spans }))
+}
+
+/// A shape's name with the widest gap between the ends of one of its lines.
+fn with_gap(laid: &LaidShape) -> String {
+    let open = laid.contours.iter().filter(|c| !c.closed);
+    let gap = open.map(|c| c.start.distance(c.end())).fold(0.0, f64::max);
+    format!("{} (ends {} mm apart)", laid.shape.source.label(), plain(gap, 2))
 }
 
 fn are(n: usize) -> String {

@@ -5,10 +5,12 @@
 
 pub mod hatch;
 
+use crate::geometry::doubles::doubles;
 use crate::geometry::{Contour, Point};
 use crate::job::{Job, Make, Step};
 use crate::layout::{LaidShape, Sheet};
 use crate::problem::{Place, Problem, Problems, count, few};
+use crate::quantity::plain;
 use hatch::Hatch;
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -81,7 +83,10 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
         }
         let shapes: Vec<&LaidShape> = taken.shapes.iter().map(|n| &sheet.shapes[*n]).collect();
         match &step.make {
-            Make::Cut | Make::Score => paths.extend(lines(number, &shapes)),
+            Make::Cut | Make::Score => {
+                report_doubles(&shapes, step, sheet, &mut problems);
+                paths.extend(lines(number, &shapes));
+            }
             Make::Engrave(lines) => match hatch::fill(&shapes, lines, step, sheet, job) {
                 Ok(hatch) => paths.extend(hatch.map(|hatch| Toolpath {
                     step: number,
@@ -108,6 +113,37 @@ fn lines(step: usize, shapes: &[&LaidShape]) -> Vec<Toolpath> {
         laid.contours.iter().map(path).collect::<Vec<_>>()
     };
     shapes.iter().flat_map(one).collect()
+}
+
+/// Warns of lines that the step would burn twice.
+fn report_doubles(shapes: &[&LaidShape], step: &Step, sheet: &Sheet, problems: &mut Problems) {
+    let owners: Vec<(&LaidShape, &Contour)> =
+        shapes.iter().flat_map(|laid| laid.contours.iter().map(|c| (*laid, c))).collect();
+    let contours: Vec<Contour> = owners.iter().map(|(_, contour)| (*contour).clone()).collect();
+    let found = doubles(&contours);
+    let Some(first) = found.first() else { return };
+    let mut names: Vec<String> = found
+        .iter()
+        .map(|d| {
+            let label = |n: usize| owners[n].0.shape.source.label();
+            format!("{} on {}", label(d.second), label(d.first))
+        })
+        .collect();
+    names.dedup();
+    let length: f64 = found.iter().map(|d| d.length).sum();
+    problems.push(
+        Problem::warning(
+            "double-line",
+            format!(
+                "step \"{}\" burns {} mm of line twice: {}",
+                step.name,
+                plain(length, 2),
+                few(&names, 6)
+            ),
+            "delete one of them in the drawing program, or set drop-doubles = true in [[artwork]]",
+        )
+        .at(owners[first.second].0.shape.source.place(&sheet.file)),
+    );
 }
 
 /// What every step takes. `rest` means: taken by no step that does not itself ask for the rest.
@@ -165,7 +201,7 @@ fn leftovers(sheet: &Sheet, taken: &[Taken], problems: &mut Problems) -> Vec<Str
         .shapes
         .iter()
         .enumerate()
-        .filter(|(n, laid)| !used.contains(n) && !laid.contours.is_empty())
+        .filter(|(n, laid)| !used.contains(n) && !laid.contours.is_empty() && !laid.dropped)
         .map(|(_, laid)| laid)
         .collect();
     let names: Vec<String> = left

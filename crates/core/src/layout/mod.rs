@@ -1,4 +1,6 @@
-//! Layout: the artwork at its size and place on the bed.
+//! Layout: the artwork at its size and place on the bed, mended where the job asks for it.
+
+mod repair;
 
 use crate::artwork::{Artwork, Shape};
 use crate::geometry::{Affine, Contour, Point, Rect, Vec2, hull};
@@ -16,6 +18,8 @@ pub struct LaidShape {
     pub contours: Vec<Contour>,
     /// Whether any of them is open.
     pub open: bool,
+    /// Whether all of it lay on other lines and was dropped for that.
+    pub dropped: bool,
 }
 
 impl LaidShape {
@@ -69,9 +73,10 @@ pub fn lay_out(artwork: Artwork, job: &Job) -> Result<(Sheet, Problems), Problem
             return Err(problems);
         }
     };
-    let shapes: Vec<_> =
+    let mut shapes: Vec<_> =
         shapes.into_par_iter().map(|shape| lay(shape, to_bed, job.tolerance)).collect();
     report_strays(&shapes, &file, &mut problems);
+    repair::repair(&mut shapes, &job.artwork, &file, &mut problems);
     let extents = hull(shapes.iter().flat_map(|s| s.contours.iter().map(Contour::bounds)));
     let Some(extents) = extents else {
         problems.push(
@@ -103,7 +108,7 @@ fn without_left_out(shapes: Vec<Shape>, job: &Job) -> Vec<Shape> {
 fn lay(shape: Shape, to_bed: Affine, tolerance: f64) -> LaidShape {
     let contours = crate::geometry::fit::contours(&(to_bed * shape.path.clone()), tolerance);
     let open = contours.iter().any(|contour| !contour.closed);
-    LaidShape { shape, contours, open }
+    LaidShape { shape, contours, open, dropped: false }
 }
 
 /// The transform from artwork to bed coordinates: mirror, size, turn, place.
