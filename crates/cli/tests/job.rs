@@ -139,7 +139,7 @@ fn bad_jobs_are_refused_with_place_and_cure_and_nothing_is_written() {
             JOB,
             "take  = { fill = \"#1a1a1a\" }",
             "take = { group = \"folds\" }",
-            "3 shapes are not closed: pocket, batten-1, batten-2",
+            "3 shapes are not closed: pocket (ends",
         ),
         (
             JOB,

@@ -12,6 +12,10 @@ const STORIES: &[(&str, &str)] = &[
     ),
     ("after-end", "A program has lines after M2 or M30. Controllers do not run them."),
     (
+        "alike-colours",
+        "Two colours differ so little that one of them is probably a slip; a step that takes one does not take the other.",
+    ),
+    (
         "below-floor",
         "The power asked for is an S value so low that the source does not light. The floor stands in the machine profile, [beam] floor.",
     ),
@@ -27,6 +31,14 @@ const STORIES: &[(&str, &str)] = &[
     (
         "dense-lines",
         "Engraved lines lie closer together than the beam is wide: every spot is burnt more than once, deeper and browner than the power suggests.",
+    ),
+    (
+        "double-line",
+        "A line lies on another one of the same step, in whole or in part, so it would be burnt twice: deeper, wider and browner. Often a shape was pasted twice, or two neighbours share an edge.",
+    ),
+    (
+        "dropped-doubles",
+        "Stretches that were drawn twice in one colour were dropped, as drop-doubles asks.",
     ),
     (
         "dwell-lit",
@@ -99,8 +111,16 @@ const STORIES: &[(&str, &str)] = &[
     ("odd-paint", "A gradient or pattern is not a colour that a step could take."),
     ("off-bed", "The job, or the run-up of its engraved lines, reaches beyond the bed."),
     (
+        "off-page",
+        "A shape lies beyond the page. It is burnt all the same when a step takes it, perhaps where nobody expects it.",
+    ),
+    (
         "off-stock",
         "The job reaches beyond the stock of [stock], whose front left corner lies at the bed's.",
+    ),
+    (
+        "open-fill",
+        "A filled shape is not closed. It looks filled on the screen, and cannot be engraved.",
     ),
     (
         "open-shape",
