@@ -357,3 +357,106 @@ fn gaps_are_joined_and_doubles_dropped_when_asked_and_said() {
     assert!(bench.refused(1, &["plan", JOB]).contains("at most 5 mm"));
     assert!(bench.run(&["look", "loose.svg"]).err.contains("double-line"));
 }
+
+/// A job on a drawing of one open red line of 30 x 20 mm; `artwork` and `rest` are put in.
+fn corner_job(bench: &Bench, page: &str, artwork: &str, rest: &str) {
+    bench.write("corner.svg", format!(r##"<svg xmlns="http://www.w3.org/2000/svg" {page} fill="none"><path id="l" d="M10 10H40V30" stroke="red"/></svg>"##));
+    bench.write(JOB, format!("tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"corner.svg\"\n{artwork}\n{rest}\n[[step]]\nname = \"s\"\ntake = {{ colour = \"red\" }}\nmake = \"cut\"\nspeed = \"20 mm/s\"\npower = \"40 %\"\n"));
+}
+
+const PAGE: &str = r#"width="60mm" height="60mm" viewBox="0 0 60 60""#;
+
+#[test]
+fn shapes_are_drawn_round_and_on_the_artwork() {
+    let bench = Bench::new();
+    let at = "[place]\nat = [\"50 mm\", \"50 mm\"]\n";
+    corner_job(
+        &bench,
+        PAGE,
+        "",
+        &format!(
+            "{at}[[shape]]\nkind = \"border\"\ndistance = \"4 mm\"\nradius = \"2 mm\"\ncolour = \"red\"\n[[shape]]\nkind = \"circle\"\nname = \"eye\"\ndiameter = \"6 mm\"\nat = [\"5 mm\", \"5 mm\"]\ncolour = \"#f00\""
+        ),
+    );
+    let plan = bench.json(&["plan", JOB]);
+    // The border is the outermost: its corner lies where the place says.
+    assert_eq!(plan["extents_mm"], json!({ "min": [50.0, 50.0], "max": [88.0, 78.0] }));
+    let pi = std::f64::consts::PI;
+    let length = 50.0 + (2.0 * (34.0 + 24.0) + 4.0 * pi) + 6.0 * pi;
+    assert!((plan["burn_mm"].as_f64().unwrap() - length).abs() < 0.01, "{plan}");
+    let program = bench.ok(&["emit", JOB, "-o", "-"]);
+    // The eye is cut before the border that contains it, and the line too.
+    let part = |name: &str| program.find(&format!(": {name}")).unwrap_or_else(|| panic!("{name}"));
+    assert!(part("eye") < part("border") && part("l") < part("border"));
+    assert!(program.contains("G2") || program.contains("G3"), "arcs stay arcs");
+
+    for (wrong, words) in [
+        ("kind = \"border\"\ncolour = \"red\"", "no distance"),
+        ("kind = \"circle\"\ndiameter = \"6 mm\"", "no colour"),
+        (
+            "kind = \"rectangle\"\nwidth = \"6 mm\"\ndepth = \"4 mm\"\nradius = \"3 mm\"\ncolour = \"red\"",
+            "half of the shorter side",
+        ),
+        ("kind = \"text\"\ncolour = \"red\"", "not built"),
+        ("kind = \"sphere\"\ncolour = \"red\"", "cannot be"),
+        (
+            "kind = \"circle\"\ndiameter = \"6 mm\"\ncolour = \"red\"\nwidth = \"2 mm\"",
+            "no key called width",
+        ),
+        (
+            "kind = \"circle\"\ndiameter = \"6 mm\"\ncolour = \"red\"\nat = [\"2 mm\"]",
+            "takes two lengths",
+        ),
+    ] {
+        corner_job(&bench, PAGE, "", &format!("[[shape]]\n{wrong}"));
+        let err = bench.refused(1, &["plan", JOB]);
+        assert!(err.contains(words), "{wrong}: {err}");
+    }
+}
+
+#[test]
+fn copies_stand_in_rows_and_columns() {
+    let bench = Bench::new();
+    let grid = |anchor: &str, columns: u32, rows: u32| {
+        format!(
+            "[place]\nanchor = \"{anchor}\"\nat = [\"200 mm\", \"150 mm\"]\ncopies = {{ columns = {columns}, rows = {rows}, gap = \"2 mm\" }}"
+        )
+    };
+    corner_job(&bench, PAGE, "", &grid("centre", 3, 2));
+    let plan = bench.json(&["plan", JOB]);
+    // 3 x 30 + 2 gaps, 2 x 20 + 1 gap, about the anchor.
+    assert_eq!(plan["extents_mm"], json!({ "min": [153.0, 129.0], "max": [247.0, 171.0] }));
+    assert_eq!(plan["burn_mm"], json!(300.0));
+    assert_eq!(plan["steps"][0]["shapes"], 6);
+    assert!(bench.ok(&["emit", JOB, "-o", "-"]).contains("l, copy 6"));
+    corner_job(&bench, PAGE, "", &grid("bottom-left", 9, 1));
+    assert!(bench.refused(1, &["plan", JOB]).contains("beyond the right edge"));
+    corner_job(&bench, PAGE, "", &grid("centre", 0, 1));
+    assert!(bench.refused(1, &["plan", JOB]).contains("from 1 to 500"));
+}
+
+#[test]
+fn units_decide_what_a_pixel_is() {
+    let bench = Bench::new();
+    let pixels = r#"width="60" height="60""#;
+    let width = |plan: &Value| {
+        plan["extents_mm"]["max"][0].as_f64().unwrap()
+            - plan["extents_mm"]["min"][0].as_f64().unwrap()
+    };
+    corner_job(&bench, pixels, "", "");
+    let doubted = bench.json(&["plan", JOB]);
+    assert_eq!(doubted["problems"][0]["code"], "unit-doubt");
+    assert!((width(&doubted) - 30.0 * 25.4 / 96.0).abs() < 0.001);
+    for (units, mm) in [("90/in", 25.4 / 90.0), ("72/in", 25.4 / 72.0), ("1/mm", 1.0)] {
+        corner_job(&bench, pixels, &format!("units = \"{units}\""), "");
+        let plan = bench.json(&["plan", JOB]);
+        assert_eq!(plan["problems"], json!([]));
+        assert!((width(&plan) - 30.0 * mm).abs() < 0.002, "{units}");
+    }
+    for bad in ["90", "x/in", "0/in", "90/parsec"] {
+        corner_job(&bench, pixels, &format!("units = \"{bad}\""), "");
+        assert!(bench.refused(1, &["plan", JOB]).contains("90/in"), "{bad}");
+    }
+    corner_job(&bench, PAGE, "units = \"90/in\"", "");
+    assert!(bench.refused(1, &["plan", JOB]).contains("contradict"));
+}

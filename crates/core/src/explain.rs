@@ -160,6 +160,10 @@ const STORIES: &[(&str, &str)] = &[
         "unit-doubt",
         "The page is given in pixels or not at all. Pixels are taken as 1/96 inch, but some programs mean 1/72 or 1/90. Check one known size.",
     ),
+    (
+        "units-known",
+        "The drawing gives its page in mm, inch or the like, so there is nothing for units to decide. scale, width or height change the size.",
+    ),
     ("unknown-key", "The key does not exist. Keys are spelt with hyphens."),
     ("unknown-word", "The value is not one of the words that fit there."),
     ("unread-line", "A line of the program is not RS-274/NGC."),

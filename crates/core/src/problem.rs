@@ -164,6 +164,11 @@ impl Problems {
         self.0.extend(other.0);
     }
 
+    /// Keeps only those for which `keep` holds.
+    pub fn retain(&mut self, keep: impl FnMut(&Problem) -> bool) {
+        self.0.retain(keep);
+    }
+
     /// Whether anything here refuses the job.
     #[must_use]
     pub fn refuse(&self) -> bool {

@@ -38,6 +38,8 @@ pub struct Units {
     pub source: String,
     /// How many mm one unit of the drawing is.
     pub mm_per_unit: f64,
+    /// Whether that is a guess: the file speaks of pixels, or of nothing.
+    pub doubtful: bool,
 }
 
 /// Where in the file a shape was drawn.

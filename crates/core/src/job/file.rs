@@ -2,7 +2,7 @@
 
 use super::machine::Machine;
 use super::reader::{Section, Sheet};
-use super::{ArtworkUse, Job, Placement, Stock, place, select, step};
+use super::{ArtworkUse, Job, Placement, Stock, drawn, place, select, step};
 use crate::problem::{Problem, Problems};
 use crate::quantity::Length;
 
@@ -74,16 +74,27 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
     }
     let artwork = artworks.into_iter().map(artwork).next().flatten();
     let stock = top.section("stock").map(stock);
-    let placement = top
-        .section("place")
-        .map_or(Placement { anchor: super::Anchor { x: 0.0, y: 0.0 }, at: None }, place::placement);
+    let placement = top.section("place").map_or(
+        Placement {
+            anchor: super::Anchor { x: 0.0, y: 0.0 },
+            at: None,
+            copies: super::Copies::default(),
+        },
+        place::placement,
+    );
     let sections = top.sections("step");
     if sections.is_empty() {
         top.missing("step", "a [[step]] that says what is done with a colour");
     }
     let steps: Vec<_> =
         sections.into_iter().enumerate().map(|(n, section)| step::read(section, n + 1)).collect();
-    top.not_yet(&["shape", "rotary"]);
+    let shapes: Vec<_> = top
+        .sections("shape")
+        .into_iter()
+        .enumerate()
+        .map(|(n, section)| drawn::read(section, n + 1))
+        .collect();
+    top.not_yet(&["rotary"]);
     let steps: Vec<_> = steps.into_iter().collect::<Option<_>>()?;
     unique_names(&top, &steps);
     top.finish();
@@ -93,6 +104,7 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
         file: file.into(),
         machine,
         artwork: artwork?,
+        shapes: shapes.into_iter().collect::<Option<_>>()?,
         stock: stock.map_or(Some(None), |stock| stock.map(Some))?,
         placement,
         tolerance,
@@ -125,9 +137,17 @@ fn artwork(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
         let span = section.span_of("join-gaps");
         section.out_of_range("join-gaps", span, &section.written("join-gaps"), "at most 5 mm");
     }
+    let mm_per_unit = section.text("units").and_then(|text| {
+        let unit = place::mm_per_unit(text);
+        if unit.is_none() {
+            let message = format!("units in {} cannot be \"{text}\"", section.name);
+            let help = "say how many units go into an inch, cm or mm: \"90/in\"";
+            section.report(Problem::error("quantity", message, help), section.span_of("units"));
+        }
+        unit
+    });
     let drop_doubles = section.flag("drop-doubles").unwrap_or(false);
     section.not_yet(&[
-        "units",
         "stretch",
         "crop",
         "only",
@@ -143,6 +163,7 @@ fn artwork(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
         size,
         turn,
         mirror,
+        mm_per_unit,
         leave_out,
         join_gaps,
         drop_doubles,

@@ -3,6 +3,7 @@
 //! A [`Job`] no longer holds anything optional that a stage would have to decide; where the file
 //! was silent, the default stands in its place. What this version cannot do is refused here.
 
+mod drawn;
 mod file;
 pub mod machine;
 mod place;
@@ -11,9 +12,10 @@ pub mod select;
 mod starter;
 mod step;
 
+pub use drawn::{DrawnShape, Outline};
 pub use file::{Request, read};
 pub use machine::Machine;
-pub use place::{Anchor, Mirror, Placement, Size};
+pub use place::{Anchor, Copies, Mirror, Placement, Size};
 pub use select::Take;
 pub use starter::starter;
 pub use step::{Advance, Directions, Lines, Make, Order, Step};
@@ -42,6 +44,8 @@ pub struct ArtworkUse {
     pub turn: f64,
     /// Mirroring, applied first.
     pub mirror: Option<Mirror>,
+    /// What one unit of the drawing is, mm, where the file leaves it in doubt.
+    pub mm_per_unit: Option<f64>,
     /// Shapes that take no part.
     pub leave_out: Vec<Take>,
     /// Ends of lines painted alike that lie within this of each other are joined, mm.
@@ -63,6 +67,8 @@ pub struct Job {
     pub machine: Machine,
     /// What is drawn.
     pub artwork: ArtworkUse,
+    /// Shapes that the job draws itself, in the coordinates of the sized artwork.
+    pub shapes: Vec<DrawnShape>,
     /// The stock, when the job says how large it is; its front left corner lies at the bed's.
     pub stock: Option<Stock>,
     /// Where it sits on the bed.

@@ -65,6 +65,25 @@ pub struct Placement {
     /// Where it lies, from the machine's origin; none keeps the drawing where its page put it, with
     /// the page's lower left corner on the bed's front left corner.
     pub at: Option<Point>,
+    /// How often everything is repeated.
+    pub copies: Copies,
+}
+
+/// Copies in rows and columns; the anchor is that of all of them together.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Copies {
+    /// Across; at least 1.
+    pub columns: u32,
+    /// Away from the operator; at least 1.
+    pub rows: u32,
+    /// Between the extents of neighbours, mm.
+    pub gap: f64,
+}
+
+impl Default for Copies {
+    fn default() -> Self {
+        Self { columns: 1, rows: 1, gap: 0.0 }
+    }
 }
 
 /// Reads `[place]`.
@@ -79,27 +98,30 @@ pub(super) fn placement(section: Section<'_, '_>) -> Placement {
         }
     }
     let anchor = section.choice("anchor", &ANCHORS);
-    let at = section.list("at").and_then(|items| {
-        let [x, y] = items else {
-            section.report(
-                Problem::error(
-                    "wrong-type",
-                    "at takes two lengths, across and away",
-                    "write at = [\"10 mm\", \"10 mm\"]",
-                ),
-                section.span_of("at"),
-            );
-            return None;
-        };
-        let read = |item| section.read_quantity("at", item, parse::<Length>);
-        Some(Point::new(read(x)?.0, read(y)?.0))
-    });
+    let at = section.point("at", parse::<Length>);
     if anchor.is_some() && !section.has("at") {
         section.missing("at", "at = [\"10 mm\", \"10 mm\"], where the anchor lies");
     }
-    section.not_yet(&["copies", "mark"]);
+    let copies = section.section("copies").map_or(Copies::default(), copies);
+    section.not_yet(&["mark"]);
     section.finish();
-    Placement { anchor: anchor.unwrap_or(ANCHORS[0].1), at }
+    Placement { anchor: anchor.unwrap_or(ANCHORS[0].1), at, copies }
+}
+
+/// More copies than this along one side are a slip of the pen.
+const MOST_COPIES: i64 = 500;
+
+fn copies(section: Section<'_, '_>) -> Copies {
+    let many = |key| section.whole(key, 1..=MOST_COPIES).unwrap_or(1) as u32;
+    let (columns, rows) = (many("columns"), many("rows"));
+    let gap = section.quantity::<Length>("gap").map_or(0.0, |length| length.0);
+    if gap < 0.0 {
+        let span = section.span_of("gap");
+        section.out_of_range("gap", span, &section.written("gap"), "zero or more");
+    }
+    section.not_yet(&["pitch", "turn"]);
+    section.finish();
+    Copies { columns, rows, gap }
 }
 
 /// Reads the size of an artwork: at most one of `scale`, `width`, `height`.
@@ -127,6 +149,13 @@ pub(super) fn size(section: &Section<'_, '_>) -> Size {
         );
     }
     size
+}
+
+/// What one unit is, in mm, when so many go into a length: `"90/in"`, `"72/in"`, `"1/mm"`.
+pub(super) fn mm_per_unit(text: &str) -> Option<f64> {
+    let (count, length) = text.split_once('/')?;
+    let count: f64 = count.trim().parse().ok().filter(|n| (1e-3..=1e6).contains(n))?;
+    parse::<Length>(&format!("1 {}", length.trim())).ok().map(|length| length.0 / count)
 }
 
 /// Reads the turn of an artwork, in radians.

@@ -1,6 +1,7 @@
 //! Reading TOML with places: every value knows where it stands, every key is asked for once, and
 //! what nobody asked for is refused with the nearest key that is known.
 
+use crate::geometry::Point;
 use crate::problem::{Place, Problem, Problems, nearest};
 use crate::quantity::{Quantity, QuantityError, parse};
 use std::cell::RefCell;
@@ -326,6 +327,22 @@ impl<'s, 't> Section<'s, 't> {
                 None
             }
         }
+    }
+
+    /// A point: a list of two lengths, across and away.
+    pub(super) fn point<Q: Quantity + Into<f64>>(
+        &self,
+        key: &'static str,
+        parse: impl Fn(&str) -> Result<Q, QuantityError>,
+    ) -> Option<Point> {
+        let [x, y] = self.list(key)? else {
+            let message = format!("{key} in {} takes two lengths, across and away", self.name);
+            let help = format!("write {key} = [\"10 mm\", \"10 mm\"]");
+            self.report(Problem::error("wrong-type", message, help), self.span_of(key));
+            return None;
+        };
+        let read = |item| self.read_quantity(key, item, &parse);
+        Some(Point::new(read(x)?.into(), read(y)?.into()))
     }
 
     /// Refuses keys that are part of the product but not of this version.

@@ -61,6 +61,11 @@ pub fn starter(artwork: &Artwork, file: &str, machine: &Machine, machine_name: &
         quoted(file)
     );
     out.push_str(&leave_out(artwork));
+    if artwork.units.doubtful {
+        out.push_str(
+            "# units = \"90/in\"   # the drawing speaks of pixels, taken as 96 to the inch\n",
+        );
+    }
     out.push_str(&place(artwork.extents(), machine));
     if steps.is_empty() {
         out.push_str("\n# No colour was found that a step could take.\n");

@@ -1,11 +1,13 @@
 //! Layout: the artwork at its size and place on the bed, mended where the job asks for it.
 
+mod drawn;
+mod place;
 mod repair;
 
-use crate::artwork::{Artwork, Shape};
-use crate::geometry::{Affine, Contour, Point, Rect, Vec2, hull};
+use crate::artwork::{Artwork, Shape, Units};
+use crate::geometry::{Affine, BezPath, Contour, Rect, Vec2, hull};
+use crate::job::Job;
 use crate::job::select::ShapeInfo;
-use crate::job::{Job, Mirror, Size};
 use crate::problem::{Place, Problem, Problems, count, few};
 use rayon::prelude::*;
 
@@ -20,9 +22,31 @@ pub struct LaidShape {
     pub open: bool,
     /// Whether all of it lay on other lines and was dropped for that.
     pub dropped: bool,
+    /// Which copy it belongs to; the first is 0.
+    pub number: u32,
 }
 
 impl LaidShape {
+    /// How people find it: by name or line, and which copy it is.
+    #[must_use]
+    pub fn label(&self) -> String {
+        match self.number {
+            0 => self.shape.source.label(),
+            n => format!("{}, copy {}", self.shape.source.label(), n + 1),
+        }
+    }
+
+    /// The same, moved: copy `number`. It does not carry the drawn curves along again.
+    fn copy(&self, number: u32, by: Vec2) -> Self {
+        Self {
+            shape: Shape { path: BezPath::new(), ..self.shape.clone() },
+            contours: self.contours.iter().map(|contour| contour.shifted(by)).collect(),
+            open: self.open,
+            dropped: self.dropped,
+            number,
+        }
+    }
+
     /// What `take` looks at.
     pub(crate) fn info(&self) -> ShapeInfo<'_> {
         ShapeInfo { shape: &self.shape, open: self.open }
@@ -66,17 +90,35 @@ pub fn lay_out(artwork: Artwork, job: &Job) -> Result<(Sheet, Problems), Problem
         );
         return Err(problems);
     }
-    let to_bed = match transform(&shapes, job) {
-        Ok(transform) => transform,
+    let unit = match unit(&artwork.units, job) {
+        Ok(unit) => unit,
+        Err(problem) => {
+            problems.push(problem.at(Place::file(&job.file)));
+            return Err(problems);
+        }
+    };
+    if job.artwork.mm_per_unit.is_some() {
+        problems.retain(|problem| problem.code != "unit-doubt");
+    }
+    let shaped = match place::shaping(&shapes, job, unit) {
+        Ok(shaped) => shaped,
         Err(problem) => {
             problems.push(problem.at(Place::file(&file)));
             return Err(problems);
         }
     };
-    let mut shapes: Vec<_> =
-        shapes.into_par_iter().map(|shape| lay(shape, to_bed, job.tolerance)).collect();
+    let drawing = place::bounds(&shapes, shaped).unwrap_or_default();
+    let drawn = drawn::draw(&job.shapes, drawing);
+    let one = place::bounds(&drawn, Affine::IDENTITY).map_or(drawing, |r| r.union(drawing));
+    let move_by = Affine::translate(place::shift(one, job));
+    let mut shapes: Vec<_> = shapes
+        .into_par_iter()
+        .map(|shape| lay(shape, move_by * shaped, job.tolerance))
+        .chain(drawn.into_par_iter().map(|shape| lay(shape, move_by, job.tolerance)))
+        .collect();
     report_strays(&shapes, &file, &mut problems);
     repair::repair(&mut shapes, &job.artwork, &file, &mut problems);
+    let shapes = place::copied(shapes, one, &job.placement.copies);
     let extents = hull(shapes.iter().flat_map(|s| s.contours.iter().map(Contour::bounds)));
     let Some(extents) = extents else {
         problems.push(
@@ -108,58 +150,23 @@ fn without_left_out(shapes: Vec<Shape>, job: &Job) -> Vec<Shape> {
 fn lay(shape: Shape, to_bed: Affine, tolerance: f64) -> LaidShape {
     let contours = crate::geometry::fit::contours(&(to_bed * shape.path.clone()), tolerance);
     let open = contours.iter().any(|contour| !contour.closed);
-    LaidShape { shape, contours, open, dropped: false }
+    LaidShape { shape, contours, open, dropped: false, number: 0 }
 }
 
-/// The transform from artwork to bed coordinates: mirror, size, turn, place.
-fn transform(shapes: &[Shape], job: &Job) -> Result<Affine, Problem> {
-    use kurbo::Shape as _;
-    let bounds = |by: Affine| {
-        hull(shapes.iter().map(|s| (by * s.path.clone()).bounding_box())).unwrap_or_default()
-    };
-    let drawn = bounds(Affine::IDENTITY);
-    if drawn.width() <= 0.0 && drawn.height() <= 0.0 {
-        return Err(Problem::error(
-            "size-zero",
-            "the drawing has no size",
-            "draw lines that have a length",
-        ));
+/// How much larger the artwork is than it was read, by what the job says one unit is.
+fn unit(units: &Units, job: &Job) -> Result<f64, Problem> {
+    match job.artwork.mm_per_unit {
+        None => Ok(1.0),
+        Some(mm) if units.doubtful => Ok(mm / units.mm_per_unit),
+        Some(_) => Err(Problem::error(
+            "units-known",
+            format!(
+                "the drawing says its size itself ({}), so units would contradict it",
+                units.source
+            ),
+            "take units out; scale or width changes the size",
+        )),
     }
-    let flat = |side: &str, length: f64| {
-        if length > 0.0 {
-            return Ok(length);
-        }
-        Err(Problem::error(
-            "size-zero",
-            format!("the drawing has no {side}, so it cannot be scaled to one"),
-            "give scale, or the other side",
-        ))
-    };
-    let scale = match job.artwork.size {
-        Size::True => 1.0,
-        Size::Scale(scale) => scale,
-        Size::Width(width) => width / flat("width", drawn.width())?,
-        Size::Height(height) => height / flat("height", drawn.height())?,
-    };
-    let centre = drawn.center();
-    let mirror = match job.artwork.mirror {
-        None => Affine::IDENTITY,
-        Some(Mirror::LeftRight) => Affine::scale_non_uniform(-1.0, 1.0),
-        Some(Mirror::TopBottom) => Affine::scale_non_uniform(1.0, -1.0),
-    };
-    let about = |point: Point, by: Affine| {
-        Affine::translate(point.to_vec2()) * by * Affine::translate(-point.to_vec2())
-    };
-    let turned = Affine::rotate(job.artwork.turn);
-    let Some(at) = job.placement.at else {
-        // Sizes count from the page's corner, so that a drawing keeps its place on the page.
-        let scaled = Affine::scale(scale);
-        return Ok(about(scaled * centre, turned * mirror) * scaled);
-    };
-    let shaped = turned * Affine::scale(scale) * about(centre, mirror);
-    let anchor = job.placement.anchor.of(bounds(shaped));
-    let target: Vec2 = at.to_vec2() + job.machine.bed.origin_offset();
-    Ok(Affine::translate(target - anchor.to_vec2()) * shaped)
 }
 
 fn report_strays(shapes: &[LaidShape], file: &str, problems: &mut Problems) {

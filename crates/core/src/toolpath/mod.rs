@@ -104,7 +104,7 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
 
 fn lines(step: usize, shapes: &[&LaidShape]) -> Vec<Toolpath> {
     let one = |laid: &&LaidShape| {
-        let label: Arc<str> = laid.shape.source.label().into();
+        let label: Arc<str> = laid.label().into();
         let path = |contour: &Contour| Toolpath {
             step,
             label: label.clone(),
@@ -125,7 +125,7 @@ fn report_doubles(shapes: &[&LaidShape], step: &Step, sheet: &Sheet, problems: &
     let mut names: Vec<String> = found
         .iter()
         .map(|d| {
-            let label = |n: usize| owners[n].0.shape.source.label();
+            let label = |n: usize| owners[n].0.label();
             format!("{} on {}", label(d.second), label(d.first))
         })
         .collect();
@@ -204,10 +204,8 @@ fn leftovers(sheet: &Sheet, taken: &[Taken], problems: &mut Problems) -> Vec<Str
         .filter(|(n, laid)| !used.contains(n) && !laid.contours.is_empty() && !laid.dropped)
         .map(|(_, laid)| laid)
         .collect();
-    let names: Vec<String> = left
-        .iter()
-        .map(|laid| format!("{} ({})", laid.shape.source.label(), paint(laid)))
-        .collect();
+    let names: Vec<String> =
+        left.iter().map(|laid| format!("{} ({})", laid.label(), paint(laid))).collect();
     if let Some(first) = left.first() {
         problems.push(
             Problem::warning(

@@ -43,7 +43,10 @@ pub(super) fn read(name: &str, root: &Node<'_, '_>, problems: &mut Problems) -> 
             None => "no width, height or view box; one unit taken as 1/96 in".to_string(),
         };
         problems.push(pixel_doubt(name, "the page has no width or height in a real unit"));
-        return Page { units: Units { source, mm_per_unit: MM_PER_PX }, has_size: view.is_some() };
+        return Page {
+            units: Units { source, mm_per_unit: MM_PER_PX, doubtful: true },
+            has_size: view.is_some(),
+        };
     };
     let real = UNITS[..5].iter().any(|(unit, _)| text.ends_with(unit));
     if !real {
@@ -56,7 +59,7 @@ pub(super) fn read(name: &str, root: &Node<'_, '_>, problems: &mut Problems) -> 
         _ if real => (format!("{key} \"{text}\", no view box: units of 1/96 in"), MM_PER_PX),
         _ => (format!("{key} \"{text}\": pixels of 1/96 in"), MM_PER_PX),
     };
-    Page { units: Units { source, mm_per_unit }, has_size: true }
+    Page { units: Units { source, mm_per_unit, doubtful: !real }, has_size: true }
 }
 
 fn in_mm(text: &str) -> Option<f64> {
