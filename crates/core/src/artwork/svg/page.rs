@@ -74,7 +74,7 @@ fn pixel_doubt(name: &str, what: &str) -> Problem {
     Problem::warning(
         "unit-doubt",
         format!("{what}; a pixel is taken as 1/96 in, but some programs mean 1/72 or 1/90"),
-        "check one known size; if it is off, set the page in mm in the drawing program, or give the job width, height or scale",
+        "check one known size; if it is off, set the page in mm in the drawing program, or say units (\"90/in\") or width in the job's [[artwork]]",
     )
     .at(Place::file(name))
 }
