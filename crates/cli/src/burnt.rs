@@ -50,11 +50,8 @@ pub(crate) fn json(record: &Record) -> RecordJson {
 
 fn facts(record: &Record) -> Vec<String> {
     let mut facts = vec![
-        format!(
-            "{} mm burnt, {} mm with the beam off",
-            plain(record.burnt_mm, 1),
-            plain(record.dark_mm, 1)
-        ),
+        format!("{} mm burnt", plain(record.burnt_mm, 1)),
+        format!("{} mm with the beam off", plain(record.dark_mm, 1)),
         format!("busy for {}", clock(record.busy_seconds)),
     ];
     if let Some((low, high)) = record.extents {

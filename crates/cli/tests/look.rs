@@ -86,6 +86,9 @@ fn a_begun_job_plans_unedited_wherever_it_is_written() {
         assert_eq!(plan["leftovers"], json!([]));
     }
     assert!(bench.read("a.kite.toml").contains("# guessed"));
+    // The drawing is named as it lies from the job, so that the folder can be moved.
+    assert!(bench.read("a.kite.toml").contains("file = \"sail-panel.svg\""));
+    assert!(bench.read("jobs/b.kite.toml").contains("file = \"../sail-panel.svg\""));
     // Nothing is overwritten unasked.
     assert!(
         bench.refused(2, &["begin", "sail-panel.svg", "-o", "a.kite.toml"]).contains("--force")

@@ -31,7 +31,10 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
 
 /// The drawing as the job must name it, whose paths count from the job's folder.
 fn relative(file: &Path, folder: &Path) -> PathBuf {
-    let absolute = |path: &Path| std::path::absolute(path).unwrap_or_else(|_| path.to_path_buf());
+    // An empty path is the folder we are in, which has no absolute form of its own.
+    let absolute = |path: &Path| {
+        std::path::absolute(Path::new(".").join(path)).unwrap_or_else(|_| path.to_path_buf())
+    };
     let (file, folder) = (absolute(file), absolute(folder));
     let shared = file.components().zip(folder.components()).take_while(|(a, b)| a == b).count();
     let up = folder.components().skip(shared).map(|_| std::path::Component::ParentDir);

@@ -55,8 +55,15 @@ pub(crate) fn open(name: &str, machine: &Machine) -> Result<Box<dyn Link>, Refus
     )))
 }
 
-/// Whether an error only means "nothing came in time".
-fn is_timeout(error: &io::Error) -> bool {
+/// What a read of a port brought: nothing at all means that the other end has gone.
+fn heard(read: io::Result<usize>) -> io::Result<Heard> {
     use io::ErrorKind::{Interrupted, TimedOut, WouldBlock};
-    matches!(error.kind(), WouldBlock | TimedOut | Interrupted)
+    match read {
+        Ok(0) => Ok(Heard::Closed),
+        Ok(count) => Ok(Heard::Bytes(count)),
+        Err(error) if matches!(error.kind(), WouldBlock | TimedOut | Interrupted) => {
+            Ok(Heard::Nothing)
+        }
+        Err(error) => Err(error),
+    }
 }

@@ -1,6 +1,6 @@
 //! A controller on a serial port.
 
-use super::{Heard, Link, is_timeout};
+use super::{Heard, Link, heard};
 use crate::refusal::Refusal;
 use serialport::SerialPort;
 use std::io::{self, Read, Write};
@@ -45,12 +45,7 @@ impl Link for SerialLink {
             self.port.set_timeout(wait).map_err(io::Error::from)?;
             self.wait = wait;
         }
-        match self.port.read(buffer) {
-            Ok(0) => Ok(Heard::Closed),
-            Ok(count) => Ok(Heard::Bytes(count)),
-            Err(error) if is_timeout(&error) => Ok(Heard::Nothing),
-            Err(error) => Err(error),
-        }
+        heard(self.port.read(buffer))
     }
 
     fn now(&self) -> Instant {

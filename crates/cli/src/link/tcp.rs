@@ -1,6 +1,6 @@
 //! A controller on the network.
 
-use super::{Heard, Link, is_timeout};
+use super::{Heard, Link, heard};
 use crate::refusal::Refusal;
 use std::io::{self, Read, Write};
 use std::net::{TcpStream, ToSocketAddrs};
@@ -47,12 +47,7 @@ impl Link for TcpLink {
             self.stream.set_read_timeout(Some(wait))?;
             self.wait = wait;
         }
-        match self.stream.read(buffer) {
-            Ok(0) => Ok(Heard::Closed),
-            Ok(count) => Ok(Heard::Bytes(count)),
-            Err(error) if is_timeout(&error) => Ok(Heard::Nothing),
-            Err(error) => Err(error),
-        }
+        heard(self.stream.read(buffer))
     }
 
     fn now(&self) -> Instant {

@@ -277,7 +277,7 @@ fn foreign_kind(bytes: &[u8]) -> Option<&'static str> {
         Some("a PDF")
     } else if starts(b"\x1f\x8b") {
         Some("a compressed file (perhaps a compressed SVG)")
-    } else if starts(b"AutoCAD Binary DXF")
+    } else if bytes.get(..22).is_some_and(|head| head.ends_with(b" Binary DXF\r\n\x1a\0"))
         || bytes.trim_ascii_start().starts_with(b"0\nSECTION")
         || bytes.trim_ascii_start().starts_with(b"0\r\nSECTION")
     {

@@ -113,3 +113,145 @@ fn numbers_that_are_not_finite_never_get_in() {
         }
     }
 }
+
+fn page(body: &str) -> String {
+    format!(
+        r#"<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="100mm" height="100mm" viewBox="0 0 100 100">{body}</svg>"#
+    )
+}
+
+#[test]
+fn transforms_nest_and_strokes_grow_with_them() {
+    let text = page(
+        r#"<g transform="translate(10 20)"><g transform="scale(2)"><g transform="rotate(90)">
+        <path d="M0 0H10" stroke="red" stroke-width="0.5"/></g></g></g>"#,
+    );
+    let artwork = read("a.svg", text.as_bytes()).unwrap();
+    // Down the page by 20 from (10, 20): in our coordinates from 80 to 60.
+    assert!(near(artwork.extents().unwrap(), (10., 60., 10., 80.)));
+    assert!((artwork.shapes[0].stroke.unwrap().width - 1.0).abs() < 1e-4);
+}
+
+#[test]
+fn style_sheets_inheritance_and_spellings_of_colour() {
+    let text = page(
+        r#"<style>.cut { stroke: rgb(255,0,0); fill: none } #b { stroke: blue }</style>
+        <g stroke="lime" color="teal"><path class="cut" d="M0 0H5"/><path id="b" d="M0 0H5"/>
+        <path d="M0 0H5"/><path style="stroke:currentColor" d="M0 0H5"/></g>"#,
+    );
+    let artwork = read("a.svg", text.as_bytes()).unwrap();
+    let strokes: Vec<String> =
+        artwork.shapes.iter().map(|s| s.stroke.unwrap().colour.to_string()).collect();
+    assert_eq!(strokes, ["#ff0000", "#0000ff", "#00ff00", "#008080"]);
+}
+
+#[test]
+fn a_use_of_a_group_is_found_by_the_use() {
+    let text = page(
+        r##"<defs><g id="pair"><circle r="1"/><circle cx="5" r="1"/></g></defs>
+<use xlink:href="#pair" id="here" x="10" y="10"/>
+<use href="#pair" x="30" y="30"/><use href="#nobody"/>"##,
+    );
+    let artwork = read("a.svg", text.as_bytes()).unwrap();
+    let labels: Vec<_> = artwork.shapes.iter().map(|s| (s.source.label(), s.source.line)).collect();
+    assert_eq!(
+        labels,
+        [
+            ("here".to_string(), Some(2)),
+            ("here".to_string(), Some(2)),
+            ("line 3".to_string(), Some(3)),
+            ("line 3".to_string(), Some(3)),
+        ]
+    );
+    // A use that leads nowhere is not lost unsaid.
+    assert_eq!(artwork.problems.iter().map(|p| p.code).collect::<Vec<_>>(), ["not-visible"]);
+}
+
+#[test]
+fn hidden_things_are_named_and_kept_ones_are_not() {
+    let text = page(
+        r#"<symbol id="s"><path d="M0 0H9" stroke="red"/></symbol>
+<path id="h" d="M0 0H5" stroke="red" visibility="hidden"/>
+<g display="none"><rect id="n" width="5" height="5"/></g>
+<rect id="z" width="0" height="5"/><path id="ok" d="M0 0H5" stroke="red"/>"#,
+    );
+    let artwork = read("a.svg", text.as_bytes()).unwrap();
+    assert_eq!(artwork.shapes.len(), 1);
+    let told = &artwork.problems.iter().next().unwrap().message;
+    assert_eq!(told, "3 elements without visible paint or size: h, n, z");
+}
+
+#[test]
+fn pages_of_every_kind() {
+    let of = |root: &str| {
+        let text = format!(
+            r#"<svg xmlns="http://www.w3.org/2000/svg" {root}><rect x="1" y="1" width="8" height="8"/></svg>"#
+        );
+        read("a.svg", text.as_bytes()).unwrap()
+    };
+    let mm = 25.4 / 96.0;
+    // No size at all: the drawing's own corner is the origin.
+    let bare = of("");
+    assert_eq!(bare.page, None);
+    assert!(near(bare.extents().unwrap(), (0., 0., 8. * mm, 8. * mm)));
+    assert!(bare.units.doubtful && bare.problems.iter().any(|p| p.code == "unit-doubt"));
+    // Only a view box: its units are pixels, and that is doubted.
+    let boxed = of(r#"viewBox="0 0 10 20""#);
+    assert!((boxed.page.unwrap().1 - 20.0 * mm).abs() < 1e-4 && boxed.units.doubtful);
+    // Only a height.
+    let high = of(r#"height="40mm" viewBox="0 0 10 20""#);
+    assert!((high.units.mm_per_unit - 2.0).abs() < 1e-9 && !high.units.doubtful);
+    assert!((high.page.unwrap().0 - 20.0).abs() < 1e-3);
+    // A view box that does not begin at zero.
+    let shifted = of(r#"width="10mm" height="10mm" viewBox="-5 -5 10 10""#);
+    assert!(near(shifted.extents().unwrap(), (6., -4., 14., 4.)));
+}
+
+#[test]
+fn other_formats_are_recognised_whatever_they_are_called() {
+    for (bytes, words) in [
+        (&b"\xff\xd8\xff\xe0"[..], "JPEG"),
+        (b"GIF89a", "GIF"),
+        (b"BM\0\0", "BMP"),
+        (b"II*\0", "TIFF"),
+        (b"%PDF-1.7", "PDF"),
+        (b"\x1f\x8b\x08", "compressed"),
+        (b"  0\nSECTION\n", "DXF"),
+        (b"0\r\nSECTION\r\n", "DXF"),
+        (b"0123456 Binary DXF\r\n\x1a\0", "DXF"),
+    ] {
+        let problems = read("a.svg", bytes).unwrap_err();
+        assert!(problems.iter().next().unwrap().message.contains(words), "{words}");
+    }
+}
+
+#[test]
+fn hostile_files_end_in_a_message() {
+    let bomb: String = (0..12)
+        .map(|n| {
+            format!("<!ENTITY e{} \"&e{n};&e{n};&e{n};&e{n};&e{n};&e{n};&e{n};&e{n};\">", n + 1)
+        })
+        .collect();
+    let bomb = format!(
+        "<!DOCTYPE svg [<!ENTITY e0 \"kite\">{bomb}]><svg xmlns='http://www.w3.org/2000/svg' width='9mm' height='9mm'><text>&e12;</text></svg>"
+    );
+    let itself = page(r##"<g id="a"><use href="#a"/><path d="M0 0H5" stroke="red"/></g>"##);
+    let each = page(r##"<g id="a"><use href="#b"/></g><g id="b"><use href="#a"/></g>"##);
+    for text in [bomb, itself, each] {
+        match read("a.svg", text.as_bytes()) {
+            Ok(artwork) => assert!(artwork.shapes.len() < 10),
+            Err(problems) => assert!(!problems.is_empty()),
+        }
+    }
+}
+
+#[test]
+fn a_file_cut_off_anywhere_is_refused_or_read_but_never_worse() {
+    let whole = include_str!("../../../../cli/demo/sail-panel.svg");
+    for n in 0..16 {
+        let cut = &whole.as_bytes()[..whole.len() * n / 16];
+        assert!(read("a.svg", cut).is_err(), "{n}/16");
+    }
+    let marked = format!("\u{feff}{whole}");
+    assert_eq!(read("a.svg", marked.as_bytes()).unwrap().shapes.len(), 24);
+}
