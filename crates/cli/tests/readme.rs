@@ -1,0 +1,28 @@
+//! What the README shows can be typed.
+
+mod common;
+use common::Bench;
+
+#[test]
+fn the_tour_works_line_by_line() {
+    let readme = std::fs::read_to_string(
+        std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../README.md"),
+    )
+    .expect("the README");
+    assert!(
+        readme.lines().nth(2).is_some_and(|l| l.trim().starts_with("cargo run --release -- demo"))
+    );
+    assert!(readme.lines().nth(3).is_some_and(|l| l.trim().starts_with("cargo test --workspace")));
+    let bench = Bench::new();
+    let mut typed = 0;
+    for line in readme.lines().filter_map(|l| l.strip_prefix("    tinkite ")) {
+        let args: Vec<&str> = line.split('#').next().unwrap_or(line).split_whitespace().collect();
+        // What needs hardware or waits for a client is not run here.
+        if args[0] == "rig" || line.contains("serial:") {
+            continue;
+        }
+        bench.ok(&args);
+        typed += 1;
+    }
+    assert_eq!(typed, 8);
+}
