@@ -200,3 +200,26 @@ fn what_cannot_run_is_refused_before_anything_moves() {
     bench.refused(1, &["run", "talk.nc", "--machine", "bench-laser"]);
     assert!(bench.refused(3, &["rig", "--tcp", "256.0.0.1:1"]).contains("does not open"));
 }
+
+#[test]
+fn a_reader_of_events_that_goes_away_does_not_end_the_run() {
+    let bench = Bench::new();
+    let rig = RigProcess::start(
+        &bench,
+        &["--tcp", "127.0.0.1:0", "--pace", "max", "--once", "--record", "record.json"],
+    );
+    let mut run = bench
+        .command(&["run", JOB, "--json", "--to", &rig.link])
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    // The first event is read, and then nobody reads any more.
+    let mut first = String::new();
+    BufReader::new(run.stdout.take().unwrap()).read_line(&mut first).unwrap();
+    assert!(first.contains("\"event\":\"progress\""), "{first}");
+    run.wait().unwrap();
+    rig.rest();
+    let record: serde_json::Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+    let planned = bench.json(&["plan", JOB])["burn_mm"].as_f64().unwrap();
+    assert!((record["burnt_mm"].as_f64().unwrap() - planned).abs() < 0.5, "{record}");
+}
