@@ -23,13 +23,18 @@ full = 255
 /// The program of a drawing on a 50 x 50 mm page, done by `steps` on a machine with `more` in its
 /// profile; or what refuses it.
 fn attempt(body: &str, place: &str, steps: &str, more: &str) -> Result<String, String> {
+    attempt_on(&format!("{MACHINE}{more}"), body, place, steps)
+}
+
+/// The same on a machine of its own.
+fn attempt_on(machine: &str, body: &str, place: &str, steps: &str) -> Result<String, String> {
     let told = |problems: tinkite_core::problem::Problems| {
         problems.iter().map(|p| format!("{}: {}", p.code, p.message)).collect::<Vec<_>>().join("\n")
     };
     let svg = format!(
         r#"<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="50mm" viewBox="0 0 50 50" fill="none">{body}</svg>"#
     );
-    let machine = machine::read("m", &format!("{MACHINE}{more}")).map_err(told)?;
+    let machine = machine::read("m", machine).map_err(told)?;
     let text =
         format!("tinkite = 1\nname = \"t\"\n[[artwork]]\nfile = \"a.svg\"\n{place}\n{steps}");
     let job = job::read("job", &text, machine).map_err(told)?;
@@ -229,20 +234,10 @@ fn a_machine_with_its_zero_in_the_middle_counts_from_there() {
     );
     assert!(text.unwrap_err().contains("10 mm beyond the left edge, 10 mm beyond the front edge"));
     let centred = MACHINE.replace("depth = \"80 mm\"", "depth = \"80 mm\"\norigin = \"centre\"");
-    let machine = machine::read("m", &format!("{centred}{more}")).unwrap();
-    let text = format!(
-        "tinkite = 1\n[[artwork]]\nfile = \"a\"\n[place]\nanchor = \"centre\"\nat = [\"0 mm\", \"0 mm\"]\n{}",
-        step("make = \"cut\"")
-    );
-    let job = job::read("job", &text, machine).unwrap();
-    let svg = format!(
-        r#"<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="50mm" viewBox="0 0 50 50" fill="none">{SQUARE}</svg>"#
-    );
-    let compiled =
-        compile(artwork::read("a", svg.as_bytes()).unwrap(), &job, &Choice::default()).unwrap();
-    let mut out = Vec::new();
-    Program::new(&job, compiled.within).write(Comments::None, &mut out).unwrap();
-    insta::assert_snapshot!(String::from_utf8(out).unwrap(), @"
+    let place = "[place]\nanchor = \"centre\"\nat = [\"0 mm\", \"0 mm\"]";
+    let machine = format!("{centred}{more}");
+    let text = attempt_on(&machine, SQUARE, place, &step("make = \"cut\"")).unwrap();
+    insta::assert_snapshot!(text, @"
     %
     M5 S0
     G21 G90 G94 G17
