@@ -3,31 +3,47 @@
 //! An [`Artwork`] no longer holds units, references or inherited style; every shape keeps where it
 //! came from, so that a problem can be shown in the file.
 
+mod bitmap;
+mod chains;
+mod clip;
+mod dxf;
+mod fonts;
+mod format;
 pub mod layers;
+mod pdf;
+mod solid;
 mod svg;
 mod trouble;
 
+pub use bitmap::Bitmap;
+pub use bitmap::trace::{Trace, Traced, trace};
+pub(crate) use clip::{Region, clipped};
+pub(crate) use fonts::outlines;
+pub use fonts::{FontSupply, NoFonts};
+pub use format::Format;
+pub use solid::Solid;
 pub use trouble::trouble;
 
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
 use crate::geometry::{Affine, BezPath, Contour, Rect, fit, hull};
 use crate::problem::{Place, Problem, Problems};
+use std::sync::Arc;
 
-/// Kinds of file that can be read.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Format {
-    /// Scalable Vector Graphics.
-    Svg,
+/// How a file is read, beyond what stands in it.
+#[derive(Clone, Copy)]
+pub struct Reading<'a> {
+    /// Which page of a file with several, from 1.
+    pub page: u32,
+    /// Whether a dashed line is its dashes; otherwise it is the whole line.
+    pub dashes: bool,
+    /// Fonts for live text.
+    pub fonts: &'a dyn FontSupply,
 }
 
-impl Format {
-    /// The name people know it by.
-    #[must_use]
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Svg => "SVG",
-        }
+impl Default for Reading<'_> {
+    fn default() -> Self {
+        Self { page: 1, dashes: false, fonts: &NoFonts }
     }
 }
 
@@ -100,6 +116,8 @@ pub struct Shape {
     pub stroke: Option<Stroke>,
     /// Where it was drawn.
     pub source: Source,
+    /// Whether it is the outline of live text.
+    pub text: bool,
 }
 
 impl Shape {
@@ -115,10 +133,29 @@ impl Shape {
 pub struct Image {
     /// Where it was drawn.
     pub source: Source,
-    /// Width and height in mm.
-    pub size: (f64, f64),
-    /// Width and height in pixels, when the bitmap says so.
-    pub pixels: Option<(u32, u32)>,
+    /// Carries a place in pixels (x right, y down, from the upper left corner) to mm.
+    pub to_mm: Affine,
+    /// Width and height in pixels.
+    pub pixels: (u32, u32),
+    /// The pixels; none for a bitmap that could not be read.
+    pub bitmap: Option<Arc<Bitmap>>,
+}
+
+impl Image {
+    /// Width and height in mm, along the bitmap's own sides.
+    #[must_use]
+    pub fn size(&self) -> (f64, f64) {
+        let [a, b, c, d, ..] = self.to_mm.as_coeffs();
+        let (width, height) = (f64::from(self.pixels.0), f64::from(self.pixels.1));
+        (width * a.hypot(b), height * c.hypot(d))
+    }
+
+    /// The rectangle that it covers, mm.
+    #[must_use]
+    pub fn bounds(&self) -> Rect {
+        let (width, height) = (f64::from(self.pixels.0), f64::from(self.pixels.1));
+        self.to_mm.transform_rect_bbox(Rect::new(0.0, 0.0, width, height))
+    }
 }
 
 /// Something in the file that this version cannot turn into lines.
@@ -128,7 +165,7 @@ pub enum Unread {
     Text,
     /// A bitmap.
     Bitmap,
-    /// A clip path, mask or filter on shapes that were read.
+    /// A mask or filter on shapes that were read.
     Effect,
     /// A gradient or pattern as paint.
     Paint,
@@ -139,17 +176,17 @@ impl Unread {
         match self {
             Self::Text => (
                 "live-text",
-                "live text is not read",
+                "live text without any font to draw it with",
                 "turn it into outlines in the drawing program, or leave it out: leave-out = [{ kind = \"text\" }]",
             ),
             Self::Bitmap => (
                 "bitmap",
                 "a bitmap is not engraved by this version",
-                "leave it out: leave-out = [{ kind = \"bitmap\" }]",
+                "turn it into outlines with trace, or leave it out: leave-out = [{ kind = \"bitmap\" }]",
             ),
             Self::Effect => (
                 "effect",
-                "a clip path, mask or filter is not applied by this version",
+                "a mask or filter changes pixels, not shapes, so it is not applied",
                 "apply it in the drawing program, so that only plain shapes remain",
             ),
             Self::Paint => (
@@ -184,6 +221,8 @@ pub struct Artwork {
     pub shapes: Vec<Shape>,
     /// Bitmaps.
     pub images: Vec<Image>,
+    /// The solid model, in a file that is one.
+    pub solid: Option<Solid>,
     /// What could not be read, and where it stands.
     pub unread: Vec<(Unread, Source)>,
     /// What is doubtful about the file itself.
@@ -191,11 +230,27 @@ pub struct Artwork {
 }
 
 impl Artwork {
-    /// The rectangle round all shapes' lines; none for an artwork without shapes.
+    /// One in which nothing is drawn yet.
+    fn empty(file: &str, format: Format) -> Self {
+        Self {
+            file: file.into(),
+            format,
+            units: Units { source: String::new(), mm_per_unit: 1.0, doubtful: false },
+            page: None,
+            shapes: Vec::new(),
+            images: Vec::new(),
+            solid: None,
+            unread: Vec::new(),
+            problems: Problems::new(),
+        }
+    }
+
+    /// The rectangle round all shapes' lines and all bitmaps; none when nothing is drawn.
     #[must_use]
     pub fn extents(&self) -> Option<Rect> {
         use kurbo::Shape as _;
-        hull(self.shapes.iter().map(|shape| shape.path.bounding_box()))
+        let shapes = self.shapes.iter().map(|shape| shape.path.bounding_box());
+        hull(shapes.chain(self.images.iter().map(Image::bounds)))
     }
 
     /// Everything doubtful, for a report on the file alone: what cannot be read is a warning here,
@@ -215,7 +270,23 @@ impl Artwork {
         for shape in &mut self.shapes {
             shape.path.apply_affine(by);
         }
+        for image in &mut self.images {
+            image.to_mm = by * image.to_mm;
+        }
     }
+}
+
+/// The dashes of a line as lines of their own; `lengths` of dashes and gaps by turns. A pattern
+/// without length, or with more dashes than anyone could mean, leaves the line whole.
+pub(crate) fn dashes(path: BezPath, lengths: &[f64], offset: f64) -> BezPath {
+    use kurbo::Shape as _;
+    const MOST_DASHES: f64 = 1e6;
+    let sum: f64 = lengths.iter().sum();
+    let sound = sum > 0.0 && lengths.iter().all(|d| *d >= 0.0) && offset.is_finite();
+    if !sound || path.perimeter(sum.max(1e-3)) / sum * lengths.len() as f64 > MOST_DASHES {
+        return path;
+    }
+    kurbo::dash(path.elements().iter().copied(), offset, lengths).collect()
 }
 
 /// Larger files (bytes) are refused: nobody draws a quarter of a gigabyte on purpose.
@@ -224,11 +295,11 @@ pub const LARGEST_FILE: u64 = 256 << 20;
 /// Coordinates beyond this (mm) are a mistake of units or a broken file.
 const LARGEST_COORDINATE: f64 = 1e6;
 
-/// Reads artwork from the bytes of the file called `name`.
+/// Reads artwork from the bytes of the file called `name`; its content says what kind it is.
 ///
 /// # Errors
 /// Files that are empty, too large, of a kind that is not read, or broken.
-pub fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
+pub fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems> {
     let refuse = |code, message: &str, help: &str| {
         Err(Problems::from(Problem::error(code, message, help).at(Place::file(name))))
     };
@@ -242,49 +313,54 @@ pub fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
             "simplify the drawing, or split it into several files",
         );
     }
-    if let Some(kind) = foreign_kind(bytes) {
-        return refuse(
-            "format",
-            &format!("this is {kind}, and this version reads SVG"),
-            "export the drawing as plain SVG",
-        );
-    }
-    let Ok(text) = std::str::from_utf8(bytes) else {
-        return refuse(
-            "format",
-            "this is neither SVG nor any other text in UTF-8",
-            "export the drawing as plain SVG, in UTF-8",
-        );
+    let Some(format) = Format::of(bytes) else {
+        let what = if bytes.starts_with(b"\x1f\x8b") {
+            "this is a compressed file (perhaps a compressed SVG)"
+        } else {
+            "this is no kind of drawing that is read: SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF, STL"
+        };
+        return refuse("format", what, "export the drawing as plain SVG");
     };
-    let artwork = svg::read(name, text.trim_start_matches('\u{feff}'))?;
+    let mut artwork = match format {
+        Format::Svg => svg::read(name, bytes, how),
+        Format::Dxf => dxf::read(name, bytes, how),
+        Format::Pdf => pdf::read(name, bytes, how),
+        Format::Stl => solid::read(name, bytes),
+        _ => bitmap::read(name, bytes, format),
+    }?;
+    if how.page != 1 && format != Format::Pdf {
+        let message = format!("page {} of a {}, which has only one", how.page, format.name());
+        return refuse("no-page", &message, "take page out; only a PDF has several");
+    }
+    if let Some(problem) = misnamed(name, format) {
+        artwork.problems.push(problem);
+    }
     checked(artwork)
 }
 
-/// What the first bytes say when they are another known kind of file.
-fn foreign_kind(bytes: &[u8]) -> Option<&'static str> {
-    let starts = |magic: &[u8]| bytes.starts_with(magic);
-    if starts(b"\x89PNG") {
-        Some("a PNG bitmap")
-    } else if starts(b"\xff\xd8\xff") {
-        Some("a JPEG bitmap")
-    } else if starts(b"GIF8") {
-        Some("a GIF bitmap")
-    } else if starts(b"BM") && bytes.contains(&0) {
-        Some("a BMP bitmap")
-    } else if starts(b"II*\0") || starts(b"MM\0*") {
-        Some("a TIFF bitmap")
-    } else if starts(b"%PDF") {
-        Some("a PDF")
-    } else if starts(b"\x1f\x8b") {
-        Some("a compressed file (perhaps a compressed SVG)")
-    } else if bytes.get(..22).is_some_and(|head| head.ends_with(b" Binary DXF\r\n\x1a\0"))
-        || bytes.trim_ascii_start().starts_with(b"0\nSECTION")
-        || bytes.trim_ascii_start().starts_with(b"0\r\nSECTION")
-    {
-        Some("a DXF drawing")
-    } else {
-        None
-    }
+/// Says so when the name promises another kind of file.
+fn misnamed(name: &str, format: Format) -> Option<Problem> {
+    let ending = name.rsplit_once('.')?.1.to_ascii_lowercase();
+    let promised = match ending.as_str() {
+        "svg" => "SVG",
+        "dxf" => "DXF",
+        "pdf" => "PDF",
+        "png" => "PNG",
+        "jpg" | "jpeg" => "JPEG",
+        "bmp" => "BMP",
+        "gif" => "GIF",
+        "tif" | "tiff" => "TIFF",
+        "stl" => "STL",
+        _ => return None,
+    };
+    (promised != format.name()).then(|| {
+        Problem::note(
+            "misnamed",
+            format!("the name says {promised}, but this is {}, and is read as that", format.name()),
+            "rename the file, so that other programs know it too",
+        )
+        .at(Place::file(name))
+    })
 }
 
 /// Refuses what no machine could run: nothing drawn, and coordinates out of this world.
@@ -307,6 +383,8 @@ fn checked(artwork: Artwork) -> Result<Artwork, Problems> {
                 )
                 .at(shape.source.place(&artwork.file)),
             );
+            // One is enough to refuse the file.
+            break;
         }
     }
     problems.unless_refused(artwork)

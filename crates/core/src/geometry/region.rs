@@ -1,8 +1,14 @@
 //! Areas: how large, and what lies inside.
 
-use i_overlay::core::fill_rule::FillRule as OverlayRule;
+use i_overlay::core::fill_rule::FillRule as Winding;
+use i_overlay::core::overlay_rule::OverlayRule;
+use i_overlay::float::clip::FloatClip;
 use i_overlay::float::simplify::SimplifyShape;
-use kurbo::{Point, Rect};
+use i_overlay::float::single::SingleFloatOverlay;
+use i_overlay::mesh::float::outline::offset::OutlineOffset;
+use i_overlay::mesh::float::style::{LineJoin, OutlineStyle};
+use i_overlay::string::clip::ClipRule;
+use kurbo::{BezPath, Point, Rect};
 
 /// Which points a set of closed lines encloses (SVG 1.1, section 11.3).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -17,19 +23,94 @@ pub enum FillRule {
 /// The area in mm² that closed rings enclose under a fill rule, overlaps counted once.
 #[must_use]
 pub fn enclosed_area(rings: &[Vec<Point>], rule: FillRule) -> f64 {
-    let rings: Vec<Vec<[f64; 2]>> =
-        rings.iter().map(|ring| ring.iter().map(|p| [p.x, p.y]).collect()).collect();
+    united(rings, rule).iter().map(|ring| signed_area(ring.iter().copied())).sum::<f64>().abs()
+}
+
+/// Rings as the polygon library takes them.
+type Rings = Vec<Vec<[f64; 2]>>;
+
+fn to_library(rings: &[Vec<Point>]) -> Rings {
+    rings.iter().map(|ring| ring.iter().map(|p| [p.x, p.y]).collect()).collect()
+}
+
+fn from_library(shapes: Vec<Rings>) -> Vec<Vec<Point>> {
+    shapes.into_iter().flatten().map(|ring| points(&ring)).collect()
+}
+
+fn points(ring: &[[f64; 2]]) -> Vec<Point> {
+    ring.iter().map(|p| Point::new(p[0], p[1])).collect()
+}
+
+/// What closed rings enclose under a fill rule, as rings that neither cross nor overlap: outlines
+/// counter-clockwise, holes clockwise.
+#[must_use]
+pub fn united(rings: &[Vec<Point>], rule: FillRule) -> Vec<Vec<Point>> {
     let rule = match rule {
-        FillRule::NonZero => OverlayRule::NonZero,
-        FillRule::EvenOdd => OverlayRule::EvenOdd,
+        FillRule::NonZero => Winding::NonZero,
+        FillRule::EvenOdd => Winding::EvenOdd,
     };
-    let shapes = rings.simplify_shape(rule);
-    shapes
-        .iter()
-        .flatten()
-        .map(|ring| signed_area(ring.iter().map(|p| Point::new(p[0], p[1]))))
-        .sum::<f64>()
-        .abs()
+    from_library(to_library(rings).simplify_shape(rule))
+}
+
+/// How two areas are combined.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Combine {
+    /// What lies in either.
+    Union,
+    /// What lies in the first and not in the second.
+    Minus,
+    /// What lies in both.
+    Overlap,
+    /// What lies in exactly one of them.
+    Apart,
+}
+
+/// Combines two areas given by rings that neither cross nor overlap, as [`united`] makes them.
+#[must_use]
+pub fn combined(first: &[Vec<Point>], second: &[Vec<Point>], how: Combine) -> Vec<Vec<Point>> {
+    let rule = match how {
+        Combine::Union => OverlayRule::Union,
+        Combine::Minus => OverlayRule::Difference,
+        Combine::Overlap => OverlayRule::Intersect,
+        Combine::Apart => OverlayRule::Xor,
+    };
+    from_library(to_library(first).overlay(&to_library(second), rule, Winding::EvenOdd))
+}
+
+/// An area grown by `distance` mm, or shrunk by a negative one, with round corners whose chords
+/// stay within `tolerance` mm. What shrinks to nothing vanishes.
+#[must_use]
+pub fn grown(area: &[Vec<Point>], distance: f64, tolerance: f64) -> Vec<Vec<Point>> {
+    if distance == 0.0 {
+        return area.to_vec();
+    }
+    // Chord c on radius r: sagitta = c² / 8r (small angles), and the library wants c / r.
+    let chord = (8.0 * tolerance / distance.abs()).sqrt().clamp(0.01, 0.5);
+    let style = OutlineStyle::new(distance).line_join(LineJoin::Round(chord));
+    from_library(to_library(area).outline(&style))
+}
+
+/// The parts of a polyline that lie inside an area of rings that do not cross.
+#[must_use]
+pub fn clip_line(line: &[Point], area: &[Vec<Point>]) -> Vec<Vec<Point>> {
+    let line: Vec<[f64; 2]> = line.iter().map(|p| [p.x, p.y]).collect();
+    let rule = ClipRule { invert: false, boundary_included: true };
+    line.clip_by(&to_library(area), Winding::EvenOdd, rule).iter().map(|l| points(l)).collect()
+}
+
+/// Polylines as a path; `closed` closes each.
+#[must_use]
+pub fn path(lines: &[Vec<Point>], closed: bool) -> BezPath {
+    let mut path = BezPath::new();
+    for line in lines {
+        let Some((first, rest)) = line.split_first() else { continue };
+        path.move_to(*first);
+        rest.iter().for_each(|p| path.line_to(*p));
+        if closed {
+            path.close_path();
+        }
+    }
+    path
 }
 
 /// The shoelace area of one ring in mm², counter-clockwise positive.
@@ -42,7 +123,7 @@ pub fn signed_area(ring: impl Iterator<Item = Point> + Clone) -> f64 {
 }
 
 /// One closed polygon that answers "inside?" in time near the number of edges at that height.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub struct Polygon {
     points: Vec<Point>,
     bounds: Rect,
@@ -147,6 +228,44 @@ mod tests {
         let both = [outer, inner];
         assert!((enclosed_area(&both, FillRule::EvenOdd) - 84.0).abs() < 1e-6);
         assert!((enclosed_area(&both, FillRule::NonZero) - 100.0).abs() < 1e-6);
+    }
+
+    #[test]
+    fn areas_combine_and_grow() {
+        let square = |x: f64| vec![ring(&[(x, 0.), (x + 10., 0.), (x + 10., 10.), (x, 10.)])];
+        let area = |how| {
+            let rings = combined(&square(0.0), &square(6.0), how);
+            rings.iter().map(|r| signed_area(r.iter().copied())).sum::<f64>()
+        };
+        for (how, want) in [
+            (Combine::Union, 160.0),
+            (Combine::Minus, 60.0),
+            (Combine::Overlap, 40.0),
+            (Combine::Apart, 120.0),
+        ] {
+            assert!((area(how) - want).abs() < 1e-3, "{how:?}: {}", area(how));
+        }
+        let sum = |rings: Vec<Vec<Point>>| {
+            rings.iter().map(|r| signed_area(r.iter().copied())).sum::<f64>()
+        };
+        // 100 + perimeter * d + pi d² for round corners.
+        let want = 100.0 + 40.0 * 2.0 + std::f64::consts::PI * 4.0;
+        assert!((sum(grown(&square(0.0), 2.0, 1e-3)) - want).abs() < 0.05);
+        assert!((sum(grown(&square(0.0), -2.0, 1e-3)) - 36.0).abs() < 1e-3);
+        assert!(grown(&square(0.0), -6.0, 1e-3).is_empty());
+    }
+
+    #[test]
+    fn a_line_keeps_what_lies_inside() {
+        let square = vec![ring(&[(0., 0.), (10., 0.), (10., 10.), (0., 10.)])];
+        let line = ring(&[(-5., 5.), (5., 5.), (5., 8.), (20., 8.)]);
+        let parts = clip_line(&line, &square);
+        assert_eq!(parts.len(), 1, "{parts:?}");
+        let near = |p: Point, q: (f64, f64)| p.distance(Point::from(q)) < 1e-4;
+        let ends = [parts[0][0], parts[0][parts[0].len() - 1]];
+        assert!(ends.iter().any(|p| near(*p, (0., 5.))) && ends.iter().any(|p| near(*p, (10., 8.))));
+        assert_eq!(parts[0].len(), 4);
+        assert!(clip_line(&ring(&[(20., 0.), (30., 0.)]), &square).is_empty());
     }
 
     #[test]

@@ -33,6 +33,7 @@ pub(super) fn draw(shapes: &[DrawnShape], extents: Rect) -> Vec<Shape> {
             fill: None,
             stroke: Some(Stroke { colour: drawn.colour, width: 0.0 }),
             source: Source { id: Some(drawn.name.clone()), ..Source::default() },
+            text: false,
         }
     };
     shapes.iter().map(one).collect()

@@ -4,13 +4,16 @@
 mod census;
 mod page;
 
-use super::{Artwork, Fill, Format, Image, Shape, Source, Stroke, Unread};
+use super::clip::{Clipped, Region, clipped, rings};
+use super::fonts::Missing;
+use super::{Artwork, Fill, Format, Image, Reading, Shape, Source, Stroke, Unread, bitmap};
 use crate::colour::Colour;
-use crate::geometry::region::FillRule;
+use crate::geometry::region::{self, FillRule};
 use crate::geometry::{Affine, BezPath, Point};
-use crate::problem::{Place, Problem, Problems};
+use crate::problem::{Place, Problem, Problems, Severity, count};
 use census::Census;
 use std::collections::BTreeSet;
+use std::sync::Arc;
 use usvg::tiny_skia_path::PathSegment;
 
 /// Millimetres in a CSS pixel: 96 to the inch (CSS Values 3, section 6.2).
@@ -20,7 +23,13 @@ const MM_PER_PX: f64 = 25.4 / 96.0;
 ///
 /// # Errors
 /// Text that is not XML or not SVG, and pages without a size.
-pub(super) fn read(name: &str, text: &str) -> Result<Artwork, Problems> {
+pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems> {
+    let Ok(text) = std::str::from_utf8(bytes) else {
+        let help = "export the drawing as plain SVG, in UTF-8";
+        let problem = Problem::error("format", "the text of this SVG is not in UTF-8", help);
+        return Err(problem.at(Place::file(name)).into());
+    };
+    let text = text.trim_start_matches('\u{feff}');
     let options = usvg::roxmltree::ParsingOptions { allow_dtd: true, ..Default::default() };
     let document = usvg::roxmltree::Document::parse_with_options(text, options)
         .map_err(|error| Problems::from(not_xml(name, &error)))?;
@@ -40,18 +49,31 @@ pub(super) fn read(name: &str, text: &str) -> Result<Artwork, Problems> {
     let census = Census::take(name, text, &document)?;
     let mut problems = Problems::new();
     let page = page::read(name, &root, &mut problems);
-    let tree = usvg::Tree::from_str(&census.labelled_text, &offline())
-        .map_err(|error| Problems::from(not_svg(name, &error)))?;
+    let missing = Missing::default();
+    let tree = {
+        let fonts = if text.contains("<text") { how.fonts.fonts() } else { Arc::default() };
+        usvg::Tree::from_str(&census.labelled_text, &offline(fonts, &missing))
+    };
+    let tree = tree.map_err(|error| Problems::from(not_svg(name, &error)))?;
+    missing.report(name, &mut problems);
 
     let height = f64::from(tree.size().height());
     let to_mm = Affine::new([MM_PER_PX, 0.0, 0.0, -MM_PER_PX, 0.0, height * MM_PER_PX]);
-    let mut reader =
-        Reader { census: &census, to_mm, seen: BTreeSet::new(), out: Collected::default() };
+    let mut reader = Reader {
+        census: &census,
+        dashes: how.dashes,
+        to_mm,
+        clips: Vec::new(),
+        seen: BTreeSet::new(),
+        out: Collected::default(),
+    };
     reader.group(tree.root(), None);
-    let Reader { seen, out, .. } = reader;
+    let Reader { seen, mut out, .. } = reader;
+    for problem in out.broken.drain(..) {
+        problems.push(problem.at(Place::file(name)));
+    }
+    report_clipped(name, &out, &mut problems);
     let mut artwork = Artwork {
-        file: name.into(),
-        format: Format::Svg,
         units: page.units,
         page: page
             .has_size
@@ -60,6 +82,7 @@ pub(super) fn read(name: &str, text: &str) -> Result<Artwork, Problems> {
         images: out.images,
         unread: out.unread,
         problems,
+        ..Artwork::empty(name, Format::Svg)
     };
     census.report_unseen(&seen, &mut artwork);
     if artwork.page.is_none()
@@ -71,8 +94,10 @@ pub(super) fn read(name: &str, text: &str) -> Result<Artwork, Problems> {
 }
 
 /// Options under which nothing outside the document is ever fetched.
-fn offline() -> usvg::Options<'static> {
+fn offline(fonts: Arc<usvg::fontdb::Database>, missing: &Missing) -> usvg::Options<'_> {
     usvg::Options {
+        fontdb: fonts,
+        font_resolver: missing.resolver(),
         image_href_resolver: usvg::ImageHrefResolver {
             resolve_string: Box::new(|_, _| None),
             ..usvg::ImageHrefResolver::default()
@@ -105,17 +130,37 @@ fn not_svg(name: &str, error: &usvg::Error) -> Problem {
     Problem::error("format", message, help).at(Place::file(name))
 }
 
+/// Says what clip paths did.
+fn report_clipped(name: &str, out: &Collected, problems: &mut Problems) {
+    let mut say = |n: usize, what: &str, help: &str| {
+        if n > 0 {
+            let message = format!("{} {what}", count(n, "shape"));
+            problems.push(Problem::note("clipped", message, help).at(Place::file(name)));
+        }
+    };
+    say(out.cut, "cut by their clip path", "what shows on the page is what is read");
+    say(out.gone, "wholly outside their clip path, left out", "they do not show on the page either");
+}
+
 #[derive(Default)]
 struct Collected {
     shapes: Vec<Shape>,
     images: Vec<Image>,
     unread: Vec<(Unread, Source)>,
+    /// Shapes that a clip path cut, and such as it left nothing of.
+    cut: usize,
+    gone: usize,
+    /// Bitmaps that cannot be read.
+    broken: Vec<Problem>,
 }
 
 /// Walks the resolved tree and gathers shapes.
 struct Reader<'c> {
     census: &'c Census,
+    dashes: bool,
     to_mm: Affine,
+    /// What is left of the page by the clip paths round, in mm.
+    clips: Vec<Region>,
     /// Labels of the elements that came through.
     seen: BTreeSet<String>,
     out: Collected,
@@ -125,7 +170,12 @@ impl Reader<'_> {
     /// `label` is that of the nearest element round this group that the census knows.
     fn group(&mut self, group: &usvg::Group, label: Option<&str>) {
         let label = self.known(group.id()).or(label);
-        if group.clip_path().is_some() || group.mask().is_some() || !group.filters().is_empty() {
+        let clipped = group.clip_path().map(|clip| self.region(clip, affine(group.abs_transform())));
+        if let Some(region) = clipped {
+            let region = self.clips.last().map_or(region.clone(), |outer| outer.and(&region));
+            self.clips.push(region);
+        }
+        if group.mask().is_some() || !group.filters().is_empty() {
             let inner = group.children().iter().find_map(|child| self.known(child.id()));
             let source = self.source(inner.or(label));
             self.out.unread.push((Unread::Effect, source));
@@ -135,8 +185,58 @@ impl Reader<'_> {
                 usvg::Node::Group(inner) => self.group(inner, label),
                 usvg::Node::Path(path) => self.path(path, label),
                 usvg::Node::Image(image) => self.image(image, label),
-                usvg::Node::Text(_) => {}
+                usvg::Node::Text(text) => self.text(text, label),
             }
+        }
+        if group.clip_path().is_some() {
+            self.clips.pop();
+        }
+    }
+
+    /// What a clip path lets through, in mm; `to_page` is the transform of what it clips.
+    fn region(&self, clip: &usvg::ClipPath, to_page: Affine) -> Region {
+        fn gather(group: &usvg::Group, to_mm: Affine, out: &mut Vec<Vec<Point>>) {
+            for child in group.children() {
+                match child {
+                    usvg::Node::Group(inner) => gather(inner, to_mm, out),
+                    usvg::Node::Path(path) if path.is_visible() => {
+                        let rule = path.fill().map_or(FillRule::NonZero, |f| winding(f.rule()));
+                        let to_mm = to_mm * affine(path.abs_transform());
+                        let own = region::united(&rings(&curves(path.data(), to_mm)), rule);
+                        *out = region::combined(out, &own, region::Combine::Union);
+                    }
+                    usvg::Node::Text(text) => gather(text.flattened(), to_mm, out),
+                    _ => {}
+                }
+            }
+        }
+        let to_mm = self.to_mm * to_page * affine(clip.transform());
+        let mut inside = Vec::new();
+        gather(clip.root(), to_mm, &mut inside);
+        let region = Region::of(&region::path(&inside, true), FillRule::EvenOdd);
+        // A clip path may itself be clipped.
+        clip.clip_path().map_or(region.clone(), |c| region.and(&self.region(c, to_page)))
+    }
+
+    fn text(&mut self, text: &usvg::Text, label: Option<&str>) {
+        let label = self.known(text.id()).or(label);
+        let before = self.out.shapes.len();
+        self.group(text.flattened(), label);
+        for shape in &mut self.out.shapes[before..] {
+            shape.text = true;
+        }
+    }
+
+    /// Takes a shape in, as far as the clip paths round it let it through.
+    fn push(&mut self, shape: Shape) {
+        let Some(region) = self.clips.last() else { return self.out.shapes.push(shape) };
+        match clipped(shape, region) {
+            Clipped::Kept(shape) => self.out.shapes.push(shape),
+            Clipped::Cut(parts) => {
+                self.out.cut += 1;
+                self.out.shapes.extend(parts);
+            }
+            Clipped::Gone => self.out.gone += 1,
         }
     }
 
@@ -160,10 +260,7 @@ impl Reader<'_> {
         let transform = affine(path.abs_transform());
         let scale = transform.determinant().abs().sqrt() * MM_PER_PX;
         let fill = path.fill().and_then(|fill| {
-            let rule = match fill.rule() {
-                usvg::FillRule::NonZero => FillRule::NonZero,
-                usvg::FillRule::EvenOdd => FillRule::EvenOdd,
-            };
+            let rule = winding(fill.rule());
             Some(Fill { colour: self.plain(fill.paint(), &source)?, rule })
         });
         let stroke = path.stroke().and_then(|stroke| {
@@ -171,8 +268,18 @@ impl Reader<'_> {
             Some(Stroke { colour: self.plain(stroke.paint(), &source)?, width })
         });
         if fill.is_some() || stroke.is_some() {
-            let path = curves(path.data(), self.to_mm * transform);
-            self.out.shapes.push(Shape { path, fill, stroke, source });
+            let drawn = curves(path.data(), transform);
+            let drawn = match path.stroke() {
+                Some(stroke) if self.dashes && fill.is_none() => {
+                    // Dashes count in the line's own units.
+                    let own = curves(path.data(), Affine::IDENTITY);
+                    let lengths: Vec<f64> =
+                        stroke.dasharray().unwrap_or_default().iter().map(|d| f64::from(*d)).collect();
+                    transform * super::dashes(own, &lengths, f64::from(stroke.dashoffset()))
+                }
+                _ => drawn,
+            };
+            self.push(Shape { path: self.to_mm * drawn, fill, stroke, source, text: false });
         }
     }
 
@@ -190,22 +297,55 @@ impl Reader<'_> {
             self.seen.insert(label.to_string());
         }
         let source = self.source(label);
-        let bounds = image.abs_bounding_box();
+        let to_page = affine(image.abs_transform());
+        let (bytes, format) = match image.kind() {
+            usvg::ImageKind::SVG(tree) => {
+                let outer = self.to_mm;
+                self.to_mm = outer * to_page;
+                self.group(tree.root(), label);
+                self.to_mm = outer;
+                return;
+            }
+            usvg::ImageKind::PNG(bytes) => (bytes, Some(Format::Png)),
+            usvg::ImageKind::JPEG(bytes) => (bytes, Some(Format::Jpeg)),
+            usvg::ImageKind::GIF(bytes) => (bytes, Some(Format::Gif)),
+            _ => (&Arc::new(Vec::new()), None),
+        };
         let size = image.size();
+        let drawn = (size.width() as u32, size.height() as u32);
+        let bitmap = match format.map(|format| bitmap::decode(bytes, format)) {
+            Some(Ok((bitmap, _))) => Some(bitmap),
+            Some(Err(problem)) => {
+                self.out.broken.push(Problem { severity: Severity::Warning, ..problem });
+                None
+            }
+            None => None,
+        };
+        let pixels = bitmap.as_ref().map_or(drawn, |b| (b.width, b.height));
+        let fit = |drawn: f32, found: u32| f64::from(drawn) / f64::from(found.max(1));
+        let fit = Affine::scale_non_uniform(fit(size.width(), pixels.0), fit(size.height(), pixels.1));
         self.out.images.push(Image {
             source: source.clone(),
-            size: (f64::from(bounds.width()) * MM_PER_PX, f64::from(bounds.height()) * MM_PER_PX),
-            pixels: Some((size.width() as u32, size.height() as u32)),
+            to_mm: self.to_mm * to_page * fit,
+            pixels,
+            bitmap: bitmap.map(Arc::new),
         });
         self.out.unread.push((Unread::Bitmap, source));
     }
 }
 
-fn affine(t: usvg::Transform) -> Affine {
+fn winding(rule: usvg::FillRule) -> FillRule {
+    match rule {
+        usvg::FillRule::NonZero => FillRule::NonZero,
+        usvg::FillRule::EvenOdd => FillRule::EvenOdd,
+    }
+}
+
+pub(super) fn affine(t: usvg::Transform) -> Affine {
     Affine::new([t.sx, t.ky, t.kx, t.sy, t.tx, t.ty].map(f64::from))
 }
 
-fn curves(path: &usvg::tiny_skia_path::Path, to_mm: Affine) -> BezPath {
+pub(super) fn curves(path: &usvg::tiny_skia_path::Path, to_mm: Affine) -> BezPath {
     let point = |p: usvg::tiny_skia_path::Point| to_mm * Point::new(f64::from(p.x), f64::from(p.y));
     let mut curves = BezPath::with_capacity(path.len());
     for segment in path.segments() {

@@ -1,0 +1,142 @@
+//! Bitmaps: grey pixels over white, at the size that the file or the job says.
+
+mod resolution;
+pub mod trace;
+
+use super::{Artwork, Format, Image, Source, Units};
+use crate::geometry::Affine;
+use crate::problem::{Place, Problem, Problems};
+use crate::quantity::plain;
+use image::{DynamicImage, ImageDecoder, ImageReader, Limits};
+use std::io::Cursor;
+use std::sync::Arc;
+
+/// A bitmap as a laser sees it: how light each pixel is, transparent ones white.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Bitmap {
+    /// Pixels across.
+    pub width: u32,
+    /// Pixels down.
+    pub height: u32,
+    /// Lightness of each pixel, row by row from the top: 0 black, 255 white.
+    pub grey: Vec<u8>,
+}
+
+/// More pixels than this are refused before any is decoded: 30,000 × 10,000.
+const MOST_PIXELS: u64 = 300_000_000;
+
+/// What decoding may hold in memory, bytes.
+const MOST_MEMORY: u64 = 1 << 30;
+
+/// Taken for a bitmap without a resolution: a common one of screens.
+const DPI: f64 = 96.0;
+
+/// Reads a bitmap file.
+///
+/// # Errors
+/// Broken files, and such as have more pixels than anyone could mean.
+pub(super) fn read(name: &str, bytes: &[u8], format: Format) -> Result<Artwork, Problems> {
+    let (bitmap, turned) =
+        decode(bytes, format).map_err(|p| Problems::from(p.at(Place::file(name))))?;
+    let mut problems = Problems::new();
+    let said = resolution::dpi(bytes, format);
+    // EXIF may lay the picture on its side; its resolution turns with it.
+    let said = said.map(|(x, y)| if turned { (y, x) } else { (x, y) });
+    let (x, y) = said.unwrap_or((DPI, DPI));
+    let source = match said {
+        Some(_) if (x - y).abs() > 0.5 => {
+            format!("{} dpi across, {} dpi down, from the file", plain(x, 2), plain(y, 2))
+        }
+        Some(_) => format!("{} dpi, from the file", plain(x, 2)),
+        None => {
+            problems.push(
+                Problem::warning(
+                    "unit-doubt",
+                    format!("the bitmap says no resolution; {DPI} dpi is taken"),
+                    "say width, height or dpi in the job's [[artwork]]",
+                )
+                .at(Place::file(name)),
+            );
+            format!("no resolution in the file; {DPI} dpi taken")
+        }
+    };
+    let scale = (25.4 / x, 25.4 / y);
+    let size = (f64::from(bitmap.width) * scale.0, f64::from(bitmap.height) * scale.1);
+    let image = Image {
+        source: Source { line: None, ..Source::default() },
+        to_mm: Affine::new([scale.0, 0.0, 0.0, -scale.1, 0.0, size.1]),
+        pixels: (bitmap.width, bitmap.height),
+        bitmap: Some(Arc::new(bitmap)),
+    };
+    Ok(Artwork {
+        units: Units { source, mm_per_unit: scale.0, doubtful: said.is_none() },
+        page: Some(size),
+        images: vec![image],
+        problems,
+        ..Artwork::empty(name, format)
+    })
+}
+
+/// Decodes a bitmap of a known kind; also whether it was turned by a quarter on the way.
+pub(super) fn decode(bytes: &[u8], format: Format) -> Result<(Bitmap, bool), Problem> {
+    let broken = |error: &image::ImageError| {
+        Problem::error(
+            "broken-bitmap",
+            format!("the {} bitmap cannot be read: {error}", format.name()),
+            "open it in a drawing program and save it again",
+        )
+    };
+    let kind = match format {
+        Format::Jpeg => image::ImageFormat::Jpeg,
+        Format::Bmp => image::ImageFormat::Bmp,
+        Format::Gif => image::ImageFormat::Gif,
+        Format::Tiff => image::ImageFormat::Tiff,
+        _ => image::ImageFormat::Png,
+    };
+    let mut reader = ImageReader::with_format(Cursor::new(bytes), kind);
+    // The decoders' own limits come on top of ours; no single row is that wide.
+    let mut limits = Limits::default();
+    limits.max_alloc = Some(MOST_MEMORY);
+    reader.limits(limits);
+    let mut decoder = reader.into_decoder().map_err(|e| broken(&e))?;
+    let (width, height) = decoder.dimensions();
+    let pixels = u64::from(width) * u64::from(height);
+    if pixels == 0 {
+        let help = "save the bitmap again";
+        return Err(Problem::error("size-zero", "the bitmap has no pixels", help));
+    }
+    if pixels > MOST_PIXELS || decoder.total_bytes() > MOST_MEMORY {
+        return Err(Problem::error(
+            "huge-bitmap",
+            format!("the bitmap has {width} x {height} pixels, more than fit into memory"),
+            "make it smaller in a drawing program: a laser resolves about 10 pixels per mm",
+        ));
+    }
+    let orientation = decoder.orientation().unwrap_or(image::metadata::Orientation::NoTransforms);
+    let mut picture = DynamicImage::from_decoder(decoder).map_err(|e| broken(&e))?;
+    let before = (picture.width(), picture.height());
+    picture.apply_orientation(orientation);
+    let turned = before != (picture.width(), picture.height());
+    Ok((grey(&picture), turned))
+}
+
+/// Lightness over white (ITU-R BT.709 weights, as the library's own conversion).
+fn grey(picture: &DynamicImage) -> Bitmap {
+    let (width, height) = (picture.width(), picture.height());
+    let grey = if picture.color().has_alpha() {
+        let pixels = picture.to_luma_alpha8();
+        pixels.pixels().map(|p| over_white(p.0[0], p.0[1])).collect()
+    } else {
+        picture.to_luma8().into_raw()
+    };
+    Bitmap { width, height, grey }
+}
+
+/// How light a pixel of this lightness and opacity is over white.
+pub(super) fn over_white(grey: u8, alpha: u8) -> u8 {
+    let (grey, alpha) = (u32::from(grey), u32::from(alpha));
+    ((grey * alpha + 255 * (255 - alpha) + 127) / 255) as u8
+}
+
+#[cfg(test)]
+mod tests;

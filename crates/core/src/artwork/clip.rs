@@ -1,0 +1,137 @@
+//! Clipping: what of a shape lies inside a region. Shapes wholly inside keep their curves; only
+//! what the region's edge cuts becomes polygons.
+
+use super::{Fill, Shape};
+use crate::geometry::fit;
+use crate::geometry::region::{self, FillRule, Polygon};
+use crate::geometry::{BezPath, Point, Rect};
+
+/// Cut curves become chords this near to them, mm.
+const FINE: f64 = 2e-3;
+
+/// A region that things are clipped to.
+#[derive(Debug, Clone)]
+pub(crate) struct Region {
+    /// Disjoint outlines and their holes.
+    rings: Vec<Vec<Point>>,
+    polygons: Vec<Polygon>,
+    bounds: Rect,
+    /// Whether it is exactly the rectangle of its bounds.
+    rectangle: bool,
+}
+
+impl Region {
+    /// The inside of a path.
+    pub(crate) fn of(path: &BezPath, rule: FillRule) -> Self {
+        Self::from_rings(region::united(&rings(path), rule))
+    }
+
+    /// A rectangle.
+    pub(crate) fn rectangle(rect: Rect) -> Self {
+        let ring = vec![
+            Point::new(rect.x0, rect.y0),
+            Point::new(rect.x1, rect.y0),
+            Point::new(rect.x1, rect.y1),
+            Point::new(rect.x0, rect.y1),
+        ];
+        Self::from_rings(vec![ring])
+    }
+
+    fn from_rings(rings: Vec<Vec<Point>>) -> Self {
+        let polygons: Vec<Polygon> = rings.iter().map(|ring| Polygon::new(ring.clone())).collect();
+        let bounds = polygons.iter().map(Polygon::bounds).reduce(|a, b| a.union(b));
+        let bounds = bounds.unwrap_or_default();
+        let on_edge = |p: &Point| {
+            let near = |a: f64, b: f64| (a - b).abs() < 1e-6;
+            (near(p.x, bounds.x0) || near(p.x, bounds.x1))
+                && (near(p.y, bounds.y0) || near(p.y, bounds.y1))
+        };
+        let rectangle = rings.len() == 1 && rings[0].len() == 4 && rings[0].iter().all(on_edge);
+        Self { rings, polygons, bounds, rectangle }
+    }
+
+    /// What lies in both regions.
+    pub(crate) fn and(&self, other: &Self) -> Self {
+        Self::from_rings(region::combined(&self.rings, &other.rings, region::Combine::Overlap))
+    }
+}
+
+/// The rings of a path, open ones closed as a fill closes them.
+pub(crate) fn rings(path: &BezPath) -> Vec<Vec<Point>> {
+    fit::contours(path, FINE).iter().map(|contour| contour.flatten(FINE)).collect()
+}
+
+/// How a shape came through a clip.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Clipped {
+    /// Wholly inside: as it was.
+    Kept(Shape),
+    /// Cut: its parts inside.
+    Cut(Vec<Shape>),
+    /// Wholly outside.
+    Gone,
+}
+
+/// Clips a shape to a region.
+pub(crate) fn clipped(shape: Shape, to: &Region) -> Clipped {
+    use kurbo::Shape as _;
+    let bounds = shape.path.bounding_box();
+    let slack = to.bounds.inflate(1e-6, 1e-6);
+    let beside = bounds.x0 > slack.x1
+        || bounds.x1 < slack.x0
+        || bounds.y0 > slack.y1
+        || bounds.y1 < slack.y0;
+    if to.rings.is_empty() || beside {
+        return Clipped::Gone;
+    }
+    if to.rectangle && bounds.union(slack) == slack {
+        return Clipped::Kept(shape);
+    }
+    let contours = fit::contours(&shape.path, FINE);
+    let mut inside = Vec::new();
+    let (mut cut, mut kept) = (false, false);
+    for contour in &contours {
+        let mut points = contour.flatten(FINE);
+        if contour.closed {
+            points.push(contour.start);
+        }
+        let parts = region::clip_line(&points, &to.rings);
+        let length = |points: &[Point]| points.windows(2).map(|w| w[0].distance(w[1])).sum::<f64>();
+        let (before, after) = (length(&points), parts.iter().map(|p| length(p)).sum::<f64>());
+        // Chords that only touch the region's edge change the sum by rounding alone.
+        if before - after > 1e-4 + 1e-6 * before {
+            cut = true;
+        } else {
+            kept = true;
+        }
+        inside.extend(parts);
+    }
+    let fills_over = shape.fill.is_some() && to.polygons.iter().any(|ring| {
+        ring.points().first().is_some_and(|p| covers(&shape, *p))
+    });
+    if !cut && !(fills_over && !kept) {
+        return if kept { Clipped::Kept(shape) } else { Clipped::Gone };
+    }
+    let mut parts = Vec::new();
+    if let Some(fill) = shape.fill {
+        let own = region::united(&rings(&shape.path), fill.rule);
+        let left = region::combined(&own, &to.rings, region::Combine::Overlap);
+        if !left.is_empty() {
+            let fill = Some(Fill { rule: FillRule::EvenOdd, ..fill });
+            parts.push(Shape { path: region::path(&left, true), fill, stroke: None, ..shape.clone() });
+        }
+    }
+    if shape.stroke.is_some() && !inside.is_empty() {
+        parts.push(Shape { path: region::path(&inside, false), fill: None, ..shape });
+    }
+    if parts.is_empty() { Clipped::Gone } else { Clipped::Cut(parts) }
+}
+
+fn covers(shape: &Shape, p: Point) -> bool {
+    use kurbo::Shape as _;
+    let Some(fill) = shape.fill else { return false };
+    match fill.rule {
+        FillRule::NonZero => shape.path.winding(p) != 0,
+        FillRule::EvenOdd => shape.path.winding(p) % 2 != 0,
+    }
+}

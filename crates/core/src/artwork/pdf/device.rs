@@ -1,0 +1,251 @@
+//! What a page paints, taken down as shapes.
+
+use super::spots::{Spots, colours};
+use super::layer_name;
+use crate::artwork::bitmap::{Bitmap, over_white};
+use crate::artwork::clip::{Clipped, Region, clipped};
+use crate::artwork::{Artwork, Fill, Image, Shape, Source, Stroke, Unread};
+use crate::geometry::region::FillRule;
+use crate::geometry::{Affine, BezPath};
+use crate::problem::{Place, Problem, count};
+use hayro_interpret::font::{Glyph, GlyphRun};
+use hayro_interpret::hayro_syntax::object::Dict;
+use hayro_interpret::{
+    BlendMode, ClipPath, Device, DrawMode, DrawProps, Image as Painted, ImageData, ImageDrawProps,
+    LumaData, SoftMask, StrokeProps,
+};
+use std::sync::Arc;
+
+/// More painting than this ends the reading: forms within forms can make billions of few.
+const MOST_CALLS: usize = 3_000_000;
+
+/// Thrown when a page paints more than [`MOST_CALLS`] things; the interpreter cannot be asked to stop.
+pub(super) struct Exhausted;
+
+/// Takes down what is painted, in mm.
+pub(super) struct Tracer<'a> {
+    artwork: &'a mut Artwork,
+    spots: Spots,
+    dashes: bool,
+    clips: Vec<Region>,
+    /// Names of the layers and other marks round what is painted.
+    marks: Vec<Option<String>>,
+    calls: usize,
+    /// How many things a clip left nothing of, and how many it cut.
+    gone: usize,
+    cut: usize,
+    invisible: usize,
+}
+
+impl<'a> Tracer<'a> {
+    pub(super) fn new(artwork: &'a mut Artwork, spots: Spots, dashes: bool) -> Self {
+        Self {
+            artwork,
+            spots,
+            dashes,
+            clips: Vec::new(),
+            marks: Vec::new(),
+            calls: 0,
+            gone: 0,
+            cut: 0,
+            invisible: 0,
+        }
+    }
+
+    /// Says what was left out.
+    pub(super) fn finish(self) {
+        let file = self.artwork.file.clone();
+        let mut say = |n: usize, code, what: &str, help: &str| {
+            if n > 0 {
+                let message = format!("{} {what}", count(n, "thing"));
+                let note = Problem::note(code, message, help).at(Place::file(&file));
+                self.artwork.problems.push(note);
+            }
+        };
+        let help = "they do not show on the page either";
+        say(self.gone, "clipped", "lie wholly outside their clip path and are left out", help);
+        say(self.cut, "clipped", "cut by their clip path", "what shows on the page is what is read");
+        say(self.invisible, "not-visible", "painted invisibly and left out", help);
+    }
+
+    fn count(&mut self) {
+        self.calls += 1;
+        if self.calls > MOST_CALLS {
+            std::panic::resume_unwind(Box::new(Exhausted));
+        }
+    }
+
+    fn source(&self, spot: Option<&String>) -> Source {
+        let number = self.artwork.shapes.len() + self.artwork.images.len() + 1;
+        Source {
+            id: Some(format!("object-{number}")),
+            groups: self.marks.iter().flatten().chain(spot).cloned().collect(),
+            line: None,
+        }
+    }
+
+    fn push(&mut self, shape: Shape) {
+        let Some(region) = self.clips.last() else { return self.artwork.shapes.push(shape) };
+        match clipped(shape, region) {
+            Clipped::Kept(shape) => self.artwork.shapes.push(shape),
+            Clipped::Cut(parts) => {
+                self.cut += 1;
+                self.artwork.shapes.extend(parts);
+            }
+            Clipped::Gone => self.gone += 1,
+        }
+    }
+
+    fn paint(&mut self, path: BezPath, props: &DrawProps<'_>, mode: &DrawMode, text: bool) {
+        if path.elements().is_empty() {
+            return;
+        }
+        let (fill, stroke) = match mode {
+            DrawMode::Fill(rule) => (Some(*rule), None),
+            DrawMode::Stroke(stroke) => (None, Some(stroke)),
+            DrawMode::FillAndStroke(rule, stroke) => (Some(*rule), Some(stroke)),
+            DrawMode::Invisible => {
+                self.invisible += 1;
+                return;
+            }
+        };
+        let Some((colour, full)) = colours(&props.paint) else {
+            let source = self.source(None);
+            self.artwork.unread.push((Unread::Paint, source));
+            return;
+        };
+        if props.soft_mask.is_some() {
+            let source = self.source(None);
+            self.artwork.unread.push((Unread::Effect, source));
+        }
+        let spot = full.and_then(|full| self.spots.get(&full)).cloned();
+        let source = self.source(spot.as_ref());
+        let fill = fill.map(|rule| Fill { colour, rule: winding(rule) });
+        let scale = props.transform.determinant().abs().sqrt();
+        let width = stroke.map(|s| f64::from(s.line_width) * scale);
+        let stroked = width.map(|width| Stroke { colour, width });
+        let path = match stroke {
+            Some(stroke) if self.dashes && fill.is_none() => dashed(path, stroke),
+            _ => path,
+        };
+        let path = props.transform * path;
+        self.push(Shape { path, fill, stroke: stroked, source, text });
+    }
+}
+
+fn winding(rule: hayro_interpret::FillRule) -> FillRule {
+    match rule {
+        hayro_interpret::FillRule::NonZero => FillRule::NonZero,
+        hayro_interpret::FillRule::EvenOdd => FillRule::EvenOdd,
+    }
+}
+
+/// The dashes of a line as lines of their own.
+fn dashed(path: BezPath, stroke: &StrokeProps) -> BezPath {
+    let lengths: Vec<f64> = stroke.dash_array.iter().map(|d| f64::from(*d)).collect();
+    crate::artwork::dashes(path, &lengths, f64::from(stroke.dash_offset))
+}
+
+impl<'a> Device<'a> for Tracer<'_> {
+    fn draw_path(&mut self, path: &BezPath, props: DrawProps<'a>, mode: &DrawMode) {
+        self.count();
+        self.paint(path.clone(), &props, mode, false);
+    }
+
+    fn push_clip_path(&mut self, clip: &ClipPath) {
+        self.count();
+        let region = Region::of(&clip.path, winding(clip.fill));
+        let region = self.clips.last().map_or(region.clone(), |outer| outer.and(&region));
+        self.clips.push(region);
+    }
+
+    fn pop_clip(&mut self) {
+        self.clips.pop();
+    }
+
+    fn push_transparency_group(&mut self, _: f32, mask: Option<SoftMask<'a>>, _: BlendMode) {
+        self.count();
+        if mask.is_some() {
+            let source = self.source(None);
+            self.artwork.unread.push((Unread::Effect, source));
+        }
+    }
+
+    fn pop_transparency_group(&mut self) {}
+
+    fn draw_glyph_run(&mut self, run: &GlyphRun<'_, 'a>, props: DrawProps<'a>, mode: &DrawMode) {
+        self.count();
+        let mut path = BezPath::new();
+        for glyph in run.glyphs() {
+            match &**glyph {
+                Glyph::Outline(outline) => path.extend(glyph.transform() * outline.outline()),
+                Glyph::Type3(drawn) => {
+                    drawn.interpret(self, props.transform, glyph.transform(), &props.paint);
+                }
+            }
+        }
+        self.paint(path, &props, mode, true);
+    }
+
+    fn draw_image(&mut self, image: Painted<'a, '_>, props: ImageDrawProps<'a>) {
+        self.count();
+        let mut bitmap = None;
+        let declared = (image.width(), image.height());
+        if u64::from(declared.0) * u64::from(declared.1) <= 300_000_000 {
+            match &image {
+                Painted::Raster(raster) => {
+                    raster.with_rgba(|data, alpha| bitmap = Some(grey(data, alpha.as_ref())), None);
+                }
+                Painted::Stencil(stencil) => stencil.with_stencil(
+                    |mask, paint| {
+                        let ink = colours(paint).map_or(0, |(c, _)| lightness(c.rgb));
+                        let grey = mask.data.iter().map(|a| over_white(ink, *a)).collect();
+                        bitmap = Some(Bitmap { width: mask.width, height: mask.height, grey });
+                    },
+                    None,
+                ),
+            }
+        }
+        let source = self.source(None);
+        let pixels = bitmap.as_ref().map_or(declared, |b| (b.width, b.height));
+        // The transform counts in declared pixels; the decoder may have found another number.
+        let fit = |declared: u32, found: u32| f64::from(declared) / f64::from(found.max(1));
+        let to_mm = props.transform
+            * Affine::scale_non_uniform(fit(declared.0, pixels.0), fit(declared.1, pixels.1));
+        self.artwork.unread.push((Unread::Bitmap, source.clone()));
+        self.artwork.images.push(Image { source, to_mm, pixels, bitmap: bitmap.map(Arc::new) });
+    }
+
+    fn begin_marked_content(&mut self, tag: &[u8], properties: Option<&Dict<'_>>) {
+        let name = match (tag, properties) {
+            (b"OC", Some(group)) => layer_name(group),
+            _ => None,
+        };
+        self.marks.push(name);
+    }
+
+    fn end_marked_content(&mut self) {
+        self.marks.pop();
+    }
+}
+
+/// Lightness of a colour (ITU-R BT.709).
+fn lightness([r, g, b]: [u8; 3]) -> u8 {
+    ((2126 * u32::from(r) + 7152 * u32::from(g) + 722 * u32::from(b)) / 10_000) as u8
+}
+
+fn grey(data: ImageData, alpha: Option<&LumaData>) -> Bitmap {
+    let (width, height) = (data.width(), data.height());
+    let mut grey: Vec<u8> = match data {
+        ImageData::Luma(luma) => luma.data,
+        ImageData::Rgb(rgb) => {
+            rgb.data.chunks_exact(3).map(|p| lightness([p[0], p[1], p[2]])).collect()
+        }
+    };
+    if let Some(alpha) = alpha.filter(|a| (a.width, a.height) == (width, height)) {
+        for (grey, alpha) in grey.iter_mut().zip(&alpha.data) {
+            *grey = over_white(*grey, *alpha);
+        }
+    }
+    Bitmap { width, height, grey }
+}

@@ -1,0 +1,128 @@
+//! Solid models: recognised and measured.
+
+use super::{Artwork, Format, Units};
+use crate::problem::{Place, Problem, Problems};
+use std::collections::BTreeMap;
+use std::io::Cursor;
+
+/// A solid model's measures.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Solid {
+    /// Triangles.
+    pub triangles: usize,
+    /// Width, depth and height, mm.
+    pub size: [f64; 3],
+    /// Edges that do not join exactly two triangles: none in a closed solid.
+    pub leaks: usize,
+}
+
+/// Reads an STL model, text or binary; its numbers are taken for mm.
+///
+/// # Errors
+/// Broken files, and models without triangles.
+pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
+    let refuse = |code, message: String, help: &str| {
+        Problems::from(Problem::error(code, message, help).at(Place::file(name)))
+    };
+    let again = "save it again from the modelling program";
+    let broken = |error: std::io::Error| {
+        refuse("broken-solid", format!("the STL model cannot be read: {error}"), again)
+    };
+    let mut cursor = Cursor::new(bytes);
+    let reader = stl_io::create_stl_reader(&mut cursor).map_err(broken)?;
+    let mut measured = Measured::default();
+    for triangle in reader {
+        let corners = triangle.map_err(broken)?.vertices.map(|v| v.0);
+        if corners.iter().flatten().any(|c| !c.is_finite()) {
+            let message = format!("triangle {} has a corner that is no number", measured.count + 1);
+            return Err(refuse("broken-solid", message, again));
+        }
+        measured.add(corners);
+    }
+    let Some((low, high)) = measured.bounds else {
+        return Err(refuse("nothing", "the model has no triangles".into(), again));
+    };
+    let size = [0, 1, 2].map(|n| f64::from(high[n]) - f64::from(low[n]));
+    let leaks = measured.edges.values().filter(|uses| **uses != 2).count();
+    let mut problems = Problems::new();
+    if leaks > 0 {
+        problems.push(
+            Problem::warning(
+                "leaking-solid",
+                format!("the solid is not closed: {leaks} edges do not join exactly two triangles"),
+                "let the modelling program repair the solid",
+            )
+            .at(Place::file(name)),
+        );
+    }
+    Ok(Artwork {
+        units: Units {
+            source: "STL has no units; one unit taken as 1 mm".into(),
+            mm_per_unit: 1.0,
+            doubtful: true,
+        },
+        solid: Some(Solid { triangles: measured.count, size, leaks }),
+        problems,
+        ..Artwork::empty(name, Format::Stl)
+    })
+}
+
+/// A corner by its exact bits, so that equal corners are one.
+type Corner = [u32; 3];
+
+#[derive(Default)]
+struct Measured {
+    count: usize,
+    bounds: Option<([f32; 3], [f32; 3])>,
+    edges: BTreeMap<(Corner, Corner), u32>,
+}
+
+impl Measured {
+    fn add(&mut self, corners: [[f32; 3]; 3]) {
+        self.count += 1;
+        for corner in corners {
+            let (low, high) = self.bounds.get_or_insert((corner, corner));
+            for n in 0..3 {
+                low[n] = low[n].min(corner[n]);
+                high[n] = high[n].max(corner[n]);
+            }
+        }
+        // Adding zero makes one of the two zeros.
+        let bits = corners.map(|c| c.map(|v| (v + 0.0).to_bits()));
+        for n in 0..3 {
+            let (a, b) = (bits[n], bits[(n + 1) % 3]);
+            *self.edges.entry((a.min(b), a.max(b))).or_default() += 1;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A tetrahedron as text, with its first `faces` faces.
+    fn tetrahedron(faces: usize) -> String {
+        let corners = ["0 0 0", "20 0 0", "0 10 0", "0 0 5"];
+        let all = [[0, 2, 1], [0, 1, 3], [1, 2, 3], [2, 0, 3]];
+        let mut text = String::from("solid medal\n");
+        for face in &all[..faces] {
+            text += "facet normal 0 0 0\nouter loop\n";
+            for n in face {
+                text += &format!("vertex {}\n", corners[*n]);
+            }
+            text += "endloop\nendfacet\n";
+        }
+        text + "endsolid medal\n"
+    }
+
+    #[test]
+    fn size_triangles_and_leaks_are_told() {
+        let solid = |faces| read("a.stl", tetrahedron(faces).as_bytes()).unwrap();
+        let closed = solid(4);
+        assert_eq!(closed.solid, Some(Solid { triangles: 4, size: [20.0, 10.0, 5.0], leaks: 0 }));
+        assert!(closed.problems.is_empty());
+        let leaking = solid(3);
+        assert_eq!(leaking.solid.unwrap().leaks, 3);
+        assert_eq!(leaking.problems.iter().next().unwrap().code, "leaking-solid");
+    }
+}
