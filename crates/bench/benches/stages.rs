@@ -17,7 +17,7 @@ fn job(text: &str) -> Job {
 }
 
 fn art(svg: &str) -> Artwork {
-    artwork::read("art.svg", svg.as_bytes()).expect("artwork")
+    artwork::read("art.svg", svg.as_bytes(), &Default::default()).expect("artwork")
 }
 
 fn import(c: &mut Criterion) {

@@ -74,16 +74,22 @@ pub(crate) struct Demo {
 
 #[derive(Debug, ClapArgs)]
 pub(crate) struct Look {
-    /// Drawings (SVG); - is standard input
+    /// Drawings, bitmaps, solids (SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF, STL); - is standard input
     #[arg(required = true, value_name = "ART")]
     pub(crate) files: Vec<PathBuf>,
+    /// Measure one shape: its id, or a point near its line like "20 mm, 35 mm"
+    #[arg(long, value_name = "ID|POINT")]
+    pub(crate) measure: Option<String>,
+    /// Which page of a PDF, from 1
+    #[arg(long, value_name = "PAGE", default_value = "1")]
+    pub(crate) page: u32,
 }
 
 #[derive(Debug, ClapArgs)]
 pub(crate) struct Begin {
-    /// The drawing (SVG)
-    #[arg(value_name = "ART")]
-    pub(crate) file: PathBuf,
+    /// The drawings or bitmaps (SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF), laid side by side
+    #[arg(required = true, value_name = "ART")]
+    pub(crate) files: Vec<PathBuf>,
     /// Where to write the job [default: beside the drawing, as NAME.kite.toml]
     #[arg(long, short, value_name = "JOB")]
     pub(crate) output: Option<PathBuf>,
@@ -119,6 +125,9 @@ pub(crate) struct JobArgs {
     /// Not this step (may be repeated)
     #[arg(long, value_name = "STEP")]
     pub(crate) skip: Vec<String>,
+    /// Which sheet, when copies take several
+    #[arg(long, value_name = "NUMBER")]
+    pub(crate) sheet: Option<u32>,
 }
 
 #[derive(Debug, ClapArgs)]
@@ -194,6 +203,9 @@ pub(crate) struct Run {
     /// Not this step of a job (may be repeated)
     #[arg(long, value_name = "STEP")]
     pub(crate) skip: Vec<String>,
+    /// Which sheet, when copies take several
+    #[arg(long, value_name = "NUMBER")]
+    pub(crate) sheet: Option<u32>,
     /// With rig: a picture of what was burnt (.svg or .png)
     #[arg(long, value_name = "FILE")]
     pub(crate) picture: Option<PathBuf>,

@@ -1,12 +1,14 @@
 //! Finding and reading what a call names: drawings, jobs, machines.
 
 use crate::args::JobArgs;
+use crate::fonts::MachineFonts;
 use crate::refusal::{Refusal, Sources};
 use std::fs::File;
 use std::io::Read;
 use std::path::{Path, PathBuf};
-use tinkite_core::artwork::{self, Artwork};
+use tinkite_core::artwork::{self, Artwork, Reading};
 use tinkite_core::job::{self, Job, Machine, Request, machine};
+use tinkite_core::layout::Given;
 use tinkite_core::problem::{Place, Problem, Problems, nearest};
 use tinkite_core::{Choice, Compiled, compile};
 
@@ -54,8 +56,8 @@ fn text(path: &Path) -> Result<String, Refusal> {
 }
 
 /// Reads a drawing.
-pub(crate) fn drawing(path: &Path) -> Result<Artwork, Refusal> {
-    artwork::read(&path.display().to_string(), &bytes(path, artwork::LARGEST_FILE)?)
+pub(crate) fn drawing(path: &Path, how: &Reading<'_>) -> Result<Artwork, Refusal> {
+    artwork::read(&path.display().to_string(), &bytes(path, artwork::LARGEST_FILE)?, how)
         .map_err(|problems| Refusal::Problems(problems, Sources::new()))
 }
 
@@ -117,7 +119,7 @@ pub(crate) fn folder_of(path: &Path) -> PathBuf {
 /// A job with all that it names.
 pub(crate) struct Loaded {
     pub(crate) job: Job,
-    pub(crate) artwork: Artwork,
+    pub(crate) artworks: Vec<Artwork>,
     pub(crate) sources: Sources,
 }
 
@@ -135,8 +137,12 @@ pub(crate) fn job(path: &Path, machine_override: Option<&str>) -> Result<Loaded,
     };
     let job = job::read(&shown, &sources[&shown], machine)
         .map_err(|problems| Refusal::Problems(problems, sources.clone()))?;
-    let artwork = drawing(&folder.join(&job.artwork.file))?;
-    Ok(Loaded { job, artwork, sources })
+    let read = |one: &job::ArtworkUse| {
+        let how = Reading { page: one.page, dashes: one.dashes, fonts: &MachineFonts };
+        drawing(&folder.join(&one.file), &how)
+    };
+    let artworks = job.artworks.iter().map(read).collect::<Result<_, _>>()?;
+    Ok(Loaded { job, artworks, sources })
 }
 
 /// A job that names no machine is told so together with whatever else is wrong with it.
@@ -174,8 +180,11 @@ pub(crate) struct Made {
 /// Loads a job and takes it through every stage.
 pub(crate) fn made(args: &JobArgs) -> Result<Made, Refusal> {
     let choice = Choice { only: args.only.clone(), skip: args.skip.clone() };
-    let Loaded { job, artwork, sources } = job(&args.job, args.machine.as_deref())?;
-    match compile(artwork, &job, &choice) {
+    let Loaded { mut job, artworks, sources } = job(&args.job, args.machine.as_deref())?;
+    if let Some(sheet) = args.sheet {
+        job.placement.copies.sheet = sheet.max(1);
+    }
+    match compile(Given { artworks, fonts: &MachineFonts }, &job, &choice) {
         Ok(compiled) => Ok(Made { job, compiled, sources }),
         Err(problems) => Err(Refusal::Problems(located(problems, &sources), sources)),
     }

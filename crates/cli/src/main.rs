@@ -6,6 +6,7 @@ mod burnt;
 mod commands;
 mod console;
 mod door;
+mod fonts;
 mod link;
 mod load;
 mod output;

@@ -50,11 +50,8 @@ pub(crate) fn write(
 
 /// The picture as PNG. The font is our own, so that it looks the same everywhere.
 fn rasterised(svg: &str) -> Result<Vec<u8>, String> {
-    let mut fonts = usvg::fontdb::Database::new();
-    fonts.load_font_data(dejavu::sans::regular().to_vec());
-    fonts.load_font_data(dejavu::sans::bold().to_vec());
     let options = usvg::Options {
-        fontdb: Arc::new(fonts),
+        fontdb: Arc::new(crate::fonts::own()),
         font_family: "DejaVu Sans".into(),
         ..usvg::Options::default()
     };

@@ -1,9 +1,8 @@
 //! The corridor from end to end.
 
-use crate::artwork::Artwork;
 use crate::geometry::Rect;
 use crate::job::Job;
-use crate::layout::lay_out;
+use crate::layout::{Ghost, Given, lay_out};
 use crate::limits::{self, WithinLimits};
 use crate::problem::{Place, Problem, Problems, nearest};
 use crate::toolpath::{self, Taken};
@@ -56,6 +55,10 @@ pub struct Compiled {
     pub leftovers: Vec<String>,
     /// The rectangle round the artwork, mm from the bed's front left corner.
     pub artwork_extents: Rect,
+    /// Where the stock lies, mm from the bed's front left corner.
+    pub stock: Option<Rect>,
+    /// Bitmaps that were traced.
+    pub ghosts: Vec<Ghost>,
     /// The chosen steps.
     pub steps: Vec<usize>,
     /// Everything doubtful that was found on the way.
@@ -66,23 +69,30 @@ pub struct Compiled {
 ///
 /// # Errors
 /// Everything that refuses the job, with what was doubtful before it.
-pub fn compile(artwork: Artwork, job: &Job, choice: &Choice) -> Result<Compiled, Problems> {
+pub fn compile<'a>(
+    given: impl Into<Given<'a>>,
+    job: &Job,
+    choice: &Choice,
+) -> Result<Compiled, Problems> {
     let steps = choice.steps(job)?;
-    let (sheet, mut problems) = lay_out(artwork, job)?;
+    let (sheet, mut problems) = lay_out(given.into(), job)?;
     let made = after(toolpath::make(&sheet, job, &steps), &mut problems)?;
     problems.extend(made.problems);
-    let artwork_extents = sheet.extents;
-    drop(sheet);
+    let (artwork_extents, stock) = (sheet.extents, sheet.stock);
+    let ghosts = sheet.ghosts;
+    drop(sheet.shapes);
     let start = job.machine.bed.origin_offset().to_point();
     let placed = mapping::place(order::arrange(made.paths, job, start), job);
     let timed = after(motion::time(placed, job, &steps), &mut problems)?;
-    let (within, doubts) = after(limits::check(timed, job, &steps), &mut problems)?;
+    let (within, doubts) = after(limits::check(timed, job, &steps, stock), &mut problems)?;
     problems.extend(doubts);
     Ok(Compiled {
         within,
         taken: made.taken,
         leftovers: made.leftovers,
         artwork_extents,
+        stock,
+        ghosts,
         steps,
         problems,
     })

@@ -25,7 +25,7 @@ impl WithinLimits {
 /// Rounding of a program's numbers may put a move this far outside, mm.
 const SLACK: f64 = 0.0015;
 
-/// Holds every move against bed, stock and axes.
+/// Holds every move against bed, stock (mm from the bed's front left corner) and axes.
 ///
 /// # Errors
 /// What leaves the bed or the stock, with how far and on which side; steps that ask for more
@@ -34,6 +34,7 @@ pub fn check(
     timed: Timed,
     job: &Job,
     steps: &[usize],
+    stock: Option<Rect>,
 ) -> Result<(WithinLimits, Problems), Problems> {
     let mut problems = Problems::new();
     let (Some(burnt), Some(worked)) = (timed.totals.burnt, timed.totals.worked) else {
@@ -69,8 +70,8 @@ pub fn check(
             ));
         }
     }
-    if let Some(stock) = job.stock {
-        let rect = Rect::new(corner.x, corner.y, corner.x + stock.width, corner.y + stock.depth);
+    if let Some(stock) = stock {
+        let rect = stock + corner;
         let outside = beyond(burnt, rect);
         if !outside.is_empty() {
             problems.push(refused(
@@ -85,9 +86,9 @@ pub fn check(
                 Problem::warning(
                     "large-stock",
                     format!(
-                        "the stock ({} x {} mm) is larger than the bed",
-                        plain(stock.width, 2),
-                        plain(stock.depth, 2)
+                        "the stock ({} x {} mm) reaches beyond the bed",
+                        plain(stock.width(), 2),
+                        plain(stock.height(), 2)
                     ),
                     "check [stock]; only what lies on the bed can be reached",
                 )

@@ -1,5 +1,6 @@
 //! Problems: what is wrong or doubtful, as data. They are gathered on the way and shown at the door.
 
+use crate::geometry::Point;
 use serde::Serialize;
 use std::fmt;
 use std::ops::Range;
@@ -92,7 +93,7 @@ pub fn line_of(text: &str, at: usize) -> u32 {
 }
 
 /// One problem: a stable code, how bad it is, where, what is wrong and what to do about it.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Problem {
     /// Short stable code; `crate::explain` has its story.
     pub code: &'static str,
@@ -104,6 +105,8 @@ pub struct Problem {
     pub help: String,
     /// Where it stands, when it stands somewhere.
     pub place: Option<Box<Place>>,
+    /// Where on the drawing or the bed it can be seen, mm.
+    pub spots: Vec<Point>,
 }
 
 impl Problem {
@@ -116,6 +119,7 @@ impl Problem {
             message: message.into(),
             help: help.into(),
             place: None,
+            spots: Vec::new(),
         }
     }
 
@@ -141,10 +145,17 @@ impl Problem {
         self.place = Some(Box::new(place));
         self
     }
+
+    /// The same problem, with where it can be seen, mm.
+    #[must_use]
+    pub fn seen_at(mut self, spots: Vec<Point>) -> Self {
+        self.spots = spots;
+        self
+    }
 }
 
 /// Problems in the order in which they were found.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq)]
 pub struct Problems(Vec<Problem>);
 
 impl Problems {

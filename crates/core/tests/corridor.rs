@@ -71,7 +71,7 @@ fn compiled(svg: &str, dialect: &str) -> Option<(job::Job, Compiled)> {
     let machine =
         machine::read("m", &MACHINE.replace("\"grbl\"", &format!("\"{dialect}\""))).unwrap();
     let mut job = job::read("job", JOB, machine).unwrap();
-    let art = artwork::read("a.svg", svg.as_bytes()).unwrap();
+    let art = artwork::read("a.svg", svg.as_bytes(), &Default::default()).unwrap();
     // A step that takes nothing is refused; that is tested elsewhere.
     for (name, paint) in [("fill", "black"), ("cut", "red")] {
         if !svg.contains(&format!("='{paint}'")) {
@@ -82,13 +82,15 @@ fn compiled(svg: &str, dialect: &str) -> Option<(job::Job, Compiled)> {
 }
 
 fn read_back(job: &job::Job, compiled: Compiled) -> (Compiled, Report, Vec<u8>) {
-    let Compiled { within, taken, leftovers, artwork_extents, steps, problems } = compiled;
+    let Compiled { within, taken, leftovers, artwork_extents, stock, ghosts, steps, problems } =
+        compiled;
     let program = Program::new(job, within.clone());
     let mut text = Vec::new();
     program.write(Comments::Full, &mut text).unwrap();
     let mut measure = Measure::new("p", Some(&job.machine));
     text.split(|b| *b == b'\n').for_each(|line| measure.line(line));
-    let compiled = Compiled { within, taken, leftovers, artwork_extents, steps, problems };
+    let compiled =
+        Compiled { within, taken, leftovers, artwork_extents, stock, ghosts, steps, problems };
     (compiled, measure.finish(), text)
 }
 

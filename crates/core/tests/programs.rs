@@ -38,7 +38,7 @@ fn attempt_on(machine: &str, body: &str, place: &str, steps: &str) -> Result<Str
     let text =
         format!("tinkite = 1\nname = \"t\"\n[[artwork]]\nfile = \"a.svg\"\n{place}\n{steps}");
     let job = job::read("job", &text, machine).map_err(told)?;
-    let art = artwork::read("a.svg", svg.as_bytes()).map_err(told)?;
+    let art = artwork::read("a.svg", svg.as_bytes(), &Default::default()).map_err(told)?;
     let compiled = compile(art, &job, &Choice::default()).map_err(told)?;
     let mut out = Vec::new();
     Program::new(&job, compiled.within).write(Comments::None, &mut out).unwrap();

@@ -2,26 +2,35 @@
 
 use crate::args::Begin;
 use crate::console::Console;
+use crate::fonts::MachineFonts;
 use crate::load;
 use crate::output::Output;
 use crate::refusal::{Refusal, Sources};
 use std::io::Write;
 use std::path::{Path, PathBuf};
+use tinkite_core::artwork::Reading;
 use tinkite_core::job::starter;
 
 pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
-    if args.file.as_os_str() == "-" {
+    if args.files.iter().any(|file| file.as_os_str() == "-") {
         return Err(Refusal::Usage(
             "begin needs a drawing that the job can name; save it to a file".into(),
         ));
     }
-    let path = args.output.clone().unwrap_or_else(|| args.file.with_extension("kite.toml"));
+    let beside = || args.files[0].with_extension("kite.toml");
+    let path = args.output.clone().unwrap_or_else(beside);
     let to_stdout = path.as_os_str() == "-";
     let output = if to_stdout { None } else { Some(Output::create(&path, args.writing)?) };
-    let artwork = load::drawing(&args.file)?;
+    let how = Reading { fonts: &MachineFonts, ..Reading::default() };
+    let folder = load::folder_of(&path);
+    let mut drawings = Vec::new();
+    for file in &args.files {
+        let artwork = load::drawing(file, &how)?;
+        drawings.push((relative(file, &folder).display().to_string(), artwork));
+    }
     let machine = load::typed_machine(&args.machine, &path, &mut Sources::new())?;
-    let drawing = relative(&args.file, &load::folder_of(&path));
-    let text = starter(&artwork, &drawing.display().to_string(), &machine, &args.machine);
+    let text = starter(&drawings, &machine, &args.machine)
+        .map_err(|problems| Refusal::Problems(problems, Sources::new()))?;
     let Some(output) = output else { return console.result(&text) };
     let written = output.write(|out| out.write_all(text.as_bytes()))?;
     console.result(&written.words())?;

@@ -20,7 +20,13 @@ pub(super) fn run(args: &Check, console: &Console) -> Result<(), Refusal> {
         return story(code, console);
     }
     let Some(job) = args.job.clone() else { return Ok(()) };
-    let job = JobArgs { job, machine: args.machine.clone(), only: Vec::new(), skip: Vec::new() };
+    let job = JobArgs {
+        job,
+        machine: args.machine.clone(),
+        only: Vec::new(),
+        skip: Vec::new(),
+        sheet: None,
+    };
     let (problems, sources) = match load::made(&job) {
         Ok(made) => (load::located(made.compiled.problems, &made.sources), made.sources),
         Err(Refusal::Problems(problems, sources)) => (problems, sources),

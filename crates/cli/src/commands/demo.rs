@@ -1,6 +1,6 @@
 //! `tinkite demo`: everything once, on the workshop's own sail panel.
 
-use crate::args::{Begin, Check, Demo, Draw, Emit, JobArgs, Read, Run, Writing};
+use crate::args::{Begin, Check, Demo, Draw, Emit, JobArgs, Look, Read, Run, Writing};
 use crate::console::Console;
 use crate::load::shipped;
 use crate::output::{Output, free_name};
@@ -33,11 +33,12 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         machine: None,
         only: Vec::new(),
         skip: Vec::new(),
+        sheet: None,
     };
     let shown = |path: &Path| path.display().to_string();
 
     title(console, "What is in the drawing", &format!("look {}", shown(&at("sail-panel.svg"))))?;
-    super::look::run(&[at("sail-panel.svg")], console)?;
+    super::look::run(&Look { files: vec![at("sail-panel.svg")], measure: None, page: 1 }, console)?;
 
     title(
         console,
@@ -45,7 +46,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         &format!("begin {} -o {}", shown(&at("sail-panel.svg")), shown(&at("started.kite.toml"))),
     )?;
     let begin = Begin {
-        file: at("sail-panel.svg"),
+        files: vec![at("sail-panel.svg")],
         output: Some(at("started.kite.toml")),
         machine: "bench-laser".into(),
         writing: CAREFUL,
@@ -102,6 +103,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         machine: None,
         only: Vec::new(),
         skip: Vec::new(),
+        sheet: None,
         picture: Some(at("burnt.png")),
         writing: CAREFUL,
     };

@@ -1,14 +1,28 @@
 //! `tinkite look`.
 
+use crate::args::Look;
 use crate::console::Console;
 use crate::door;
+use crate::fonts::MachineFonts;
 use crate::load;
 use crate::refusal::{Refusal, Sources};
 use crate::report::look::{LookJson, Looked};
-use std::path::PathBuf;
+use crate::report::measure::{MeasuresJson, measured_json, measured_text};
+use tinkite_core::artwork::{Artwork, Reading, Which, measure};
+use tinkite_core::geometry::Point;
+use tinkite_core::problem::nearest;
+use tinkite_core::quantity::{Length, parse};
 
-pub(super) fn run(files: &[PathBuf], console: &Console) -> Result<(), Refusal> {
-    let artworks = files.iter().map(|file| load::drawing(file)).collect::<Result<Vec<_>, _>>()?;
+/// Shapes are measured on lines and arcs this near to what was drawn, mm.
+const TOLERANCE: f64 = 0.001;
+
+pub(super) fn run(args: &Look, console: &Console) -> Result<(), Refusal> {
+    let how = Reading { page: args.page, fonts: &MachineFonts, ..Reading::default() };
+    let read = |file: &std::path::PathBuf| load::drawing(file, &how);
+    let artworks = args.files.iter().map(read).collect::<Result<Vec<_>, _>>()?;
+    if let Some(which) = &args.measure {
+        return measure_one(&artworks, which, console);
+    }
     let looked: Vec<_> = artworks.iter().map(Looked::at).collect();
     if console.json {
         return console.json(&LookJson { files: looked.iter().map(Looked::json).collect() });
@@ -16,6 +30,40 @@ pub(super) fn run(files: &[PathBuf], console: &Console) -> Result<(), Refusal> {
     for one in &looked {
         console.result(&one.text(console.colours_out()))?;
         door::show(one.doubts(), &Sources::new(), console);
+    }
+    Ok(())
+}
+
+/// A point like "20 mm, 35 mm", or else a name.
+fn which(text: &str) -> Which {
+    let point = text.split_once(',').and_then(|(x, y)| {
+        let length = |text: &str| parse::<Length>(text.trim()).ok().map(|length| length.0);
+        Some(Point::new(length(x)?, length(y)?))
+    });
+    point.map_or_else(|| Which::Called(text.into()), Which::Near)
+}
+
+fn measure_one(artworks: &[Artwork], text: &str, console: &Console) -> Result<(), Refusal> {
+    let which = which(text);
+    let found: Vec<_> = artworks
+        .iter()
+        .filter_map(|artwork| Some((&artwork.file, measure(artwork, &which, TOLERANCE)?)))
+        .collect();
+    if found.is_empty() {
+        let ids = artworks.iter().flat_map(|artwork| &artwork.shapes);
+        let ids = ids.filter_map(|shape| shape.source.id.as_deref());
+        let help = match nearest(text, ids) {
+            Some(near) => format!("did you mean {near}?"),
+            None => "name a shape by its id, or a point near its line: \"20 mm, 35 mm\"".into(),
+        };
+        return Err(Refusal::Usage(format!("no shape is called \"{text}\"; {help}")));
+    }
+    if console.json {
+        let measures = found.iter().map(|(file, m)| measured_json(file, m)).collect();
+        return console.json(&MeasuresJson { measures });
+    }
+    for (file, measure) in &found {
+        console.result(&measured_text(file, measure))?;
     }
     Ok(())
 }

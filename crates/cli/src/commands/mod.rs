@@ -20,7 +20,7 @@ use crate::refusal::Refusal;
 pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {
     match &args.command {
         Command::Demo(args) => demo::run(args, console),
-        Command::Look(args) => look::run(&args.files, console),
+        Command::Look(args) => look::run(args, console),
         Command::Begin(args) => begin::run(args, console),
         Command::Check(args) => check::run(args, console),
         Command::Plan(args) => plan::run(&args.job, console),

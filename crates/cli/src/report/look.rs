@@ -5,7 +5,7 @@ use super::{ExtentsJson, ProblemJson, micron, problems_json};
 use serde::Serialize;
 use std::fmt::Write as _;
 use tinkite_core::artwork::layers::{Layer, layers};
-use tinkite_core::artwork::{Artwork, trouble};
+use tinkite_core::artwork::{Artwork, Solid, trouble};
 use tinkite_core::colour::Colour;
 use tinkite_core::problem::Problems;
 use tinkite_core::quantity::plain;
@@ -28,7 +28,15 @@ pub(crate) struct FileJson {
     extents_mm: Option<ExtentsJson>,
     layers: Vec<LayerJson>,
     images: Vec<ImageJson>,
+    solid: Option<SolidJson>,
     problems: Vec<ProblemJson>,
+}
+
+#[derive(Debug, Serialize)]
+struct SolidJson {
+    size_mm: [f64; 3],
+    triangles: usize,
+    leaks: usize,
 }
 
 #[derive(Debug, Serialize)]
@@ -55,7 +63,7 @@ struct LayerJson {
 struct ImageJson {
     name: String,
     size_mm: [f64; 2],
-    pixels: Option<[u32; 2]>,
+    pixels: [u32; 2],
     dpi: Option<f64>,
 }
 
@@ -83,11 +91,9 @@ impl<'a> Looked<'a> {
         let extents = art.extents();
         let image = |image: &tinkite_core::artwork::Image| ImageJson {
             name: image.source.label(),
-            size_mm: [micron(image.size.0), micron(image.size.1)],
-            pixels: image.pixels.map(|(w, h)| [w, h]),
-            dpi: image
-                .pixels
-                .map(|(w, _)| micron(f64::from(w) / image.size.0 * 25.4))
+            size_mm: [micron(image.size().0), micron(image.size().1)],
+            pixels: [image.pixels.0, image.pixels.1],
+            dpi: Some(micron(f64::from(image.pixels.0) / image.size().0 * 25.4))
                 .filter(|d| d.is_finite()),
         };
         FileJson {
@@ -102,6 +108,11 @@ impl<'a> Looked<'a> {
             extents_mm: extents.map(ExtentsJson::from),
             layers: self.layers.iter().map(layer_json).collect(),
             images: art.images.iter().map(image).collect(),
+            solid: art.solid.as_ref().map(|solid| SolidJson {
+                size_mm: solid.size.map(micron),
+                triangles: solid.triangles,
+                leaks: solid.leaks,
+            }),
             problems: problems_json(&self.doubts),
         }
     }
@@ -122,9 +133,12 @@ impl<'a> Looked<'a> {
                     n(r.height())
                 );
             }
-            None => {
-                let _ = writeln!(out, "{}: {}, nothing drawn", art.file, art.format.name());
-            }
+            None => match &art.solid {
+                Some(solid) => return solid_text(art, solid),
+                None => {
+                    let _ = writeln!(out, "{}: {}, nothing drawn", art.file, art.format.name());
+                }
+            },
         }
         let page = art.page.map_or("none".to_string(), |(w, h)| format!("{} x {} mm", n(w), n(h)));
         let _ = writeln!(out, "  page     {page}");
@@ -159,18 +173,40 @@ impl<'a> Looked<'a> {
             "size mm",
             "stroke mm",
         ];
-        let rows = self.layers.iter().map(|layer| row(layer, colours)).collect();
-        out.push_str(&table(&header, rows, &[3, 4, 5, 6, 7, 8, 9]));
+        let rows: Vec<_> = self.layers.iter().map(|layer| row(layer, colours)).collect();
+        if !rows.is_empty() {
+            out.push_str(&table(&header, rows, &[3, 4, 5, 6, 7, 8, 9]));
+        }
         for image in self.json().images {
-            let dpi = image.dpi.map_or(String::new(), |dpi| format!(", {} dpi", plain(dpi, 0)));
+            let dpi = image.dpi.map_or(String::new(), |dpi| format!(" at {} dpi", plain(dpi, 1)));
             let _ = write!(
                 out,
-                "\n  bitmap {}: {} x {} mm{dpi}",
-                image.name, image.size_mm[0], image.size_mm[1]
+                "\n  bitmap {}: {} x {} mm, {} x {} pixels{dpi}",
+                if art.format.is_bitmap() { "" } else { &image.name },
+                n(image.size_mm[0]),
+                n(image.size_mm[1]),
+                image.pixels[0],
+                image.pixels[1]
             );
         }
         out
     }
+}
+
+/// A solid model's measures.
+fn solid_text(art: &Artwork, solid: &Solid) -> String {
+    let [x, y, z] = solid.size.map(|side| plain(side, 2));
+    let closed = match solid.leaks {
+        0 => "closed".to_string(),
+        leaks => format!("leaking at {leaks} edges"),
+    };
+    format!(
+        "{}: {}, a solid of {x} x {y} x {z} mm\n  units    {}\n  surface  {} triangles, {closed}\n",
+        art.file,
+        art.format.name(),
+        art.units.source,
+        solid.triangles
+    )
 }
 
 fn layer_json(layer: &Layer) -> LayerJson {

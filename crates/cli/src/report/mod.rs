@@ -1,6 +1,7 @@
 //! Reports: what a command found out, for people and as JSON.
 
 pub(crate) mod look;
+pub(crate) mod measure;
 pub(crate) mod plan;
 pub(crate) mod read;
 mod table;

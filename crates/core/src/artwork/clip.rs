@@ -106,9 +106,8 @@ pub(crate) fn clipped(shape: Shape, to: &Region) -> Clipped {
         }
         inside.extend(parts);
     }
-    let fills_over = shape.fill.is_some() && to.polygons.iter().any(|ring| {
-        ring.points().first().is_some_and(|p| covers(&shape, *p))
-    });
+    let fills_over = shape.fill.is_some()
+        && to.polygons.iter().any(|ring| ring.points().first().is_some_and(|p| covers(&shape, *p)));
     if !cut && !(fills_over && !kept) {
         return if kept { Clipped::Kept(shape) } else { Clipped::Gone };
     }
@@ -118,7 +117,12 @@ pub(crate) fn clipped(shape: Shape, to: &Region) -> Clipped {
         let left = region::combined(&own, &to.rings, region::Combine::Overlap);
         if !left.is_empty() {
             let fill = Some(Fill { rule: FillRule::EvenOdd, ..fill });
-            parts.push(Shape { path: region::path(&left, true), fill, stroke: None, ..shape.clone() });
+            parts.push(Shape {
+                path: region::path(&left, true),
+                fill,
+                stroke: None,
+                ..shape.clone()
+            });
         }
     }
     if shape.stroke.is_some() && !inside.is_empty() {

@@ -44,9 +44,9 @@ impl Missing {
     fn note(&self, asked: &[FontFamily], found: Option<ID>, database: &Database) {
         // Families are listed by preference; the first is the one that was drawn with.
         let Some(FontFamily::Named(first)) = asked.first() else { return };
-        let has = database.faces().any(|face| {
-            face.families.iter().any(|(name, _)| name.eq_ignore_ascii_case(first))
-        });
+        let has = database
+            .faces()
+            .any(|face| face.families.iter().any(|(name, _)| name.eq_ignore_ascii_case(first)));
         if has {
             return;
         }
@@ -100,7 +100,8 @@ pub(crate) fn outlines(
     let path = drawn(text, family, &fonts, &missing)?;
     let scale = height / capitals.max(1e-3);
     let lost = missing.0.into_inner().unwrap_or_default();
-    let lost = lost.into_iter().next().map(|(asked, taken)| format!("\"{asked}\" ({taken} instead)"));
+    let lost =
+        lost.into_iter().next().map(|(asked, taken)| format!("\"{asked}\" ({taken} instead)"));
     Ok((Affine::scale_non_uniform(scale, -scale) * path, lost))
 }
 

@@ -98,7 +98,9 @@ const STL_HEAD: usize = 84;
 const STL_TRIANGLE: usize = 50;
 
 fn is_stl(bytes: &[u8], text: &[u8]) -> bool {
-    if text.starts_with(b"solid") && bytes[..bytes.len().min(4096)].windows(5).any(|w| w == b"facet") {
+    if text.starts_with(b"solid")
+        && bytes[..bytes.len().min(4096)].windows(5).any(|w| w == b"facet")
+    {
         return true;
     }
     let Some(count) = bytes.get(80..STL_HEAD).and_then(|b| <[u8; 4]>::try_from(b).ok()) else {
@@ -119,7 +121,10 @@ mod tests {
         assert_eq!(Format::of(b"999\nmade by hand\n0\nSECTION\n"), Some(Format::Dxf));
         assert_eq!(Format::of(b"\n%PDF-1.7\n"), Some(Format::Pdf));
         assert_eq!(Format::of(b"solid hub\nfacet normal 0 0 1"), Some(Format::Stl));
-        assert_eq!(Format::of(&[&[7u8; 80][..], &1u32.to_le_bytes(), &[0; 50]].concat()), Some(Format::Stl));
+        assert_eq!(
+            Format::of(&[&[7u8; 80][..], &1u32.to_le_bytes(), &[0; 50]].concat()),
+            Some(Format::Stl)
+        );
         assert_eq!(Format::of(b"tinkite = 1"), None);
         assert_eq!(Format::of(b""), None);
     }

@@ -51,6 +51,23 @@ pub struct Layer {
     pub stroke_width: Option<(f64, f64)>,
 }
 
+impl Layer {
+    /// Takes in what another drawing has in the same colour.
+    pub(crate) fn merge(&mut self, other: &Self) {
+        self.shapes += other.shapes;
+        self.open += other.open;
+        self.closed += other.closed;
+        self.contours += other.contours;
+        self.length += other.length;
+        self.area += other.area;
+        self.extents = self.extents.union(other.extents);
+        self.stroke_width = match (self.stroke_width, other.stroke_width) {
+            (Some((a, b)), Some((c, d))) => Some((a.min(c), b.max(d))),
+            (own, _) => own,
+        };
+    }
+}
+
 /// What one shape adds to its layers.
 struct Measured {
     open: bool,

@@ -10,17 +10,19 @@ mod dxf;
 mod fonts;
 mod format;
 pub mod layers;
+mod measure;
 mod pdf;
 mod solid;
 mod svg;
-mod trouble;
+pub(crate) mod trouble;
 
 pub use bitmap::Bitmap;
-pub use bitmap::trace::{Trace, Traced, trace};
-pub(crate) use clip::{Region, clipped};
+pub use bitmap::trace::{self, Trace, Traced};
+pub(crate) use clip::{Clipped, Region, clipped, rings};
 pub(crate) use fonts::outlines;
 pub use fonts::{FontSupply, NoFonts};
 pub use format::Format;
+pub use measure::{Measure, Which, measure};
 pub use solid::Solid;
 pub use trouble::trouble;
 
@@ -231,7 +233,7 @@ pub struct Artwork {
 
 impl Artwork {
     /// One in which nothing is drawn yet.
-    fn empty(file: &str, format: Format) -> Self {
+    pub(crate) fn empty(file: &str, format: Format) -> Self {
         Self {
             file: file.into(),
             format,

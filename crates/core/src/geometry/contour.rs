@@ -208,6 +208,23 @@ impl Contour {
         }
     }
 
+    /// The same line turned half round about a point.
+    #[must_use]
+    pub fn half_turned(&self, centre: Point) -> Self {
+        let turn = |p: Point| Point::new(2.0 * centre.x - p.x, 2.0 * centre.y - p.y);
+        let piece = |piece: &Piece| match *piece {
+            Piece::Line { to } => Piece::Line { to: turn(to) },
+            Piece::Arc { to, centre, sweep } => {
+                Piece::Arc { to: turn(to), centre: turn(centre), sweep }
+            }
+        };
+        Self {
+            start: turn(self.start),
+            pieces: self.pieces.iter().map(piece).collect(),
+            closed: self.closed,
+        }
+    }
+
     /// The points from which it may be started: every vertex of a closed line.
     pub fn vertices(&self) -> impl Iterator<Item = Point> {
         self.walk().map(|(from, _)| from)

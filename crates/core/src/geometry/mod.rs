@@ -3,6 +3,7 @@
 //! One tolerance enters each call that simplifies; its doc says which distance it bounds.
 
 pub mod contour;
+pub mod crossings;
 pub mod doubles;
 pub mod fit;
 pub mod gaps;

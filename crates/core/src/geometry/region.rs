@@ -263,7 +263,9 @@ mod tests {
         assert_eq!(parts.len(), 1, "{parts:?}");
         let near = |p: Point, q: (f64, f64)| p.distance(Point::from(q)) < 1e-4;
         let ends = [parts[0][0], parts[0][parts[0].len() - 1]];
-        assert!(ends.iter().any(|p| near(*p, (0., 5.))) && ends.iter().any(|p| near(*p, (10., 8.))));
+        assert!(
+            ends.iter().any(|p| near(*p, (0., 5.))) && ends.iter().any(|p| near(*p, (10., 8.)))
+        );
         assert_eq!(parts[0].len(), 4);
         assert!(clip_line(&ring(&[(20., 0.), (30., 0.)]), &square).is_empty());
     }

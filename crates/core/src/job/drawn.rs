@@ -1,13 +1,15 @@
 //! `[[shape]]`: simple shapes that the job draws itself, without a drawing program.
 
 use super::reader::Section;
+use super::{Take, select};
 use crate::colour::Colour;
 use crate::geometry::Point;
+use crate::geometry::region::Combine;
 use crate::problem::Problem;
 use crate::quantity::{Length, parse};
 
 /// What is drawn. Lengths in mm on the sheet, after the artwork has its size.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub enum Outline {
     /// Round everything, at a distance.
     Border {
@@ -25,6 +27,17 @@ pub enum Outline {
         /// Of the corners; zero is sharp.
         radius: f64,
     },
+    /// A line of text as outlines.
+    Text {
+        /// The words.
+        text: String,
+        /// Height of a capital.
+        height: f64,
+        /// The family of its font; none is a plain one.
+        font: Option<String>,
+    },
+    /// An area made out of shapes that are there.
+    Area(Area),
     /// A circle or ellipse.
     Ellipse {
         /// Across.
@@ -34,13 +47,28 @@ pub enum Outline {
     },
 }
 
+/// An area made out of closed shapes.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Area {
+    /// The shapes it is made of, together.
+    pub of: Vec<Take>,
+    /// How they are combined with others, and those.
+    pub combine: Option<(Combine, Vec<Take>)>,
+    /// By how much it grows, mm; negative shrinks.
+    pub grow: f64,
+    /// Whether the shapes it is made of stay as well.
+    pub keep: bool,
+}
+
 /// A shape that the job draws.
 #[derive(Debug, Clone, PartialEq)]
 pub struct DrawnShape {
     /// Its name, by which `take = { id = … }` finds it.
     pub name: String,
-    /// Colour of its line.
+    /// Colour of its line, or of its inside when it is filled.
     pub colour: Colour,
+    /// Whether its inside is painted and not its line.
+    pub filled: bool,
     /// What it is.
     pub outline: Outline,
     /// Its centre, from the lower left corner of the drawing; none is the drawing's own centre.
@@ -48,31 +76,40 @@ pub struct DrawnShape {
 }
 
 /// Kinds and their words.
-const KINDS: [(&str, u8); 4] = [("border", 0), ("rectangle", 1), ("circle", 2), ("ellipse", 3)];
+const KINDS: [(&str, Word); 6] = [
+    ("border", Word::Border),
+    ("rectangle", Word::Rectangle),
+    ("circle", Word::Circle),
+    ("ellipse", Word::Ellipse),
+    ("text", Word::Text),
+    ("area", Word::Area),
+];
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Word {
+    Border,
+    Rectangle,
+    Circle,
+    Ellipse,
+    Text,
+    Area,
+}
 
 /// Reads one `[[shape]]`, the `number`th.
 pub(super) fn read(mut section: Section<'_, '_>, number: usize) -> Option<DrawnShape> {
     section.name = format!("shape {number}");
     if !section.has("kind") {
-        section.missing("kind", "kind = \"border\", \"rectangle\", \"circle\" or \"ellipse\"");
+        let example =
+            "kind = \"border\", \"rectangle\", \"circle\", \"ellipse\", \"text\" or \"area\"";
+        section.missing("kind", example);
     }
-    let kind = if section.text("kind") == Some("text") {
-        section.not_yet(&["kind"]);
-        None
-    } else {
-        section.choice("kind", &KINDS)
-    };
+    let kind = section.choice("kind", &KINDS);
     if !section.has("colour") {
         section.missing("colour", "colour = \"red\", so that a step can take it");
     }
-    let colour = section.text("colour").and_then(|text| match text.parse::<Colour>() {
-        Ok(colour) => Some(colour),
-        Err(message) => {
-            let help = "write a colour like \"#1a2b3c\" or \"red\"";
-            section.report(Problem::error("colour", message, help), section.span_of("colour"));
-            None
-        }
-    });
+    let colour = colour(&section, "colour");
+    // Letters are areas unless said otherwise.
+    let filled = section.flag("filled").unwrap_or(kind == Some(Word::Text));
     let name = section.text("name").map(str::to_string);
     let length = |key: &'static str, example: &str| {
         section.required_positive::<Length>(key, example).map(|length| length.0)
@@ -88,31 +125,87 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize) -> Option<DrawnS
         }
     };
     let outline = match kind {
-        Some(0) => border(&section, &radius),
-        Some(1) => {
+        Some(Word::Border) => border(&section, &radius),
+        Some(Word::Rectangle) => {
             let width = length("width", "width = \"40 mm\"");
             let depth = length("depth", "depth = \"30 mm\"");
             let radius = radius(width.unwrap_or(0.0).min(depth.unwrap_or(0.0)) / 2.0);
             Some(Outline::Rectangle { width: width?, depth: depth?, radius: radius? })
         }
-        Some(2) => length("diameter", "diameter = \"10 mm\"")
+        Some(Word::Circle) => length("diameter", "diameter = \"10 mm\"")
             .map(|d| Outline::Ellipse { width: d, depth: d }),
-        Some(_) => {
+        Some(Word::Text) => text(&section),
+        Some(Word::Area) => area(&section),
+        Some(Word::Ellipse) => {
             let width = length("width", "width = \"40 mm\"");
             let depth = length("depth", "depth = \"30 mm\"");
             Some(Outline::Ellipse { width: width?, depth: depth? })
         }
         None => None,
     };
-    let centre = if kind == Some(0) { None } else { section.point("at", parse::<Length>) };
+    let fixed = matches!(kind, Some(Word::Border | Word::Area));
+    let centre = if fixed { None } else { section.point("at", parse::<Length>) };
     let word = KINDS.iter().find(|(_, k)| Some(*k) == kind).map_or("shape", |(word, _)| *word);
     section.finish();
     Some(DrawnShape {
         name: name.unwrap_or_else(|| word.to_string()),
         colour: colour?,
+        filled,
         outline: outline?,
         centre,
     })
+}
+
+/// Reads a colour.
+pub(super) fn colour(section: &Section<'_, '_>, key: &'static str) -> Option<Colour> {
+    let text = section.text(key)?;
+    text.parse::<Colour>()
+        .map_err(|message| {
+            let help = "write a colour like \"#1a2b3c\" or \"red\"";
+            section.report(Problem::error("colour", message, help), section.span_of(key));
+        })
+        .ok()
+}
+
+fn text(section: &Section<'_, '_>) -> Option<Outline> {
+    let text = section.required_text("text", "text = \"Panel 3\"");
+    let height = section.required_positive::<Length>("height", "height = \"6 mm\" of a capital");
+    let font = section.text("font").map(str::to_string);
+    if text.is_some_and(|t| t.trim().is_empty()) {
+        let problem = Problem::error("nothing", "the text is empty", "write something in it");
+        section.report(problem, section.span_of("text"));
+        return None;
+    }
+    Some(Outline::Text { text: text?.to_string(), height: height?.0, font })
+}
+
+fn area(section: &Section<'_, '_>) -> Option<Outline> {
+    let of = select::read(section, "of");
+    if !section.has("of") {
+        section.missing("of", "of = { stroke = \"red\" }, the shapes that the area is made of");
+    }
+    let how = section.choice(
+        "combine",
+        &[
+            ("union", Combine::Union),
+            ("minus", Combine::Minus),
+            ("overlap", Combine::Overlap),
+            ("apart", Combine::Apart),
+        ],
+    );
+    let with = select::read(section, "with");
+    if section.has("combine") && !section.has("with") {
+        section.missing("with", "with = { stroke = \"blue\" }, the shapes to combine with");
+    }
+    if section.has("with") && !section.has("combine") {
+        section.missing("combine", "combine = \"union\", \"minus\", \"overlap\" or \"apart\"");
+    }
+    let grow = section.quantity::<Length>("grow").map_or(0.0, |length| length.0);
+    let keep = section.flag("keep").unwrap_or(false);
+    if of.is_empty() || how.is_some() && with.is_empty() {
+        return None;
+    }
+    Some(Outline::Area(Area { of, combine: how.map(|how| (how, with)), grow, keep }))
 }
 
 fn border(section: &Section<'_, '_>, radius: &impl Fn(f64) -> Option<f64>) -> Option<Outline> {

@@ -2,7 +2,7 @@
 
 use super::machine::Machine;
 use super::reader::{Section, Sheet};
-use super::{ArtworkUse, Job, Placement, Stock, drawn, place, select, step};
+use super::{Job, Placement, Stock, StockSize, artwork, drawn, place, step};
 use crate::problem::{Problem, Problems};
 use crate::quantity::Length;
 
@@ -23,9 +23,6 @@ impl Request {
         Self { machine: top.text("machine").map(str::to_string) }
     }
 }
-
-/// Wider gaps (mm) are no slips of the pen.
-const WIDEST_GAP: f64 = 5.0;
 
 /// Default of `tolerance`, mm: a tenth of the finest spot.
 const TOLERANCE: f64 = 0.01;
@@ -61,27 +58,12 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
         );
     }
     let artworks = top.sections("artwork");
-    if artworks.len() > 1 {
-        let problem = Problem::error(
-            "not-built",
-            "several artworks on one sheet are not built into this version",
-            "keep one [[artwork]]; put the drawings together in the drawing program",
-        );
-        top.report(problem, artworks[1].whole_span());
-    }
     if artworks.is_empty() && !top.has("artwork") {
         top.missing("artwork", "[[artwork]] with file = \"drawing.svg\"");
     }
-    let artwork = artworks.into_iter().map(artwork).next().flatten();
+    let artworks: Vec<_> = artworks.into_iter().map(artwork::read).collect();
     let stock = top.section("stock").map(stock);
-    let placement = top.section("place").map_or(
-        Placement {
-            anchor: super::Anchor { x: 0.0, y: 0.0 },
-            at: None,
-            copies: super::Copies::default(),
-        },
-        place::placement,
-    );
+    let placement = top.section("place").map_or(Placement::default(), place::placement);
     let sections = top.sections("step");
     if sections.is_empty() {
         top.missing("step", "a [[step]] that says what is done with a colour");
@@ -103,7 +85,7 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
         material,
         file: file.into(),
         machine,
-        artwork: artwork?,
+        artworks: artworks.into_iter().collect::<Option<_>>()?,
         shapes: shapes.into_iter().collect::<Option<_>>()?,
         stock: stock.map_or(Some(None), |stock| stock.map(Some))?,
         placement,
@@ -125,58 +107,30 @@ fn unique_names(top: &Section<'_, '_>, steps: &[super::Step]) {
     }
 }
 
-fn artwork(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
-    section.name = "[[artwork]]".into();
-    let file = section.required_text("file", "file = \"drawing.svg\"");
-    let size = place::size(&section);
-    let turn = place::turn(&section);
-    let mirror = place::mirror(&section);
-    let leave_out = select::read(&section, "leave-out");
-    let join_gaps = section.positive::<Length>("join-gaps").map(|length| length.0);
-    if join_gaps.is_some_and(|gap| gap > WIDEST_GAP) {
-        let span = section.span_of("join-gaps");
-        section.out_of_range("join-gaps", span, &section.written("join-gaps"), "at most 5 mm");
-    }
-    let mm_per_unit = section.text("units").and_then(|text| {
-        let unit = place::mm_per_unit(text);
-        if unit.is_none() {
-            let message = format!("units in {} cannot be \"{text}\"", section.name);
-            let help = "say how many units go into an inch, cm or mm: \"90/in\"";
-            section.report(Problem::error("quantity", message, help), section.span_of("units"));
-        }
-        unit
-    });
-    let drop_doubles = section.flag("drop-doubles").unwrap_or(false);
-    section.not_yet(&[
-        "stretch",
-        "crop",
-        "only",
-        "colour-tolerance",
-        "trace",
-        "page",
-        "combine",
-        "grow",
-    ]);
-    section.finish();
-    Some(ArtworkUse {
-        file: file?.to_string(),
-        size,
-        turn,
-        mirror,
-        mm_per_unit,
-        leave_out,
-        join_gaps,
-        drop_doubles,
-    })
-}
-
 fn stock(section: Section<'_, '_>) -> Option<Stock> {
-    let width = section.required_positive::<Length>("width", "width = \"300 mm\"");
-    let depth = section.required_positive::<Length>("depth", "depth = \"200 mm\"");
     let thickness = section.positive::<Length>("thickness").map(|length| length.0);
-    section.not_yet(&["margin"]);
+    let size = if section.has("margin") {
+        let margin = section.quantity::<Length>("margin").map(|length| length.0);
+        if margin.is_some_and(|m| m < 0.0) {
+            let span = section.span_of("margin");
+            section.out_of_range("margin", span, &section.written("margin"), "zero or more");
+        }
+        if section.has("width") || section.has("depth") {
+            let message = "the stock has both a margin and a size";
+            let help = "keep margin (round the artwork), or width and depth (as it is)";
+            section.report(Problem::error("two-sizes", message, help), section.span_of("margin"));
+        }
+        margin.filter(|m| *m >= 0.0).map(StockSize::Round)
+    } else {
+        let width = section.required_positive::<Length>("width", "width = \"300 mm\"");
+        let depth = section.required_positive::<Length>("depth", "depth = \"200 mm\"");
+        match (width, depth) {
+            (Some(width), Some(depth)) => Some(StockSize::Fixed { width: width.0, depth: depth.0 }),
+            _ => None,
+        }
+    };
     section.finish();
-    Some(Stock { width: width?.0, depth: depth?.0, thickness })
+    Some(Stock { size: size?, thickness })
 }
 
 #[cfg(test)]

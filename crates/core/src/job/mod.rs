@@ -3,6 +3,7 @@
 //! A [`Job`] no longer holds anything optional that a stage would have to decide; where the file
 //! was silent, the default stands in its place. What this version cannot do is refused here.
 
+mod artwork;
 mod drawn;
 mod file;
 pub mod machine;
@@ -12,46 +13,38 @@ pub mod select;
 mod starter;
 mod step;
 
-pub use drawn::{DrawnShape, Outline};
+pub use artwork::{ArtworkUse, Only};
+pub use drawn::{Area, DrawnShape, Outline};
 pub use file::{Request, read};
 pub use machine::Machine;
-pub use place::{Anchor, Copies, Mirror, Placement, Size};
+pub use place::{Anchor, Copies, Mark, Mirror, Placement, Size, Spacing, Spot};
 pub use select::Take;
 pub use starter::starter;
 pub use step::{Advance, Directions, Lines, Make, Order, Step};
 
 use crate::quantity::Power;
 
+/// How large the stock is.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum StockSize {
+    /// This large, mm, with its front left corner at the bed's.
+    Fixed {
+        /// Across the bed.
+        width: f64,
+        /// Away from the operator.
+        depth: f64,
+    },
+    /// Round everything that is burnt, with this margin on each side, mm.
+    Round(f64),
+}
+
 /// A rectangle of material on the bed.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Stock {
-    /// Across the bed, mm.
-    pub width: f64,
-    /// Away from the operator, mm.
-    pub depth: f64,
+    /// How large it is.
+    pub size: StockSize,
     /// Its thickness, mm, when the job says so.
     pub thickness: Option<f64>,
-}
-
-/// The artwork of a job and how it is laid on the bed.
-#[derive(Debug, Clone, PartialEq)]
-pub struct ArtworkUse {
-    /// The file, as the job names it (relative to the job).
-    pub file: String,
-    /// How large it is made.
-    pub size: Size,
-    /// Counter-clockwise turn in radians, applied after the size.
-    pub turn: f64,
-    /// Mirroring, applied first.
-    pub mirror: Option<Mirror>,
-    /// What one unit of the drawing is, mm, where the file leaves it in doubt.
-    pub mm_per_unit: Option<f64>,
-    /// Shapes that take no part.
-    pub leave_out: Vec<Take>,
-    /// Ends of lines painted alike that lie within this of each other are joined, mm.
-    pub join_gaps: Option<f64>,
-    /// Whether stretches that are drawn twice in one colour are dropped.
-    pub drop_doubles: bool,
 }
 
 /// Everything that is to be done, decided.
@@ -65,11 +58,11 @@ pub struct Job {
     pub file: String,
     /// The machine it runs on.
     pub machine: Machine,
-    /// What is drawn.
-    pub artwork: ArtworkUse,
+    /// What is drawn, in this order.
+    pub artworks: Vec<ArtworkUse>,
     /// Shapes that the job draws itself, in the coordinates of the sized artwork.
     pub shapes: Vec<DrawnShape>,
-    /// The stock, when the job says how large it is; its front left corner lies at the bed's.
+    /// The stock, when the job says how large it is.
     pub stock: Option<Stock>,
     /// Where it sits on the bed.
     pub placement: Placement,

@@ -5,7 +5,7 @@ use crate::geometry::{Point, Rect};
 use crate::problem::Problem;
 use crate::quantity::{Angle, Length, parse};
 
-/// How large the artwork is made; proportions are kept.
+/// How large the artwork is made; proportions are kept unless it is stretched.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Size {
     /// As large as it was drawn.
@@ -16,6 +16,8 @@ pub enum Size {
     Width(f64),
     /// So that the drawing is this high, mm.
     Height(f64),
+    /// This wide and this high, mm, whatever becomes of the proportions.
+    Stretched(f64, f64),
 }
 
 /// Mirroring about the middle of the drawing.
@@ -58,7 +60,7 @@ impl Anchor {
 }
 
 /// Where the drawing sits: `anchor` of its extents lies at `at`, in mm on the machine's axes.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Placement {
     /// Which point of the extents.
     pub anchor: Anchor,
@@ -67,6 +69,41 @@ pub struct Placement {
     pub at: Option<Point>,
     /// How often everything is repeated.
     pub copies: Copies,
+    /// Points of the drawing and where they were found on the bed; they decide instead of `at`.
+    pub marks: Vec<Mark>,
+}
+
+impl Default for Placement {
+    fn default() -> Self {
+        Self { anchor: ANCHORS[0].1, at: None, copies: Copies::default(), marks: Vec::new() }
+    }
+}
+
+/// A point of the drawing.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Spot {
+    /// At these coordinates of the sized drawing on its page, mm.
+    At(Point),
+    /// The middle of the shape with this id.
+    Shape(String),
+}
+
+/// A point of the drawing and where it is on the bed.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Mark {
+    /// Where it is drawn.
+    pub drawn: Spot,
+    /// Where it was found, mm on the machine's axes.
+    pub found: Point,
+}
+
+/// How far apart copies lie.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Spacing {
+    /// Between the extents of neighbours, mm.
+    Gap(f64),
+    /// From one to the next, across and away, mm.
+    Pitch(f64, f64),
 }
 
 /// Copies in rows and columns; the anchor is that of all of them together.
@@ -76,13 +113,26 @@ pub struct Copies {
     pub columns: u32,
     /// Away from the operator; at least 1.
     pub rows: u32,
-    /// Between the extents of neighbours, mm.
-    pub gap: f64,
+    /// How far apart.
+    pub spacing: Spacing,
+    /// Whether every other row is turned half round.
+    pub alternate: bool,
+    /// How many in all, as many rows and columns as fit, on as many sheets as it takes.
+    pub count: Option<u32>,
+    /// Which of those sheets is made, from 1.
+    pub sheet: u32,
 }
 
 impl Default for Copies {
     fn default() -> Self {
-        Self { columns: 1, rows: 1, gap: 0.0 }
+        Self {
+            columns: 1,
+            rows: 1,
+            spacing: Spacing::Gap(0.0),
+            alternate: false,
+            count: None,
+            sheet: 1,
+        }
     }
 }
 
@@ -97,15 +147,55 @@ pub(super) fn placement(section: Section<'_, '_>) -> Placement {
             }
         }
     }
+    let own = own_place(&section);
+    let copies = section.section("copies").map_or(Copies::default(), copies);
+    let sections = section.sections("mark");
+    let spans: Vec<_> = sections.iter().map(|mark| mark.whole_span()).collect();
+    let marks: Vec<Mark> = sections.into_iter().enumerate().filter_map(mark).collect();
+    let refuse = |message: &str, help: &str| {
+        let span = spans.first().cloned().unwrap_or_default();
+        section.report(Problem::error("marks", message, help), span);
+    };
+    if marks.len() == 1 && spans.len() == 1 {
+        refuse("one mark fixes no turn and no size", "measure a second one, far from the first");
+    }
+    if !marks.is_empty()
+        && (section.has("at") || copies.columns * copies.rows > 1 || copies.count.is_some())
+    {
+        refuse(
+            "marks say where one drawing lies, so at and copies would contradict them",
+            "take at and copies out, or the marks",
+        );
+    }
+    section.finish();
+    let (anchor, at) = own.map_or((ANCHORS[0].1, None), |(anchor, at)| (anchor, Some(at)));
+    Placement { anchor, at, copies, marks }
+}
+
+/// Reads `anchor` and `at`.
+pub(super) fn own_place(section: &Section<'_, '_>) -> Option<(Anchor, Point)> {
     let anchor = section.choice("anchor", &ANCHORS);
     let at = section.point("at", parse::<Length>);
     if anchor.is_some() && !section.has("at") {
         section.missing("at", "at = [\"10 mm\", \"10 mm\"], where the anchor lies");
     }
-    let copies = section.section("copies").map_or(Copies::default(), copies);
-    section.not_yet(&["mark"]);
+    Some((anchor.unwrap_or(ANCHORS[0].1), at?))
+}
+
+fn mark((n, mut section): (usize, Section<'_, '_>)) -> Option<Mark> {
+    section.name = format!("mark {}", n + 1);
+    let found = section.point("found", parse::<Length>);
+    if !section.has("found") {
+        section.missing("found", "found = [\"102.5 mm\", \"60.2 mm\"], as measured on the bed");
+    }
+    let shape = section.text("shape").map(|id| Spot::Shape(id.into()));
+    let drawn = section.point("drawn", parse::<Length>).map(Spot::At);
+    if !section.has("shape") && !section.has("drawn") {
+        section
+            .missing("drawn", "drawn = [\"10 mm\", \"10 mm\"] on the page, or shape = \"its-id\"");
+    }
     section.finish();
-    Placement { anchor: anchor.unwrap_or(ANCHORS[0].1), at, copies }
+    Some(Mark { drawn: shape.or(drawn)?, found: found? })
 }
 
 /// More copies than this along one side are a slip of the pen.
@@ -114,14 +204,38 @@ const MOST_COPIES: i64 = 500;
 fn copies(section: Section<'_, '_>) -> Copies {
     let many = |key| section.whole(key, 1..=MOST_COPIES).unwrap_or(1) as u32;
     let (columns, rows) = (many("columns"), many("rows"));
-    let gap = section.quantity::<Length>("gap").map_or(0.0, |length| length.0);
-    if gap < 0.0 {
+    let gap = section.quantity::<Length>("gap").map(|length| length.0);
+    if gap.is_some_and(|gap| gap < 0.0) {
         let span = section.span_of("gap");
         section.out_of_range("gap", span, &section.written("gap"), "zero or more");
     }
-    section.not_yet(&["pitch", "turn"]);
+    let pitch = section.point("pitch", parse::<Length>);
+    let refuse = |code, message: &str, help: &str, key| {
+        section.report(Problem::error(code, message, help), section.span_of(key));
+    };
+    if pitch.is_some_and(|p| p.x <= 0.0 || p.y <= 0.0) {
+        let span = section.span_of("pitch");
+        section.out_of_range("pitch", span, "a pitch", "above zero both ways");
+    }
+    if gap.is_some() && pitch.is_some() {
+        refuse("two-sizes", "copies have both a gap and a pitch", "keep one of them", "pitch");
+    }
+    let alternate = section.choice("turn", &[("alternate-rows", ())]).is_some();
+    let count = section.whole("count", 1..=MOST_COPIES * MOST_COPIES).map(|n| n as u32);
+    if count.is_some() && (section.has("columns") || section.has("rows")) {
+        let message = "copies have both a count and columns or rows";
+        refuse("two-sizes", message, "keep count (as many as fit), or columns and rows", "count");
+    }
+    let sheet = section.whole("sheet", 1..=100_000).unwrap_or(1) as u32;
+    if section.has("sheet") && !section.has("count") {
+        refuse("missing-key", "sheet without count: there is only one", "say count = 30", "sheet");
+    }
     section.finish();
-    Copies { columns, rows, gap }
+    let spacing = match pitch {
+        Some(pitch) => Spacing::Pitch(pitch.x, pitch.y),
+        None => Spacing::Gap(gap.unwrap_or(0.0)),
+    };
+    Copies { columns, rows, spacing, alternate, count, sheet }
 }
 
 /// Reads the size of an artwork: at most one of `scale`, `width`, `height`.
@@ -136,6 +250,17 @@ pub(super) fn size(section: &Section<'_, '_>) -> Size {
         section.positive::<Length>("width").map(|w| Size::Width(w.0)),
         section.positive::<Length>("height").map(|h| Size::Height(h.0)),
     ];
+    let stretch = section.flag("stretch").unwrap_or(false);
+    if let (None, Some(Size::Width(width)), Some(Size::Height(height)), true) =
+        (all[0], all[1], all[2], stretch)
+    {
+        return Size::Stretched(width, height);
+    }
+    if stretch {
+        let help = "give both width and height, or take stretch out";
+        let message = "stretch needs both a width and a height, and no scale";
+        section.report(Problem::error("two-sizes", message, help), section.span_of("stretch"));
+    }
     let mut given = all.into_iter().flatten();
     let size = given.next().unwrap_or(Size::True);
     if given.next().is_some() {
@@ -143,7 +268,7 @@ pub(super) fn size(section: &Section<'_, '_>) -> Size {
             Problem::error(
                 "two-sizes",
                 "the artwork has more than one of scale, width and height; proportions are kept, so one says it all",
-                "keep one of them",
+                "keep one of them, or say stretch = true with width and height",
             ),
             section.span_of("width"),
         );

@@ -75,7 +75,8 @@ impl Taken for ShapeInfo<'_> {
         match kind {
             Kind::Open => self.open,
             Kind::Closed => !self.open,
-            Kind::Text | Kind::Bitmap => false,
+            Kind::Text => self.shape.text,
+            Kind::Bitmap => false,
         }
     }
 }

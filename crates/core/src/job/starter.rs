@@ -2,9 +2,11 @@
 
 use super::machine::Machine;
 use crate::artwork::layers::{Layer, PaintedBy, layers};
-use crate::artwork::{Artwork, Unread};
+use crate::artwork::{Artwork, Fill, Shape, Unread, trace};
 use crate::colour::Colour;
 use crate::geometry::Rect;
+use crate::geometry::region::FillRule;
+use crate::problem::{Problem, Problems};
 use crate::quantity::plain;
 use std::fmt::Write as _;
 
@@ -41,32 +43,61 @@ const MARGIN: f64 = 10.0;
 /// Flattening for measuring layers, mm.
 const TOLERANCE: f64 = 0.01;
 
-/// Writes a job file for `artwork`, which the job calls `file`, on `machine`, which it calls
-/// `machine_name`. The text reads back as a job that plans, as long as the drawing fits the bed.
-#[must_use]
-pub fn starter(artwork: &Artwork, file: &str, machine: &Machine, machine_name: &str) -> String {
-    let layers = layers(artwork, TOLERANCE);
+/// Between drawings that lie side by side, mm.
+const BETWEEN: f64 = 5.0;
+
+/// Writes a job file for drawings, each with what the job calls its file, on `machine`, which it
+/// calls `machine_name`. The text reads back as a job that plans, as long as the drawings fit the
+/// bed. Bitmaps that stand alone are traced; several drawings lie side by side.
+///
+/// # Errors
+/// Solid models, of which this version makes nothing.
+pub fn starter(
+    drawings: &[(String, Artwork)],
+    machine: &Machine,
+    machine_name: &str,
+) -> Result<String, Problems> {
+    let mut sorted: Vec<Begun> = Vec::new();
+    for (file, artwork) in drawings {
+        let begun = Begun::of(file, artwork)?;
+        sorted.push(Begun { side_by_side: drawings.len() > 1, ..begun });
+    }
+    let mut all: Vec<Layer> = Vec::new();
+    for layer in sorted.iter().flat_map(|begun| layers(&begun.artwork, TOLERANCE)) {
+        match all.iter_mut().find(|l| l.colour == layer.colour && l.by == layer.by) {
+            Some(known) => known.merge(&layer),
+            None => all.push(layer),
+        }
+    }
+    let layers = all;
     let mut steps: Vec<(Guess, &Layer, &str)> =
         layers.iter().filter_map(|layer| guess(layer, &layers)).collect();
     steps.sort_by_key(|(guess, ..)| *guess);
-    let stem = file.rsplit(['/', '\\']).next().unwrap_or(file);
+    let stem = drawings.first().map_or("job", |(file, _)| file.as_str());
+    let stem = stem.rsplit(['/', '\\']).next().unwrap_or(stem);
     let name = stem.rsplit_once('.').map_or(stem, |(name, _)| name);
     let mut out = String::new();
     let _ = write!(
         out,
         "# A job to start from. Speeds and powers are guesses: try them on scrap first.\n\n\
-         tinkite = 1\nname    = {}\nmachine = {}\n\n[[artwork]]\nfile = {}\n",
+         tinkite = 1\nname    = {}\nmachine = {}\n",
         quoted(name),
-        quoted(machine_name),
-        quoted(file)
+        quoted(machine_name)
     );
-    out.push_str(&leave_out(artwork));
-    if artwork.units.doubtful {
-        out.push_str(
-            "# units = \"90/in\"   # the drawing speaks of pixels, taken as 96 to the inch\n",
-        );
+    let mut extents: Option<Rect> = None;
+    for begun in &sorted {
+        let right = extents.map(|all| all.x1 + BETWEEN);
+        out.push_str(&begun.text(right));
+        if let Some(own) = begun.artwork.extents() {
+            let own = match right {
+                Some(x) => Rect::new(x, 0.0, x + own.width(), own.height()),
+                None if sorted.len() > 1 => Rect::new(0.0, 0.0, own.width(), own.height()),
+                None => own,
+            };
+            extents = Some(extents.map_or(own, |all| all.union(own)));
+        }
     }
-    out.push_str(&place(artwork.extents(), machine));
+    out.push_str(&place(extents, machine));
     if steps.is_empty() {
         out.push_str("\n# No colour was found that a step could take.\n");
     }
@@ -83,7 +114,75 @@ pub fn starter(artwork: &Artwork, file: &str, machine: &Machine, machine_name: &
             layer.shapes
         );
     }
-    out
+    Ok(out)
+}
+
+/// A drawing as its `[[artwork]]` will give it.
+struct Begun {
+    file: String,
+    /// With its bitmaps traced, where they are all there is.
+    artwork: Artwork,
+    traced: bool,
+    side_by_side: bool,
+}
+
+impl Begun {
+    fn of(file: &str, artwork: &Artwork) -> Result<Self, Problems> {
+        let mut artwork = artwork.clone();
+        if artwork.solid.is_some() {
+            let help =
+                "reliefs come in a later version; export the outline as SVG or DXF to cut it";
+            let message = "a solid model cannot be burnt by this version";
+            let place = crate::problem::Place::file(&artwork.file);
+            return Err(Problem::error("solid", message, help).at(place).into());
+        }
+        let traced = artwork.shapes.is_empty() && !artwork.images.is_empty();
+        if traced {
+            artwork.unread.retain(|(unread, _)| *unread != Unread::Bitmap);
+            for image in std::mem::take(&mut artwork.images) {
+                let Some(bitmap) = &image.bitmap else { continue };
+                let black = Colour::new(0, 0, 0);
+                let fill = Some(Fill { colour: black, rule: FillRule::EvenOdd });
+                let found = trace::trace(bitmap, image.to_mm, &trace::Trace::default());
+                let source = image.source;
+                artwork.shapes.extend(found.paths.into_iter().map(|path| Shape {
+                    path,
+                    fill,
+                    stroke: None,
+                    source: source.clone(),
+                    text: false,
+                }));
+            }
+        }
+        Ok(Self { file: file.into(), artwork, traced, side_by_side: false })
+    }
+
+    /// Its `[[artwork]]`; `right` is where it begins when others lie left of it.
+    fn text(&self, right: Option<f64>) -> String {
+        let mut out = format!("\n[[artwork]]\nfile = {}\n", quoted(&self.file));
+        if let Some(x) = right {
+            let _ = writeln!(
+                out,
+                "at   = [\"{} mm\", \"0 mm\"]   # right of the one before it",
+                plain(x, 3)
+            );
+        } else if self.side_by_side {
+            out.push_str("at   = [\"0 mm\", \"0 mm\"]\n");
+        }
+        if self.traced {
+            out.push_str(
+                "trace = { threshold = \"50 %\", smooth = \"60 deg\", speck = \"0.3 mm\" }   # what is darker becomes an area\n",
+            );
+        }
+        out.push_str(&leave_out(&self.artwork));
+        let units = &self.artwork.units;
+        let example =
+            if self.artwork.format.is_bitmap() { "dpi = \"300 dpi\"" } else { "units = \"90/in\"" };
+        if units.doubtful {
+            let _ = writeln!(out, "# {example}   # a guess was needed: {}", units.source);
+        }
+        out
+    }
 }
 
 fn quoted(text: &str) -> String {
@@ -215,8 +314,9 @@ mod tests {
     fn begun(svg: &str) -> String {
         let machine =
             machine::read("m", include_str!("../../../cli/demo/bench-laser.machine.toml")).unwrap();
-        let artwork = crate::artwork::read("art.svg", svg.as_bytes()).unwrap();
-        let text = starter(&artwork, "we\"ird.svg", &machine, "bench-laser");
+        let artwork = crate::artwork::read("art.svg", svg.as_bytes(), &Default::default()).unwrap();
+        let drawings = [("we\"ird.svg".to_string(), artwork.clone())];
+        let text = starter(&drawings, &machine, "bench-laser").unwrap();
         let job = crate::job::read("a.kite.toml", &text, machine)
             .unwrap_or_else(|p| panic!("{p:#?}\n{text}"));
         compile(artwork, &job, &Choice::default()).unwrap_or_else(|p| panic!("{p:#?}\n{text}"));

@@ -1,42 +1,103 @@
 //! Shapes that the job draws itself.
 
-use crate::artwork::{Shape, Source, Stroke};
-use crate::geometry::{Point, Rect};
-use crate::job::{DrawnShape, Outline};
+use super::{Piece, area};
+use crate::artwork::Fill;
+use crate::artwork::{FontSupply, Shape, Source, Stroke, outlines};
+use crate::geometry::region::FillRule;
+use crate::geometry::{Affine, BezPath, Point, Rect, hull};
+use crate::job::{DrawnShape, Job, Outline};
+use crate::problem::{Place, Problem, Problems};
 use kurbo::{Ellipse, RoundedRect, Shape as _};
+use std::sync::Arc;
 
 /// Curves are drawn this near to the true ones, mm; circles come back exact all the same.
 const ACCURACY: f64 = 1e-4;
 
-/// Draws `shapes` for a drawing with these `extents`, in the same coordinates.
-pub(super) fn draw(shapes: &[DrawnShape], extents: Rect) -> Vec<Shape> {
+/// Draws the job's own shapes among `pieces`, in the coordinates of the sheet.
+///
+/// # Errors
+/// Text without a font, and areas that cannot be made.
+pub(super) fn draw(
+    pieces: &mut Vec<Piece>,
+    job: &Job,
+    fonts: &dyn FontSupply,
+    problems: &mut Problems,
+) -> Result<(), Problems> {
+    let drawing = hull(pieces.iter().map(Piece::bounds)).unwrap_or_default();
+    let file: Arc<str> = job.file.as_str().into();
     // Each border goes round what was there before it.
-    let mut around = extents;
-    let one = |drawn: &DrawnShape| {
-        let middle = drawn.centre.map_or(extents.center(), |c| extents.origin() + c.to_vec2());
-        let path = match drawn.outline {
+    let mut around = drawing;
+    for drawn in &job.shapes {
+        let middle = drawn.centre.map_or(drawing.center(), |c| drawing.origin() + c.to_vec2());
+        let path = match &drawn.outline {
             Outline::Border { distance, radius } => {
-                let rect = around.inflate(distance, distance);
+                let rect = around.inflate(*distance, *distance);
                 let most = rect.width().min(rect.height()) / 2.0;
-                RoundedRect::from_rect(rect, radius.min(most)).to_path(ACCURACY)
+                Ok(RoundedRect::from_rect(rect, radius.min(most)).to_path(ACCURACY))
             }
             Outline::Rectangle { width, depth, radius } => {
-                RoundedRect::from_rect(about(middle, width, depth), radius).to_path(ACCURACY)
+                Ok(RoundedRect::from_rect(about(middle, *width, *depth), *radius).to_path(ACCURACY))
             }
             Outline::Ellipse { width, depth } => {
-                Ellipse::from_rect(about(middle, width, depth)).to_path(ACCURACY)
+                Ok(Ellipse::from_rect(about(middle, *width, *depth)).to_path(ACCURACY))
+            }
+            Outline::Text { text, height, font } => {
+                words((text, font.as_deref(), *height), middle, fonts, &file, problems)
+            }
+            Outline::Area(made) => area::outline(pieces, made, &drawn.name),
+        };
+        let path = match path {
+            Ok(path) => path,
+            Err(problem) => {
+                problems.push(problem.at(Place::file(&job.file).thing(drawn.name.as_str())));
+                return Err(std::mem::take(problems));
             }
         };
         around = around.union(path.bounding_box());
-        Shape {
-            path,
-            fill: None,
-            stroke: Some(Stroke { colour: drawn.colour, width: 0.0 }),
-            source: Source { id: Some(drawn.name.clone()), ..Source::default() },
-            text: false,
-        }
-    };
-    shapes.iter().map(one).collect()
+        pieces.push(Piece {
+            shape: shape(drawn, path),
+            to_sheet: Affine::IDENTITY,
+            artwork: None,
+            file: file.clone(),
+        });
+    }
+    Ok(())
+}
+
+fn shape(drawn: &DrawnShape, path: BezPath) -> Shape {
+    let colour = drawn.colour;
+    let text = matches!(drawn.outline, Outline::Text { .. });
+    let rule = if text { FillRule::NonZero } else { FillRule::EvenOdd };
+    Shape {
+        path,
+        fill: drawn.filled.then_some(Fill { colour, rule }),
+        stroke: (!drawn.filled).then_some(Stroke { colour, width: 0.0 }),
+        source: Source { id: Some(drawn.name.clone()), ..Source::default() },
+        text,
+    }
+}
+
+/// A line of text about a point.
+fn words(
+    (text, font, height): (&str, Option<&str>, f64),
+    middle: Point,
+    fonts: &dyn FontSupply,
+    file: &str,
+    problems: &mut Problems,
+) -> Result<BezPath, Problem> {
+    let (path, missing) = outlines(text, font, height, fonts).map_err(|_| {
+        let message = format!("the text \"{text}\" cannot be drawn: there is no font for it");
+        Problem::error("live-text", message, "install a font that has these letters")
+    })?;
+    if let Some(missing) = missing {
+        let message = format!("a font that is not on this machine: {missing}");
+        let help = "install it, or name another in font";
+        problems.push(Problem::warning("missing-font", message, help).at(Place::file(file)));
+    }
+    // By its letters' own height, so that a line with a g stands where one without does.
+    let bounds = path.bounding_box();
+    let own = Point::new(bounds.center().x, height / 2.0);
+    Ok(Affine::translate(middle - own) * path)
 }
 
 fn about(centre: Point, width: f64, depth: f64) -> Rect {

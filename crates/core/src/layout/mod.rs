@@ -1,21 +1,44 @@
-//! Layout: the artwork at its size and place on the bed, mended where the job asks for it.
+//! Layout: the artworks at their size and place on the bed, mended where the job asks for it.
 
+mod area;
+mod content;
+mod copies;
 mod drawn;
+mod marks;
 mod place;
 mod repair;
+mod size;
 
-use crate::artwork::{Artwork, Shape, Units};
+use crate::artwork::{Artwork, Bitmap, FontSupply, NoFonts, Shape};
 use crate::geometry::{Affine, BezPath, Contour, Rect, Vec2, hull};
-use crate::job::Job;
 use crate::job::select::ShapeInfo;
+use crate::job::{Job, StockSize};
 use crate::problem::{Place, Problem, Problems, count, few};
 use rayon::prelude::*;
+use std::sync::Arc;
+
+/// What a job is given to work on.
+#[derive(Clone)]
+pub struct Given<'a> {
+    /// The artworks, one for each that the job names.
+    pub artworks: Vec<Artwork>,
+    /// Fonts for text that the job itself draws.
+    pub fonts: &'a dyn FontSupply,
+}
+
+impl From<Artwork> for Given<'_> {
+    fn from(artwork: Artwork) -> Self {
+        Self { artworks: vec![artwork], fonts: &NoFonts }
+    }
+}
 
 /// A shape where it will lie, as lines and arcs.
 #[derive(Debug, Clone)]
 pub struct LaidShape {
     /// Its paint and source; its path still in the artwork's own coordinates.
     pub shape: Shape,
+    /// The file it comes from.
+    pub file: Arc<str>,
     /// Its lines, in mm from the bed's front left corner.
     pub contours: Vec<Contour>,
     /// Whether any of them is open.
@@ -36,11 +59,23 @@ impl LaidShape {
         }
     }
 
-    /// The same, moved: copy `number`. It does not carry the drawn curves along again.
-    fn copy(&self, number: u32, by: Vec2) -> Self {
+    /// Where it was drawn.
+    #[must_use]
+    pub fn place(&self) -> Place {
+        self.shape.source.place(&self.file)
+    }
+
+    /// The same, moved: copy `number`, perhaps turned half round about a point before that. It does
+    /// not carry the drawn curves along again.
+    fn copy(&self, number: u32, about: Option<crate::geometry::Point>, by: Vec2) -> Self {
+        let moved = |contour: &Contour| match about {
+            Some(centre) => contour.half_turned(centre).shifted(by),
+            None => contour.shifted(by),
+        };
         Self {
             shape: Shape { path: BezPath::new(), ..self.shape.clone() },
-            contours: self.contours.iter().map(|contour| contour.shifted(by)).collect(),
+            file: self.file.clone(),
+            contours: self.contours.iter().map(moved).collect(),
             open: self.open,
             dropped: self.dropped,
             number,
@@ -53,123 +88,132 @@ impl LaidShape {
     }
 }
 
+/// A bitmap that was traced: shown faintly under its outlines.
+#[derive(Debug, Clone)]
+pub struct Ghost {
+    /// Carries its pixels to mm from the bed's front left corner.
+    pub to_bed: Affine,
+    /// The pixels.
+    pub bitmap: Arc<Bitmap>,
+}
+
 /// The artwork on the bed. It can no longer hold a choice of size or place.
 #[derive(Debug, Clone)]
 pub struct Sheet {
-    /// The artwork's file, for problems.
-    pub file: String,
     /// Everything that takes part, in drawing order.
     pub shapes: Vec<LaidShape>,
     /// The rectangle round all lines, mm from the bed's front left corner.
     pub extents: Rect,
+    /// Where the stock lies, when the job says, mm from the bed's front left corner.
+    pub stock: Option<Rect>,
+    /// Bitmaps that were traced.
+    pub ghosts: Vec<Ghost>,
 }
 
-/// Lays the artwork as the job says.
+/// A shape on its way to the bed.
+#[derive(Debug, Clone)]
+struct Piece {
+    shape: Shape,
+    /// Carries its curves to the sheet: sized and turned, not yet placed on the bed.
+    to_sheet: Affine,
+    /// Which artwork it comes from; none for what the job draws itself.
+    artwork: Option<usize>,
+    file: Arc<str>,
+}
+
+impl Piece {
+    fn bounds(&self) -> Rect {
+        use kurbo::Shape as _;
+        (self.to_sheet * self.shape.path.clone()).bounding_box()
+    }
+}
+
+/// Lays the artworks as the job says.
 ///
 /// # Errors
 /// Artwork that is empty, of no size, or holds what this version cannot read and the job does not
 /// leave out.
-pub fn lay_out(artwork: Artwork, job: &Job) -> Result<(Sheet, Problems), Problems> {
-    let mut problems = artwork.problems.clone();
-    let file = artwork.file.clone();
-    for (unread, source) in &artwork.unread {
-        if !job.artwork.leave_out.iter().any(|take| take.holds(&(*unread, source), false)) {
-            problems.push(unread.problem(source, &file));
-        }
-    }
-    let before = artwork.shapes.len();
-    let shapes = without_left_out(artwork.shapes, job);
-    if shapes.is_empty() {
-        let message = match before {
-            0 => "the artwork has no shapes".to_string(),
-            n => format!("leave-out leaves nothing of {}", count(n, "shape")),
+pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problems> {
+    let mut problems = Problems::new();
+    let mut pieces: Vec<Piece> = Vec::new();
+    let mut ghosts = Vec::new();
+    for (n, (artwork, how)) in given.artworks.into_iter().zip(&job.artworks).enumerate() {
+        let file: Arc<str> = artwork.file.as_str().into();
+        let content = content::prepare(artwork, how, job, &mut problems)?;
+        let to_sheet = match size::to_sheet(&content, how) {
+            Ok(to_sheet) => to_sheet,
+            Err(problem) => {
+                problems.push(problem.at(Place::file(&file)));
+                return Err(problems);
+            }
         };
-        problems.push(
-            Problem::error("nothing", message, "draw something, or leave out less")
-                .at(Place::file(&file)),
-        );
-        return Err(problems);
+        ghosts.extend(content.traced.into_iter().map(|(to_mm, bitmap)| (to_sheet * to_mm, bitmap)));
+        pieces.extend(content.shapes.into_iter().map(|shape| Piece {
+            shape,
+            to_sheet,
+            artwork: Some(n),
+            file: file.clone(),
+        }));
     }
-    let unit = match unit(&artwork.units, job) {
-        Ok(unit) => unit,
+    drawn::draw(&mut pieces, job, given.fonts, &mut problems)?;
+    let one = hull(pieces.par_iter().map(Piece::bounds).collect::<Vec<_>>()).unwrap_or_default();
+    let run = match copies::planned(one, job, &mut problems) {
+        Ok(run) => run,
         Err(problem) => {
             problems.push(problem.at(Place::file(&job.file)));
             return Err(problems);
         }
     };
-    if job.artwork.mm_per_unit.is_some() {
-        problems.retain(|problem| problem.code != "unit-doubt");
-    }
-    let shaped = match place::shaping(&shapes, job, unit) {
-        Ok(shaped) => shaped,
-        Err(problem) => {
-            problems.push(problem.at(Place::file(&file)));
-            return Err(problems);
+    let to_bed = if job.placement.marks.is_empty() {
+        Affine::translate(place::shift(one, &run, job))
+    } else {
+        match marks::to_bed(&pieces, job) {
+            Ok((to_bed, told)) => {
+                problems.push(told.at(Place::file(&job.file)));
+                to_bed
+            }
+            Err(problem) => {
+                problems.push(problem.at(Place::file(&job.file)));
+                return Err(problems);
+            }
         }
     };
-    let drawing = place::bounds(&shapes, shaped).unwrap_or_default();
-    let drawn = drawn::draw(&job.shapes, drawing);
-    let one = place::bounds(&drawn, Affine::IDENTITY).map_or(drawing, |r| r.union(drawing));
-    let move_by = Affine::translate(place::shift(one, job));
-    let mut shapes: Vec<_> = shapes
-        .into_par_iter()
-        .map(|shape| lay(shape, move_by * shaped, job.tolerance))
-        .chain(drawn.into_par_iter().map(|shape| lay(shape, move_by, job.tolerance)))
-        .collect();
-    report_strays(&shapes, &file, &mut problems);
-    repair::repair(&mut shapes, &job.artwork, &file, &mut problems);
-    let shapes = place::copied(shapes, one, &job.placement.copies);
+    let owners: Vec<Option<usize>> = pieces.iter().map(|piece| piece.artwork).collect();
+    let mut shapes: Vec<LaidShape> =
+        pieces.into_par_iter().map(|piece| lay(piece, to_bed, job.tolerance)).collect();
+    report_strays(&shapes, &mut problems);
+    for (n, how) in job.artworks.iter().enumerate() {
+        let start = owners.iter().position(|owner| *owner == Some(n)).unwrap_or(0);
+        let length = owners.iter().filter(|owner| **owner == Some(n)).count();
+        repair::repair(&mut shapes[start..start + length], how, &mut problems);
+    }
+    let shapes = copies::copied(shapes, to_bed.transform_rect_bbox(one), &run);
     let extents = hull(shapes.iter().flat_map(|s| s.contours.iter().map(Contour::bounds)));
     let Some(extents) = extents else {
-        problems.push(
-            Problem::error(
-                "size-zero",
-                "nothing in the artwork has any length",
-                "draw lines that have a length",
-            )
-            .at(Place::file(&file)),
-        );
+        let help = "draw lines that have a length";
+        let problem = Problem::error("size-zero", "nothing in the artwork has any length", help);
+        problems.push(problem.at(Place::file(&job.file)));
         return Err(problems);
     };
-    problems.clone().unless_refused((Sheet { file, shapes, extents }, problems))
+    let stock = job.stock.map(|stock| match stock.size {
+        StockSize::Fixed { width, depth } => Rect::new(0.0, 0.0, width, depth),
+        StockSize::Round(margin) => extents.inflate(margin, margin),
+    });
+    let ghosts = ghosts
+        .into_iter()
+        .map(|(to_sheet, bitmap)| Ghost { to_bed: to_bed * to_sheet, bitmap })
+        .collect();
+    problems.clone().unless_refused((Sheet { shapes, extents, stock, ghosts }, problems))
 }
 
-fn without_left_out(shapes: Vec<Shape>, job: &Job) -> Vec<Shape> {
-    let leave_out = &job.artwork.leave_out;
-    if leave_out.is_empty() {
-        return shapes;
-    }
-    let stays = |shape: &Shape| {
-        let open = shape.contours(job.tolerance).iter().any(|contour| !contour.closed);
-        let info = ShapeInfo { shape, open };
-        !leave_out.iter().any(|take| take.holds(&info, false))
-    };
-    shapes.into_iter().filter(|shape| stays(shape)).collect()
-}
-
-fn lay(shape: Shape, to_bed: Affine, tolerance: f64) -> LaidShape {
-    let contours = crate::geometry::fit::contours(&(to_bed * shape.path.clone()), tolerance);
+fn lay(piece: Piece, to_bed: Affine, tolerance: f64) -> LaidShape {
+    let path = (to_bed * piece.to_sheet) * piece.shape.path.clone();
+    let contours = crate::geometry::fit::contours(&path, tolerance);
     let open = contours.iter().any(|contour| !contour.closed);
-    LaidShape { shape, contours, open, dropped: false, number: 0 }
+    LaidShape { shape: piece.shape, file: piece.file, contours, open, dropped: false, number: 0 }
 }
 
-/// How much larger the artwork is than it was read, by what the job says one unit is.
-fn unit(units: &Units, job: &Job) -> Result<f64, Problem> {
-    match job.artwork.mm_per_unit {
-        None => Ok(1.0),
-        Some(mm) if units.doubtful => Ok(mm / units.mm_per_unit),
-        Some(_) => Err(Problem::error(
-            "units-known",
-            format!(
-                "the drawing says its size itself ({}), so units would contradict it",
-                units.source
-            ),
-            "take units out; scale or width changes the size",
-        )),
-    }
-}
-
-fn report_strays(shapes: &[LaidShape], file: &str, problems: &mut Problems) {
+fn report_strays(shapes: &[LaidShape], problems: &mut Problems) {
     let strays: Vec<_> = shapes.iter().filter(|s| s.contours.is_empty()).collect();
     let Some(first) = strays.first() else { return };
     let names: Vec<_> = strays.iter().map(|s| s.shape.source.label()).collect();
@@ -179,6 +223,6 @@ fn report_strays(shapes: &[LaidShape], file: &str, problems: &mut Problems) {
             format!("{} of no length: {}", count(strays.len(), "shape"), few(&names, 6)),
             "nothing is burnt there; delete them in the drawing program",
         )
-        .at(first.shape.source.place(file)),
+        .at(first.place()),
     );
 }

@@ -10,17 +10,13 @@ use crate::quantity::plain;
 use std::collections::BTreeMap;
 
 /// Joins gaps and drops doubles among shapes that are painted alike.
-pub(super) fn repair(
-    shapes: &mut [LaidShape],
-    artwork: &ArtworkUse,
-    file: &str,
-    problems: &mut Problems,
-) {
+pub(super) fn repair(shapes: &mut [LaidShape], artwork: &ArtworkUse, problems: &mut Problems) {
+    let Some(file) = shapes.first().map(|shape| shape.file.clone()) else { return };
     if let Some(tolerance) = artwork.join_gaps {
-        join_gaps(shapes, tolerance, file, problems);
+        join_gaps(shapes, tolerance, &file, problems);
     }
     if artwork.drop_doubles {
-        drop_doubles(shapes, file, problems);
+        drop_doubles(shapes, &file, problems);
     }
 }
 

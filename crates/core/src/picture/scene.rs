@@ -49,7 +49,7 @@ pub fn job(compiled: &Compiled, job: &Job, canvas: Canvas) -> String {
     let bed = &job.machine.bed;
     let origin = bed.origin_offset();
     let to_bed = |r: Rect| r + origin;
-    let stock = job.stock.map(|stock| Rect::new(0.0, 0.0, stock.width, stock.depth));
+    let stock = compiled.stock;
     let burnt = totals.burnt.map(to_bed).unwrap_or_default();
     let reach = totals.worked.map_or(burnt, to_bed).union(stock.unwrap_or(burnt));
     let ground = Ground { bed: Rect::new(0.0, 0.0, bed.width, bed.depth), stock };

@@ -4,7 +4,7 @@ use crate::geometry::region::FillRule;
 use crate::geometry::scan::{Area, Span, scan};
 use crate::geometry::{Affine, Point, Vec2};
 use crate::job::{Advance, Directions, Job, Lines, Step};
-use crate::layout::{LaidShape, Sheet};
+use crate::layout::LaidShape;
 use crate::problem::{Problem, count, few};
 use crate::quantity::plain;
 
@@ -33,7 +33,6 @@ pub(super) fn fill(
     shapes: &[&LaidShape],
     lines: &Lines,
     step: &Step,
-    sheet: &Sheet,
     job: &Job,
 ) -> Result<Option<Hatch>, Problem> {
     let open: Vec<_> = shapes.iter().filter(|laid| laid.open).collect();
@@ -44,7 +43,8 @@ pub(super) fn fill(
             format!("step \"{}\" engraves, but {} not closed: {}", step.name, are(open.len()), few(&names, 8)),
             "close them in the drawing program, join small gaps (join-gaps in [[artwork]]), or take only closed ones: take = { kind = \"closed\", … }",
         )
-        .at(first.shape.source.place(&sheet.file)));
+        .at(first.place())
+        .seen_at(open.iter().flat_map(|laid| &laid.contours).filter(|c| !c.closed).map(|c| c.end()).collect()));
     }
     let to_frame = Affine::rotate(-lines.angle);
     // Arcs and curves may each stray by the tolerance; half each keeps their sum within it.

@@ -5,12 +5,11 @@
 
 pub mod hatch;
 
-use crate::geometry::doubles::doubles;
+use crate::artwork::trouble::lines::{self, Lined};
 use crate::geometry::{Contour, Point};
 use crate::job::{Job, Make, Step};
 use crate::layout::{LaidShape, Sheet};
 use crate::problem::{Place, Problem, Problems, count, few};
-use crate::quantity::plain;
 use hatch::Hatch;
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -84,10 +83,10 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
         let shapes: Vec<&LaidShape> = taken.shapes.iter().map(|n| &sheet.shapes[*n]).collect();
         match &step.make {
             Make::Cut | Make::Score => {
-                report_doubles(&shapes, step, sheet, &mut problems);
-                paths.extend(lines(number, &shapes));
+                report_lines(&shapes, step, job, &mut problems);
+                paths.extend(followed(number, &shapes));
             }
-            Make::Engrave(lines) => match hatch::fill(&shapes, lines, step, sheet, job) {
+            Make::Engrave(lines) => match hatch::fill(&shapes, lines, step, job) {
                 Ok(hatch) => paths.extend(hatch.map(|hatch| Toolpath {
                     step: number,
                     label: step.name.as_str().into(),
@@ -98,11 +97,12 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
         }
     }
     let leftovers = leftovers(sheet, &taken, &mut problems);
+    report_unused_fills(sheet, job, &taken, &mut problems);
     report_cut_before_engrave(job, &mut problems);
     problems.clone().unless_refused(Toolpaths { paths, taken, leftovers, problems })
 }
 
-fn lines(step: usize, shapes: &[&LaidShape]) -> Vec<Toolpath> {
+fn followed(step: usize, shapes: &[&LaidShape]) -> Vec<Toolpath> {
     let one = |laid: &&LaidShape| {
         let label: Arc<str> = laid.label().into();
         let path = |contour: &Contour| Toolpath {
@@ -115,35 +115,28 @@ fn lines(step: usize, shapes: &[&LaidShape]) -> Vec<Toolpath> {
     shapes.iter().flat_map(one).collect()
 }
 
-/// Warns of lines that the step would burn twice.
-fn report_doubles(shapes: &[&LaidShape], step: &Step, sheet: &Sheet, problems: &mut Problems) {
-    let owners: Vec<(&LaidShape, &Contour)> =
-        shapes.iter().flat_map(|laid| laid.contours.iter().map(|c| (*laid, c))).collect();
-    let contours: Vec<Contour> = owners.iter().map(|(_, contour)| (*contour).clone()).collect();
-    let found = doubles(&contours);
-    let Some(first) = found.first() else { return };
-    let mut names: Vec<String> = found
+/// Warns of lines that the step would burn twice, and of cuts that fall to pieces.
+fn report_lines(shapes: &[&LaidShape], step: &Step, job: &Job, problems: &mut Problems) {
+    let lined: Vec<Lined<'_>> = shapes
         .iter()
-        .map(|d| {
-            let label = |n: usize| owners[n].0.label();
-            format!("{} on {}", label(d.second), label(d.first))
+        .map(|laid| Lined {
+            shape: &laid.shape,
+            contours: &laid.contours,
+            label: laid.label(),
+            place: laid.place(),
         })
         .collect();
-    names.dedup();
-    let length: f64 = found.iter().map(|d| d.length).sum();
-    problems.push(
-        Problem::warning(
-            "double-line",
-            format!(
-                "step \"{}\" burns {} mm of line twice: {}",
-                step.name,
-                plain(length, 2),
-                few(&names, 6)
-            ),
-            "delete one of them in the drawing program, or set drop-doubles = true in [[artwork]]",
-        )
-        .at(owners[first.second].0.shape.source.place(&sheet.file)),
-    );
+    let lined: Vec<&Lined<'_>> = lined.iter().collect();
+    let name = &step.name;
+    let twice = |length: &str, _| format!("step \"{name}\" burns {length} mm of line twice");
+    let mut found: Vec<Problem> = lines::double_lines(&lined, twice).into_iter().collect();
+    if step.make == Make::Cut {
+        found.extend(lines::crossing_lines(&lined, &format!("step \"{name}\" cuts: ")));
+    }
+    found.extend(lines::fine_details(&lined, job.machine.beam.width));
+    for problem in found {
+        problems.push(problem);
+    }
 }
 
 /// What every step takes. `rest` means: taken by no step that does not itself ask for the rest.
@@ -213,10 +206,44 @@ fn leftovers(sheet: &Sheet, taken: &[Taken], problems: &mut Problems) -> Vec<Str
                 format!("no step takes {}: {}", count(left.len(), "shape"), few(&names, 6)),
                 "add a step that takes them, or say leave-out in [[artwork]]",
             )
-            .at(first.shape.source.place(&sheet.file)),
+            .at(first.place())
+            .seen_at(
+                left.iter().filter_map(|laid| laid.contours.first()).map(|c| c.start).collect(),
+            ),
         );
     }
     names
+}
+
+/// Says so when a fill is left although the line round it is taken.
+fn report_unused_fills(sheet: &Sheet, job: &Job, taken: &[Taken], problems: &mut Problems) {
+    let mut engraved: BTreeSet<usize> = BTreeSet::new();
+    let mut followed_only: BTreeSet<usize> = BTreeSet::new();
+    for (step, taken) in job.steps.iter().zip(taken) {
+        match step.make {
+            Make::Engrave(_) => engraved.extend(taken.shapes.iter().copied()),
+            _ => followed_only.extend(taken.shapes.iter().copied()),
+        }
+    }
+    let both = |laid: &&LaidShape| laid.shape.fill.is_some() && laid.shape.stroke.is_some();
+    let left = followed_only.difference(&engraved).map(|n| &sheet.shapes[*n]).filter(both);
+    let left: Vec<&LaidShape> = left.collect();
+    let Some(first) = left.first() else { return };
+    let names: Vec<String> =
+        left.iter().map(|laid| format!("{} ({})", laid.label(), paint(laid))).collect();
+    problems.push(
+        Problem::note(
+            "unused-fill",
+            format!(
+                "no step engraves the fill of {}: {}",
+                count(left.len(), "shape"),
+                few(&names, 6)
+            ),
+            "only their lines are burnt; add an engrave step that takes the fill if it is meant",
+        )
+        .at(first.place())
+        .seen_at(left.iter().filter_map(|laid| laid.contours.first()).map(|c| c.start).collect()),
+    );
 }
 
 fn report_cut_before_engrave(job: &Job, problems: &mut Problems) {

@@ -68,6 +68,7 @@ fn from_job(args: &Run, console: &Console) -> Result<(String, File, Machine), Re
         machine: args.machine.clone(),
         only: args.only.clone(),
         skip: args.skip.clone(),
+        sheet: args.sheet,
     };
     let made = load::made(&job_args)?;
     door::show(&load::located(made.compiled.problems, &made.sources), &made.sources, console);

@@ -79,9 +79,9 @@ fn outline(cluster: &Cluster, how: &Trace) -> BezPath {
     let mut curved = BezPath::new();
     for element in &compound.paths {
         match element {
-            CompoundPathElement::PathI32(ring) => polygon(
-                &mut ring.path.iter().map(|p| Point::new(f64::from(p.x), f64::from(p.y))),
-            ),
+            CompoundPathElement::PathI32(ring) => {
+                polygon(&mut ring.path.iter().map(|p| Point::new(f64::from(p.x), f64::from(p.y))))
+            }
             CompoundPathElement::PathF64(ring) => polygon(&mut ring.path.iter().map(point)),
             CompoundPathElement::Spline(spline) => {
                 let Some(first) = spline.points.first() else { continue };

@@ -152,7 +152,11 @@ impl<'d, 't> Drawer<'d, 't> {
             return;
         }
         if self.tables.layer(&layer).hidden || entity.invisible() {
-            let why = if entity.invisible() { "made invisible".into() } else { format!("on the hidden layer \"{layer}\"") };
+            let why = if entity.invisible() {
+                "made invisible".into()
+            } else {
+                format!("on the hidden layer \"{layer}\"")
+            };
             *self.hidden.entry(why).or_default() += 1;
             return;
         }
@@ -289,7 +293,10 @@ impl<'d, 't> Drawer<'d, 't> {
             self.texts += 1;
             let path = setting.to_mm * entity.plane() * path;
             let shape = Shape { text: true, ..shape(path, colour, true, 0.0, source) };
-            self.push(Shape { fill: shape.fill.map(|f| Fill { rule: FillRule::NonZero, ..f }), ..shape }, false);
+            self.push(
+                Shape { fill: shape.fill.map(|f| Fill { rule: FillRule::NonZero, ..f }), ..shape },
+                false,
+            );
         }
     }
 
@@ -323,7 +330,11 @@ impl<'d, 't> Drawer<'d, 't> {
         if !self.broken.is_empty() {
             problems.push(whole(Problem::warning(
                 "broken-entity",
-                format!("{} without sound numbers: {}", count(self.broken.len(), "entity"), few(&self.broken, 6)),
+                format!(
+                    "{} without sound numbers: {}",
+                    count(self.broken.len(), "entity"),
+                    few(&self.broken, 6)
+                ),
                 "they are left out; draw them again",
             )));
         }

@@ -80,7 +80,8 @@ fn spans(degree: usize, knots: &[f64], controls: &[Heavy]) -> Vec<Vec<Heavy>> {
         if a < b {
             let near = &controls[k - degree..=k];
             let knots = &knots[k - degree..=k + degree + 1];
-            let at = |j: usize| blossom(degree, knots, near, |r| if r <= degree - j { a } else { b });
+            let at =
+                |j: usize| blossom(degree, knots, near, |r| if r <= degree - j { a } else { b });
             pieces.push((0..=degree).map(at).collect());
         }
     }
@@ -190,7 +191,11 @@ fn through(points: &[Point], closed: bool) -> Option<BezPath> {
         let h = gaps[n];
         let start = slope(n) - (bend[n] * 2.0 + bend[n + 1]) * (h / 6.0);
         let end = slope(n) + (bend[n] + bend[n + 1] * 2.0) * (h / 6.0);
-        path.curve_to(points[n] + start * (h / 3.0), points[n + 1] - end * (h / 3.0), points[n + 1]);
+        path.curve_to(
+            points[n] + start * (h / 3.0),
+            points[n + 1] - end * (h / 3.0),
+            points[n + 1],
+        );
     }
     if closed {
         path.close_path();
@@ -207,7 +212,15 @@ mod tests {
     fn a_rational_quadratic_circle_is_round() {
         let h = std::f64::consts::FRAC_1_SQRT_2;
         let at = [
-            (1., 0.), (1., 1.), (0., 1.), (-1., 1.), (-1., 0.), (-1., -1.), (0., -1.), (1., -1.), (1., 0.),
+            (1., 0.),
+            (1., 1.),
+            (0., 1.),
+            (-1., 1.),
+            (-1., 0.),
+            (-1., -1.),
+            (0., -1.),
+            (1., -1.),
+            (1., 0.),
         ];
         let spline = Spline {
             degree: 2,
@@ -231,9 +244,16 @@ mod tests {
     fn a_cubic_b_spline_agrees_with_its_definition() {
         // Uniform inner knots; compared with de Boor's recursion.
         let controls: Vec<Point> =
-            [(0., 0.), (10., 20.), (25., -5.), (40., 15.), (50., 0.), (60., 8.)].map(Point::from).to_vec();
+            [(0., 0.), (10., 20.), (25., -5.), (40., 15.), (50., 0.), (60., 8.)]
+                .map(Point::from)
+                .to_vec();
         let knots = vec![0., 0., 0., 0., 1., 2., 3., 3., 3., 3.];
-        let spline = Spline { degree: 3, knots: knots.clone(), controls: controls.clone(), ..Spline::default() };
+        let spline = Spline {
+            degree: 3,
+            knots: knots.clone(),
+            controls: controls.clone(),
+            ..Spline::default()
+        };
         let path = spline.path(1e-6).unwrap();
         let segments: Vec<_> = path.segments().collect();
         assert_eq!(segments.len(), 3);
@@ -263,7 +283,8 @@ mod tests {
     fn fit_points_are_gone_through_and_broken_splines_refused() {
         let fit: Vec<Point> = [(0., 0.), (10., 5.), (20., 0.), (30., 5.)].map(Point::from).to_vec();
         let path = Spline { fit: fit.clone(), ..Spline::default() }.path(1e-3).unwrap();
-        let ends: Vec<Point> = path.elements().iter().filter_map(kurbo::PathEl::end_point).collect();
+        let ends: Vec<Point> =
+            path.elements().iter().filter_map(kurbo::PathEl::end_point).collect();
         assert_eq!(ends, fit);
         let broken = Spline { degree: 3, controls: fit, knots: vec![0.0; 3], ..Spline::default() };
         assert_eq!(broken.path(1e-3), None);

@@ -105,7 +105,9 @@ fn unformatted(text: &str) -> String {
 fn signs(text: &str) -> String {
     let mut out = text.to_string();
     for (code, sign) in [("d", "°"), ("c", "⌀"), ("p", "±"), ("%", "%"), ("u", ""), ("o", "")] {
-        out = out.replace(&format!("%%{code}"), sign).replace(&format!("%%{}", code.to_uppercase()), sign);
+        out = out
+            .replace(&format!("%%{code}"), sign)
+            .replace(&format!("%%{}", code.to_uppercase()), sign);
     }
     out
 }

@@ -1,7 +1,7 @@
 //! What a page paints, taken down as shapes.
 
-use super::spots::{Spots, colours};
 use super::layer_name;
+use super::spots::{Spots, colours};
 use crate::artwork::bitmap::{Bitmap, over_white};
 use crate::artwork::clip::{Clipped, Region, clipped};
 use crate::artwork::{Artwork, Fill, Image, Shape, Source, Stroke, Unread};
@@ -64,7 +64,12 @@ impl<'a> Tracer<'a> {
         };
         let help = "they do not show on the page either";
         say(self.gone, "clipped", "lie wholly outside their clip path and are left out", help);
-        say(self.cut, "clipped", "cut by their clip path", "what shows on the page is what is read");
+        say(
+            self.cut,
+            "clipped",
+            "cut by their clip path",
+            "what shows on the page is what is read",
+        );
         say(self.invisible, "not-visible", "painted invisibly and left out", help);
     }
 

@@ -142,7 +142,10 @@ fn draw(pdf: &Pdf, page: &Page<'_>, scale: f64, how: &Reading<'_>, artwork: &mut
         artwork.problems.push(
             Problem::warning(
                 "missing-font",
-                format!("text in a font that the PDF does not hold, drawn in another: {}", few(&names, 6)),
+                format!(
+                    "text in a font that the PDF does not hold, drawn in another: {}",
+                    few(&names, 6)
+                ),
                 "embed the font, or turn the text into outlines in the drawing program",
             )
             .at(Place::file(&artwork.file)),
@@ -154,7 +157,8 @@ fn draw(pdf: &Pdf, page: &Page<'_>, scale: f64, how: &Reading<'_>, artwork: &mut
 fn hidden_layers(pdf: &Pdf) -> Option<String> {
     let xref = pdf.xref();
     let catalog = xref.get::<Dict<'_>>(xref.root_id())?;
-    let config = catalog.get::<Dict<'_>>(b"OCProperties".as_ref())?.get::<Dict<'_>>(b"D".as_ref())?;
+    let config =
+        catalog.get::<Dict<'_>>(b"OCProperties".as_ref())?.get::<Dict<'_>>(b"D".as_ref())?;
     let off = config.get::<Array<'_>>(b"OFF".as_ref())?;
     let names: Vec<String> = off
         .iter::<Dict<'_>>()

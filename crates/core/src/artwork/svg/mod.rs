@@ -139,7 +139,11 @@ fn report_clipped(name: &str, out: &Collected, problems: &mut Problems) {
         }
     };
     say(out.cut, "cut by their clip path", "what shows on the page is what is read");
-    say(out.gone, "wholly outside their clip path, left out", "they do not show on the page either");
+    say(
+        out.gone,
+        "wholly outside their clip path, left out",
+        "they do not show on the page either",
+    );
 }
 
 #[derive(Default)]
@@ -170,7 +174,8 @@ impl Reader<'_> {
     /// `label` is that of the nearest element round this group that the census knows.
     fn group(&mut self, group: &usvg::Group, label: Option<&str>) {
         let label = self.known(group.id()).or(label);
-        let clipped = group.clip_path().map(|clip| self.region(clip, affine(group.abs_transform())));
+        let clipped =
+            group.clip_path().map(|clip| self.region(clip, affine(group.abs_transform())));
         if let Some(region) = clipped {
             let region = self.clips.last().map_or(region.clone(), |outer| outer.and(&region));
             self.clips.push(region);
@@ -273,8 +278,12 @@ impl Reader<'_> {
                 Some(stroke) if self.dashes && fill.is_none() => {
                     // Dashes count in the line's own units.
                     let own = curves(path.data(), Affine::IDENTITY);
-                    let lengths: Vec<f64> =
-                        stroke.dasharray().unwrap_or_default().iter().map(|d| f64::from(*d)).collect();
+                    let lengths: Vec<f64> = stroke
+                        .dasharray()
+                        .unwrap_or_default()
+                        .iter()
+                        .map(|d| f64::from(*d))
+                        .collect();
                     transform * super::dashes(own, &lengths, f64::from(stroke.dashoffset()))
                 }
                 _ => drawn,
@@ -323,7 +332,8 @@ impl Reader<'_> {
         };
         let pixels = bitmap.as_ref().map_or(drawn, |b| (b.width, b.height));
         let fit = |drawn: f32, found: u32| f64::from(drawn) / f64::from(found.max(1));
-        let fit = Affine::scale_non_uniform(fit(size.width(), pixels.0), fit(size.height(), pixels.1));
+        let fit =
+            Affine::scale_non_uniform(fit(size.width(), pixels.0), fit(size.height(), pixels.1));
         self.out.images.push(Image {
             source: source.clone(),
             to_mm: self.to_mm * to_page * fit,

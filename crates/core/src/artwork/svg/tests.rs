@@ -13,7 +13,7 @@ fn every_unit_of_length_gives_the_same_true_size() {
             r##"<svg xmlns="http://www.w3.org/2000/svg" width="{size}" height="{size}" viewBox="0 0 120 120">
             <rect x="20" y="10" width="60" height="60" stroke="red" fill="none"/></svg>"##
         );
-        let artwork = read("a.svg", text.as_bytes()).unwrap();
+        let artwork = read("a.svg", text.as_bytes(), &Default::default()).unwrap();
         assert!(near(artwork.extents().unwrap(), (10., 25., 40., 55.)), "{size}");
         assert!((artwork.units.mm_per_unit - 0.5).abs() < 1e-4, "{size}");
         assert_eq!(artwork.problems.is_empty(), !size.ends_with("px"), "{size}");
@@ -30,7 +30,7 @@ fn shapes_keep_their_id_line_and_groups() {
 </g>
 <path id="p" d="M0 0H10" stroke="lime" stroke-width=".1"/>
 </svg>"##;
-    let artwork = read("a.svg", text.as_bytes()).unwrap();
+    let artwork = read("a.svg", text.as_bytes(), &Default::default()).unwrap();
     let sources: Vec<_> =
         artwork.shapes.iter().map(|s| (s.source.label(), s.source.line)).collect();
     assert_eq!(
@@ -61,7 +61,7 @@ fn what_cannot_be_read_is_said_with_its_line() {
 <clipPath id="c"><rect width="3" height="3"/></clipPath>
 <circle r="5" clip-path="url(#c)" fill="red"/>
 </svg>"##;
-    let artwork = read("a.svg", text.as_bytes()).unwrap();
+    let artwork = read("a.svg", text.as_bytes(), &Default::default()).unwrap();
     let unread: Vec<_> = artwork.unread.iter().map(|(u, s)| (*u, s.line)).collect();
     assert_eq!(
         unread,
@@ -95,7 +95,7 @@ fn bad_files_are_refused_with_a_reason() {
         (deep.leak().as_bytes(), "nested-too-deep"),
     ];
     for (bytes, code) in cases {
-        let problems = read("a.svg", bytes).unwrap_err();
+        let problems = read("a.svg", bytes, &Default::default()).unwrap_err();
         let got: Vec<_> = problems.iter().map(|p| p.code).collect();
         assert_eq!(got, [code], "{:?}", String::from_utf8_lossy(&bytes[..bytes.len().min(90)]));
     }
@@ -107,7 +107,7 @@ fn numbers_that_are_not_finite_never_get_in() {
         let text = format!(
             r#"<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm"><path d="{d}" stroke="red"/></svg>"#
         );
-        if let Ok(artwork) = read("a.svg", text.as_bytes()) {
+        if let Ok(artwork) = read("a.svg", text.as_bytes(), &Default::default()) {
             assert!(artwork.shapes.iter().all(|s| s.path.is_finite()), "{d}");
             assert!(artwork.shapes.len() + artwork.problems.len() > 0, "{d}: vanished unsaid");
         }
@@ -126,7 +126,7 @@ fn transforms_nest_and_strokes_grow_with_them() {
         r#"<g transform="translate(10 20)"><g transform="scale(2)"><g transform="rotate(90)">
         <path d="M0 0H10" stroke="red" stroke-width="0.5"/></g></g></g>"#,
     );
-    let artwork = read("a.svg", text.as_bytes()).unwrap();
+    let artwork = read("a.svg", text.as_bytes(), &Default::default()).unwrap();
     // Down the page by 20 from (10, 20): in our coordinates from 80 to 60.
     assert!(near(artwork.extents().unwrap(), (10., 60., 10., 80.)));
     assert!((artwork.shapes[0].stroke.unwrap().width - 1.0).abs() < 1e-4);
@@ -139,7 +139,7 @@ fn style_sheets_inheritance_and_spellings_of_colour() {
         <g stroke="lime" color="teal"><path class="cut" d="M0 0H5"/><path id="b" d="M0 0H5"/>
         <path d="M0 0H5"/><path style="stroke:currentColor" d="M0 0H5"/></g>"#,
     );
-    let artwork = read("a.svg", text.as_bytes()).unwrap();
+    let artwork = read("a.svg", text.as_bytes(), &Default::default()).unwrap();
     let strokes: Vec<String> =
         artwork.shapes.iter().map(|s| s.stroke.unwrap().colour.to_string()).collect();
     assert_eq!(strokes, ["#ff0000", "#0000ff", "#00ff00", "#008080"]);
@@ -152,7 +152,7 @@ fn a_use_of_a_group_is_found_by_the_use() {
 <use xlink:href="#pair" id="here" x="10" y="10"/>
 <use href="#pair" x="30" y="30"/><use href="#nobody"/>"##,
     );
-    let artwork = read("a.svg", text.as_bytes()).unwrap();
+    let artwork = read("a.svg", text.as_bytes(), &Default::default()).unwrap();
     let labels: Vec<_> = artwork.shapes.iter().map(|s| (s.source.label(), s.source.line)).collect();
     assert_eq!(
         labels,
@@ -175,7 +175,7 @@ fn hidden_things_are_named_and_kept_ones_are_not() {
 <g display="none"><rect id="n" width="5" height="5"/></g>
 <rect id="z" width="0" height="5"/><path id="ok" d="M0 0H5" stroke="red"/>"#,
     );
-    let artwork = read("a.svg", text.as_bytes()).unwrap();
+    let artwork = read("a.svg", text.as_bytes(), &Default::default()).unwrap();
     assert_eq!(artwork.shapes.len(), 1);
     let told = &artwork.problems.iter().next().unwrap().message;
     assert_eq!(told, "3 elements without visible paint or size: h, n, z");
@@ -187,7 +187,7 @@ fn pages_of_every_kind() {
         let text = format!(
             r#"<svg xmlns="http://www.w3.org/2000/svg" {root}><rect x="1" y="1" width="8" height="8"/></svg>"#
         );
-        read("a.svg", text.as_bytes()).unwrap()
+        read("a.svg", text.as_bytes(), &Default::default()).unwrap()
     };
     let mm = 25.4 / 96.0;
     // No size at all: the drawing's own corner is the origin.
@@ -220,7 +220,7 @@ fn other_formats_are_recognised_whatever_they_are_called() {
         (b"0\r\nSECTION\r\n", "DXF"),
         (b"0123456 Binary DXF\r\n\x1a\0", "DXF"),
     ] {
-        let problems = read("a.svg", bytes).unwrap_err();
+        let problems = read("a.svg", bytes, &Default::default()).unwrap_err();
         assert!(problems.iter().next().unwrap().message.contains(words), "{words}");
     }
 }
@@ -238,7 +238,7 @@ fn hostile_files_end_in_a_message() {
     let itself = page(r##"<g id="a"><use href="#a"/><path d="M0 0H5" stroke="red"/></g>"##);
     let each = page(r##"<g id="a"><use href="#b"/></g><g id="b"><use href="#a"/></g>"##);
     for text in [bomb, itself, each] {
-        match read("a.svg", text.as_bytes()) {
+        match read("a.svg", text.as_bytes(), &Default::default()) {
             Ok(artwork) => assert!(artwork.shapes.len() < 10),
             Err(problems) => assert!(!problems.is_empty()),
         }
@@ -250,8 +250,8 @@ fn a_file_cut_off_anywhere_is_refused_or_read_but_never_worse() {
     let whole = include_str!("../../../../cli/demo/sail-panel.svg");
     for n in 0..16 {
         let cut = &whole.as_bytes()[..whole.len() * n / 16];
-        assert!(read("a.svg", cut).is_err(), "{n}/16");
+        assert!(read("a.svg", cut, &Default::default()).is_err(), "{n}/16");
     }
     let marked = format!("\u{feff}{whole}");
-    assert_eq!(read("a.svg", marked.as_bytes()).unwrap().shapes.len(), 24);
+    assert_eq!(read("a.svg", marked.as_bytes(), &Default::default()).unwrap().shapes.len(), 24);
 }

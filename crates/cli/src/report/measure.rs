@@ -1,0 +1,70 @@
+//! The measures of one shape.
+
+use super::{ExtentsJson, micron};
+use serde::Serialize;
+use std::fmt::Write as _;
+use tinkite_core::artwork::Measure;
+use tinkite_core::problem::count;
+use tinkite_core::quantity::plain;
+
+#[derive(Debug, Serialize)]
+pub(crate) struct MeasuresJson {
+    pub(crate) measures: Vec<MeasureJson>,
+}
+
+#[derive(Debug, Serialize)]
+pub(crate) struct MeasureJson {
+    file: String,
+    shape: String,
+    size_mm: [f64; 2],
+    extents_mm: ExtentsJson,
+    length_mm: f64,
+    area_mm2: Option<f64>,
+    diameters_mm: Vec<f64>,
+    lines: usize,
+    open: usize,
+    away_mm: Option<f64>,
+}
+
+pub(crate) fn measured_json(file: &str, m: &Measure) -> MeasureJson {
+    MeasureJson {
+        file: file.into(),
+        shape: m.label.clone(),
+        size_mm: [micron(m.extents.width()), micron(m.extents.height())],
+        extents_mm: m.extents.into(),
+        length_mm: micron(m.length),
+        area_mm2: m.area.map(micron),
+        diameters_mm: m.lines.iter().filter_map(|(_, diameter)| diameter.map(micron)).collect(),
+        lines: m.lines.len(),
+        open: m.lines.iter().filter(|(closed, _)| !closed).count(),
+        away_mm: m.away.map(micron),
+    }
+}
+
+pub(crate) fn measured_text(file: &str, m: &Measure) -> String {
+    let n = |v: f64| plain(v, 3);
+    let r = m.extents;
+    let mut out = format!("{} in {file}\n", m.label);
+    let _ = writeln!(out, "  size      {} x {} mm", n(r.width()), n(r.height()));
+    let (x0, x1, y0, y1) = (n(r.x0), n(r.x1), n(r.y0), n(r.y1));
+    let _ = writeln!(out, "  lies at   X {x0} to {x1}, Y {y0} to {y1} mm");
+    let round: Vec<String> =
+        m.lines.iter().filter_map(|(_, d)| d.map(|d| format!("{} mm", n(d)))).collect();
+    if !round.is_empty() {
+        let _ = writeln!(out, "  diameter  {}", round.join(", "));
+    }
+    let open = m.lines.iter().filter(|(closed, _)| !closed).count();
+    let state = match open {
+        0 => "closed".to_string(),
+        open => format!("{open} open"),
+    };
+    let _ =
+        writeln!(out, "  length    {} mm, {}, {state}", n(m.length), count(m.lines.len(), "line"));
+    if let Some(area) = m.area {
+        let _ = writeln!(out, "  inside    {} mm²", n(area));
+    }
+    if let Some(away) = m.away {
+        let _ = writeln!(out, "  away      {} mm from the point", n(away));
+    }
+    out
+}

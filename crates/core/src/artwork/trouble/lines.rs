@@ -1,0 +1,144 @@
+//! Trouble with lines, whatever they come from: a drawing as it is, or a job's sheet.
+
+use crate::artwork::Shape;
+use crate::geometry::crossings::crossings;
+use crate::geometry::doubles::doubles;
+use crate::geometry::{Contour, Point, Rect, hull};
+use crate::problem::{Place, Problem, count, few};
+use crate::quantity::plain;
+
+/// Chords this near to curves are looked at for crossings, mm.
+const FINE: f64 = 0.005;
+
+/// A shape with its lines, where they lie.
+#[derive(Debug, Clone)]
+pub(crate) struct Lined<'a> {
+    pub(crate) shape: &'a Shape,
+    pub(crate) contours: &'a [Contour],
+    pub(crate) label: String,
+    pub(crate) place: Place,
+}
+
+impl Lined<'_> {
+    pub(crate) fn bounds(&self) -> Option<Rect> {
+        hull(self.contours.iter().map(Contour::bounds))
+    }
+
+    /// A point of it, to show where it is.
+    pub(crate) fn spot(&self) -> Option<Point> {
+        self.contours.first().map(|contour| contour.start)
+    }
+}
+
+/// One warning for all of `which`: how many, what is wrong with them, their names and places.
+pub(crate) fn told(
+    which: &[&Lined<'_>],
+    code: &'static str,
+    what: &str,
+    help: &str,
+) -> Option<Problem> {
+    let first = which.first()?;
+    let names: Vec<String> = which.iter().map(|lined| lined.label.clone()).collect();
+    let message = format!("{} {what}: {}", count(which.len(), "shape"), few(&names, 6));
+    let spots = which.iter().filter_map(|lined| lined.spot()).collect();
+    Some(Problem::warning(code, message, help).at(first.place.clone()).seen_at(spots))
+}
+
+/// All contours, and which shape each belongs to.
+fn flat(lined: &[&Lined<'_>]) -> (Vec<Contour>, Vec<usize>) {
+    let own = |(n, one): (usize, &&Lined<'_>)| {
+        one.contours.iter().map(|c| (c.clone(), n)).collect::<Vec<_>>()
+    };
+    lined.iter().enumerate().flat_map(own).unzip()
+}
+
+/// Lines that lie on others; `subject` says whose: "step "cut" burns 4 mm of line twice".
+pub(crate) fn double_lines(
+    lined: &[&Lined<'_>],
+    message: impl Fn(&str, Point) -> String,
+) -> Option<Problem> {
+    let (contours, owners) = flat(lined);
+    let found = doubles(&contours);
+    let first = found.first()?;
+    let mut names: Vec<String> = found
+        .iter()
+        .map(|d| {
+            let label = |n: usize| lined[owners[n]].label.clone();
+            format!("{} on {}", label(d.second), label(d.first))
+        })
+        .collect();
+    names.dedup();
+    let length: f64 = found.iter().map(|d| d.length).sum();
+    Some(
+        Problem::warning(
+            "double-line",
+            format!("{}: {}", message(&plain(length, 2), first.at), few(&names, 6)),
+            "delete one of them in the drawing program, or set drop-doubles = true in [[artwork]]",
+        )
+        .at(lined[owners[first.second]].place.clone())
+        .seen_at(found.iter().map(|d| d.at).collect()),
+    )
+}
+
+/// Outlines that cross themselves or each other. Open lines may cross what they like.
+pub(crate) fn crossing_lines(lined: &[&Lined<'_>], whose: &str) -> Vec<Problem> {
+    let closed: Vec<(Contour, usize)> = lined
+        .iter()
+        .enumerate()
+        .flat_map(|(n, one)| one.contours.iter().filter(|c| c.closed).map(move |c| (c.clone(), n)))
+        .collect();
+    let (contours, owners): (Vec<Contour>, Vec<usize>) = closed.into_iter().unzip();
+    let found = crossings(&contours, FINE);
+    let mut problems = Vec::new();
+    for own in [true, false] {
+        let these: Vec<_> = found.iter().filter(|c| (c.first == c.second) == own).collect();
+        let Some(first) = these.first() else { continue };
+        let label = |n: usize| lined[owners[n]].label.clone();
+        let names: Vec<String> = these
+            .iter()
+            .map(|c| {
+                if own {
+                    label(c.first)
+                } else {
+                    format!("{} and {}", label(c.first), label(c.second))
+                }
+            })
+            .collect();
+        let (code, what, help) = if own {
+            (
+                "self-crossing",
+                "outline crosses itself",
+                "the part falls to pieces where it crosses; redraw it, or unite its path in the drawing program",
+            )
+        } else {
+            (
+                "crossing-cuts",
+                "pair of outlines cross each other",
+                "which is part and which is hole cannot be told; unite or cut them in the drawing program, or with a [[shape]] of kind \"area\"",
+            )
+        };
+        problems.push(
+            Problem::warning(
+                code,
+                format!("{whose}{}: {}", count(these.len(), what), few(&names, 6)),
+                help,
+            )
+            .at(lined[owners[first.second]].place.clone())
+            .seen_at(these.iter().map(|c| c.at).collect()),
+        );
+    }
+    problems
+}
+
+/// Closed lines that enclose less than a beam of this width leaves, mm.
+pub(crate) fn fine_details(lined: &[&Lined<'_>], beam: f64) -> Option<Problem> {
+    let fine = |contour: &Contour| {
+        let bounds = contour.bounds();
+        contour.closed && bounds.width().max(bounds.height()) < beam
+    };
+    let which: Vec<&Lined<'_>> =
+        lined.iter().copied().filter(|one| one.contours.iter().any(fine)).collect();
+    let what = format!("with outlines finer than the beam ({} mm)", plain(beam, 3));
+    let help = "they burn to a dot; make them larger, or leave them out";
+    told(&which, "fine-detail", &what, help)
+}

@@ -1,0 +1,132 @@
+//! `[[artwork]]`: a drawing, and what is made of it before any step sees it.
+
+use super::reader::Section;
+use super::{Anchor, Mirror, Size, Take, place, select};
+use crate::artwork::Trace;
+use crate::colour::Colour;
+use crate::geometry::Point;
+use crate::problem::Problem;
+use crate::quantity::{Angle, Length, Power, parse, parse_spacing};
+
+/// Which kind of content takes part.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Only {
+    /// Lines and areas, no bitmaps.
+    Vectors,
+    /// Bitmaps, no lines or areas.
+    Bitmaps,
+}
+
+/// A drawing of a job and how it is laid on the sheet.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ArtworkUse {
+    /// The file, as the job names it (relative to the job).
+    pub file: String,
+    /// Which page of a PDF, from 1.
+    pub page: u32,
+    /// Whether dashed lines are their dashes; otherwise they are whole lines.
+    pub dashes: bool,
+    /// What takes part, when not all does.
+    pub only: Option<Only>,
+    /// How large it is made.
+    pub size: Size,
+    /// Counter-clockwise turn in radians, applied after the size.
+    pub turn: f64,
+    /// Mirroring, applied first.
+    pub mirror: Option<Mirror>,
+    /// What one unit of the drawing is, mm, where the file leaves it in doubt.
+    pub mm_per_unit: Option<f64>,
+    /// Resolution of a bitmap file, pixels per inch, instead of what the file says.
+    pub dpi: Option<f64>,
+    /// Whether what lies outside the page is cut away.
+    pub crop: bool,
+    /// Colours that differ by at most this in each of red, green and blue are one.
+    pub colour_tolerance: Option<u8>,
+    /// How bitmaps are turned into outlines, and their colour.
+    pub trace: Option<(Trace, Colour)>,
+    /// Shapes that take no part.
+    pub leave_out: Vec<Take>,
+    /// Ends of lines painted alike that lie within this of each other are joined, mm.
+    pub join_gaps: Option<f64>,
+    /// Whether stretches that are drawn twice in one colour are dropped.
+    pub drop_doubles: bool,
+    /// Which of its points lies `at` that place on the sheet; none leaves it where its page puts it.
+    pub at: Option<(Anchor, Point)>,
+}
+
+/// Wider gaps (mm) are no slips of the pen.
+const WIDEST_GAP: f64 = 5.0;
+
+/// Reads one `[[artwork]]`.
+pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
+    section.name = "[[artwork]]".into();
+    let file = section.required_text("file", "file = \"drawing.svg\"");
+    let page = section.whole("page", 1..=100_000).unwrap_or(1) as u32;
+    let dashes = section.flag("dashes").unwrap_or(false);
+    let only = section.choice("only", &[("vectors", Only::Vectors), ("bitmaps", Only::Bitmaps)]);
+    let size = place::size(&section);
+    let turn = place::turn(&section);
+    let mirror = place::mirror(&section);
+    let leave_out = select::read(&section, "leave-out");
+    let join_gaps = section.positive::<Length>("join-gaps").map(|length| length.0);
+    if join_gaps.is_some_and(|gap| gap > WIDEST_GAP) {
+        let span = section.span_of("join-gaps");
+        section.out_of_range("join-gaps", span, &section.written("join-gaps"), "at most 5 mm");
+    }
+    let mm_per_unit = section.text("units").and_then(|text| {
+        let unit = place::mm_per_unit(text);
+        if unit.is_none() {
+            let message = format!("units in {} cannot be \"{text}\"", section.name);
+            let help = "say how many units go into an inch, cm or mm: \"90/in\"";
+            section.report(Problem::error("quantity", message, help), section.span_of("units"));
+        }
+        unit
+    });
+    let dpi = section.quantity_by("dpi", parse_spacing).map(|spacing| 25.4 / spacing.0);
+    let crop = section.choice("crop", &[("page", ())]).is_some();
+    let colour_tolerance = section.whole("colour-tolerance", 0..=64).map(|n| n as u8);
+    let trace = section.section("trace").and_then(trace);
+    let drop_doubles = section.flag("drop-doubles").unwrap_or(false);
+    let at = place::own_place(&section);
+    section.finish();
+    Some(ArtworkUse {
+        file: file?.to_string(),
+        page,
+        dashes,
+        only,
+        size,
+        turn,
+        mirror,
+        mm_per_unit,
+        dpi,
+        crop,
+        colour_tolerance,
+        trace,
+        leave_out,
+        join_gaps,
+        drop_doubles,
+        at,
+    })
+}
+
+/// Reads `trace = { … }`; what is left out has its default.
+fn trace(section: Section<'_, '_>) -> Option<(Trace, Colour)> {
+    let usual = Trace::default();
+    let range = |key: &'static str, value: f64, most: f64, words: &str| {
+        let fits = (0.0..=most).contains(&value);
+        if !fits {
+            section.out_of_range(key, section.span_of(key), &section.written(key), words);
+        }
+        fits.then_some(value)
+    };
+    let threshold = section.quantity::<Power>("threshold").map_or(usual.threshold, |p| p.0);
+    let threshold = range("threshold", threshold, 1.0, "between 0 % (black) and 100 % (white)");
+    let smooth = section.quantity::<Angle>("smooth").map_or(usual.smooth, |a| a.0);
+    let smooth = range("smooth", smooth, std::f64::consts::PI, "between 0 deg and 180 deg");
+    let speck = section.quantity_by("speck", parse::<Length>).map_or(usual.speck, |l| l.0);
+    let speck = range("speck", speck, 1000.0, "between 0 mm and 1000 mm");
+    let colour = super::drawn::colour(&section, "colour");
+    let colour = if section.has("colour") { colour? } else { Colour::new(0, 0, 0) };
+    section.finish();
+    Some((Trace { threshold: threshold?, smooth: smooth?, speck: speck? }, colour))
+}

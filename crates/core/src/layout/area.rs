@@ -1,0 +1,95 @@
+//! Areas made out of shapes: combined, grown, shrunk.
+
+use super::Piece;
+use crate::artwork::rings;
+use crate::geometry::region::{self, FillRule};
+use crate::geometry::{BezPath, Point, fit};
+use crate::job::select::ShapeInfo;
+use crate::job::{Area, Take};
+use crate::problem::{Problem, count, few};
+
+/// Round corners and curves become chords this near to them, mm.
+const FINE: f64 = 2e-3;
+
+/// The outline of an area on the sheet; what it was made of is taken out unless it is kept.
+///
+/// # Errors
+/// Takes that find nothing or open shapes, and areas of which nothing is left.
+pub(super) fn outline(
+    pieces: &mut Vec<Piece>,
+    area: &Area,
+    name: &str,
+) -> Result<BezPath, Problem> {
+    let takes = |take: &[Take], piece: &Piece| {
+        let open = fit::contours(&piece.shape.path, FINE).iter().any(|c| !c.closed);
+        let info = ShapeInfo { shape: &piece.shape, open };
+        take.iter().any(|take| take.holds(&info, false))
+    };
+    let numbers = |take: &[Take], pieces: &[Piece]| -> Vec<usize> {
+        (0..pieces.len()).filter(|n| takes(take, &pieces[*n])).collect()
+    };
+    let first = numbers(&area.of, pieces);
+    let mut used = first.clone();
+    let mut inside = united(pieces, &first, &area.of, name)?;
+    if let Some((how, with)) = &area.combine {
+        let second = numbers(with, pieces);
+        let other = united(pieces, &second, with, name)?;
+        inside = region::combined(&inside, &other, *how);
+        used.extend(second);
+    }
+    let inside = region::grown(&inside, area.grow, FINE);
+    if inside.is_empty() {
+        let message = format!("nothing is left of the area \"{name}\"");
+        let help = "check combine and grow: perhaps it shrinks by more than half its width";
+        return Err(Problem::error("nothing", message, help));
+    }
+    if !area.keep {
+        let mut n = 0;
+        pieces.retain(|_| {
+            n += 1;
+            !used.contains(&(n - 1))
+        });
+    }
+    Ok(region::path(&inside, true))
+}
+
+/// What some pieces enclose together.
+fn united(
+    pieces: &[Piece],
+    which: &[usize],
+    take: &[Take],
+    name: &str,
+) -> Result<Vec<Vec<Point>>, Problem> {
+    let asked = || take.iter().map(Take::describe).collect::<Vec<_>>().join(" or ");
+    if which.is_empty() {
+        return Err(Problem::error(
+            "takes-nothing",
+            format!("the area \"{name}\" takes nothing: no shape has {}", asked()),
+            "correct of or with; tinkite look shows what there is",
+        ));
+    }
+    let open = |n: &&usize| {
+        fit::contours(&pieces[**n].shape.path, FINE).iter().any(|contour| !contour.closed)
+    };
+    let open: Vec<String> =
+        which.iter().filter(open).map(|n| pieces[*n].shape.source.label()).collect();
+    if !open.is_empty() {
+        return Err(Problem::error(
+            "open-shape",
+            format!(
+                "the area \"{name}\" is made of shapes of which {} not closed: {}",
+                count(open.len(), "shape") + if open.len() == 1 { " is" } else { " are" },
+                few(&open, 6)
+            ),
+            "close them in the drawing program, or take only closed ones: { kind = \"closed\", … }",
+        ));
+    }
+    let mut all: Vec<Vec<Point>> = Vec::new();
+    for n in which {
+        let piece = &pieces[*n];
+        let rule = piece.shape.fill.map_or(FillRule::EvenOdd, |fill| fill.rule);
+        let own = region::united(&rings(&(piece.to_sheet * piece.shape.path.clone())), rule);
+        all.extend(own);
+    }
+    Ok(region::united(&all, FillRule::NonZero))
+}

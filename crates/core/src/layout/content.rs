@@ -1,0 +1,252 @@
+//! What of an artwork takes part: vectors or bitmaps, traced, cropped, its colours gathered, things
+//! left out.
+
+use crate::artwork::{
+    Artwork, Bitmap, Clipped, Fill, Image, Region, Shape, Source, Unread, clipped, trace,
+};
+use crate::colour::Colour;
+use crate::geometry::region::FillRule;
+use crate::geometry::{Affine, Rect};
+use crate::job::select::ShapeInfo;
+use crate::job::{ArtworkUse, Job, Only};
+use crate::problem::{Place, Problem, Problems, count};
+use crate::quantity::plain;
+use std::sync::Arc;
+
+/// What takes part of one artwork, still in its own coordinates.
+#[derive(Debug)]
+pub(super) struct Content {
+    pub(super) shapes: Vec<Shape>,
+    /// Bitmaps that were traced, with what carries their pixels to mm.
+    pub(super) traced: Vec<(Affine, Arc<Bitmap>)>,
+    /// How much larger it is than it was read, across and away, by what the job says of its units.
+    pub(super) unit: (f64, f64),
+}
+
+/// Prepares an artwork.
+///
+/// # Errors
+/// Solids, artwork with nothing left in it, and whatever cannot be burnt and is not left out.
+pub(super) fn prepare(
+    mut artwork: Artwork,
+    how: &ArtworkUse,
+    job: &Job,
+    problems: &mut Problems,
+) -> Result<Content, Problems> {
+    let file = artwork.file.clone();
+    problems.extend(std::mem::take(&mut artwork.problems));
+    let refuse = |problem: Problem, problems: &mut Problems| {
+        problems.push(problem.at(Place::file(&file)));
+        Err(std::mem::take(problems))
+    };
+    if artwork.solid.is_some() {
+        let help = "reliefs come in a later version; export the outline as SVG or DXF to cut it";
+        return refuse(
+            Problem::error("solid", "a solid model cannot be burnt by this version", help),
+            problems,
+        );
+    }
+    let unit = match unit(&artwork, how) {
+        Ok(unit) => unit,
+        Err(problem) => {
+            problems.push(problem.at(Place::file(&job.file)));
+            return Err(std::mem::take(problems));
+        }
+    };
+    if how.mm_per_unit.is_some() || how.dpi.is_some() {
+        problems.retain(|p| {
+            p.code != "unit-doubt" || p.place.as_ref().is_none_or(|place| place.file != file)
+        });
+    }
+    choose_kind(&mut artwork, how);
+    let left_out = |unread: Unread, source: &Source| {
+        how.leave_out.iter().any(|take| take.holds(&(unread, source), false))
+    };
+    artwork.images.retain(|image| !left_out(Unread::Bitmap, &image.source));
+    artwork.unread.retain(|(unread, source)| !left_out(*unread, source));
+    let mut traced = Vec::new();
+    if let Some((settings, colour)) = &how.trace {
+        trace_all(&mut artwork, (settings, *colour), unit, &mut traced, problems);
+    }
+    // A bitmap file holds its bitmap as the whole of itself.
+    if artwork.format.is_bitmap() && how.trace.is_none() && !artwork.images.is_empty() {
+        artwork.unread.push((Unread::Bitmap, artwork.images[0].source.clone()));
+    }
+    for (unread, source) in &artwork.unread {
+        problems.push(unread.problem(source, &file));
+    }
+    if let Some(tolerance) = how.colour_tolerance {
+        gather_colours(&mut artwork.shapes, tolerance, &file, problems);
+    }
+    let before = artwork.shapes.len();
+    let mut shapes = artwork.shapes;
+    if !how.leave_out.is_empty() {
+        let stays = |shape: &Shape| {
+            let open = shape.contours(job.tolerance).iter().any(|contour| !contour.closed);
+            let info = ShapeInfo { shape, open };
+            !how.leave_out.iter().any(|take| take.holds(&info, false))
+        };
+        shapes.retain(stays);
+    }
+    if how.crop {
+        match artwork.page {
+            Some((width, height)) => {
+                shapes = cropped(shapes, Rect::new(0.0, 0.0, width, height), &file, problems);
+            }
+            None => {
+                let help = "take crop out, or give the drawing a page";
+                return refuse(
+                    Problem::error("no-page", "the drawing has no page to crop to", help),
+                    problems,
+                );
+            }
+        }
+    }
+    if shapes.is_empty() {
+        let message = match before {
+            0 => "the artwork has no shapes".to_string(),
+            n => format!("leave-out and crop leave nothing of {}", count(n, "shape")),
+        };
+        // What cannot be read may be all there is; then that is the problem.
+        if problems.refuse() {
+            return Err(std::mem::take(problems));
+        }
+        return refuse(
+            Problem::error("nothing", message, "draw something, or leave out less"),
+            problems,
+        );
+    }
+    Ok(Content { shapes, traced, unit })
+}
+
+/// How much larger the artwork is than it was read, by what the job says one unit is.
+fn unit(artwork: &Artwork, how: &ArtworkUse) -> Result<(f64, f64), Problem> {
+    let units = &artwork.units;
+    if let Some(dpi) = how.dpi {
+        if !artwork.format.is_bitmap() {
+            return Err(Problem::error(
+                "units-known",
+                format!("dpi is for bitmap files, and this is {}", artwork.format.name()),
+                "take dpi out; scale or width changes the size",
+            ));
+        }
+        // Pixels may not be square in the file; they are at the resolution that the job says.
+        let [a, _, _, d, ..] = artwork.images.first().map_or([1.0; 6], |i| i.to_mm.as_coeffs());
+        return Ok((25.4 / dpi / a.abs(), 25.4 / dpi / d.abs()));
+    }
+    match how.mm_per_unit {
+        None => Ok((1.0, 1.0)),
+        Some(mm) if units.doubtful => Ok((mm / units.mm_per_unit, mm / units.mm_per_unit)),
+        Some(_) => Err(Problem::error(
+            "units-known",
+            format!(
+                "the drawing says its size itself ({}), so units would contradict it",
+                units.source
+            ),
+            "take units out; scale or width changes the size",
+        )),
+    }
+}
+
+fn choose_kind(artwork: &mut Artwork, how: &ArtworkUse) {
+    match how.only {
+        None => {}
+        Some(Only::Vectors) => {
+            artwork.images.clear();
+            artwork.unread.retain(|(unread, _)| *unread != Unread::Bitmap);
+        }
+        Some(Only::Bitmaps) => {
+            artwork.shapes.clear();
+            artwork.unread.retain(|(unread, _)| *unread == Unread::Bitmap);
+        }
+    }
+}
+
+/// Turns every bitmap into outlines.
+fn trace_all(
+    artwork: &mut Artwork,
+    (how, colour): (&trace::Trace, Colour),
+    unit: (f64, f64),
+    traced: &mut Vec<(Affine, Arc<Bitmap>)>,
+    problems: &mut Problems,
+) {
+    let mut specks = 0;
+    let sized = Affine::scale_non_uniform(unit.0, unit.1);
+    for Image { source, to_mm, bitmap, .. } in std::mem::take(&mut artwork.images) {
+        let Some(bitmap) = bitmap else { continue };
+        artwork.unread.retain(|(unread, at)| *unread != Unread::Bitmap || *at != source);
+        // Specks count at the size that the job gives the bitmap by its units.
+        let found = trace::trace(&bitmap, sized * to_mm, how);
+        specks += found.specks;
+        let back = sized.inverse();
+        let name = source.id.clone().unwrap_or_else(|| "trace".into());
+        artwork.shapes.extend(found.paths.into_iter().enumerate().map(|(n, path)| Shape {
+            path: back * path,
+            fill: Some(Fill { colour, rule: FillRule::EvenOdd }),
+            stroke: None,
+            source: Source { id: Some(format!("{name}-{}", n + 1)), ..source.clone() },
+            text: false,
+        }));
+        traced.push((to_mm, bitmap));
+    }
+    if specks > 0 {
+        let message = format!(
+            "{} smaller than {} mm across left out of the traced bitmap",
+            count(specks, "speck"),
+            plain(how.speck, 3)
+        );
+        let note =
+            Problem::note("specks", message, "speck in trace sets the limit; check the picture");
+        problems.push(note.at(Place::file(&artwork.file)));
+    }
+}
+
+/// Colours that are nearly one become the first of them.
+fn gather_colours(shapes: &mut [Shape], tolerance: u8, file: &str, problems: &mut Problems) {
+    let mut kept: Vec<Colour> = Vec::new();
+    let mut changed = 0;
+    let mut gather = |colour: &mut Colour| {
+        let near = |other: &&Colour| {
+            colour.rgb.iter().zip(other.rgb).all(|(a, b)| a.abs_diff(b) <= tolerance)
+        };
+        match kept.iter().find(near) {
+            Some(other) if other == colour => {}
+            Some(other) => {
+                *colour = *other;
+                changed += 1;
+            }
+            None => kept.push(*colour),
+        }
+    };
+    for shape in shapes {
+        shape.stroke.as_mut().map(|stroke| &mut stroke.colour).map(&mut gather);
+        shape.fill.as_mut().map(|fill| &mut fill.colour).map(&mut gather);
+    }
+    if changed > 0 {
+        let message = format!("{} taken for a colour near it", count(changed, "paint"));
+        let note = Problem::note("gathered-colours", message, "colour-tolerance asked for it");
+        problems.push(note.at(Place::file(file)));
+    }
+}
+
+fn cropped(shapes: Vec<Shape>, page: Rect, file: &str, problems: &mut Problems) -> Vec<Shape> {
+    let region = Region::rectangle(page);
+    let (mut cut, mut gone) = (0, 0);
+    let mut left = Vec::with_capacity(shapes.len());
+    for shape in shapes {
+        match clipped(shape, &region) {
+            Clipped::Kept(shape) => left.push(shape),
+            Clipped::Cut(parts) => {
+                cut += 1;
+                left.extend(parts);
+            }
+            Clipped::Gone => gone += 1,
+        }
+    }
+    if cut + gone > 0 {
+        let message = format!("crop cut {} and left {} out", count(cut, "shape"), gone);
+        let note = Problem::note("cropped", message, "they lay beyond the page");
+        problems.push(note.at(Place::file(file)));
+    }
+    left
+}

@@ -1,0 +1,134 @@
+//! Copies in rows and columns, as many as fit, on as many sheets as it takes.
+
+use super::LaidShape;
+use crate::geometry::{Rect, Vec2};
+use crate::job::{Job, Spacing, StockSize};
+use crate::problem::{Place, Problem, Problems, count};
+use crate::quantity::plain;
+
+/// The copies of one sheet.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct Run {
+    columns: u32,
+    /// How many there are in all; the last row may be short.
+    number: u32,
+    /// From one to the next, across and away.
+    pitch: Vec2,
+    alternate: bool,
+}
+
+impl Run {
+    fn offset(&self, n: u32) -> Vec2 {
+        let (column, row) = (n % self.columns, n / self.columns);
+        Vec2::new(f64::from(column) * self.pitch.x, f64::from(row) * self.pitch.y)
+    }
+
+    /// Where the farthest column and row lie, seen from the first copy.
+    pub(super) fn last(&self) -> Vec2 {
+        let rows = self.number.div_ceil(self.columns);
+        let columns = self.columns.min(self.number);
+        Vec2::new(f64::from(columns - 1) * self.pitch.x, f64::from(rows - 1) * self.pitch.y)
+    }
+}
+
+/// Decides the copies for a drawing of this size; says how many fit when the job only counts.
+///
+/// # Errors
+/// Not even one fits, or a sheet is asked for that is not needed.
+pub(super) fn planned(one: Rect, job: &Job, problems: &mut Problems) -> Result<Run, Problem> {
+    let copies = &job.placement.copies;
+    let pitch = match copies.spacing {
+        Spacing::Gap(gap) => Vec2::new(one.width() + gap, one.height() + gap),
+        Spacing::Pitch(x, y) => Vec2::new(x, y),
+    };
+    let run = |columns, number| Run { columns, number, pitch, alternate: copies.alternate };
+    let Some(wanted) = copies.count else {
+        return Ok(run(copies.columns, copies.columns * copies.rows));
+    };
+    let room = room(one, job);
+    let fit = |room: f64, size: f64, pitch: f64| {
+        // A micrometre of rounding must not cost a column.
+        let more = (room - size + 1e-3) / pitch.max(1e-9);
+        if more < 0.0 { 0 } else { (more.floor() + 1.0).min(500.0) as u32 }
+    };
+    let columns = fit(room.x, one.width(), pitch.x);
+    let rows = fit(room.y, one.height(), pitch.y);
+    let fits = columns * rows;
+    if fits == 0 {
+        return Err(Problem::error(
+            "no-room",
+            format!(
+                "not one copy of {} x {} mm fits into the {} x {} mm that are free",
+                plain(one.width(), 2),
+                plain(one.height(), 2),
+                plain(room.x.max(0.0), 2),
+                plain(room.y.max(0.0), 2)
+            ),
+            "make it smaller, move it with [place] at, or take larger stock",
+        ));
+    }
+    let sheets = wanted.div_ceil(fits);
+    if copies.sheet > sheets {
+        return Err(Problem::error(
+            "no-room",
+            format!(
+                "there is no sheet {}: {wanted} copies take {}",
+                copies.sheet,
+                count(sheets as usize, "sheet")
+            ),
+            format!("say a sheet from 1 to {sheets}"),
+        ));
+    }
+    let here = fits.min(wanted - (copies.sheet - 1) * fits);
+    let told = if sheets == 1 {
+        format!("{fits} copies fit ({columns} across, {rows} away), {wanted} are made")
+    } else {
+        format!(
+            "{fits} copies fit ({columns} across, {rows} away); {wanted} take {sheets} sheets, and this is sheet {} with {here}",
+            copies.sheet
+        )
+    };
+    let help = if sheets == 1 {
+        "nothing to do"
+    } else {
+        "--sheet 2, or sheet = 2 in copies, makes the next"
+    };
+    problems.push(Problem::note("sheets", told, help).at(Place::file(&job.file)));
+    Ok(run(columns, here))
+}
+
+/// What is free for copies: from the anchor to the far edges of stock or bed.
+fn room(one: Rect, job: &Job) -> Vec2 {
+    let bed = &job.machine.bed;
+    let whole = match job.stock.map(|stock| stock.size) {
+        Some(StockSize::Fixed { width, depth }) => Vec2::new(width, depth),
+        _ => Vec2::new(bed.width, bed.depth),
+    };
+    let Some(at) = job.placement.at else {
+        return Vec2::new(whole.x - one.x0, whole.y - one.y0);
+    };
+    let at = at + bed.origin_offset();
+    let anchor = job.placement.anchor;
+    let side = |anchor: f64, at: f64, whole: f64| match anchor {
+        a if a < 0.25 => whole - at,
+        a if a > 0.75 => at,
+        _ => 2.0 * at.min(whole - at),
+    };
+    Vec2::new(side(anchor.x, at.x, whole.x), side(anchor.y, at.y, whole.y))
+}
+
+/// The shapes and all their copies, row by row away from the operator. `one` is the rectangle round
+/// the first.
+pub(super) fn copied(shapes: Vec<LaidShape>, one: Rect, run: &Run) -> Vec<LaidShape> {
+    let mut all = shapes;
+    let count = all.len();
+    for n in 1..run.number {
+        let by = run.offset(n);
+        let turned = run.alternate && (n / run.columns) % 2 == 1;
+        for at in 0..count {
+            let copy = all[at].copy(n, turned.then(|| one.center()), by);
+            all.push(copy);
+        }
+    }
+    all
+}
