@@ -159,6 +159,9 @@ pub(crate) struct Draw {
     /// Size of the picture in pixels
     #[arg(long, value_name = "WxH", default_value = "1280x800", value_parser = canvas)]
     pub(crate) size: (u32, u32),
+    /// Ring and number every place where something is wrong or doubtful; takes a drawing as well
+    #[arg(long)]
+    pub(crate) trouble: bool,
     #[command(flatten)]
     pub(crate) writing: Writing,
 }

@@ -8,9 +8,9 @@ use std::io::Read;
 use std::path::{Path, PathBuf};
 use tinkite_core::artwork::{self, Artwork, Reading};
 use tinkite_core::job::{self, Job, Machine, Request, machine};
-use tinkite_core::layout::Given;
+use tinkite_core::layout::{Given, Sheet};
 use tinkite_core::problem::{Place, Problem, Problems, nearest};
-use tinkite_core::{Choice, Compiled, compile};
+use tinkite_core::{Choice, Compiled, compile, survey};
 
 /// Files of the demo, which are also what a newcomer starts from.
 pub(crate) mod shipped {
@@ -186,6 +186,34 @@ pub(crate) fn made(args: &JobArgs) -> Result<Made, Refusal> {
     }
     match compile(Given { artworks, fonts: &MachineFonts }, &job, &choice) {
         Ok(compiled) => Ok(Made { job, compiled, sources }),
+        Err(problems) => Err(Refusal::Problems(located(problems, &sources), sources)),
+    }
+}
+
+/// How a drawing is read that no job speaks of.
+pub(crate) fn plain_reading() -> Reading<'static> {
+    Reading { fonts: &MachineFonts, ..Reading::default() }
+}
+
+/// Whether a file holds a drawing, and no job.
+pub(crate) fn is_drawing(path: &Path) -> Result<bool, Refusal> {
+    Ok(artwork::Format::of(&bytes(path, artwork::LARGEST_FILE)?).is_some())
+}
+
+/// Loads a job and lays it out; everything that is wrong or doubtful comes with it, also when it
+/// would be refused further on.
+pub(crate) fn surveyed(args: &JobArgs) -> Result<(Job, Sheet, Problems, Sources), Refusal> {
+    let choice = Choice { only: args.only.clone(), skip: args.skip.clone() };
+    let Loaded { mut job, artworks, sources } = job(&args.job, args.machine.as_deref())?;
+    if let Some(sheet) = args.sheet {
+        job.placement.copies.sheet = sheet.max(1);
+    }
+    let given = Given { artworks, fonts: &MachineFonts };
+    match survey(given, &job, &choice) {
+        Ok((sheet, problems)) => {
+            let problems = located(problems, &sources);
+            Ok((job, sheet, problems, sources))
+        }
         Err(problems) => Err(Refusal::Problems(located(problems, &sources), sources)),
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::geometry::Rect;
 use crate::job::Job;
-use crate::layout::{Ghost, Given, lay_out};
+use crate::layout::{Ghost, Given, Sheet, lay_out};
 use crate::limits::{self, WithinLimits};
 use crate::problem::{Place, Problem, Problems, nearest};
 use crate::toolpath::{self, Taken};
@@ -96,6 +96,25 @@ pub fn compile<'a>(
         steps,
         problems,
     })
+}
+
+/// Lays the artwork out and gathers everything that is wrong or doubtful with the job, refused or
+/// not: what `draw --trouble` shows.
+///
+/// # Errors
+/// What keeps the artwork from being laid out at all.
+pub fn survey<'a>(
+    given: impl Into<Given<'a>>,
+    job: &Job,
+    choice: &Choice,
+) -> Result<(Sheet, Problems), Problems> {
+    let given = given.into();
+    let (sheet, _) = lay_out(given.clone(), job)?;
+    let problems = match compile(given, job, choice) {
+        Ok(compiled) => compiled.problems,
+        Err(problems) => problems,
+    };
+    Ok((sheet, problems))
 }
 
 /// A refusal is told together with what was doubtful before it.

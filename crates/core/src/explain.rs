@@ -21,13 +21,37 @@ const STORIES: &[(&str, &str)] = &[
     ),
     (
         "bitmap",
-        "The artwork holds a bitmap, which this version does not engrave. Leave it out with leave-out = [{ kind = \"bitmap\" }].",
+        "The artwork holds a bitmap, which this version does not engrave as it is. trace = { … } in [[artwork]] turns it into outlines; leave-out = [{ kind = \"bitmap\" }] leaves it out.",
+    ),
+    (
+        "broken-bitmap",
+        "A bitmap file or an embedded bitmap is damaged or of a variant that is not read. Save it again as PNG.",
+    ),
+    (
+        "broken-dxf",
+        "Where a DXF file must have a group code there is something else. Save the drawing again as DXF.",
+    ),
+    (
+        "broken-entity",
+        "Entities of a DXF lack numbers that they need, or have ones that make no curve. They are left out.",
+    ),
+    ("broken-pdf", "The PDF is damaged beyond repair. Export it again from the drawing program."),
+    ("broken-solid", "The STL model is damaged. Save it again from the modelling program."),
+    (
+        "clipped",
+        "Clip paths hide part of the drawing. What they hide is cut away or left out here too, so that what shows is what is burnt.",
     ),
     ("colour", "A colour is written as #rgb, #rrggbb or a colour name such as red."),
+    ("cropped", "crop = \"page\" cut away what lay beyond the page."),
+    (
+        "crossing-cuts",
+        "Closed outlines of a cut cross each other. Nobody can tell what is part and what is hole; the overlap falls out as scrap. Unite them, or make an area of them with [[shape]] kind = \"area\".",
+    ),
     (
         "cut-first",
         "A step engraves after another has cut. Cut parts may drop or move, and the engraving then misses them. List engraving first.",
     ),
+    ("cut-short", "A DXF ends with EOF; this one does not, so it was probably not copied whole."),
     (
         "dense-lines",
         "Engraved lines lie closer together than the beam is wide: every spot is burnt more than once, deeper and browner than the power suggests.",
@@ -57,13 +81,38 @@ const STORIES: &[(&str, &str)] = &[
         "external-image",
         "The artwork refers to a bitmap in another file. Such references are never followed.",
     ),
+    (
+        "far-from-page",
+        "Everything lies off the page. Programs that place the page on the bed would send the head outside it. Move the drawing onto its page, or place it with [place] at.",
+    ),
+    ("fine-detail", "A closed line is smaller than the beam is wide: it burns to a dot."),
     ("format", "The file is not what its name says, or of a kind that this version does not read."),
+    (
+        "gathered-colours",
+        "colour-tolerance took colours near each other for one; the first that is met stands for all.",
+    ),
+    (
+        "hidden",
+        "The file says that these things are not shown: layers switched off or frozen, invisible entities, sheets for printing. They are left out.",
+    ),
+    (
+        "hidden-under",
+        "A fill is wholly covered by a later one of another colour. On screen nobody sees it; a laser burns it all the same.",
+    ),
+    (
+        "huge-bitmap",
+        "The bitmap has more pixels than fit into memory. A laser resolves about ten pixels to the mm.",
+    ),
     ("huge-file", "The file is larger than 256 MB."),
     (
         "joined-gaps",
         "Ends of lines that nearly met were joined by short straight lines, as join-gaps asks.",
     ),
     ("large-stock", "The stock is larger than the bed. Only what lies on the bed can be reached."),
+    (
+        "leaking-solid",
+        "Edges of a solid model must join exactly two triangles; here some do not, so inside and outside cannot be told everywhere.",
+    ),
     (
         "leftover",
         "A shape is taken by no step, so nothing is done with it. Add a step, or say leave-out.",
@@ -81,6 +130,23 @@ const STORIES: &[(&str, &str)] = &[
         "live-text",
         "Text is drawn with a font that another machine may not have. Turn it into outlines in the drawing program.",
     ),
+    ("locked-pdf", "The PDF asks for a password. Save a copy without one."),
+    (
+        "lost-block",
+        "A block reference of a DXF names a block that is missing, draws itself, or nests too deeply. It is left out.",
+    ),
+    (
+        "marks",
+        "Registration marks pair points of the drawing with points found on the bed. Two far apart fix place, turn and size; three or more, not on one line, an affine transform.",
+    ),
+    (
+        "misnamed",
+        "The ending of the file promises another kind than its content is. The content decides.",
+    ),
+    (
+        "missing-font",
+        "Text asks for a font that is not there, and another was taken: letters differ in shape and width. Install the font, or turn text into outlines in the drawing program.",
+    ),
     ("missing-key", "A key that has no sensible default is missing."),
     ("nested-too-deep", "Elements are nested more than a thousand deep."),
     ("no-feed", "A feed move needs a feed (F) above zero."),
@@ -89,6 +155,8 @@ const STORIES: &[(&str, &str)] = &[
         "No machine profile of this name was found beside the job or among the shipped ones.",
     ),
     ("no-moves", "The program moves nothing."),
+    ("no-page", "The file has no such page."),
+    ("no-room", "Copies are asked for where not even one fits, or a sheet that is not needed."),
     ("no-such-step", "--only and --skip take names of steps."),
     (
         "no-units",
@@ -97,6 +165,10 @@ const STORIES: &[(&str, &str)] = &[
     (
         "not-built",
         "The key is part of Tin Kite's job file, but this version cannot do it yet, and does not pretend to.",
+    ),
+    (
+        "not-read",
+        "The DXF holds kinds of entity that are not read (dimensions, images, meshes …). Explode them into lines if they are to be burnt.",
     ),
     (
         "not-understood",
@@ -136,11 +208,34 @@ const STORIES: &[(&str, &str)] = &[
         "The speed asked for is more than an axis can do; it would run slower and burn deeper than planned.",
     ),
     (
+        "pages",
+        "A PDF has several pages; one of them is read. page = 2 in [[artwork]] names another.",
+    ),
+    (
+        "plain-font",
+        "Text of CAD programs uses fonts of their own. It is drawn in a plain one at its true height.",
+    ),
+    (
         "quantity",
         "Quantities are written in quotes, with their unit: \"12 mm\", \"20 mm/s\", \"60 %\".",
     ),
+    (
+        "registered",
+        "Marks decide where the drawing lies. The residual is how far the marks miss after the best fit: more than half a mm means that one was measured wrongly.",
+    ),
     ("same-name", "Steps are told apart by name: --only, --skip and reports need different ones."),
+    ("self-crossing", "A closed outline crosses itself: cut, it falls to pieces at the crossing."),
+    (
+        "sheets",
+        "copies = { count = … } makes as many as fit on the stock or bed, and says how many sheets the rest takes.",
+    ),
+    (
+        "size-doubt",
+        "The size of the drawing suggests another unit: inches taken for mm (25.4 times), or pixels of another size. Check one known size: tinkite look --measure.",
+    ),
     ("size-zero", "The drawing has no width or no height, so it cannot be scaled to one."),
+    ("solid", "A solid model has no lines to cut. Reliefs are not built into this version."),
+    ("specks", "Traced areas smaller than speck are left out."),
     ("stray", "A shape has no length, a dot for instance. Nothing is burnt there."),
     ("takes-nothing", "A step's take fits no shape of the artwork. A colour is often misspelt."),
     (
@@ -150,6 +245,10 @@ const STORIES: &[(&str, &str)] = &[
     (
         "too-many-lines",
         "The engraving would have millions of lines. Usually spacing has the wrong unit.",
+    ),
+    (
+        "too-much",
+        "Drawn out, the file has millions of lines, usually since blocks or forms contain each other many times over.",
     ),
     (
         "travel-speed",
@@ -168,6 +267,10 @@ const STORIES: &[(&str, &str)] = &[
     ("unknown-word", "The value is not one of the words that fit there."),
     ("unread-line", "A line of the program is not RS-274/NGC."),
     ("unreadable", "A file that the call or the job names cannot be opened."),
+    (
+        "unused-fill",
+        "Shapes have both a line and a fill; steps follow the line, none engraves the fill.",
+    ),
     ("wrong-type", "The value is of another type: text for a number, a table for a list."),
 ];
 

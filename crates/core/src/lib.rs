@@ -36,4 +36,4 @@ pub mod program;
 pub mod quantity;
 pub mod toolpath;
 
-pub use compile::{Choice, Compiled, compile};
+pub use compile::{Choice, Compiled, compile, survey};

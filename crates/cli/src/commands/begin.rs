@@ -2,13 +2,11 @@
 
 use crate::args::Begin;
 use crate::console::Console;
-use crate::fonts::MachineFonts;
 use crate::load;
 use crate::output::Output;
 use crate::refusal::{Refusal, Sources};
 use std::io::Write;
 use std::path::{Path, PathBuf};
-use tinkite_core::artwork::Reading;
 use tinkite_core::job::starter;
 
 pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
@@ -21,7 +19,7 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
     let path = args.output.clone().unwrap_or_else(beside);
     let to_stdout = path.as_os_str() == "-";
     let output = if to_stdout { None } else { Some(Output::create(&path, args.writing)?) };
-    let how = Reading { fonts: &MachineFonts, ..Reading::default() };
+    let how = load::plain_reading();
     let folder = load::folder_of(&path);
     let mut drawings = Vec::new();
     for file in &args.files {

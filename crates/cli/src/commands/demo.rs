@@ -75,6 +75,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         job: job.clone(),
         output: at("sail-panel.png"),
         size: (1280, 800),
+        trouble: false,
         writing: CAREFUL,
     };
     super::draw::run(&draw, console)?;

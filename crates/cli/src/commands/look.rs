@@ -3,7 +3,6 @@
 use crate::args::Look;
 use crate::console::Console;
 use crate::door;
-use crate::fonts::MachineFonts;
 use crate::load;
 use crate::refusal::{Refusal, Sources};
 use crate::report::look::{LookJson, Looked};
@@ -17,7 +16,7 @@ use tinkite_core::quantity::{Length, parse};
 const TOLERANCE: f64 = 0.001;
 
 pub(super) fn run(args: &Look, console: &Console) -> Result<(), Refusal> {
-    let how = Reading { page: args.page, fonts: &MachineFonts, ..Reading::default() };
+    let how = Reading { page: args.page, ..load::plain_reading() };
     let read = |file: &std::path::PathBuf| load::drawing(file, &how);
     let artworks = args.files.iter().map(read).collect::<Result<Vec<_>, _>>()?;
     if let Some(which) = &args.measure {

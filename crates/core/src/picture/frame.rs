@@ -1,7 +1,7 @@
 //! The frame of a picture: where millimetres lie on the canvas, bed, stock, rulers and origin.
 
 use super::palette::{BED, FAINT_INK, GRID, INK, PAPER, STOCK, STOCK_EDGE};
-use crate::geometry::{Point, Rect, Vec2};
+use crate::geometry::{Affine, Point, Rect, Vec2};
 use crate::quantity::plain;
 use std::fmt::Write as _;
 
@@ -41,6 +41,13 @@ impl View {
             self.corner.x + (p.x - self.shown.x0) * self.scale,
             self.corner.y - (p.y - self.shown.y0) * self.scale,
         )
+    }
+
+    /// Carries the bed to the canvas.
+    pub(super) fn transform(&self) -> Affine {
+        let s = self.scale;
+        let (x, y) = (self.corner.x - self.shown.x0 * s, self.corner.y + self.shown.y0 * s);
+        Affine::new([s, 0.0, 0.0, -s, x, y])
     }
 
     fn px_rect(&self, r: Rect) -> Rect {

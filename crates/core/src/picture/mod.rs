@@ -6,9 +6,12 @@
 
 mod detail;
 mod frame;
+mod ghost;
 mod legend;
 mod palette;
 mod scene;
+mod trouble;
 
 pub use palette::step_colour;
 pub use scene::{Canvas, Mark, burnt, job};
+pub use trouble::{drawing_trouble, job_trouble};

@@ -2,6 +2,7 @@
 
 use super::detail::{Detail, thinning};
 use super::frame::{self, Ground, View};
+use super::ghost;
 use super::legend::{self, Entry, Legend, Signs};
 use super::palette::{BED, INK, TRAVEL, step_colour};
 use crate::compile::Compiled;
@@ -60,6 +61,9 @@ pub fn job(compiled: &Compiled, job: &Job, canvas: Canvas) -> String {
     let mut out = String::with_capacity(64 << 10);
     frame::open(&mut out, &view, &ground);
     out.push_str("<g clip-path=\"url(#plot)\">\n");
+    for ghost in &compiled.ghosts {
+        ghost::draw(&mut out, &view, ghost);
+    }
     if detail.travel {
         draw_travel(&mut out, &view, &timed.placed, origin);
     }

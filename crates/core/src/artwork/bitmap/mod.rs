@@ -39,6 +39,16 @@ pub(super) fn read(name: &str, bytes: &[u8], format: Format) -> Result<Artwork, 
     let (bitmap, turned) =
         decode(bytes, format).map_err(|p| Problems::from(p.at(Place::file(name))))?;
     let mut problems = Problems::new();
+    if format == Format::Jpeg && !ends_whole(bytes) {
+        problems.push(
+            Problem::warning(
+                "cut-short",
+                "the JPEG ends before its end mark: part of the picture may be missing",
+                "save it again, and copy it whole",
+            )
+            .at(Place::file(name)),
+        );
+    }
     let said = resolution::dpi(bytes, format);
     // EXIF may lay the picture on its side; its resolution turns with it.
     let said = said.map(|(x, y)| if turned { (y, x) } else { (x, y) });
@@ -75,6 +85,11 @@ pub(super) fn read(name: &str, bytes: &[u8], format: Format) -> Result<Artwork, 
         problems,
         ..Artwork::empty(name, format)
     })
+}
+
+/// Whether a JPEG has its end marker; some cameras write a little behind it.
+fn ends_whole(bytes: &[u8]) -> bool {
+    bytes.windows(2).rev().take(1 << 16).any(|pair| pair == [0xff, 0xd9])
 }
 
 /// Decodes a bitmap of a known kind; also whether it was turned by a quarter on the way.

@@ -15,7 +15,7 @@ use std::collections::BTreeMap;
 const DEEPEST: usize = 32;
 
 /// More lines than this are refused: blocks within blocks can make billions of few.
-const MOST_SHAPES: usize = 3_000_000;
+const MOST_SHAPES: usize = 1_000_000;
 
 /// More entities than this are refused, those that draw nothing included.
 const MOST_MET: usize = 10 * MOST_SHAPES;

@@ -17,7 +17,7 @@ use hayro_interpret::{
 use std::sync::Arc;
 
 /// More painting than this ends the reading: forms within forms can make billions of few.
-const MOST_CALLS: usize = 3_000_000;
+const MOST_CALLS: usize = 1_000_000;
 
 /// Thrown when a page paints more than [`MOST_CALLS`] things; the interpreter cannot be asked to stop.
 pub(super) struct Exhausted;
@@ -63,13 +63,8 @@ impl<'a> Tracer<'a> {
             }
         };
         let help = "they do not show on the page either";
-        say(self.gone, "clipped", "lie wholly outside their clip path and are left out", help);
-        say(
-            self.cut,
-            "clipped",
-            "cut by their clip path",
-            "what shows on the page is what is read",
-        );
+        say(self.gone, "clipped", "wholly outside a clip path, left out", help);
+        say(self.cut, "clipped", "cut by a clip path", "what shows on the page is what is read");
         say(self.invisible, "not-visible", "painted invisibly and left out", help);
     }
 
@@ -129,10 +124,15 @@ impl<'a> Tracer<'a> {
         let scale = props.transform.determinant().abs().sqrt();
         let width = stroke.map(|s| f64::from(s.line_width) * scale);
         let stroked = width.map(|width| Stroke { colour, width });
-        let path = match stroke {
-            Some(stroke) if self.dashes && fill.is_none() => dashed(path, stroke),
-            _ => path,
-        };
+        if let Some(stroke) = stroke.filter(|s| self.dashes && !s.dash_array.is_empty()) {
+            // The dashes are lines of their own; the area stays whole.
+            let dashes = props.transform * dashed(path.clone(), stroke);
+            if fill.is_some() {
+                let area = props.transform * path;
+                self.push(Shape { path: area, fill, stroke: None, source: source.clone(), text });
+            }
+            return self.push(Shape { path: dashes, fill: None, stroke: stroked, source, text });
+        }
         let path = props.transform * path;
         self.push(Shape { path, fill, stroke: stroked, source, text });
     }

@@ -138,12 +138,8 @@ fn report_clipped(name: &str, out: &Collected, problems: &mut Problems) {
             problems.push(Problem::note("clipped", message, help).at(Place::file(name)));
         }
     };
-    say(out.cut, "cut by their clip path", "what shows on the page is what is read");
-    say(
-        out.gone,
-        "wholly outside their clip path, left out",
-        "they do not show on the page either",
-    );
+    say(out.cut, "cut by a clip path", "what shows on the page is what is read");
+    say(out.gone, "wholly outside a clip path, left out", "they do not show on the page either");
 }
 
 #[derive(Default)]
@@ -273,22 +269,22 @@ impl Reader<'_> {
             Some(Stroke { colour: self.plain(stroke.paint(), &source)?, width })
         });
         if fill.is_some() || stroke.is_some() {
-            let drawn = curves(path.data(), transform);
-            let drawn = match path.stroke() {
-                Some(stroke) if self.dashes && fill.is_none() => {
-                    // Dashes count in the line's own units.
+            let drawn = self.to_mm * curves(path.data(), transform);
+            let shape = Shape { path: drawn, fill, stroke, source, text: false };
+            match path.stroke().and_then(usvg::Stroke::dasharray).filter(|_| self.dashes) {
+                Some(lengths) => {
+                    // Dashes count in the line's own units, and are lines of their own.
                     let own = curves(path.data(), Affine::IDENTITY);
-                    let lengths: Vec<f64> = stroke
-                        .dasharray()
-                        .unwrap_or_default()
-                        .iter()
-                        .map(|d| f64::from(*d))
-                        .collect();
-                    transform * super::dashes(own, &lengths, f64::from(stroke.dashoffset()))
+                    let lengths: Vec<f64> = lengths.iter().map(|d| f64::from(*d)).collect();
+                    let offset = path.stroke().map_or(0.0, |s| f64::from(s.dashoffset()));
+                    let dashes = self.to_mm * transform * super::dashes(own, &lengths, offset);
+                    if shape.fill.is_some() {
+                        self.push(Shape { stroke: None, ..shape.clone() });
+                    }
+                    self.push(Shape { path: dashes, fill: None, ..shape });
                 }
-                _ => drawn,
-            };
-            self.push(Shape { path: self.to_mm * drawn, fill, stroke, source, text: false });
+                None => self.push(shape),
+            }
         }
     }
 

@@ -58,8 +58,8 @@ fn what_cannot_be_read_is_said_with_its_line() {
 <path d="M0 0H5V5Z" fill="none"/>
 <linearGradient id="g"><stop offset="0" stop-color="red"/><stop offset="1" stop-color="blue"/></linearGradient>
 <rect width="9" height="9" fill="url(#g)"/>
-<clipPath id="c"><rect width="3" height="3"/></clipPath>
-<circle r="5" clip-path="url(#c)" fill="red"/>
+<filter id="c"><feGaussianBlur stdDeviation="1"/></filter>
+<circle cx="9" cy="9" r="5" filter="url(#c)" fill="red"/>
 </svg>"##;
     let artwork = read("a.svg", text.as_bytes(), &Default::default()).unwrap();
     let unread: Vec<_> = artwork.unread.iter().map(|(u, s)| (*u, s.line)).collect();
@@ -81,11 +81,12 @@ fn bad_files_are_refused_with_a_reason() {
     let svg = |body: &str| format!("<svg xmlns='http://www.w3.org/2000/svg' {body}</svg>");
     let deep =
         svg(&format!("width='9mm' height='9mm'>{}{}", "<g>".repeat(5000), "</g>".repeat(5000)));
-    let cases: [(&[u8], &str); 8] = [
+    let cases: [(&[u8], &str); 9] = [
         (b"", "empty-file"),
-        (b"hello", "not-xml"),
+        (b"hello", "format"),
+        (b"<hello", "not-xml"),
         (b"<html/>", "format"),
-        (b"\x89PNG\r\n", "format"),
+        (b"\x89PNG\r\n", "broken-bitmap"),
         (b"\xfe\xfe\xfe", "format"),
         (svg("width='10mm' height='0'>").leak().as_bytes(), "format"),
         (
@@ -208,21 +209,61 @@ fn pages_of_every_kind() {
 }
 
 #[test]
-fn other_formats_are_recognised_whatever_they_are_called() {
-    for (bytes, words) in [
-        (&b"\xff\xd8\xff\xe0"[..], "JPEG"),
-        (b"GIF89a", "GIF"),
-        (b"BM\0\0", "BMP"),
-        (b"II*\0", "TIFF"),
-        (b"%PDF-1.7", "PDF"),
-        (b"\x1f\x8b\x08", "compressed"),
-        (b"  0\nSECTION\n", "DXF"),
-        (b"0\r\nSECTION\r\n", "DXF"),
-        (b"0123456 Binary DXF\r\n\x1a\0", "DXF"),
-    ] {
-        let problems = read("a.svg", bytes, &Default::default()).unwrap_err();
-        assert!(problems.iter().next().unwrap().message.contains(words), "{words}");
-    }
+fn clip_paths_cut_areas_and_lines_and_keep_what_lies_inside() {
+    let text = page(
+        r##"<clipPath id="w"><circle cx="20" cy="20" r="10"/></clipPath>
+<g clip-path="url(#w)">
+<path id="line" d="M0 20 H50" stroke="red" fill="none"/>
+<rect id="area" x="20" y="0" width="30" height="50" fill="blue"/>
+<circle id="whole" cx="20" cy="20" r="4" stroke="red" fill="none"/>
+<circle id="gone" cx="45" cy="45" r="3" stroke="red" fill="none"/>
+<path id="over" d="M0 0H50V50H0Z" fill="black"/>
+</g>"##,
+    );
+    let artwork = read("a.svg", text.as_bytes(), &Default::default()).unwrap();
+    let found = |id: &str| {
+        artwork.shapes.iter().find(|s| s.source.id.as_deref() == Some(id)).map(|s| s.contours(0.01))
+    };
+    let line = &found("line").unwrap()[0];
+    assert!((line.length() - 20.0).abs() < 0.01, "{}", line.length());
+    let whole = &found("whole").unwrap()[0];
+    assert_eq!(whole.pieces.len(), 4, "an untouched circle stays a circle");
+    assert!(found("gone").is_none());
+    let half = std::f64::consts::PI * 50.0;
+    let areas = layers(&artwork, 0.01);
+    let area = |colour: &str| areas.iter().find(|l| l.colour.to_string() == colour).unwrap().area;
+    assert!((area("#0000ff") - half).abs() < 0.1, "{}", area("#0000ff"));
+    assert!((area("#000000") - 2.0 * half).abs() < 0.2, "{}", area("#000000"));
+    let told: Vec<_> = artwork.problems.iter().map(|p| p.message.as_str()).collect();
+    assert_eq!(
+        told,
+        ["3 shapes cut by a clip path", "1 shape wholly outside a clip path, left out"]
+    );
+}
+
+#[test]
+fn dashes_are_the_whole_line_unless_asked_for() {
+    let text = page(r#"<path d="M5 5H25" stroke="red" fill="none" stroke-dasharray="3 2"/>"#);
+    let lines = |dashes| {
+        let how = crate::artwork::Reading { dashes, ..Default::default() };
+        read("a.svg", text.as_bytes(), &how).unwrap().shapes[0].contours(0.01)
+    };
+    assert_eq!(lines(false).len(), 1);
+    let dashes = lines(true);
+    assert_eq!(dashes.len(), 4);
+    assert!(dashes.iter().all(|d| (d.length() - 3.0).abs() < 1e-3));
+}
+
+#[test]
+fn an_embedded_bitmap_is_read_and_measured() {
+    let text = include_str!("../../../../cli/demo/name-tag.svg");
+    let artwork = read("a.svg", text.as_bytes(), &Default::default()).unwrap();
+    let image = &artwork.images[0];
+    assert_eq!((image.pixels, image.source.id.as_deref()), ((96, 96), Some("maker")));
+    assert!((image.size().0 - 12.0).abs() < 1e-3 && (image.bounds().x0 - 62.0).abs() < 1e-3);
+    assert!(image.bitmap.as_ref().unwrap().grey.contains(&0));
+    // Without any font the text is told, not dropped.
+    assert!(artwork.unread.iter().any(|(unread, _)| *unread == Unread::Text));
 }
 
 #[test]

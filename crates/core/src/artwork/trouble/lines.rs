@@ -107,24 +107,24 @@ pub(crate) fn crossing_lines(lined: &[&Lined<'_>], whose: &str) -> Vec<Problem> 
         let (code, what, help) = if own {
             (
                 "self-crossing",
-                "outline crosses itself",
+                format!(
+                    "{} crossing {}",
+                    count(these.len(), "outline"),
+                    if these.len() == 1 { "itself" } else { "themselves" }
+                ),
                 "the part falls to pieces where it crosses; redraw it, or unite its path in the drawing program",
             )
         } else {
             (
                 "crossing-cuts",
-                "pair of outlines cross each other",
+                format!("{} of outlines crossing each other", count(these.len(), "pair")),
                 "which is part and which is hole cannot be told; unite or cut them in the drawing program, or with a [[shape]] of kind \"area\"",
             )
         };
         problems.push(
-            Problem::warning(
-                code,
-                format!("{whose}{}: {}", count(these.len(), what), few(&names, 6)),
-                help,
-            )
-            .at(lined[owners[first.second]].place.clone())
-            .seen_at(these.iter().map(|c| c.at).collect()),
+            Problem::warning(code, format!("{whose}{what}: {}", few(&names, 6)), help)
+                .at(lined[owners[first.second]].place.clone())
+                .seen_at(these.iter().map(|c| c.at).collect()),
         );
     }
     problems

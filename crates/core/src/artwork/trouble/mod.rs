@@ -127,8 +127,13 @@ fn off_page(artwork: &Artwork, lined: &[Lined<'_>]) -> Option<Problem> {
         return told(&which, "far-from-page", &what, help)
             .map(|p| Problem { message: p.message.replacen("shape lie", "shape lies", 1), ..p });
     }
+    let outside = |one: &&Lined<'_>| {
+        let mut ends = one.contours.iter().flat_map(|c| c.walk().map(|(_, piece)| piece.end()));
+        ends.find(|p| !page.contains(*p))
+    };
+    let spots: Vec<_> = which.iter().filter_map(|one| outside(one).or(one.spot())).collect();
     let help = "move them onto the page, delete them, leave them out, or set crop = \"page\"";
-    told(&which, "off-page", "beyond the page", help)
+    told(&which, "off-page", "beyond the page", help).map(|problem| problem.seen_at(spots))
 }
 
 fn alike_colours(artwork: &Artwork, layers: &[Layer]) -> Vec<Problem> {
@@ -182,33 +187,56 @@ mod tests {
         );
     }
 
+    /// Codes and messages of what is told of one line of a drawing.
+    fn code_of(body: &str) -> Vec<String> {
+        told(body).into_iter().filter_map(|t| Some(t.split_once(") ")?.1.to_string())).collect()
+    }
+
     #[test]
     fn every_kind_is_told_with_its_place() {
+        let rough = include_bytes!("../../../../cli/demo/rough-panel.svg");
+        let artwork = crate::artwork::read("rough.svg", rough, &Default::default()).unwrap();
+        let problems = trouble(&artwork, 0.01);
+        let lines: Vec<String> = problems
+            .iter()
+            .map(|p| {
+                let spots: Vec<String> =
+                    p.spots.iter().map(|s| format!("{:.1},{:.1}", s.x, s.y)).collect();
+                format!("{}: {} at {}", p.code, p.message, spots.join(" "))
+            })
+            .collect();
+        insta::assert_snapshot!(lines.join("\n"));
+    }
+
+    #[test]
+    fn hidden_fills_and_faraway_drawings_are_told() {
         assert_eq!(
-            told(
-                r##"<path id="a" d="M5 5H20" stroke="red"/><path id="b" d="M25 5H10" stroke="#f00"/>"##
+            code_of(
+                r#"<rect id="under" x="5" y="5" width="5" height="5" fill="black"/>
+<rect x="2" y="2" width="20" height="20" fill="white"/>"#
             ),
-            [
-                "a.svg:2 (b) double-line: 10 mm of #ff0000 line lie on other lines, first at X 20 Y 45: b"
-            ]
+            ["hidden-under: 1 shape filled, and hidden under another fill: under"]
         );
         assert_eq!(
-            told(
-                r##"<path id="dot" d="M5 5h0" stroke="red" stroke-linecap="round"/><path d="M5 5H20" stroke="red"/>"##
-            ),
-            ["a.svg:2 (dot) stray: 1 shape of no length: dot"]
+            code_of(r#"<path id="lost" d="M80 5H95" stroke="red"/>"#),
+            ["far-from-page: 1 shape lies 30 mm away from the page: lost"]
         );
+    }
+
+    #[test]
+    fn sizes_that_smell_of_another_unit_are_told() {
+        let smell = |svg: &str| {
+            let artwork =
+                crate::artwork::read("a.svg", svg.as_bytes(), &Default::default()).unwrap();
+            trouble(&artwork, 0.01).iter().map(|p| p.message.clone()).collect::<Vec<_>>()
+        };
+        // A4 at 72 pixels to the inch.
+        let a4 = r#"<svg xmlns="http://www.w3.org/2000/svg" width="595" height="842"><path d="M9 9H500V700" stroke="red" fill="none"/></svg>"#;
+        assert!(smell(a4)[0].contains("72 pixels to the inch"), "{:?}", smell(a4));
+        let small = r#"<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm" viewBox="0 0 9 9"><path d="M1 1H8V4" stroke="red" fill="none"/></svg>"#;
         assert_eq!(
-            told(r##"<path id="gap" d="M5 5H20V20" fill="black"/>"##),
-            ["a.svg:2 (gap) open-fill: 1 shape filled but not closed: gap"]
-        );
-        assert_eq!(
-            told(r##"<path id="out" d="M40 5H60" stroke="red"/>"##),
-            ["a.svg:2 (out) off-page: 1 shape beyond the page: out"]
-        );
-        assert_eq!(
-            told(r##"<path d="M5 5H20" stroke="#ff0000"/><path d="M5 9H20" stroke="#fe0000"/>"##),
-            ["a.svg alike-colours: #fe0000 and #ff0000 are nearly the same colour"]
+            smell(small),
+            ["the drawing is only 7 x 3 mm; taken for inches it would be 177.8 x 76.2 mm"]
         );
     }
 }
