@@ -7,8 +7,22 @@ use tinkite_core::{Choice, compile};
 /// Curves and lines this near to what was drawn, mm: coarse, so that more inputs are tried.
 const TOLERANCE: f64 = 0.05;
 
+/// Lets through what libraries throw and the core catches; everything else is a find.
+fn watch() {
+    static ONCE: std::sync::Once = std::sync::Once::new();
+    ONCE.call_once(|| {
+        let abort = std::panic::take_hook();
+        std::panic::set_hook(Box::new(move |info| {
+            if !tinkite_core::shield::shielded() {
+                abort(info);
+            }
+        }));
+    });
+}
+
 /// Reads artwork, measures it and looks for trouble.
 pub fn artwork(bytes: &[u8]) {
+    watch();
     let Ok(art) = artwork::read("fuzzed", bytes, &Default::default()) else { return };
     let far = art.shapes.len() > 2000;
     if far {

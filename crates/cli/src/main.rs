@@ -18,7 +18,18 @@ mod stopping;
 use clap::Parser;
 use std::process::ExitCode;
 
+/// A library that gives up on a broken file is a problem that the core tells, not a fault to print.
+fn quiet_libraries() {
+    let usual = std::panic::take_hook();
+    std::panic::set_hook(Box::new(move |info| {
+        if !tinkite_core::shield::shielded() {
+            usual(info);
+        }
+    }));
+}
+
 fn main() -> ExitCode {
+    quiet_libraries();
     let args = args::Args::parse();
     let console = console::Console::new(&args.common);
     match commands::run(&args, &console) {

@@ -34,6 +34,7 @@ pub mod picture;
 pub mod problem;
 pub mod program;
 pub mod quantity;
+pub mod shield;
 pub mod toolpath;
 
 pub use compile::{Choice, Compiled, compile, survey};

@@ -20,10 +20,15 @@ impl Bench {
     pub(crate) fn new() -> Self {
         let bench = Self { folder: tempfile::tempdir().unwrap() };
         for name in ["sail-panel.svg", "sail-panel.kite.toml", "bench-laser.machine.toml"] {
-            let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("demo").join(name);
-            std::fs::copy(demo, bench.path(name)).unwrap();
+            bench.demo(name);
         }
         bench
+    }
+
+    /// Fetches one more of the demo's files.
+    pub(crate) fn demo(&self, name: &str) {
+        let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("demo").join(name);
+        std::fs::copy(demo, self.path(name)).unwrap();
     }
 
     pub(crate) fn path(&self, name: &str) -> PathBuf {

@@ -58,7 +58,9 @@ impl Region {
 
 /// The rings of a path, open ones closed as a fill closes them.
 pub(crate) fn rings(path: &BezPath) -> Vec<Vec<Point>> {
-    fit::contours(path, FINE).iter().map(|contour| contour.flatten(FINE)).collect()
+    use kurbo::Shape as _;
+    let fine = region::chord_tolerance(FINE, path.bounding_box());
+    fit::contours(path, fine).iter().map(|contour| contour.flatten(fine)).collect()
 }
 
 /// How a shape came through a clip.
@@ -87,11 +89,12 @@ pub(crate) fn clipped(shape: Shape, to: &Region) -> Clipped {
     if to.rectangle && bounds.union(slack) == slack {
         return Clipped::Kept(shape);
     }
-    let contours = fit::contours(&shape.path, FINE);
+    let fine = region::chord_tolerance(FINE, bounds);
+    let contours = fit::contours(&shape.path, fine);
     let mut inside = Vec::new();
     let (mut cut, mut kept) = (false, false);
     for contour in &contours {
-        let mut points = contour.flatten(FINE);
+        let mut points = contour.flatten(fine);
         if contour.closed {
             points.push(contour.start);
         }

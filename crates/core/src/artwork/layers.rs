@@ -2,7 +2,7 @@
 
 use super::{Artwork, Shape};
 use crate::colour::Colour;
-use crate::geometry::region::{FillRule, enclosed_area};
+use crate::geometry::region::{self, FillRule, enclosed_area};
 use crate::geometry::{Contour, Rect, hull};
 use rayon::prelude::*;
 
@@ -81,7 +81,7 @@ fn measure(shape: &Shape, tolerance: f64) -> Option<Measured> {
     let contours = shape.contours(tolerance);
     let extents = hull(contours.iter().map(Contour::bounds))?;
     // Chords lie inside their arcs: finer ones, so that a small hole's area is right to 1 in 1000.
-    let finer = tolerance / 20.0;
+    let finer = region::chord_tolerance(tolerance / 20.0, extents);
     let rings: Vec<_> = contours.iter().filter(|c| c.closed).map(|c| c.flatten(finer)).collect();
     let rule = shape.fill.map_or(FillRule::EvenOdd, |fill| fill.rule);
     Some(Measured {

@@ -1,7 +1,7 @@
 //! One shape measured, so that a known feature can be checked: "that hole must be 10 mm".
 
 use super::{Artwork, Shape};
-use crate::geometry::region::{FillRule, enclosed_area};
+use crate::geometry::region::{self, FillRule, enclosed_area};
 use crate::geometry::{Contour, Piece, Point, Rect, Vec2, hull};
 
 /// Which shape is meant.
@@ -53,7 +53,8 @@ pub fn measure(artwork: &Artwork, which: &Which, tolerance: f64) -> Option<Measu
     };
     let contours = shape.contours(tolerance);
     let extents = hull(contours.iter().map(Contour::bounds))?;
-    let rings: Vec<_> = contours.iter().map(|c| c.flatten(tolerance / 20.0)).collect();
+    let finer = region::chord_tolerance(tolerance / 20.0, extents);
+    let rings: Vec<_> = contours.iter().map(|c| c.flatten(finer)).collect();
     let rule = shape.fill.map_or(FillRule::EvenOdd, |fill| fill.rule);
     let closed = contours.iter().all(|c| c.closed);
     Some(Measure {
@@ -69,7 +70,7 @@ pub fn measure(artwork: &Artwork, which: &Which, tolerance: f64) -> Option<Measu
 fn distance(shape: &Shape, from: Point, tolerance: f64) -> f64 {
     let contours = shape.contours(tolerance);
     let lines = contours.iter().map(|contour| {
-        let mut points = contour.flatten(tolerance);
+        let mut points = contour.flatten(tolerance / 20.0);
         if contour.closed {
             points.push(contour.start);
         }

@@ -26,6 +26,18 @@ pub fn enclosed_area(rings: &[Vec<Point>], rule: FillRule) -> f64 {
     united(rings, rule).iter().map(|ring| signed_area(ring.iter().copied())).sum::<f64>().abs()
 }
 
+/// How near chords need to be to curves in a drawing of this size: `wanted` mm, but no finer than
+/// a millionth of it, which no program resolves.
+#[must_use]
+pub fn chord_tolerance(wanted: f64, extents: Rect) -> f64 {
+    const RESOLVED: f64 = 1e-6;
+    wanted.max(RESOLVED * extents.width().max(extents.height()))
+}
+
+/// What the polygon library counts in. With 32 bits a sliver that is long and thin makes it split
+/// the same few edges without end.
+type Grid = i64;
+
 /// Rings as the polygon library takes them.
 type Rings = Vec<Vec<[f64; 2]>>;
 
@@ -49,7 +61,7 @@ pub fn united(rings: &[Vec<Point>], rule: FillRule) -> Vec<Vec<Point>> {
         FillRule::NonZero => Winding::NonZero,
         FillRule::EvenOdd => Winding::EvenOdd,
     };
-    from_library(to_library(rings).simplify_shape(rule))
+    from_library(to_library(rings).simplify_shape_as::<Grid>(rule))
 }
 
 /// How two areas are combined.
@@ -74,7 +86,8 @@ pub fn combined(first: &[Vec<Point>], second: &[Vec<Point>], how: Combine) -> Ve
         Combine::Overlap => OverlayRule::Intersect,
         Combine::Apart => OverlayRule::Xor,
     };
-    from_library(to_library(first).overlay(&to_library(second), rule, Winding::EvenOdd))
+    let second = to_library(second);
+    from_library(to_library(first).overlay_as::<Grid>(&second, rule, Winding::EvenOdd))
 }
 
 /// An area grown by `distance` mm, or shrunk by a negative one, with round corners whose chords
@@ -87,7 +100,7 @@ pub fn grown(area: &[Vec<Point>], distance: f64, tolerance: f64) -> Vec<Vec<Poin
     // Chord c on radius r: sagitta = c² / 8r (small angles), and the library wants c / r.
     let chord = (8.0 * tolerance / distance.abs()).sqrt().clamp(0.01, 0.5);
     let style = OutlineStyle::new(distance).line_join(LineJoin::Round(chord));
-    from_library(to_library(area).outline(&style))
+    from_library(to_library(area).outline_as::<Grid>(&style))
 }
 
 /// The parts of a polyline that lie inside an area of rings that do not cross.
@@ -95,7 +108,8 @@ pub fn grown(area: &[Vec<Point>], distance: f64, tolerance: f64) -> Vec<Vec<Poin
 pub fn clip_line(line: &[Point], area: &[Vec<Point>]) -> Vec<Vec<Point>> {
     let line: Vec<[f64; 2]> = line.iter().map(|p| [p.x, p.y]).collect();
     let rule = ClipRule { invert: false, boundary_included: true };
-    line.clip_by(&to_library(area), Winding::EvenOdd, rule).iter().map(|l| points(l)).collect()
+    let area = to_library(area);
+    line.clip_by_as::<Grid>(&area, Winding::EvenOdd, rule).iter().map(|l| points(l)).collect()
 }
 
 /// Polylines as a path; `closed` closes each.

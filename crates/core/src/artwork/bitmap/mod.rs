@@ -7,6 +7,7 @@ use super::{Artwork, Format, Image, Source, Units};
 use crate::geometry::Affine;
 use crate::problem::{Place, Problem, Problems};
 use crate::quantity::plain;
+use crate::shield::shield;
 use image::{DynamicImage, ImageDecoder, ImageReader, Limits};
 use std::io::Cursor;
 use std::sync::Arc;
@@ -94,6 +95,14 @@ fn ends_whole(bytes: &[u8]) -> bool {
 
 /// Decodes a bitmap of a known kind; also whether it was turned by a quarter on the way.
 pub(super) fn decode(bytes: &[u8], format: Format) -> Result<(Bitmap, bool), Problem> {
+    shield(|| decoded(bytes, format)).unwrap_or_else(|_| {
+        let message = format!("the {} bitmap cannot be read: it is damaged", format.name());
+        let help = "open it in a drawing program and save it again";
+        Err(Problem::error("broken-bitmap", message, help))
+    })
+}
+
+fn decoded(bytes: &[u8], format: Format) -> Result<(Bitmap, bool), Problem> {
     let broken = |error: &image::ImageError| {
         Problem::error(
             "broken-bitmap",

@@ -8,6 +8,7 @@ use super::{Artwork, Format, Reading, Units};
 use crate::geometry::Affine;
 use crate::problem::{Place, Problem, Problems, count, few};
 use crate::quantity::plain;
+use crate::shield::shield;
 use device::{Exhausted, Tracer};
 use hayro_interpret::font::FontQuery;
 use hayro_interpret::hayro_syntax::object::{Array, Dict, Name, Object};
@@ -15,7 +16,6 @@ use hayro_interpret::hayro_syntax::page::Page;
 use hayro_interpret::hayro_syntax::{LoadPdfError, Pdf};
 use hayro_interpret::{Context, InterpreterCache, InterpreterSettings, interpret_page};
 use std::collections::BTreeSet;
-use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::{Arc, Mutex};
 
 /// Millimetres in a point (PDF 1.7, section 8.3.2.3).
@@ -29,9 +29,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     let refuse = |code, message: String, help: &str| {
         Problems::from(Problem::error(code, message, help).at(Place::file(name)))
     };
-    // A library's slip on a hostile file is a broken file for us, never the end of the program.
-    let result = catch_unwind(AssertUnwindSafe(|| page(name, bytes, how)));
-    result.unwrap_or_else(|fault| {
+    shield(|| page(name, bytes, how)).unwrap_or_else(|fault| {
         Err(if fault.is::<Exhausted>() {
             refuse(
                 "too-much",

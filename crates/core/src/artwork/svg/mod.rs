@@ -11,6 +11,7 @@ use crate::colour::Colour;
 use crate::geometry::region::{self, FillRule};
 use crate::geometry::{Affine, BezPath, Point};
 use crate::problem::{Place, Problem, Problems, Severity, count};
+use crate::shield::shield;
 use census::Census;
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -52,8 +53,10 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     let missing = Missing::default();
     let tree = {
         let fonts = if text.contains("<text") { how.fonts.fonts() } else { Arc::default() };
-        usvg::Tree::from_str(&census.labelled_text, &offline(fonts, &missing))
+        let options = offline(fonts, &missing);
+        shield(|| usvg::Tree::from_str(&census.labelled_text, &options))
     };
+    let tree = tree.map_err(|_| Problems::from(broken(name)))?;
     let tree = tree.map_err(|error| Problems::from(not_svg(name, &error)))?;
     missing.report(name, &mut problems);
 
@@ -113,6 +116,13 @@ fn not_xml(name: &str, error: &usvg::roxmltree::Error) -> Problem {
         "open it in the drawing program and save it again as plain SVG",
     )
     .at(Place::line(name, error.pos().row))
+}
+
+/// A file on which the library gave up without a word.
+fn broken(name: &str) -> Problem {
+    let help = "open it in the drawing program and save it again as plain SVG";
+    Problem::error("format", "the file has numbers that no drawing can have", help)
+        .at(Place::file(name))
 }
 
 fn not_svg(name: &str, error: &usvg::Error) -> Problem {

@@ -1,0 +1,22 @@
+//! Files that once brought an importer down or to a stand: each must end in a message or a drawing.
+#![allow(clippy::unwrap_used)] // helpers of tests
+
+use tinkite_core::artwork::{self, layers::layers, trouble};
+
+#[test]
+fn hostile_files_end() {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/hostile");
+    let mut files: Vec<_> =
+        std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()).collect();
+    files.sort();
+    assert!(!files.is_empty());
+    for file in files {
+        let bytes = std::fs::read(&file).unwrap();
+        match artwork::read("hostile", &bytes, &Default::default()) {
+            Ok(art) => {
+                let _ = (layers(&art, 0.05), trouble(&art, 0.05));
+            }
+            Err(problems) => assert!(problems.refuse()),
+        }
+    }
+}
