@@ -3,9 +3,11 @@
 
 use criterion::{BatchSize, BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
-use tinkite_bench::{confetti, confetti_job, hall, plate, plate_job};
+use tinkite_bench::{confetti, confetti_dxf, confetti_job, confetti_pdf, hall, plate, plate_job};
 use tinkite_core::artwork::{self, Artwork};
 use tinkite_core::geometry::Point;
+use tinkite_core::geometry::crossings::crossings;
+use tinkite_core::geometry::doubles::doubles;
 use tinkite_core::job::{self, Job, machine};
 use tinkite_core::program::measure::Measure;
 use tinkite_core::program::{Comments, Program};
@@ -26,6 +28,28 @@ fn import(c: &mut Criterion) {
     let svg = confetti(10_000);
     group.throughput(Throughput::Bytes(svg.len() as u64));
     group.bench_function("confetti 10000", |b| b.iter(|| art(black_box(&svg))));
+    // What the library takes for the same text, against which ours is held.
+    group.bench_function("library alone", |b| {
+        let options = usvg::Options::default();
+        b.iter(|| usvg::Tree::from_str(black_box(&svg), &options).expect("tree"));
+    });
+    let read = |bytes: &[u8]| artwork::read("art", bytes, &Default::default()).expect("artwork");
+    for (name, text) in [
+        ("dxf", confetti_dxf(10_000, false)),
+        ("dxf, loose lines", confetti_dxf(10_000, true)),
+        ("pdf", confetti_pdf(10_000)),
+    ] {
+        group.throughput(Throughput::Bytes(text.len() as u64));
+        group.bench_function(name, |b| b.iter(|| read(black_box(text.as_bytes()))));
+    }
+    group.finish();
+    let mut group = c.benchmark_group("trouble");
+    group.sample_size(10);
+    let contours: Vec<_> = art(&svg).shapes.iter().flat_map(|s| s.contours(0.01)).collect();
+    group.bench_function("doubles, 100000 segments", |b| b.iter(|| doubles(black_box(&contours))));
+    group.bench_function("crossings, 100000 segments", |b| {
+        b.iter(|| crossings(black_box(&contours), 0.005));
+    });
     group.finish();
 }
 
@@ -34,7 +58,7 @@ fn hatch(c: &mut Criterion) {
     group.sample_size(10);
     for spacing in [0.01, 0.001] {
         let job = job(&plate_job(spacing));
-        let (sheet, _) = layout::lay_out(art(plate()), &job).expect("layout");
+        let (sheet, _) = layout::lay_out(art(plate()).into(), &job).expect("layout");
         group.throughput(Throughput::Elements((100.0 / spacing) as u64));
         group.bench_function(BenchmarkId::new("rows", (100.0 / spacing) as u64), |b| {
             b.iter(|| toolpath::make(black_box(&sheet), &job, &[0]).expect("toolpaths"));
@@ -48,7 +72,7 @@ fn ordering(c: &mut Criterion) {
     group.sample_size(10);
     let job = job(confetti_job());
     for paths in [1_000, 10_000, 100_000] {
-        let (sheet, _) = layout::lay_out(art(&confetti(paths)), &job).expect("layout");
+        let (sheet, _) = layout::lay_out(art(&confetti(paths)).into(), &job).expect("layout");
         let made = toolpath::make(&sheet, &job, &[0]).expect("toolpaths");
         group.throughput(Throughput::Elements(paths as u64));
         group.bench_function(BenchmarkId::new("confetti", paths), |b| {
@@ -66,7 +90,7 @@ fn motion_and_emit(c: &mut Criterion) {
     let mut group = c.benchmark_group("moves");
     group.sample_size(10);
     let job = job(&plate_job(0.0005));
-    let (sheet, _) = layout::lay_out(art(plate()), &job).expect("layout");
+    let (sheet, _) = layout::lay_out(art(plate()).into(), &job).expect("layout");
     let made = toolpath::make(&sheet, &job, &[0]).expect("toolpaths");
     let placed = mapping::place(order::arrange(made.paths, &job, Point::ZERO), &job);
     let timed = motion::time(placed.clone(), &job, &[0]).expect("timed");
@@ -79,7 +103,7 @@ fn motion_and_emit(c: &mut Criterion) {
             BatchSize::LargeInput,
         );
     });
-    let (within, _) = limits::check(timed, &job, &[0]).expect("within");
+    let (within, _) = limits::check(timed, &job, &[0], None).expect("within");
     let program = Program::new(&job, within);
     group.bench_function("emit", |b| {
         b.iter(|| program.write(Comments::None, &mut std::io::sink()).expect("written"));

@@ -1,5 +1,9 @@
 //! Synthetic drawings for measuring: as many shapes as wanted, the same on every run.
 
+mod formats;
+
+pub use formats::{confetti_dxf, confetti_pdf};
+
 use std::fmt::Write as _;
 
 /// A drawing of `paths` closed red polygons of ten segments each, scattered over a sheet, with one

@@ -17,6 +17,19 @@ pub(crate) mod shipped {
     pub(crate) const DRAWING: &str = include_str!("../demo/sail-panel.svg");
     pub(crate) const JOB: &str = include_str!("../demo/sail-panel.kite.toml");
     pub(crate) const MACHINE: &str = include_str!("../demo/bench-laser.machine.toml");
+    /// Drawings of every kind that is read, to try look and begin on.
+    pub(crate) const MORE: [(&str, &[u8]); 10] = [
+        ("name-tag.svg", include_bytes!("../demo/name-tag.svg")),
+        ("rough-panel.svg", include_bytes!("../demo/rough-panel.svg")),
+        ("spar-hub.dxf", include_bytes!("../demo/spar-hub.dxf")),
+        ("reel-cheek.pdf", include_bytes!("../demo/reel-cheek.pdf")),
+        ("stamp.png", include_bytes!("../demo/stamp.png")),
+        ("bow-photo.jpg", include_bytes!("../demo/bow-photo.jpg")),
+        ("label.bmp", include_bytes!("../demo/label.bmp")),
+        ("tail.gif", include_bytes!("../demo/tail.gif")),
+        ("spool.tif", include_bytes!("../demo/spool.tif")),
+        ("medal.stl", include_bytes!("../demo/medal.stl")),
+    ];
     /// Machine profiles that can be named without a file, by name.
     pub(crate) const MACHINES: [(&str, &str); 1] = [("bench-laser", MACHINE)];
 }

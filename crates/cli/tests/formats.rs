@@ -1,5 +1,7 @@
 //! Every format from the file to a finished run, and every format broken.
 
+#![allow(clippy::unwrap_used)] // helpers of tests
+
 mod common;
 use common::Bench;
 use serde_json::{Value, json};

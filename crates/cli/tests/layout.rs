@@ -1,6 +1,8 @@
 //! Layout through the built program: size, parts, copies, areas, marks. Each is read back from the
 //! program that it makes.
 
+#![allow(clippy::unwrap_used)] // helpers of tests
+
 mod common;
 use common::Bench;
 use serde_json::Value;

@@ -14,9 +14,21 @@ fn the_tour_works_line_by_line() {
     );
     assert!(readme.lines().nth(3).is_some_and(|l| l.trim().starts_with("cargo test --workspace")));
     let bench = Bench::new();
+    for name in ["spar-hub.dxf", "reel-cheek.pdf", "stamp.png", "rough-panel.svg"] {
+        bench.demo(name);
+    }
     let mut typed = 0;
     for line in readme.lines().filter_map(|l| l.strip_prefix("    tinkite ")) {
-        let args: Vec<&str> = line.split('#').next().unwrap_or(line).split_whitespace().collect();
+        let line = line.split('#').next().unwrap_or(line);
+        // Quoted words stay together, as a shell keeps them.
+        let args: Vec<&str> = line
+            .split('"')
+            .enumerate()
+            .flat_map(|(n, part)| match n % 2 {
+                0 => part.split_whitespace().collect::<Vec<_>>(),
+                _ => vec![part],
+            })
+            .collect();
         // What needs hardware or waits for a client is not run here.
         if args[0] == "rig" || line.contains("serial:") {
             continue;
@@ -24,5 +36,5 @@ fn the_tour_works_line_by_line() {
         bench.ok(&args);
         typed += 1;
     }
-    assert_eq!(typed, 8);
+    assert_eq!(typed, 13);
 }

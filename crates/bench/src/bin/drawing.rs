@@ -3,7 +3,7 @@
 //! for an engraved plate with that line spacing in mm.
 
 use std::path::Path;
-use tinkite_bench::{confetti, confetti_job, hall, plate, plate_job};
+use tinkite_bench::{confetti, confetti_dxf, confetti_job, confetti_pdf, hall, plate, plate_job};
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let args: Vec<String> = std::env::args().skip(1).collect();
@@ -20,6 +20,9 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             folder,
             vec![
                 ("confetti.svg", confetti(paths.parse()?)),
+                ("confetti.dxf", confetti_dxf(paths.parse()?, false)),
+                ("confetti-loose.dxf", confetti_dxf(paths.parse()?, true)),
+                ("confetti.pdf", confetti_pdf(paths.parse()?)),
                 ("confetti.kite.toml", confetti_job().to_string()),
             ],
         ),

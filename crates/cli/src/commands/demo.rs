@@ -22,11 +22,14 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         ("sail-panel.kite.toml", shipped::JOB),
         ("bench-laser.machine.toml", shipped::MACHINE),
     ];
-    for (name, text) in files {
-        Output::create(&at(name), CAREFUL)?.write(|out| out.write_all(text.as_bytes()))?;
+    let files = files.map(|(name, text)| (name, text.as_bytes()));
+    for (name, bytes) in files.iter().chain(&shipped::MORE) {
+        Output::create(&at(name), CAREFUL)?.write(|out| out.write_all(bytes))?;
     }
-    console
-        .result(&format!("a drawing, a job and a machine profile are in {}", folder.display()))?;
+    console.result(&format!(
+        "a drawing, its job, a machine profile and drawings of every other kind are in {}",
+        folder.display()
+    ))?;
 
     let job = JobArgs {
         job: at("sail-panel.kite.toml"),

@@ -3,7 +3,7 @@
 
 use super::{Fill, Shape};
 use crate::geometry::fit;
-use crate::geometry::region::{self, FillRule, Polygon};
+use crate::geometry::region::{self, FillRule};
 use crate::geometry::{BezPath, Point, Rect};
 
 /// Cut curves become chords this near to them, mm.
@@ -14,7 +14,6 @@ const FINE: f64 = 2e-3;
 pub(crate) struct Region {
     /// Disjoint outlines and their holes.
     rings: Vec<Vec<Point>>,
-    polygons: Vec<Polygon>,
     bounds: Rect,
     /// Whether it is exactly the rectangle of its bounds.
     rectangle: bool,
@@ -38,16 +37,15 @@ impl Region {
     }
 
     fn from_rings(rings: Vec<Vec<Point>>) -> Self {
-        let polygons: Vec<Polygon> = rings.iter().map(|ring| Polygon::new(ring.clone())).collect();
-        let bounds = polygons.iter().map(Polygon::bounds).reduce(|a, b| a.union(b));
-        let bounds = bounds.unwrap_or_default();
+        let points = rings.iter().flatten().map(|p| Rect::from_points(*p, *p));
+        let bounds = points.reduce(|a, b| a.union(b)).unwrap_or_default();
         let on_edge = |p: &Point| {
             let near = |a: f64, b: f64| (a - b).abs() < 1e-6;
             (near(p.x, bounds.x0) || near(p.x, bounds.x1))
                 && (near(p.y, bounds.y0) || near(p.y, bounds.y1))
         };
         let rectangle = rings.len() == 1 && rings[0].len() == 4 && rings[0].iter().all(on_edge);
-        Self { rings, polygons, bounds, rectangle }
+        Self { rings, bounds, rectangle }
     }
 
     /// What lies in both regions.
@@ -92,7 +90,7 @@ pub(crate) fn clipped(shape: Shape, to: &Region) -> Clipped {
     let fine = region::chord_tolerance(FINE, bounds);
     let contours = fit::contours(&shape.path, fine);
     let mut inside = Vec::new();
-    let (mut cut, mut kept) = (false, false);
+    let mut cut = false;
     for contour in &contours {
         let mut points = contour.flatten(fine);
         if contour.closed {
@@ -104,15 +102,11 @@ pub(crate) fn clipped(shape: Shape, to: &Region) -> Clipped {
         // Chords that only touch the region's edge change the sum by rounding alone.
         if before - after > 1e-4 + 1e-6 * before {
             cut = true;
-        } else {
-            kept = true;
         }
         inside.extend(parts);
     }
-    let fills_over = shape.fill.is_some()
-        && to.polygons.iter().any(|ring| ring.points().first().is_some_and(|p| covers(&shape, *p)));
-    if !cut && !(fills_over && !kept) {
-        return if kept { Clipped::Kept(shape) } else { Clipped::Gone };
+    if !cut {
+        return Clipped::Kept(shape);
     }
     let mut parts = Vec::new();
     if let Some(fill) = shape.fill {
@@ -132,13 +126,4 @@ pub(crate) fn clipped(shape: Shape, to: &Region) -> Clipped {
         parts.push(Shape { path: region::path(&inside, false), fill: None, ..shape });
     }
     if parts.is_empty() { Clipped::Gone } else { Clipped::Cut(parts) }
-}
-
-fn covers(shape: &Shape, p: Point) -> bool {
-    use kurbo::Shape as _;
-    let Some(fill) = shape.fill else { return false };
-    match fill.rule {
-        FillRule::NonZero => shape.path.winding(p) != 0,
-        FillRule::EvenOdd => shape.path.winding(p) % 2 != 0,
-    }
 }

@@ -2,8 +2,14 @@ use super::*;
 use crate::artwork::read;
 
 fn demo(name: &str) -> Vec<u8> {
-    let path = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../cli/demo").join(name);
-    std::fs::read(path).unwrap()
+    let bytes: &[u8] = match name {
+        "stamp.png" => include_bytes!("../../../../cli/demo/stamp.png"),
+        "bow-photo.jpg" => include_bytes!("../../../../cli/demo/bow-photo.jpg"),
+        "label.bmp" => include_bytes!("../../../../cli/demo/label.bmp"),
+        "tail.gif" => include_bytes!("../../../../cli/demo/tail.gif"),
+        _ => include_bytes!("../../../../cli/demo/spool.tif"),
+    };
+    bytes.to_vec()
 }
 
 /// A picture of these pixels, encoded.

@@ -39,7 +39,7 @@ fn shade(hue: usize, shade: usize) -> Colour {
     let channel = |centre: f64| {
         let away = (angle - centre + 540.0).rem_euclid(360.0) - 180.0;
         let full = (2.0 - away.abs() / 60.0).clamp(0.0, 1.0);
-        let share = if shade % 2 == 0 { full } else { 0.5 + full / 2.0 };
+        let share = if shade.is_multiple_of(2) { full } else { 0.5 + full / 2.0 };
         (share * level) as u8
     };
     Colour::new(channel(0.0), channel(120.0), channel(240.0))
