@@ -1,14 +1,14 @@
 //! Areas: how large, and what lies inside.
 
 use i_overlay::core::fill_rule::FillRule as Winding;
+use i_overlay::core::overlay::Overlay;
 use i_overlay::core::overlay_rule::OverlayRule;
 use i_overlay::float::clip::FloatClip;
-use i_overlay::float::simplify::SimplifyShape;
-use i_overlay::float::single::SingleFloatOverlay;
+use i_overlay::i_float::int::point::IntPoint;
 use i_overlay::mesh::float::outline::offset::OutlineOffset;
 use i_overlay::mesh::float::style::{LineJoin, OutlineStyle};
 use i_overlay::string::clip::ClipRule;
-use kurbo::{BezPath, Point, Rect};
+use kurbo::{BezPath, Point, Rect, Vec2};
 
 /// Which points a set of closed lines encloses (SVG 1.1, section 11.3).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -34,11 +34,46 @@ pub fn chord_tolerance(wanted: f64, extents: Rect) -> f64 {
     wanted.max(RESOLVED * extents.width().max(extents.height()))
 }
 
-/// What the polygon library counts in. With 32 bits a sliver that is long and thin makes it split
-/// the same few edges without end.
-type Grid = i64;
+/// What polygons are counted in: whole steps of a tenth of a micrometre, finer than any program's
+/// numbers. On a coarse grid of whole numbers the polygon library always comes to an end; in free
+/// coordinates a sliver can make it split the same few edges for minutes.
+#[derive(Debug, Clone, Copy)]
+struct Grid {
+    origin: Point,
+    step: f64,
+}
 
-/// Rings as the polygon library takes them.
+/// The step of the grid, mm.
+const STEP: f64 = 1e-4;
+
+/// The largest whole number that the library may meet, with room for its sums.
+const LARGEST: f64 = (1_i64 << 28) as f64;
+
+impl Grid {
+    /// One that holds all of these rings.
+    fn over<'r>(rings: impl Iterator<Item = &'r Vec<Point>>) -> Self {
+        let points = rings.flatten().map(|p| Rect::from_points(*p, *p));
+        let bounds = points.reduce(|a, b| a.union(b)).unwrap_or_default();
+        let step = (bounds.width().max(bounds.height()) / LARGEST).max(STEP);
+        Self { origin: bounds.center(), step }
+    }
+
+    fn whole(&self, rings: &[Vec<Point>]) -> Vec<Vec<IntPoint>> {
+        let point = |p: &Point| {
+            let at = (*p - self.origin) / self.step;
+            IntPoint::new(at.x.round() as i32, at.y.round() as i32)
+        };
+        rings.iter().map(|ring| ring.iter().map(point).collect()).collect()
+    }
+
+    fn back(&self, shapes: Vec<Vec<Vec<IntPoint>>>) -> Vec<Vec<Point>> {
+        let point =
+            |p: &IntPoint| self.origin + Vec2::new(f64::from(p.x), f64::from(p.y)) * self.step;
+        shapes.iter().flatten().map(|ring| ring.iter().map(point).collect()).collect()
+    }
+}
+
+/// Rings as the polygon library takes them in free coordinates.
 type Rings = Vec<Vec<[f64; 2]>>;
 
 fn to_library(rings: &[Vec<Point>]) -> Rings {
@@ -61,7 +96,9 @@ pub fn united(rings: &[Vec<Point>], rule: FillRule) -> Vec<Vec<Point>> {
         FillRule::NonZero => Winding::NonZero,
         FillRule::EvenOdd => Winding::EvenOdd,
     };
-    from_library(to_library(rings).simplify_shape_as::<Grid>(rule))
+    let grid = Grid::over(rings.iter());
+    let mut overlay = Overlay::with_contours(&grid.whole(rings), &[]);
+    grid.back(overlay.overlay(OverlayRule::Subject, rule))
 }
 
 /// How two areas are combined.
@@ -86,8 +123,9 @@ pub fn combined(first: &[Vec<Point>], second: &[Vec<Point>], how: Combine) -> Ve
         Combine::Overlap => OverlayRule::Intersect,
         Combine::Apart => OverlayRule::Xor,
     };
-    let second = to_library(second);
-    from_library(to_library(first).overlay_as::<Grid>(&second, rule, Winding::EvenOdd))
+    let grid = Grid::over(first.iter().chain(second));
+    let mut overlay = Overlay::with_contours(&grid.whole(first), &grid.whole(second));
+    grid.back(overlay.overlay(rule, Winding::EvenOdd))
 }
 
 /// An area grown by `distance` mm, or shrunk by a negative one, with round corners whose chords
@@ -100,7 +138,7 @@ pub fn grown(area: &[Vec<Point>], distance: f64, tolerance: f64) -> Vec<Vec<Poin
     // Chord c on radius r: sagitta = c² / 8r (small angles), and the library wants c / r.
     let chord = (8.0 * tolerance / distance.abs()).sqrt().clamp(0.01, 0.5);
     let style = OutlineStyle::new(distance).line_join(LineJoin::Round(chord));
-    from_library(to_library(area).outline_as::<Grid>(&style))
+    from_library(to_library(area).outline(&style))
 }
 
 /// The parts of a polyline that lie inside an area of rings that do not cross.
@@ -109,7 +147,7 @@ pub fn clip_line(line: &[Point], area: &[Vec<Point>]) -> Vec<Vec<Point>> {
     let line: Vec<[f64; 2]> = line.iter().map(|p| [p.x, p.y]).collect();
     let rule = ClipRule { invert: false, boundary_included: true };
     let area = to_library(area);
-    line.clip_by_as::<Grid>(&area, Winding::EvenOdd, rule).iter().map(|l| points(l)).collect()
+    line.clip_by_as::<i64>(&area, Winding::EvenOdd, rule).iter().map(|l| points(l)).collect()
 }
 
 /// Polylines as a path; `closed` closes each.
