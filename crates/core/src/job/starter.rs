@@ -144,6 +144,7 @@ impl Begun {
                 let black = Colour::new(0, 0, 0);
                 let fill = Some(Fill { colour: black, rule: FillRule::EvenOdd });
                 let found = trace::trace(bitmap, image.to_mm, &trace::Trace::default());
+                let found = found.map_err(|p| p.at(image.source.place(&artwork.file)))?;
                 let source = image.source;
                 artwork.shapes.extend(found.paths.into_iter().map(|path| Shape {
                     path,

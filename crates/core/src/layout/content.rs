@@ -176,7 +176,13 @@ fn trace_all(
         let Some(bitmap) = bitmap else { continue };
         artwork.unread.retain(|(unread, at)| *unread != Unread::Bitmap || *at != source);
         // Specks count at the size that the job gives the bitmap by its units.
-        let found = trace::trace(&bitmap, sized * to_mm, how);
+        let found = match trace::trace(&bitmap, sized * to_mm, how) {
+            Ok(found) => found,
+            Err(problem) => {
+                problems.push(problem.at(source.place(&artwork.file)));
+                continue;
+            }
+        };
         specks += found.specks;
         let back = sized.inverse();
         let name = source.id.clone().unwrap_or_else(|| "trace".into());

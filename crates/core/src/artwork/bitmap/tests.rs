@@ -112,7 +112,7 @@ fn a_disc_is_traced_round_and_a_square_with_corners() {
         crate::geometry::region::enclosed_area(&rings, crate::geometry::region::FillRule::EvenOdd)
     };
     let disc = of(&|x, y| (x - 100.0).hypot(y - 100.0) < 80.0);
-    let traced = trace::trace(&disc, to_mm, &trace::Trace::default());
+    let traced = trace::trace(&disc, to_mm, &trace::Trace::default()).unwrap();
     assert_eq!(traced.paths.len(), 1);
     let round = std::f64::consts::PI * 64.0;
     assert!((area(&traced.paths[0]) / round - 1.0).abs() < 0.01, "{}", area(&traced.paths[0]));
@@ -122,7 +122,7 @@ fn a_disc_is_traced_round_and_a_square_with_corners() {
         inside(20.0, 180.0) && !inside(80.0, 120.0) || (x, y) == (5.5, 5.5)
     });
     let sharp = trace::Trace { smooth: 0.0, ..trace::Trace::default() };
-    let traced = trace::trace(&square, to_mm, &sharp);
+    let traced = trace::trace(&square, to_mm, &sharp).unwrap();
     assert_eq!((traced.paths.len(), traced.specks), (1, 1));
     assert!((area(&traced.paths[0]) - (256.0 - 16.0)).abs() < 1e-6);
     use kurbo::Shape as _;

@@ -2,6 +2,7 @@
 
 use super::Bitmap;
 use crate::geometry::{Affine, BezPath, Point};
+use crate::problem::Problem;
 use visioncortex::clusters::Cluster;
 use visioncortex::{BinaryImage, CompoundPathElement, PathSimplifyMode, PointF64};
 
@@ -37,10 +38,24 @@ const SEGMENT: f64 = 4.0;
 /// Turns that end one fitted curve and begin the next, radians.
 const SPLICE: f64 = 0.8;
 
+/// The library measures triangles of pixels in 32 bits: longer sides overflow.
+const LONGEST_SIDE: u32 = 30_000;
+
 /// Traces `bitmap`, whose pixels `to_mm` carries to the drawing.
-#[must_use]
-pub fn trace(bitmap: &Bitmap, to_mm: Affine, how: &Trace) -> Traced {
+///
+/// # Errors
+/// Bitmaps with a side of more than 30,000 pixels.
+pub fn trace(bitmap: &Bitmap, to_mm: Affine, how: &Trace) -> Result<Traced, Problem> {
     let (width, height) = (bitmap.width as usize, bitmap.height as usize);
+    if bitmap.width.max(bitmap.height) > LONGEST_SIDE {
+        return Err(Problem::error(
+            "huge-bitmap",
+            format!(
+                "a bitmap of {width} x {height} pixels is too long to be traced: {LONGEST_SIDE} a side is the most"
+            ),
+            "make it smaller in a drawing program: a laser resolves about 10 pixels per mm",
+        ));
+    }
     let limit = how.threshold * 255.0;
     let mut dark = BinaryImage::new_w_h(width, height);
     for (n, grey) in bitmap.grey.iter().enumerate() {
@@ -61,7 +76,7 @@ pub fn trace(bitmap: &Bitmap, to_mm: Affine, how: &Trace) -> Traced {
             traced.paths.push(to_mm * path);
         }
     }
-    traced
+    Ok(traced)
 }
 
 /// The outline of one connected area, in pixels.

@@ -73,6 +73,17 @@ impl Census {
             let (groups, on_page) =
                 open.last().map_or((Vec::new(), true), |(_, groups, on)| (groups.clone(), *on));
             let id = node.attribute("id").filter(|id| !id.is_empty());
+            if let Some(number) =
+                node.attributes().filter_map(|a| absurd(a.name(), a.value())).next()
+            {
+                return Err(Problem::error(
+                    "absurd-size",
+                    format!("a number is out of this world: {number}"),
+                    "look for a stray point or a wrong unit, and mend it in the drawing program",
+                )
+                .at(Place::line(name, lines.at(range.start)))
+                .into());
+            }
             if let Some(tag) = DRAWING.iter().find(|t| **t == tag) {
                 let source = Source {
                     id: id.map(str::to_string),
@@ -150,6 +161,31 @@ impl Census {
             .at(first.place(&artwork.file)),
         );
     }
+}
+
+/// Attributes whose numbers the library turns into curves before anybody can look at them.
+const GEOMETRY: [&str; 7] = ["d", "points", "r", "rx", "ry", "width", "height"];
+
+/// The first number of an attribute that no drawing can have: a library that splits an arc of such
+/// a radius never ends.
+fn absurd<'v>(name: &str, value: &'v str) -> Option<&'v str> {
+    const LARGEST: f64 = 1e9;
+    if !GEOMETRY.contains(&name) {
+        return None;
+    }
+    // Long runs of digits and exponents are rare; only they are looked at closely.
+    let mut digits = 0;
+    let suspicious = value.bytes().any(|b| {
+        digits = if b.is_ascii_digit() { digits + 1 } else { 0 };
+        digits > 9 || b == b'e' || b == b'E'
+    });
+    if !suspicious {
+        return None;
+    }
+    let is_part = |c: char| c.is_ascii_digit() || matches!(c, '.' | 'e' | 'E' | '-' | '+');
+    value
+        .split(|c: char| !is_part(c))
+        .find(|text| text.parse::<f64>().is_ok_and(|n| !n.is_finite() || n.abs() > LARGEST))
 }
 
 /// The names under which people know a group: its label, its id, its title.
