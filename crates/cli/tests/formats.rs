@@ -126,6 +126,32 @@ fn trouble_is_rung_for_drawings_and_for_refused_jobs() {
 }
 
 #[test]
+fn things_nested_without_end_are_refused_or_read() {
+    const DEEP: usize = 100_000;
+    let bench = Bench::new();
+    let nested = |open: &str, close: &str| open.repeat(DEEP) + &close.repeat(DEEP);
+    bench.write(
+        "deep.svg",
+        format!(
+            "<svg xmlns='http://www.w3.org/2000/svg' width='9mm' height='9mm'>{}</svg>",
+            nested("<g>", "</g>")
+        ),
+    );
+    assert!(bench.refused(1, &["look", "deep.svg"]).contains("nested more than"));
+    let blocks: String = (0..DEEP)
+        .map(|n| format!("0\nBLOCK\n2\nB{n}\n0\nINSERT\n2\nB{}\n0\nENDBLK\n", n + 1))
+        .collect();
+    bench.write("deep.dxf", format!("0\nSECTION\n2\nBLOCKS\n{blocks}0\nENDSEC\n0\nSECTION\n2\nENTITIES\n0\nINSERT\n2\nB0\n0\nENDSEC\n0\nEOF\n"));
+    let look = bench.json(&["look", "deep.dxf"]);
+    assert!(codes(&look["files"][0]).contains(&"lost-block"));
+    let array = nested("[", "]");
+    bench.write("deep.pdf", format!("%PDF-1.7\n1 0 obj\n<</Type/Catalog/X {array}>>\nendobj\ntrailer\n<</Root 1 0 R>>\n%%EOF\n"));
+    bench.refused(1, &["look", "deep.pdf"]);
+    bench.write("deep.kite.toml", format!("tinkite = 1\nx = {array}"));
+    bench.refused(1, &["check", "deep.kite.toml"]);
+}
+
+#[test]
 fn broken_files_of_every_format_end_in_a_message() {
     let bench = bench();
     for name in BURNT.iter().chain(&["medal.stl"]) {

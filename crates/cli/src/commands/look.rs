@@ -26,7 +26,10 @@ pub(super) fn run(args: &Look, console: &Console) -> Result<(), Refusal> {
     if console.json {
         return console.json(&LookJson { files: looked.iter().map(Looked::json).collect() });
     }
-    for one in &looked {
+    for (n, one) in looked.iter().enumerate() {
+        if n > 0 {
+            console.result("")?;
+        }
         console.result(&one.text(console.colours_out()))?;
         door::show(one.doubts(), &Sources::new(), console);
     }

@@ -123,6 +123,7 @@ impl<'a> Looked<'a> {
         let n = |v: f64| plain(v, 2);
         let mut out = String::new();
         match art.extents() {
+            Some(_) if art.format.is_bitmap() => return bitmap_text(art),
             Some(r) => {
                 let _ = writeln!(
                     out,
@@ -182,7 +183,7 @@ impl<'a> Looked<'a> {
             let _ = write!(
                 out,
                 "\n  bitmap {}: {} x {} mm, {} x {} pixels{dpi}",
-                if art.format.is_bitmap() { "" } else { &image.name },
+                image.name,
                 n(image.size_mm[0]),
                 n(image.size_mm[1]),
                 image.pixels[0],
@@ -191,6 +192,19 @@ impl<'a> Looked<'a> {
         }
         out
     }
+}
+
+/// The measures of a file that is one bitmap.
+fn bitmap_text(art: &Artwork) -> String {
+    let mut out = String::new();
+    for image in &art.images {
+        let (width, height) = image.size();
+        let (width, height) = (plain(width, 2), plain(height, 2));
+        let _ = writeln!(out, "{}: {}, {width} x {height} mm", art.file, art.format.name());
+        let _ = writeln!(out, "  pixels   {} x {}", image.pixels.0, image.pixels.1);
+        let _ = writeln!(out, "  units    {}", art.units.source);
+    }
+    out
 }
 
 /// A solid model's measures.

@@ -136,6 +136,37 @@ fn hostile_and_broken_files_end_in_a_message() {
 }
 
 #[test]
+fn compressed_and_encrypted_files_are_read_and_locked_ones_said() {
+    let plain = drawn(CHEEK);
+    for bytes in [
+        &include_bytes!("../../../tests/data/object-streams.pdf")[..],
+        include_bytes!("../../../tests/data/empty-password.pdf"),
+        include_bytes!("../../../tests/data/empty-password-256.pdf"),
+    ] {
+        let art = drawn(bytes);
+        assert_eq!(art.shapes.len(), plain.shapes.len());
+        assert_eq!(art.extents(), plain.extents());
+    }
+    let locked = include_bytes!("../../../tests/data/locked.pdf");
+    let problems = read("a.pdf", locked, &Default::default()).unwrap_err();
+    assert_eq!(problems.iter().next().unwrap().code, "locked-pdf");
+}
+
+#[test]
+fn a_damaged_cross_reference_is_mended() {
+    // Every offset of the table points nowhere.
+    let text = CHEEK.to_vec();
+    let at = text.windows(4).position(|w| w == b"xref").unwrap();
+    let mut broken = text.clone();
+    for byte in &mut broken[at..] {
+        if byte.is_ascii_digit() {
+            *byte = b'7';
+        }
+    }
+    assert_eq!(drawn(&broken).shapes.len(), drawn(CHEEK).shapes.len());
+}
+
+#[test]
 fn a_file_cut_off_anywhere_is_refused_or_read() {
     for n in 1..16 {
         if let Err(problems) = read("a.pdf", &CHEEK[..CHEEK.len() * n / 16], &Default::default()) {
