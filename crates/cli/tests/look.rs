@@ -12,11 +12,12 @@ fn the_demo_drawing_for_people() {
       page     200 x 140 mm
       units    width "200mm" over 800 view box units: 1 unit is 0.25 mm
       drawing  X 13.06 to 186.03, Y 13 to 129.39 mm from the lower left corner
+      groups   "emblem", "folds", "holes"
 
         colour   by      shapes  open  closed  lines  length mm  inside mm²      size mm  stroke mm
         #1a1a1a  fill         2     0       2      3      212.5       550.1  34.7 x 60.6
         #0000ff  stroke       3     3       0      3      231.2         0.0     112 x 90  0.25
-        #ff0000  stroke      19     0      19     19      659.6     10832.8  173 x 116.4  0.25
+        #ff0000  stroke      19     0      19     19      659.6     10832.5  173 x 116.4  0.25
     "#);
 }
 
@@ -35,6 +36,7 @@ fn the_fields_that_other_programs_rely_on() {
             "extents_mm",
             "file",
             "format",
+            "groups",
             "images",
             "layers",
             "page_mm",

@@ -7,7 +7,7 @@ use std::fmt::Write as _;
 use tinkite_core::artwork::layers::{Layer, layers};
 use tinkite_core::artwork::{Artwork, Solid, trouble};
 use tinkite_core::colour::Colour;
-use tinkite_core::problem::Problems;
+use tinkite_core::problem::{Problems, few};
 use tinkite_core::quantity::plain;
 
 /// Lengths and areas are measured on lines and arcs this near to what was drawn, mm.
@@ -27,6 +27,7 @@ pub(crate) struct FileJson {
     page_mm: Option<[f64; 2]>,
     extents_mm: Option<ExtentsJson>,
     layers: Vec<LayerJson>,
+    groups: Vec<String>,
     images: Vec<ImageJson>,
     solid: Option<SolidJson>,
     problems: Vec<ProblemJson>,
@@ -107,6 +108,7 @@ impl<'a> Looked<'a> {
             page_mm: art.page.map(|(w, h)| [micron(w), micron(h)]),
             extents_mm: extents.map(ExtentsJson::from),
             layers: self.layers.iter().map(layer_json).collect(),
+            groups: art.groups().into_iter().map(str::to_string).collect(),
             images: art.images.iter().map(image).collect(),
             solid: art.solid.as_ref().map(|solid| SolidJson {
                 size_mm: solid.size.map(micron),
@@ -159,6 +161,10 @@ impl<'a> Looked<'a> {
                 n(r.y0),
                 n(r.y1)
             );
+        }
+        let groups: Vec<String> = art.groups().iter().map(|name| format!("\"{name}\"")).collect();
+        if !groups.is_empty() {
+            let _ = writeln!(out, "  groups   {}", few(&groups, 8));
         }
         out.push('\n');
         let header = [

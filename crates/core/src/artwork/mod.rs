@@ -255,6 +255,14 @@ impl Artwork {
         hull(shapes.chain(self.images.iter().map(Image::bounds)))
     }
 
+    /// Names of the groups and layers that hold shapes, in the order in which they first appear.
+    #[must_use]
+    pub fn groups(&self) -> Vec<&str> {
+        let mut seen = std::collections::BTreeSet::new();
+        let names = self.shapes.iter().flat_map(|shape| &shape.source.groups);
+        names.map(String::as_str).filter(|name| seen.insert(*name)).collect()
+    }
+
     /// Everything doubtful, for a report on the file alone: what cannot be read is a warning here,
     /// since a job may leave it out.
     #[must_use]

@@ -98,7 +98,7 @@ pub fn united(rings: &[Vec<Point>], rule: FillRule) -> Vec<Vec<Point>> {
         FillRule::EvenOdd => Winding::EvenOdd,
     };
     let grid = Grid::over(rings.iter());
-    let mut overlay = Overlay::with_contours(&grid.whole(rings), &[]);
+    let mut overlay = Overlay::from_subj(&grid.whole(rings));
     grid.back(overlay.overlay(OverlayRule::Subject, rule))
 }
 
@@ -125,7 +125,7 @@ pub fn combined(first: &[Vec<Point>], second: &[Vec<Point>], how: Combine) -> Ve
         Combine::Apart => OverlayRule::Xor,
     };
     let grid = Grid::over(first.iter().chain(second));
-    let mut overlay = Overlay::with_contours(&grid.whole(first), &grid.whole(second));
+    let mut overlay = Overlay::from_subj_and_clip(&grid.whole(first), &grid.whole(second));
     grid.back(overlay.overlay(rule, Winding::EvenOdd))
 }
 

@@ -243,7 +243,9 @@ fn leave_out(artwork: &Artwork) -> String {
         return String::new();
     }
     let tables: Vec<String> = kinds.iter().map(|kind| format!("{{ kind = \"{kind}\" }}")).collect();
-    format!("leave-out = [{}]   # not read by this version\n", tables.join(", "))
+    let bitmap = kinds.contains(&"bitmap");
+    let why = if bitmap { "trace = {} instead makes areas of bitmaps" } else { "no font for it" };
+    format!("leave-out = [{}]   # {why}\n", tables.join(", "))
 }
 
 fn place(extents: Option<Rect>, machine: &Machine) -> String {

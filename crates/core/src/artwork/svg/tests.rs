@@ -296,3 +296,95 @@ fn a_file_cut_off_anywhere_is_refused_or_read_but_never_worse() {
     let marked = format!("\u{feff}{whole}");
     assert_eq!(read("a.svg", marked.as_bytes(), &Default::default()).unwrap().shapes.len(), 24);
 }
+
+#[test]
+fn what_drawing_programs_write_is_read_as_it_shows() {
+    let art = |body: &str| read("a.svg", page(body).as_bytes(), &Default::default()).unwrap();
+    let boxes = |art: &crate::artwork::Artwork| -> Vec<(f64, f64, f64, f64)> {
+        use kurbo::Shape as _;
+        let round = |v: f64| (v * 1000.0).round() / 1000.0;
+        art.shapes
+            .iter()
+            .map(|s| s.path.bounding_box())
+            .map(|r| (round(r.x0), round(r.y0), round(r.x1), round(r.y1)))
+            .collect()
+    };
+    // A nested page with its own view box, fitted and centred: 20 × 10 into 10 × 10.
+    let nested = art(
+        r#"<svg x="5" y="5" width="10" height="10" viewBox="0 0 20 10"><rect width="20" height="10"/></svg>"#,
+    );
+    assert_eq!(boxes(&nested), [(5.0, 87.5, 15.0, 92.5)]);
+    // The same, filling its box and cut at it.
+    let slice = art(
+        r#"<svg x="5" y="5" width="10" height="10" viewBox="0 0 20 10" preserveAspectRatio="xMidYMid slice"><rect width="20" height="10"/></svg>"#,
+    );
+    assert_eq!(boxes(&slice), [(5.0, 85.0, 15.0, 95.0)]);
+    // A symbol used twice, with the colour of whoever uses it.
+    let used = art(
+        r##"<symbol id="s" viewBox="0 0 2 2"><path d="M0 0H2V2Z" fill="currentColor"/></symbol>
+<use href="#s" width="4" height="4" color="#00f"/><use href="#s" x="10" width="2" height="2" color="red"/>"##,
+    );
+    let colours: Vec<_> = used.shapes.iter().map(|s| s.fill.unwrap().colour.to_string()).collect();
+    assert_eq!(colours, ["#0000ff", "#ff0000"]);
+    assert_eq!(boxes(&used), [(0.0, 96.0, 4.0, 100.0), (10.0, 98.0, 12.0, 100.0)]);
+    // Markers are drawn at the ends of their line.
+    let marked = art(
+        r##"<marker id="m" markerWidth="4" markerHeight="4" refX="2" refY="2" markerUnits="userSpaceOnUse" orient="auto"><circle cx="2" cy="2" r="2"/></marker>
+<path d="M10 10H30" stroke="red" fill="none" marker-end="url(#m)"/>"##,
+    );
+    assert!(boxes(&marked).contains(&(28.0, 88.0, 32.0, 92.0)), "{:?}", boxes(&marked));
+    // Every transform, one in another.
+    let moved = art(
+        r#"<g transform="translate(10 10) rotate(90) scale(2) skewX(45)"><rect width="2" height="1" transform="matrix(1 0 0 1 1 0)"/></g>"#,
+    );
+    // (x, y) goes to (10 − 2y, 10 + 2(x + y)); y on the page counts down.
+    assert_eq!(boxes(&moved), [(8.0, 82.0, 10.0, 88.0)]);
+    // Style sheets, inheritance and importance.
+    let styled = art(
+        r#"<style>g.a > path { stroke: red } path { stroke: blue !important; fill: none }</style><g class="a" stroke="green"><path d="M0 0H5"/></g>"#,
+    );
+    assert_eq!(styled.shapes[0].stroke.unwrap().colour.to_string(), "#0000ff");
+    // The first branch of a switch that fits.
+    let switched = art(
+        r#"<switch><rect systemLanguage="zz" width="9" height="9"/><rect width="3" height="3"/></switch>"#,
+    );
+    assert_eq!(boxes(&switched), [(0.0, 97.0, 3.0, 100.0)]);
+}
+
+#[test]
+fn nested_clip_paths_and_clipped_groups_cut_together() {
+    let text = page(
+        r##"<clipPath id="a"><rect x="10" y="10" width="20" height="20"/></clipPath>
+<clipPath id="b" clip-path="url(#a)"><rect x="0" y="0" width="20" height="50"/></clipPath>
+<g clip-path="url(#b)" transform="translate(5 0)"><rect id="r" x="0" y="0" width="50" height="50" fill="red"/></g>"##,
+    );
+    let art = read("a.svg", text.as_bytes(), &Default::default()).unwrap();
+    // Of a and b together 10 × 20 is left, moved by 5.
+    assert!(near(art.extents().unwrap(), (15., 70., 25., 90.)), "{:?}", art.extents());
+    let half = page(
+        r##"<clipPath id="h" clipPathUnits="objectBoundingBox"><rect width="0.5" height="1"/></clipPath>
+<circle cx="20" cy="20" r="10" clip-path="url(#h)" fill="none" stroke="red"/>"##,
+    );
+    let art = read("a.svg", half.as_bytes(), &Default::default()).unwrap();
+    let length: f64 =
+        art.shapes[0].contours(0.01).iter().map(crate::geometry::Contour::length).sum();
+    assert!((length - std::f64::consts::PI * 10.0).abs() < 0.02, "{length}");
+}
+
+#[test]
+fn numbers_out_of_this_world_are_refused_before_a_library_meets_them() {
+    for (body, line) in [
+        (r#"<path d="M0 0A1e90 5 0 0 1 9 9" stroke="red"/>"#, 2),
+        ("\n<circle r=\"99999999999999\" stroke=\"red\"/>", 3),
+        (r#"<rect width="5" height="1e400"/>"#, 2),
+    ] {
+        let text = page(body).replacen('>', ">\n", 1);
+        let problems = read("a.svg", text.as_bytes(), &Default::default()).unwrap_err();
+        let problem = problems.iter().next().unwrap();
+        assert_eq!(problem.code, "absurd-size", "{body}");
+        assert_eq!(problem.place.as_ref().unwrap().line, Some(line), "{body}");
+    }
+    // Long fractions and small exponents are nothing special.
+    let text = page(r#"<path d="M0.12345678901234 1e-3L5 5" stroke="red"/>"#);
+    assert!(read("a.svg", text.as_bytes(), &Default::default()).is_ok());
+}
