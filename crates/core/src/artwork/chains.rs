@@ -5,7 +5,7 @@
 
 use super::Shape;
 use crate::geometry::{BezPath, PathEl, Point, SAME_POINT};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 /// Joins the `loose` ones among `shapes` (one flag for each) that lie in the same groups and are
 /// painted alike. A joined shape stands in the place of its first line and keeps that one's source.
@@ -99,10 +99,15 @@ fn chains(shapes: &[Shape], group: &[usize]) -> Vec<Vec<(usize, bool)>> {
     found
 }
 
+/// Side of a cell in which ends are looked for, mm: so small that few share one, and so large that
+/// few lie near its border.
+const CELL: f64 = 32.0 * SAME_POINT;
+
 /// Places where ends lie; ends within [`SAME_POINT`] share one.
 #[derive(Default)]
 struct Nodes {
-    cells: BTreeMap<(i64, i64), Vec<usize>>,
+    /// Looked up, never walked.
+    cells: HashMap<(i64, i64), Vec<usize>>,
     points: Vec<Point>,
     /// Which strands end there.
     uses: Vec<Vec<usize>>,
@@ -110,18 +115,18 @@ struct Nodes {
 
 impl Nodes {
     fn at(&mut self, p: Point) -> usize {
-        let cell = ((p.x / SAME_POINT).floor() as i64, (p.y / SAME_POINT).floor() as i64);
-        for x in -1..=1 {
-            for y in -1..=1 {
-                let near = self.cells.get(&(cell.0.saturating_add(x), cell.1.saturating_add(y)));
-                let near = near.into_iter().flatten();
-                for node in near {
+        let column = |x: f64| (x / CELL).floor() as i64;
+        // A point that is near only lies in another cell when this one is near its border.
+        for x in column(p.x - SAME_POINT)..=column(p.x + SAME_POINT) {
+            for y in column(p.y - SAME_POINT)..=column(p.y + SAME_POINT) {
+                for node in self.cells.get(&(x, y)).into_iter().flatten() {
                     if self.points[*node].distance(p) <= SAME_POINT {
                         return *node;
                     }
                 }
             }
         }
+        let cell = (column(p.x), column(p.y));
         self.points.push(p);
         self.uses.push(Vec::new());
         self.cells.entry(cell).or_default().push(self.points.len() - 1);

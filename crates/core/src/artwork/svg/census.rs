@@ -1,28 +1,20 @@
 //! A census of the document: what each element is called and where it stands.
 //!
-//! `usvg` keeps ids and nothing else of the source. So every drawing element without an id is given
-//! one before the document is handed over, and whatever comes back is found again by its id; what
-//! does not come back is reported. Content that a `use` repeats loses its ids; it is found by the
-//! id of the `use`.
+//! Whatever the library hands back is found here by its id; what does not come back is reported.
+//! Content that a `use` repeats loses its ids; it is found by the id of the `use`.
 
+use super::label::{DRAWING, OURS};
 use crate::artwork::{Artwork, Source, Unread};
 use crate::problem::{Place, Problem, Problems, count, few};
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeSet, HashMap};
 use usvg::roxmltree::{Document, Node};
 
 /// Elements nested deeper than this are a broken or hostile file.
 const DEEPEST: usize = 1000;
 
-/// Elements that draw.
-const DRAWING: [&str; 10] =
-    ["path", "rect", "circle", "ellipse", "line", "polyline", "polygon", "text", "image", "use"];
-
 /// Elements whose content is drawn only where something refers to it.
 const KEPT_FOR_LATER: [&str; 7] =
     ["defs", "symbol", "clipPath", "mask", "marker", "pattern", "linearGradient"];
-
-/// Ids that we hand out start like this.
-const OURS: &str = "tinkite-line-";
 
 /// One element of the document.
 #[derive(Debug)]
@@ -35,21 +27,21 @@ struct Element {
     external: bool,
 }
 
-/// All drawing elements and groups, by id, and the document with an id on each of them.
+/// All drawing elements, in the order of the document.
 #[derive(Debug)]
 pub(super) struct Census {
-    pub(super) labelled_text: String,
-    elements: BTreeMap<String, Element>,
+    elements: Vec<Element>,
+    /// Numbers of elements by id; looked up, never walked.
+    by_id: HashMap<String, usize>,
 }
 
 impl Census {
-    /// Walks the document once, front to back.
+    /// Walks the document once, front to back. Every drawing element of `text` has an id.
     pub(super) fn take(name: &str, text: &str, document: &Document<'_>) -> Result<Self, Problems> {
         let root_at = document.root_element().range().start;
         let lines = Lines::of(text);
-        let mut labelled = String::with_capacity(text.len() + text.len() / 8);
-        let mut copied = 0;
-        let mut elements = BTreeMap::new();
+        let mut elements: Vec<Element> = Vec::new();
+        let mut by_id = HashMap::new();
         // What each open ancestor contributes: its end, the groups round its content, on the page.
         let mut open: Vec<(usize, Vec<String>, bool)> = Vec::new();
         for node in document.root_element().descendants().filter(Node::is_element) {
@@ -70,12 +62,9 @@ impl Census {
                 .into());
             }
             let tag = node.tag_name().name();
-            let (groups, on_page) =
-                open.last().map_or((Vec::new(), true), |(_, groups, on)| (groups.clone(), *on));
-            let id = node.attribute("id").filter(|id| !id.is_empty());
-            if let Some(number) =
-                node.attributes().filter_map(|a| absurd(a.name(), a.value())).next()
-            {
+            let on_page = open.last().is_none_or(|(_, _, on_page)| *on_page);
+            let groups = || open.last().map(|(_, groups, _)| groups.clone()).unwrap_or_default();
+            if let Some(number) = node.attributes().find_map(|a| absurd(a.name(), a.value())) {
                 return Err(Problem::error(
                     "absurd-size",
                     format!("a number is out of this world: {number}"),
@@ -85,48 +74,43 @@ impl Census {
                 .into());
             }
             if let Some(tag) = DRAWING.iter().find(|t| **t == tag) {
+                let id = node.attribute("id").unwrap_or_default();
+                let own = !id.is_empty() && !id.starts_with(OURS);
                 let source = Source {
-                    id: id.map(str::to_string),
-                    groups: groups.clone(),
+                    id: own.then(|| id.to_string()),
+                    groups: groups(),
                     line: in_order.then(|| lines.at(range.start)),
                 };
-                let label = id.map_or_else(|| format!("{OURS}{}", elements.len()), str::to_string);
-                if id.is_none() && in_order {
-                    // Straight after "<name", where white space or the end of the tag follows.
-                    let name_end = range.start + 1 + name_length(&text[range.start + 1..]);
-                    labelled.push_str(&text[copied..name_end]);
-                    labelled.push_str(&format!(" id=\"{label}\""));
-                    copied = name_end;
-                }
                 let external = *tag == "image" && refers_outside(&node);
-                elements.entry(label).or_insert(Element { source, tag, on_page, external });
+                by_id.entry(id.to_string()).or_insert(elements.len());
+                elements.push(Element { source, tag, on_page, external });
             }
             if in_order && node.has_children() {
-                let mut inner = groups;
+                let mut inner = groups();
                 if tag == "g" || tag == "svg" && !open.is_empty() {
                     inner.extend(group_names(&node));
                 }
                 open.push((range.end, inner, on_page && !KEPT_FOR_LATER.contains(&tag)));
             }
         }
-        labelled.push_str(&text[copied..]);
-        Ok(Self { labelled_text: labelled, elements })
+        Ok(Self { elements, by_id })
     }
 
-    /// Whether an element of the document has this label.
-    pub(super) fn knows(&self, label: &str) -> bool {
-        self.elements.contains_key(label)
+    /// The number of the element with this id.
+    pub(super) fn number(&self, id: &str) -> Option<usize> {
+        self.by_id.get(id).copied()
     }
 
-    /// Where the element with this label stands.
-    pub(super) fn source(&self, label: &str) -> Source {
-        self.elements.get(label).map(|e| e.source.clone()).unwrap_or_default()
+    /// Where an element stands.
+    pub(super) fn source(&self, number: usize) -> Source {
+        self.elements[number].source.clone()
     }
 
     /// Reports every element on the page that did not come back: nothing is lost unsaid.
-    pub(super) fn report_unseen(&self, seen: &BTreeSet<String>, artwork: &mut Artwork) {
+    pub(super) fn report_unseen(&self, seen: &BTreeSet<usize>, artwork: &mut Artwork) {
         let mut unseen: Vec<&Source> = Vec::new();
-        let lost = self.elements.iter().filter(|(label, e)| e.on_page && !seen.contains(*label));
+        let numbered = self.elements.iter().enumerate();
+        let lost = numbered.filter(|(n, e)| e.on_page && !seen.contains(n));
         for (_, element) in lost {
             match element.tag {
                 "text" => artwork.unread.push((Unread::Text, element.source.clone())),
@@ -200,10 +184,6 @@ fn group_names(node: &Node<'_, '_>) -> Vec<String> {
 
 fn refers_outside(node: &Node<'_, '_>) -> bool {
     node.attributes().any(|a| a.name() == "href" && !a.value().trim_start().starts_with("data:"))
-}
-
-fn name_length(text: &str) -> usize {
-    text.find(|c: char| c.is_whitespace() || c == '/' || c == '>').unwrap_or(text.len())
 }
 
 /// Line numbers by byte offset.

@@ -2,6 +2,7 @@
 //! file, what it is called there and what got lost is ours to know.
 
 mod census;
+mod label;
 mod page;
 
 use super::clip::{Clipped, Region, clipped, rings};
@@ -32,6 +33,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     };
     let text = text.trim_start_matches('\u{feff}');
     let options = usvg::roxmltree::ParsingOptions { allow_dtd: true, ..Default::default() };
+    let text = &*label::labelled(text);
     let document = usvg::roxmltree::Document::parse_with_options(text, options)
         .map_err(|error| Problems::from(not_xml(name, &error)))?;
     let root = document.root_element();
@@ -54,7 +56,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     let tree = {
         let fonts = if text.contains("<text") { how.fonts.fonts() } else { Arc::default() };
         let options = offline(fonts, &missing);
-        shield(|| usvg::Tree::from_str(&census.labelled_text, &options))
+        shield(|| usvg::Tree::from_xmltree(&document, &options))
     };
     let tree = tree.map_err(|_| Problems::from(broken(name)))?;
     let tree = tree.map_err(|error| Problems::from(not_svg(name, &error)))?;
@@ -171,14 +173,14 @@ struct Reader<'c> {
     to_mm: Affine,
     /// What is left of the page by the clip paths round, in mm.
     clips: Vec<Region>,
-    /// Labels of the elements that came through.
-    seen: BTreeSet<String>,
+    /// Numbers of the elements that came through.
+    seen: BTreeSet<usize>,
     out: Collected,
 }
 
 impl Reader<'_> {
     /// `label` is that of the nearest element round this group that the census knows.
-    fn group(&mut self, group: &usvg::Group, label: Option<&str>) {
+    fn group(&mut self, group: &usvg::Group, label: Option<usize>) {
         let label = self.known(group.id()).or(label);
         let clipped =
             group.clip_path().map(|clip| self.region(clip, affine(group.abs_transform())));
@@ -229,7 +231,7 @@ impl Reader<'_> {
         clip.clip_path().map_or(region.clone(), |c| region.and(&self.region(c, to_page)))
     }
 
-    fn text(&mut self, text: &usvg::Text, label: Option<&str>) {
+    fn text(&mut self, text: &usvg::Text, label: Option<usize>) {
         let label = self.known(text.id()).or(label);
         let before = self.out.shapes.len();
         self.group(text.flattened(), label);
@@ -251,22 +253,20 @@ impl Reader<'_> {
         }
     }
 
-    fn known<'a>(&self, id: &'a str) -> Option<&'a str> {
-        self.census.knows(id).then_some(id)
+    fn known(&self, id: &str) -> Option<usize> {
+        if id.is_empty() { None } else { self.census.number(id) }
     }
 
-    fn source(&self, label: Option<&str>) -> Source {
+    fn source(&self, label: Option<usize>) -> Source {
         label.map(|label| self.census.source(label)).unwrap_or_default()
     }
 
-    fn path(&mut self, path: &usvg::Path, label: Option<&str>) {
+    fn path(&mut self, path: &usvg::Path, label: Option<usize>) {
         let label = self.known(path.id()).or(label);
         if !path.is_visible() {
             return;
         }
-        if let Some(label) = label {
-            self.seen.insert(label.to_string());
-        }
+        self.seen.extend(label);
         let source = self.source(label);
         let transform = affine(path.abs_transform());
         let scale = transform.determinant().abs().sqrt() * MM_PER_PX;
@@ -306,11 +306,9 @@ impl Reader<'_> {
         None
     }
 
-    fn image(&mut self, image: &usvg::Image, label: Option<&str>) {
+    fn image(&mut self, image: &usvg::Image, label: Option<usize>) {
         let label = self.known(image.id()).or(label);
-        if let Some(label) = label {
-            self.seen.insert(label.to_string());
-        }
+        self.seen.extend(label);
         let source = self.source(label);
         let to_page = affine(image.abs_transform());
         let (bytes, format) = match image.kind() {
