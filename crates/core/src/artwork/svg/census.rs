@@ -35,9 +35,47 @@ pub(super) struct Census {
     by_id: HashMap<String, usize>,
 }
 
+/// Refuses numbers that no drawing can have, and elements nested without end, before a library
+/// meets them.
+///
+/// # Errors
+/// The first of them, with its line.
+pub(super) fn sane(name: &str, text: &str, document: &Document<'_>) -> Result<(), Problem> {
+    let root_at = document.root_element().range().start;
+    // Where each open ancestor ends.
+    let mut open: Vec<usize> = Vec::new();
+    for node in document.root_element().descendants().filter(Node::is_element) {
+        let range = node.range();
+        // What an entity brings in stands out of order; the library bounds its depth.
+        if range.start >= root_at {
+            while open.last().is_some_and(|end| range.start >= *end) {
+                open.pop();
+            }
+            open.push(range.end);
+        }
+        if open.len() > DEEPEST {
+            return Err(Problem::error(
+                "nested-too-deep",
+                format!("elements are nested more than {DEEPEST} deep"),
+                "ungroup the drawing in the drawing program and save it again",
+            )
+            .at(Place::line(name, crate::problem::line_of(text, range.start))));
+        }
+        if let Some(number) = node.attributes().find_map(|a| absurd(a.name(), a.value())) {
+            return Err(Problem::error(
+                "absurd-size",
+                format!("a number is out of this world: {number}"),
+                "look for a stray point or a wrong unit, and mend it in the drawing program",
+            )
+            .at(Place::line(name, crate::problem::line_of(text, range.start))));
+        }
+    }
+    Ok(())
+}
+
 impl Census {
     /// Walks the document once, front to back. Every drawing element of `text` has an id.
-    pub(super) fn take(name: &str, text: &str, document: &Document<'_>) -> Result<Self, Problems> {
+    pub(super) fn take(text: &str, document: &Document<'_>) -> Self {
         let root_at = document.root_element().range().start;
         let lines = Lines::of(text);
         let mut elements: Vec<Element> = Vec::new();
@@ -52,27 +90,9 @@ impl Census {
             while in_order && open.last().is_some_and(|(end, ..)| range.start >= *end) {
                 open.pop();
             }
-            if open.len() > DEEPEST {
-                return Err(Problem::error(
-                    "nested-too-deep",
-                    format!("elements are nested more than {DEEPEST} deep"),
-                    "ungroup the drawing in the drawing program and save it again",
-                )
-                .at(Place::line(name, lines.at(range.start)))
-                .into());
-            }
             let tag = node.tag_name().name();
             let on_page = open.last().is_none_or(|(_, _, on_page)| *on_page);
             let groups = || open.last().map(|(_, groups, _)| groups.clone()).unwrap_or_default();
-            if let Some(number) = node.attributes().find_map(|a| absurd(a.name(), a.value())) {
-                return Err(Problem::error(
-                    "absurd-size",
-                    format!("a number is out of this world: {number}"),
-                    "look for a stray point or a wrong unit, and mend it in the drawing program",
-                )
-                .at(Place::line(name, lines.at(range.start)))
-                .into());
-            }
             if let Some(tag) = DRAWING.iter().find(|t| **t == tag) {
                 let id = node.attribute("id").unwrap_or_default();
                 let own = !id.is_empty() && !id.starts_with(OURS);
@@ -93,7 +113,7 @@ impl Census {
                 open.push((range.end, inner, on_page && !KEPT_FOR_LATER.contains(&tag)));
             }
         }
-        Ok(Self { elements, by_id })
+        Self { elements, by_id }
     }
 
     /// The number of the element with this id.

@@ -49,17 +49,19 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
         .at(Place::file(name))
         .into());
     }
-    let census = Census::take(name, text, &document)?;
+    census::sane(name, text, &document)?;
     let mut problems = Problems::new();
     let page = page::read(name, &root, &mut problems);
     let missing = Missing::default();
-    let tree = {
-        let fonts = if text.contains("<text") { how.fonts.fonts() } else { Arc::default() };
-        let options = offline(fonts, &missing);
-        shield(|| usvg::Tree::from_xmltree(&document, &options))
-    };
+    let fonts = if text.contains("<text") { how.fonts.fonts() } else { Arc::default() };
+    let options = offline(fonts, &missing);
+    let (census, tree) = rayon::join(
+        || Census::take(text, &document),
+        || shield(|| usvg::Tree::from_xmltree(&document, &options)),
+    );
     let tree = tree.map_err(|_| Problems::from(broken(name)))?;
     let tree = tree.map_err(|error| Problems::from(not_svg(name, &error)))?;
+    drop(options);
     missing.report(name, &mut problems);
 
     let height = f64::from(tree.size().height());
