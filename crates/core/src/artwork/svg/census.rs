@@ -5,7 +5,7 @@
 
 use super::label::{DRAWING, OURS};
 use crate::artwork::{Artwork, Source, Unread};
-use crate::problem::{Place, Problem, Problems, count, few};
+use crate::problem::{Place, Problem, count, few};
 use std::collections::{BTreeSet, HashMap};
 use usvg::roxmltree::{Document, Node};
 
