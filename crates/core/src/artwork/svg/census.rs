@@ -177,12 +177,16 @@ fn absurd<'v>(name: &str, value: &'v str) -> Option<&'v str> {
     if !GEOMETRY.contains(&name) {
         return None;
     }
-    // Long runs of digits and exponents are rare; only they are looked at closely.
-    let mut digits = 0;
-    let suspicious = value.bytes().any(|b| {
-        digits = if b.is_ascii_digit() { digits + 1 } else { 0 };
-        digits > 9 || b == b'e' || b == b'E'
-    });
+    // Long runs of digits and exponents are rare; only they are looked at closely. A run of ten
+    // covers a place that is a multiple of ten.
+    let bytes = value.as_bytes();
+    let run = |at: usize| {
+        let digits = |b: &&u8| b.is_ascii_digit();
+        let before = bytes[..at].iter().rev().take_while(digits).count();
+        before + bytes[at..].iter().take_while(digits).count() > 9
+    };
+    let long = (9..bytes.len()).step_by(10).any(|at| bytes[at].is_ascii_digit() && run(at));
+    let suspicious = long || value.contains('e') || value.contains('E');
     if !suspicious {
         return None;
     }
@@ -211,7 +215,7 @@ struct Lines(Vec<usize>);
 
 impl Lines {
     fn of(text: &str) -> Self {
-        Self(text.bytes().enumerate().filter(|(_, b)| *b == b'\n').map(|(at, _)| at).collect())
+        Self(text.match_indices('\n').map(|(at, _)| at).collect())
     }
 
     fn at(&self, offset: usize) -> u32 {
