@@ -93,7 +93,7 @@ fn motion_and_emit(c: &mut Criterion) {
     let (sheet, _) = layout::lay_out(art(plate()).into(), &job).expect("layout");
     let made = toolpath::make(&sheet, &job, &[0]).expect("toolpaths");
     let placed = mapping::place(order::arrange(made.paths, &job, Point::ZERO), &job);
-    let timed = motion::time(placed.clone(), &job, &[0]).expect("timed");
+    let (timed, _) = motion::time(placed.clone(), &job, &[0]).expect("timed");
     let moves = timed.totals.moves;
     group.throughput(Throughput::Elements(moves));
     group.bench_function("motion", |b| {

@@ -153,17 +153,56 @@ pub(crate) struct Plan {
 pub(crate) struct Draw {
     #[command(flatten)]
     pub(crate) job: JobArgs,
-    /// The picture; its ending says the kind: .svg or .png
+    /// The picture; its ending says the kind: .svg, .png, or .gif for playback
     #[arg(long, short, value_name = "FILE")]
     pub(crate) output: PathBuf,
     /// Size of the picture in pixels
     #[arg(long, value_name = "WxH", default_value = "1280x800", value_parser = canvas)]
     pub(crate) size: (u32, u32),
     /// Ring and number every place where something is wrong or doubtful; takes a drawing as well
-    #[arg(long)]
+    #[arg(long, conflicts_with_all = ["show", "window"])]
     pub(crate) trouble: bool,
+    /// Let colours stand for this along the lines, in place of steps
+    #[arg(long, value_name = "WHAT")]
+    pub(crate) show: Option<ShowArg>,
+    /// Only this part of the bed, from corner to corner on the machine's axes in mm
+    #[arg(long, value_name = "X,Y,X,Y", value_parser = window, allow_hyphen_values = true)]
+    pub(crate) window: Option<[f64; 4]>,
+    /// How long a playback (.gif) takes, s
+    #[arg(long, value_name = "SECONDS", default_value_t = 12.0, value_parser = playback_seconds)]
+    pub(crate) play: f64,
     #[command(flatten)]
     pub(crate) writing: Writing,
+}
+
+/// What colours stand for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum ShowArg {
+    /// Power along the line
+    Power,
+    /// Speed along the line
+    Speed,
+    /// Which path comes first
+    Order,
+    /// When it is burnt
+    Time,
+}
+
+fn window(text: &str) -> Result<[f64; 4], String> {
+    let parts: Vec<f64> = text.split(',').filter_map(|p| p.trim().parse().ok()).collect();
+    match <[f64; 4]>::try_from(parts) {
+        Ok(w) if w.iter().all(|v| v.is_finite() && v.abs() < 1e6) && w[0] < w[2] && w[1] < w[3] => {
+            Ok(w)
+        }
+        _ => Err("write two corners in mm, lower left and upper right: 10,10,60,40".into()),
+    }
+}
+
+fn playback_seconds(text: &str) -> Result<f64, String> {
+    match text.trim_end_matches('s').trim().parse::<f64>() {
+        Ok(seconds) if (1.0..=120.0).contains(&seconds) => Ok(seconds),
+        _ => Err("write seconds from 1 to 120".into()),
+    }
 }
 
 #[derive(Debug, ClapArgs)]

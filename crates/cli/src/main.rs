@@ -7,6 +7,7 @@ mod commands;
 mod console;
 mod door;
 mod fonts;
+mod gif;
 mod link;
 mod load;
 mod output;

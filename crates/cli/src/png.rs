@@ -15,17 +15,26 @@ pub(crate) enum Kind {
     Png,
 }
 
+/// Whether a file's ending asks for playback.
+pub(crate) fn is_playback(path: &Path) -> bool {
+    path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("gif"))
+}
+
 /// The kind that a file's ending says.
 pub(crate) fn kind_of(path: &Path) -> Result<Kind, Refusal> {
     let ending = path.extension().map(|e| e.to_string_lossy().to_lowercase());
     match ending.as_deref() {
         Some("svg") => Ok(Kind::Svg),
         Some("png") => Ok(Kind::Png),
-        Some("gif" | "html") => Err(Refusal::Usage(format!(
-            "{}: playback and job sheets are not built into this version; name a .png or .svg",
+        Some("gif") => Err(Refusal::Usage(format!(
+            "{}: only a whole job plays over time; name a .png or .svg",
             path.display()
         ))),
-        _ => Err(Refusal::Usage(format!("{}: name a .png or .svg", path.display()))),
+        Some("html") => Err(Refusal::Usage(format!(
+            "{}: job sheets are not built into this version; name a .png, .svg or .gif",
+            path.display()
+        ))),
+        _ => Err(Refusal::Usage(format!("{}: name a .png, .svg or .gif", path.display()))),
     }
 }
 
@@ -48,17 +57,33 @@ pub(crate) fn write(
     }
 }
 
-/// The picture as PNG. The font is our own, so that it looks the same everywhere.
+/// The picture as PNG.
 fn rasterised(svg: &str) -> Result<Vec<u8>, String> {
-    let options = usvg::Options {
-        fontdb: Arc::new(crate::fonts::own()),
-        font_family: "DejaVu Sans".into(),
-        ..usvg::Options::default()
-    };
-    let tree = usvg::Tree::from_str(svg, &options).map_err(|e| e.to_string())?;
-    let size = tree.size().to_int_size();
-    let mut pixmap =
-        tiny_skia::Pixmap::new(size.width(), size.height()).ok_or("the picture has no size")?;
-    resvg::render(&tree, tiny_skia::Transform::default(), &mut pixmap.as_mut());
-    pixmap.encode_png().map_err(|e| e.to_string())
+    Painter::new().paint(svg)?.encode_png().map_err(|e| e.to_string())
+}
+
+/// Turns pictures into pixels. The font is our own, so that they look the same everywhere.
+pub(crate) struct Painter {
+    options: usvg::Options<'static>,
+}
+
+impl Painter {
+    pub(crate) fn new() -> Self {
+        let options = usvg::Options {
+            fontdb: Arc::new(crate::fonts::own()),
+            font_family: "DejaVu Sans".into(),
+            ..usvg::Options::default()
+        };
+        Self { options }
+    }
+
+    /// The picture as pixels.
+    pub(crate) fn paint(&self, svg: &str) -> Result<tiny_skia::Pixmap, String> {
+        let tree = usvg::Tree::from_str(svg, &self.options).map_err(|e| e.to_string())?;
+        let size = tree.size().to_int_size();
+        let mut pixmap =
+            tiny_skia::Pixmap::new(size.width(), size.height()).ok_or("the picture has no size")?;
+        resvg::render(&tree, tiny_skia::Transform::default(), &mut pixmap.as_mut());
+        Ok(pixmap)
+    }
 }

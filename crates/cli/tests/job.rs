@@ -203,7 +203,7 @@ fn an_error_shows_file_line_text_and_cure() {
         ·           ╰── here
      38 │ 
         ╰────
-      help: write it with a unit, for example "15 %" (units: %)
+      help: write it with a unit, for example "15 %" (units: %, mA, W)
     "#);
 }
 

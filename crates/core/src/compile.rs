@@ -80,10 +80,11 @@ pub fn compile<'a>(
     problems.extend(made.problems);
     let (artwork_extents, stock) = (sheet.extents, sheet.stock);
     let ghosts = sheet.ghosts;
-    drop(sheet.shapes);
+    drop((sheet.shapes, sheet.images));
     let start = job.machine.bed.origin_offset().to_point();
     let placed = mapping::place(order::arrange(made.paths, job, start), job);
-    let timed = after(motion::time(placed, job, &steps), &mut problems)?;
+    let (timed, doubts) = after(motion::time(placed, job, &steps), &mut problems)?;
+    problems.extend(doubts);
     let (within, doubts) = after(limits::check(timed, job, &steps, stock), &mut problems)?;
     problems.extend(doubts);
     Ok(Compiled {

@@ -21,7 +21,19 @@ const STORIES: &[(&str, &str)] = &[
     ),
     (
         "bitmap",
-        "The artwork holds a bitmap, which this version does not engrave as it is. trace = { … } in [[artwork]] turns it into outlines; leave-out = [{ kind = \"bitmap\" }] leaves it out.",
+        "A step takes a bitmap and follows or fills outlines, which a bitmap has none of; or a bitmap could not be read. image = { … } engraves its pixels; trace = { … } in [[artwork]] turns it into outlines; leave-out = [{ kind = \"bitmap\" }] leaves it out.",
+    ),
+    (
+        "blank-bitmap",
+        "After brightness, contrast, gamma and threshold no pixel of the bitmap is dark enough to be burnt.",
+    ),
+    (
+        "bridge-fewer",
+        "Bridges keep away from corners and from each other. On some lines there is no room for all of them, so there are fewer.",
+    ),
+    (
+        "bridge-room",
+        "Bridges of the width and number asked for would take more than half of a line: it would hardly be cut at all.",
     ),
     (
         "broken-bitmap",
@@ -42,6 +54,10 @@ const STORIES: &[(&str, &str)] = &[
         "Clip paths hide part of the drawing. What they hide is cut away or left out here too, so that what shows is what is burnt.",
     ),
     ("colour", "A colour is written as #rgb, #rrggbb or a colour name such as red."),
+    (
+        "contradiction",
+        "Two keys say different things about the same matter; which is meant cannot be guessed.",
+    ),
     ("cropped", "crop = \"page\" cut away what lay beyond the page."),
     (
         "crossing-cuts",
@@ -108,7 +124,23 @@ const STORIES: &[(&str, &str)] = &[
         "joined-gaps",
         "Ends of lines that nearly met were joined by short straight lines, as join-gaps asks.",
     ),
+    (
+        "kerf-splits",
+        "A neck of the shape is narrower than the kerf, so the corrected line falls into several. Each is cut, and the neck is lost. Widen it in the drawing.",
+    ),
+    (
+        "kerf-vanishes",
+        "The beam is wider than the shape: moved by half the kerf towards its inside, nothing of the line is left. Cut such shapes on the line in a step of their own (side = \"on-line\"), or leave them out.",
+    ),
+    (
+        "key-without-use",
+        "A key belongs to another kind of step: kerf, leads and bridges belong to lines that are followed, spacing and areas to engraving. It is refused so that nobody believes it was done.",
+    ),
     ("large-stock", "The stock is larger than the bed. Only what lies on the bed can be reached."),
+    (
+        "lead-room",
+        "A lead runs through scrap, clear of every other line and inside the stock. Where there is no room for it the line is begun on itself, and the mark of the start is on the part.",
+    ),
     (
         "leaking-solid",
         "Edges of a solid model must join exactly two triangles; here some do not, so inside and outside cannot be told everywhere.",
@@ -117,7 +149,6 @@ const STORIES: &[(&str, &str)] = &[
         "leftover",
         "A shape is taken by no step, so nothing is done with it. Add a step, or say leave-out.",
     ),
-    ("lines-on-outline", "lines belongs to engraving; cut and score follow the drawn line."),
     (
         "lit-at-end",
         "The program ends with the beam switched on. Whatever the head does next burns.",
@@ -149,7 +180,16 @@ const STORIES: &[(&str, &str)] = &[
     ),
     ("missing-key", "A key that has no sensible default is missing."),
     ("nested-too-deep", "Elements are nested more than a thousand deep."),
+    ("no-area", "After growing, bounding and insetting, nothing is left to engrave."),
+    (
+        "no-boundary",
+        "Engraving outside of shapes needs to know how far: up to the stock's edge, or to the closed shapes that boundary takes.",
+    ),
     ("no-feed", "A feed move needs a feed (F) above zero."),
+    (
+        "no-focus-axis",
+        "A job lowers or lifts the focus, or a profile asks for clearance in travel, and the machine profile has no [axis.z]. Describe the axis, or leave the focus where it is.",
+    ),
     (
         "no-machine",
         "No machine profile of this name was found beside the job or among the shipped ones.",
@@ -159,8 +199,16 @@ const STORIES: &[(&str, &str)] = &[
     ("no-room", "Copies are asked for where not even one fits, or a sheet that is not needed."),
     ("no-such-step", "--only and --skip take names of steps."),
     (
+        "no-table",
+        "Power was asked for in mA or W, and the machine profile has no measured table that says which S value gives it. Measure the source at a few percentages and write them into [beam] table; or ask for percent.",
+    ),
+    (
         "no-units",
         "The program never says G21 (mm) or G20 (inch), so its size depends on how the controller was left.",
+    ),
+    (
+        "not-a-bitmap",
+        "image = { … } engraves the pixels of bitmaps; shapes have none. Give shapes a step with lines or rings.",
     ),
     (
         "not-built",
@@ -195,6 +243,10 @@ const STORIES: &[(&str, &str)] = &[
         "A filled shape is not closed. It looks filled on the screen, and cannot be engraved.",
     ),
     (
+        "open-kerf",
+        "Kerf is made up for by moving closed lines outwards or inwards. An open line has no inside; it is cut where it was drawn.",
+    ),
+    (
         "open-shape",
         "An area can only be engraved when the lines round it are closed. Close them in the drawing program.",
     ),
@@ -212,8 +264,16 @@ const STORIES: &[(&str, &str)] = &[
         "A PDF has several pages; one of them is read. page = 2 in [[artwork]] names another.",
     ),
     (
+        "pass-list",
+        "speed and power may be lists with one entry for each pass. Their lengths must agree with each other and with passes.",
+    ),
+    (
         "plain-font",
         "Text of CAD programs uses fonts of their own. It is drawn in a plain one at its true height.",
+    ),
+    (
+        "power-table",
+        "The measured table in [beam] is a list of rows: a percentage and what was read there in mA, W or both. Percentages and readings must rise from row to row.",
     ),
     (
         "quantity",
@@ -223,11 +283,23 @@ const STORIES: &[(&str, &str)] = &[
         "registered",
         "Marks decide where the drawing lies. The residual is how far the marks miss after the best fit: more than half a mm means that one was measured wrongly.",
     ),
+    (
+        "same-level",
+        "The source has only so many levels between off and full ([beam] levels). Two powers that differ in the job fall on the same one, and burn alike.",
+    ),
     ("same-name", "Steps are told apart by name: --only, --skip and reports need different ones."),
     ("self-crossing", "A closed outline crosses itself: cut, it falls to pieces at the crossing."),
     (
+        "shared-edges",
+        "Edges that two parts have in common were found and are cut once, as shared-edges asks.",
+    ),
+    (
         "sheets",
         "copies = { count = … } makes as many as fit on the stock or bed, and says how many sheets the rest takes.",
+    ),
+    (
+        "shoulder-wide",
+        "A shoulder's power rises over a distance from the edge of the drawing. Nothing of the area is that far away, so the full power of the step is reached nowhere.",
     ),
     (
         "size-doubt",

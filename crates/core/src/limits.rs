@@ -3,7 +3,7 @@
 //! A [`WithinLimits`] can only be had from [`check`], and a program can only be made from one.
 
 use crate::geometry::Rect;
-use crate::job::{Job, Make};
+use crate::job::{Engrave, Job};
 use crate::motion::Timed;
 use crate::problem::{Place, Problem, Problems};
 use crate::quantity::plain;
@@ -103,14 +103,14 @@ pub fn check(
             ..Place::file(&job.file)
         };
         let top = job.machine.x.top_speed.max(job.machine.y.top_speed);
-        if step.speed.0 > top + 1e-9 {
+        if step.fastest().0 > top + 1e-9 {
             problems.push(
                 Problem::error(
                     "over-speed",
                     format!(
                         "step \"{}\" asks for {}, and the machine's fastest axis does {} mm/s",
                         step.name,
-                        step.speed,
+                        step.fastest(),
                         plain(top, 2)
                     ),
                     "go slower with less power",
@@ -119,17 +119,17 @@ pub fn check(
             );
         }
         let slow = job.machine.x.top_speed.min(job.machine.y.top_speed);
-        if step.speed.0 > slow + 1e-9 && step.speed.0 <= top + 1e-9 {
+        if step.fastest().0 > slow + 1e-9 && step.fastest().0 <= top + 1e-9 {
             let axis = if job.machine.x.top_speed < job.machine.y.top_speed { "X" } else { "Y" };
             problems.push(Problem::warning("over-speed",
-                format!("step \"{}\" asks for {}; the {axis} axis does only {} mm/s, so lines along it burn slower and deeper", step.name, step.speed, plain(slow, 2)),
+                format!("step \"{}\" asks for {}; the {axis} axis does only {} mm/s, so lines along it burn slower and deeper", step.name, step.fastest(), plain(slow, 2)),
                 "go no faster than the slower axis").at(place.clone()));
         }
-        if let Make::Engrave(lines) = &step.make
-            && lines.spacing < job.machine.beam.width * 0.999
+        if let Some(spacing) = step.make.engrave().map(Engrave::spacing)
+            && spacing < job.machine.beam.width * 0.999
         {
             problems.push(Problem::warning("dense-lines",
-                    format!("step \"{}\" engraves lines {} mm apart with a beam {} mm wide: they overlap and burn deeper", step.name, plain(lines.spacing, 4), plain(job.machine.beam.width, 4)),
+                    format!("step \"{}\" engraves lines {} mm apart with a beam {} mm wide: they overlap and burn deeper", step.name, plain(spacing, 4), plain(job.machine.beam.width, 4)),
                     "widen spacing to the beam's width").at(place));
         }
     }

@@ -135,6 +135,10 @@ quantity!(
     Power, "a power", &[("%", 0.01)]
 );
 quantity!(
+    /// A time in seconds.
+    Duration, "a time", &[("s", 1.0), ("ms", 1e-3), ("min", 60.0)]
+);
+quantity!(
     /// Distance between neighbouring engraved lines, in millimetres.
     Spacing, "a line spacing", &[("mm", 1.0), ("in", 25.4)]
 );
@@ -142,6 +146,38 @@ quantity!(
 /// The value a laser program's S word carries. What it means is the machine's affair (`[beam]`).
 #[derive(Debug, Clone, Copy, PartialEq, PartialOrd, Default)]
 pub struct SValue(pub f64);
+
+/// Power as people ask for it: of full, or as measured at the source.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Asked {
+    /// A fraction of full.
+    Share(f64),
+    /// Current through the source, mA.
+    Current(f64),
+    /// Light, W.
+    Watts(f64),
+}
+
+impl Quantity for Asked {
+    const KIND: &'static str = "a power";
+    const UNITS: &'static [(&'static str, f64)] = &[("%", 0.01), ("mA", 1.0), ("W", 1.0)];
+    fn from_base(value: f64) -> Self {
+        Self::Share(value)
+    }
+}
+
+/// Reads a power: `"60 %"`, `"8 mA"` or `"32 W"`.
+///
+/// # Errors
+/// As [`parse`].
+pub fn parse_power(text: &str) -> Result<Asked, QuantityError> {
+    let (Asked::Share(value) | Asked::Current(value) | Asked::Watts(value)) = parse(text)?;
+    Ok(match text.trim().trim_start_matches(|c: char| !c.is_alphabetic()) {
+        "mA" => Asked::Current(value),
+        "W" => Asked::Watts(value),
+        _ => Asked::Share(value),
+    })
+}
 
 /// Reads a line spacing, given as a distance or as lines per inch (`"254 dpi"`).
 ///
@@ -210,6 +246,10 @@ mod tests {
         assert!((parse::<Angle>("180 deg").unwrap().0 - std::f64::consts::PI).abs() < 1e-12);
         assert_eq!(parse::<Power>("60 %").unwrap().0, 0.6);
         assert!((parse_spacing("254 dpi").unwrap().0 - 0.1).abs() < 1e-12);
+        assert_eq!(parse_power("60 %").unwrap(), Asked::Share(0.6));
+        assert_eq!(parse_power("8.5mA").unwrap(), Asked::Current(8.5));
+        assert_eq!(parse_power("32 W").unwrap(), Asked::Watts(32.0));
+        assert_eq!(parse::<Duration>("250 ms").unwrap().0, 0.25);
         assert_eq!(parse::<Length>("-1.5e1 mm").unwrap().0, -15.0);
     }
 

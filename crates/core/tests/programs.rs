@@ -216,8 +216,9 @@ fn a_constant_beam_air_and_travel_as_feed() {
     M7
     G1X10Y40F6000
     X30S102F600
+    S0
     M9
-    X10
+    X10S102
     M5 S0
     M2
     ");

@@ -18,6 +18,8 @@ pub(crate) enum Order {
     Moves { to: Vec<[f64; 2]>, feed: Option<f64> },
     /// Stand still for so many seconds, after everything before is done.
     Dwell(f64),
+    /// Take the focus from one height to another, mm, after everything before is done.
+    Lift { from: f64, to: f64 },
     /// Wait until everything before is done.
     Sync,
     /// Nothing to wait for.
@@ -37,6 +39,8 @@ pub(crate) struct Modal {
     pub(crate) s: f64,
     /// Where the last planned move ends, mm, work coordinates.
     pub(crate) at: [f64; 2],
+    /// Height of the focus, mm.
+    pub(crate) height: f64,
     /// Work offset: machine = work + offset.
     pub(crate) offset: [f64; 2],
 }
@@ -53,6 +57,7 @@ impl Default for Modal {
             feed: 0.0,
             s: 0.0,
             at: [0.0; 2],
+            height: 0.0,
             offset: [0.0; 2],
         }
     }
@@ -125,13 +130,13 @@ impl Modal {
                 b'F' => self.feed = *value,
                 b'S' => self.s = *value,
                 b'N' => {}
-                b'X' | b'Y' | b'I' | b'J' | b'P' | b'R' | b'L' => {
+                b'X' | b'Y' | b'Z' | b'I' | b'J' | b'P' | b'R' | b'L' => {
                     if line.get(*letter).is_some() {
                         return Err(25);
                     }
                     line.words.push((*letter, *value));
                 }
-                b'Z' | b'T' => {}
+                b'T' => {}
                 _ => return Err(20),
             }
         }
@@ -146,6 +151,12 @@ impl Modal {
         let moves = [b'X', b'Y'].iter().any(|axis| line.get(*axis).is_some());
         if let Some(motion) = line.motion {
             self.motion = motion;
+        }
+        let from = self.height;
+        if let Some(z) = line.get(b'Z') {
+            self.height = if self.relative { from + self.mm(z) } else { self.mm(z) };
+            // One axis at a time: a program for a laser never slants.
+            return if moves { Err(20) } else { Ok(Order::Lift { from, to: self.height }) };
         }
         if moves || (self.motion >= 2 && line.get(b'I').or(line.get(b'J')).is_some()) {
             return self.moves(&line, to);

@@ -11,6 +11,8 @@ pub struct Mark {
     pub to: [f64; 2],
     /// S as it was asked for.
     pub s: f64,
+    /// Height of the focus, mm.
+    pub height: f64,
 }
 
 /// Everything that the beam and the head did.
@@ -24,6 +26,8 @@ pub struct Record {
     pub dark_mm: f64,
     /// Burnt length by S, in tenths of S so that it can be a key.
     by_s: BTreeMap<u64, f64>,
+    /// Height of the focus, mm.
+    pub height: f64,
     /// Least and greatest coordinates burnt.
     pub extents: Option<([f64; 2], [f64; 2])>,
     /// Seconds in which something moved or dwelt.
@@ -51,8 +55,15 @@ impl Record {
             }
         }
         match self.marks.last_mut() {
-            Some(last) if last.s == s && last.to == from && straight(last, to) => last.to = to,
-            _ => self.marks.push(Mark { from, to, s }),
+            Some(last)
+                if last.s == s
+                    && last.to == from
+                    && last.height == self.height
+                    && straight(last, to) =>
+            {
+                last.to = to;
+            }
+            _ => self.marks.push(Mark { from, to, s, height: self.height }),
         }
     }
 

@@ -27,8 +27,16 @@ enum State {
 /// Work that must wait for the planner to run empty, or for room in it.
 #[derive(Debug)]
 enum Pending {
-    Moves { to: VecDeque<[f64; 2]>, feed: Option<f64>, s: Option<f64> },
-    Dwell { seconds: f64 },
+    Moves {
+        to: VecDeque<[f64; 2]>,
+        feed: Option<f64>,
+        s: Option<f64>,
+    },
+    /// Nothing moves across the bed: a dwell, or the focus going up or down.
+    Stand {
+        seconds: f64,
+        lifts: bool,
+    },
     Sync,
     Home,
 }
@@ -100,9 +108,7 @@ impl Rig {
             self.step(until - self.now);
         }
         let standing = (until - self.now).max(0.0);
-        // A constant beam burns on while the head stands, after anything but a rapid move.
-        let lit = self.modal.beam == Beam::Constant && self.modal.s > 0.0 && !self.beam_stopped;
-        if lit && self.modal.motion != 0 {
+        if self.burns_standing() {
             self.record.lit_standing_seconds += standing;
         }
         self.now += standing;
@@ -171,11 +177,17 @@ impl Rig {
         self.head.at
     }
 
+    /// A constant beam burns on while the head stands; in laser mode not after a rapid move.
+    fn burns_standing(&self) -> bool {
+        let lit = self.modal.beam == Beam::Constant && self.modal.s > 0.0 && !self.beam_stopped;
+        lit && (self.modal.motion != 0 || !self.setup.laser_mode)
+    }
+
     // Time.
 
     fn has_work(&self) -> bool {
         let dwelling =
-            matches!(self.pending, Some(Pending::Dwell { .. })) && self.planner.blocks.is_empty();
+            matches!(self.pending, Some(Pending::Stand { .. })) && self.planner.blocks.is_empty();
         self.head.is_moving(&self.planner) || (dwelling && self.state == State::Ready)
     }
 
@@ -184,7 +196,7 @@ impl Rig {
             return self.head.time_left(&self.planner);
         }
         match self.pending {
-            Some(Pending::Dwell { seconds }) => seconds,
+            Some(Pending::Stand { seconds, .. }) => seconds,
             _ => 0.0,
         }
     }
@@ -199,15 +211,17 @@ impl Rig {
             if self.head.drive == Drive::Braking && self.head.speed <= 0.0 {
                 self.stand();
             }
-        } else if let Some(Pending::Dwell { seconds }) = &mut self.pending {
+        } else if let Some(Pending::Stand { seconds, lifts }) = &mut self.pending {
             let gone = seconds.min(most);
             *seconds -= gone;
+            let (over, lifts) = (*seconds <= 0.0, *lifts);
             self.now += gone;
             self.record.busy_seconds += gone;
-            if self.modal.beam == Beam::Constant && self.modal.s > 0.0 {
+            if self.burns_standing() && !lifts {
                 self.record.lit_standing_seconds += gone;
             }
-            if *seconds <= 0.0 {
+            if over {
+                self.record.height = self.modal.height;
                 self.pending = None;
                 self.ok();
             }
@@ -315,7 +329,12 @@ impl Rig {
             Order::Nothing => Ok(true),
             Order::Sync => self.wait_for(Pending::Sync),
             Order::Dwell(seconds) => {
-                self.pending = Some(Pending::Dwell { seconds });
+                self.pending = Some(Pending::Stand { seconds, lifts: false });
+                Ok(false)
+            }
+            Order::Lift { from, to } => {
+                let seconds = self.setup.lift_seconds((to - from).abs());
+                self.pending = Some(Pending::Stand { seconds, lifts: true });
                 Ok(false)
             }
             Order::Moves { to, feed } => {

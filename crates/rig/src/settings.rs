@@ -11,6 +11,8 @@ pub struct Setup {
     pub top_speed: [f64; 2],
     /// Acceleration of X and Y.
     pub acceleration: [f64; 2],
+    /// Top speed and acceleration of the focus.
+    pub focus: [f64; 2],
     /// Junction deviation, mm.
     pub corner: f64,
     /// S value at full power.
@@ -33,6 +35,7 @@ impl Default for Setup {
             high: [400.0, 300.0],
             top_speed: [250.0, 200.0],
             acceleration: [1500.0, 1200.0],
+            focus: [10.0, 100.0],
             corner: 0.01,
             full: 1000.0,
             laser_mode: true,
@@ -44,6 +47,17 @@ impl Default for Setup {
 }
 
 impl Setup {
+    /// How long the focus takes over a distance (mm), from standstill to standstill.
+    pub(crate) fn lift_seconds(&self, distance: f64) -> f64 {
+        let [top, acceleration] = self.focus;
+        let ramp = top * top / acceleration;
+        if distance < ramp {
+            2.0 * (distance / acceleration).sqrt()
+        } else {
+            top / acceleration + distance / top
+        }
+    }
+
     /// The `$` settings, as the interface numbers them.
     pub(crate) fn dollars(&self) -> Vec<(u16, f64)> {
         let flag = |on: bool| f64::from(u8::from(on));

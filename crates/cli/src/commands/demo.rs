@@ -79,6 +79,9 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         output: at("sail-panel.png"),
         size: (1280, 800),
         trouble: false,
+        show: None,
+        window: None,
+        play: 12.0,
         writing: CAREFUL,
     };
     super::draw::run(&draw, console)?;

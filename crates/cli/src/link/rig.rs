@@ -17,6 +17,9 @@ pub(crate) fn setup(machine: &Machine) -> Setup {
         high: [corner.x + machine.bed.width, corner.y + machine.bed.depth],
         top_speed: [machine.x.top_speed, machine.y.top_speed],
         acceleration: [machine.x.acceleration, machine.y.acceleration],
+        focus: machine
+            .z
+            .map_or(Setup::default().focus, |z| [z.axis.top_speed, z.axis.acceleration]),
         corner: machine.corner,
         full: machine.beam.full,
         laser_mode: machine.beam.follows_speed,

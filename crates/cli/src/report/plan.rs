@@ -6,7 +6,8 @@ use crate::load::Made;
 use serde::Serialize;
 use std::fmt::Write as _;
 use tinkite_core::geometry::Rect;
-use tinkite_core::job::Make;
+use tinkite_core::job::{Fill, Step};
+use tinkite_core::motion::StepTotals;
 use tinkite_core::quantity::{clock, plain};
 
 #[derive(Debug, Serialize)]
@@ -35,6 +36,13 @@ struct StepJson {
     speed_mm_s: f64,
     power_percent: [f64; 2],
     s: [f64; 2],
+    pierces: usize,
+    /// Light in each mm of line; none where the source was not measured.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    energy_j_per_mm: Option<f64>,
+    /// Light in each mm² of engraved area.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    energy_j_per_mm2: Option<f64>,
 }
 
 /// The plan as JSON.
@@ -43,19 +51,23 @@ pub(crate) fn json(made: &Made) -> PlanJson {
     let totals = &timed.totals;
     let step = |number: &usize| {
         let (step, sums) = (&made.job.steps[*number], &totals.steps[*number]);
-        let s = timed.s[*number].0;
+        let (low, high) = sums.s.unwrap_or_default();
+        let full = made.job.machine.beam.full;
         StepJson {
             name: step.name.clone(),
             make: step.make.name(),
-            shapes: made.compiled.taken[*number].shapes.len(),
+            shapes: made.compiled.taken[*number].count(),
             paths: paths(made, *number),
-            passes: step.passes,
+            passes: step.passes.len() as u32,
             burn_mm: micron(sums.burn),
             travel_mm: micron(sums.travel),
             seconds: micron(sums.seconds),
-            speed_mm_s: micron(step.speed.0),
-            power_percent: [micron(step.power.0 * 100.0); 2],
-            s: [micron(s); 2],
+            speed_mm_s: micron(step.speed().0),
+            power_percent: [low, high].map(|s| micron(s / full * 100.0)),
+            s: [micron(low), micron(high)],
+            pierces: sums.pierces,
+            energy_j_per_mm: per_mm(sums).filter(|_| step.make.engrave().is_none()),
+            energy_j_per_mm2: per_mm2(step, sums),
         }
     };
     PlanJson {
@@ -71,13 +83,26 @@ pub(crate) fn json(made: &Made) -> PlanJson {
     }
 }
 
+/// Light in each mm of line, J.
+fn per_mm(sums: &StepTotals) -> Option<f64> {
+    sums.energy.filter(|_| sums.burn > 0.0).map(|energy| energy / sums.burn)
+}
+
+/// Light in each mm² of engraved area, J, all passes: neighbouring lines share the area.
+fn per_mm2(step: &Step, sums: &StepTotals) -> Option<f64> {
+    let engrave = step.make.engrave()?;
+    let ways = if let Fill::Lines(lines) = &engrave.fill { lines.angles.len() } else { 1 };
+    let times = (step.passes.len() * ways) as f64;
+    per_mm(sums).map(|energy| energy / engrave.spacing() * times)
+}
+
 /// Lines to follow, or engraved lines.
 fn paths(made: &Made, step: usize) -> usize {
     use tinkite_core::toolpath::Burn;
     let sequence = made.compiled.within.timed().placed.sequence();
     let lines = |burn: &Burn| match burn {
         Burn::Line(_) => 1,
-        Burn::Hatch(hatch) => hatch.line_count(),
+        Burn::Rows(rows) => rows.line_count(),
     };
     sequence.paths().iter().filter(|path| path.step == step).map(|path| lines(&path.burn)).sum()
 }
@@ -87,6 +112,27 @@ fn span(r: Rect) -> String {
     format!("X {} to {}, Y {} to {} mm", n(r.x0), n(r.x1), n(r.y0), n(r.y1))
 }
 
+/// Different values, in turn.
+fn list(values: impl Iterator<Item = String>) -> String {
+    let mut values: Vec<String> = values.collect();
+    values.dedup();
+    values.join(", ")
+}
+
+fn range(low: f64, high: f64) -> String {
+    let (low, high) = (plain(low, 1), plain(high, 1));
+    if low == high { low } else { format!("{low} to {high}") }
+}
+
+/// Energy of a step for people.
+fn energy(step: &Step, sums: &StepTotals) -> String {
+    match (per_mm2(step, sums), per_mm(sums)) {
+        (Some(area), _) => format!("{} J/mm2", plain(area, 3)),
+        (None, Some(line)) => format!("{} J/mm", plain(line, 3)),
+        (None, None) => String::new(),
+    }
+}
+
 /// The plan for people.
 pub(crate) fn text(made: &Made) -> String {
     let timed = made.compiled.within.timed();
@@ -94,26 +140,33 @@ pub(crate) fn text(made: &Made) -> String {
     let mut out = format!("{} on {}\n", made.job.name, made.job.machine.name);
     let rows = made.compiled.steps.iter().map(|number| {
         let (step, sums) = (&made.job.steps[*number], &totals.steps[*number]);
-        let how = match &step.make {
-            Make::Engrave(lines) => format!("engrave, {} mm apart", plain(lines.spacing, 3)),
-            other => other.name().to_string(),
+        let how = match step.make.engrave() {
+            Some(engrave) => format!("engrave, {} mm apart", plain(engrave.spacing(), 3)),
+            None => step.make.name().to_string(),
         };
+        let (low, high) = sums.s.unwrap_or_default();
+        let full = made.job.machine.beam.full;
         vec![
             (number + 1).to_string(),
             step.name.clone(),
             how,
-            made.compiled.taken[*number].shapes.len().to_string(),
+            made.compiled.taken[*number].count().to_string(),
             paths(made, *number).to_string(),
-            step.passes.to_string(),
-            plain(step.speed.0, 2),
-            plain(step.power.0 * 100.0, 1),
-            plain(timed.s[*number].0, 1),
+            step.passes.len().to_string(),
+            list(step.passes.iter().map(|pass| plain(pass.speed.0, 2))),
+            range(low / full * 100.0, high / full * 100.0),
+            range(low, high),
             format!("{:.0}", sums.burn),
             format!("{:.0}", sums.travel),
             clock(sums.seconds),
         ]
     });
-    let header = [
+    let measured = totals.steps.iter().any(|step| step.energy.is_some());
+    let mut rows: Vec<Vec<String>> = rows.collect();
+    for (row, number) in rows.iter_mut().zip(&made.compiled.steps).filter(|_| measured) {
+        row.push(energy(&made.job.steps[*number], &totals.steps[*number]));
+    }
+    let mut header = vec![
         "",
         "step",
         "make",
@@ -127,7 +180,10 @@ pub(crate) fn text(made: &Made) -> String {
         "beam off mm",
         "time",
     ];
-    let _ = writeln!(out, "\n{}\n", table(&header, rows.collect(), &[3, 4, 5, 6, 7, 8, 9, 10, 11]));
+    header.extend(measured.then_some("energy"));
+    let numbers = [3, 4, 5, 6, 7, 8, 9, 10, 11, 12];
+    let numbers = &numbers[..numbers.len() - usize::from(!measured)];
+    let _ = writeln!(out, "\n{}\n", table(&header, rows, numbers));
     if let Some(burnt) = totals.burnt {
         let _ = writeln!(
             out,

@@ -183,8 +183,8 @@ impl Unread {
             ),
             Self::Bitmap => (
                 "bitmap",
-                "a bitmap is not engraved by this version",
-                "turn it into outlines with trace, or leave it out: leave-out = [{ kind = \"bitmap\" }]",
+                "a bitmap could not be read",
+                "save it as PNG, embed it in the drawing, or leave it out: leave-out = [{ kind = \"bitmap\" }]",
             ),
             Self::Effect => (
                 "effect",

@@ -2,12 +2,14 @@
 //!
 //! One tolerance enters each call that simplifies; its doc says which distance it bounds.
 
+pub mod along;
 pub mod contour;
 pub mod crossings;
 pub mod doubles;
 pub mod fit;
 pub mod gaps;
 pub mod nesting;
+pub mod offset;
 pub mod region;
 pub mod scan;
 

@@ -22,6 +22,8 @@ pub struct Span {
     pub from: f64,
     /// Where it ends along the row, in mm; above `from`.
     pub to: f64,
+    /// How strong it is burnt, for whoever knows what levels mean; 1 where there is only one.
+    pub level: u8,
 }
 
 /// Stretches shorter than this (mm) would vanish when a program's numbers are rounded to
@@ -72,7 +74,7 @@ fn scan_one(area: &Area, first: f64, spacing: f64, rows: u32) -> Vec<Span> {
         if row != next_row {
             winding = 0;
         } else if inside && to - from > DUST {
-            spans.push(Span { row, from, to });
+            spans.push(Span { row, from, to, level: 1 });
         }
     }
     spans
@@ -114,11 +116,17 @@ mod tests {
         let spans = scan(std::slice::from_ref(&framed), 5.0, 1.0, 1);
         assert_eq!(
             spans,
-            [Span { row: 0, from: 0.0, to: 2.0 }, Span { row: 0, from: 8.0, to: 10.0 },]
+            [
+                Span { row: 0, from: 0.0, to: 2.0, level: 1 },
+                Span { row: 0, from: 8.0, to: 10.0, level: 1 },
+            ]
         );
         let solid = Area { rule: FillRule::NonZero, ..framed };
         let beside = Area { rings: vec![square(5., 0., 10.)], rule: FillRule::NonZero };
-        assert_eq!(scan(&[solid, beside], 5.0, 1.0, 1), [Span { row: 0, from: 0.0, to: 15.0 }]);
+        assert_eq!(
+            scan(&[solid, beside], 5.0, 1.0, 1),
+            [Span { row: 0, from: 0.0, to: 15.0, level: 1 }]
+        );
     }
 
     proptest! {

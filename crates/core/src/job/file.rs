@@ -68,8 +68,11 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
     if sections.is_empty() {
         top.missing("step", "a [[step]] that says what is done with a colour");
     }
-    let steps: Vec<_> =
-        sections.into_iter().enumerate().map(|(n, section)| step::read(section, n + 1)).collect();
+    let steps: Vec<_> = sections
+        .into_iter()
+        .enumerate()
+        .map(|(n, section)| step::read(section, n + 1, &machine))
+        .collect();
     let shapes: Vec<_> = top
         .sections("shape")
         .into_iter()

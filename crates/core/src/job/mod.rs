@@ -20,9 +20,11 @@ pub use machine::Machine;
 pub use place::{Anchor, Copies, Mark, Mirror, Placement, Size, Spacing, Spot};
 pub use select::Take;
 pub use starter::starter;
-pub use step::{Advance, Directions, Lines, Make, Order, Step};
-
-use crate::quantity::Power;
+pub use step::{
+    Advance, Bridges, Directions, Dither, Engrave, Every, Fill, Follow, Image, Islands, Lead,
+    LeadShape, Lines, Make, Order, Overlaps, Pass, PassesBy, Pierce, Ramp, RampEnd, Rings, Shade,
+    Shoulder, Side, Start, Step, Tone,
+};
 
 /// How large the stock is.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -70,12 +72,4 @@ pub struct Job {
     pub tolerance: f64,
     /// What is done, in this order.
     pub steps: Vec<Step>,
-}
-
-impl Job {
-    /// The highest power that any step asks for.
-    #[must_use]
-    pub fn strongest(&self) -> Power {
-        Power(self.steps.iter().map(|step| step.power.0).fold(0.0, f64::max))
-    }
 }

@@ -1,9 +1,11 @@
 //! Reading TOML with places: every value knows where it stands, every key is asked for once, and
 //! what nobody asked for is refused with the nearest key that is known.
 
+use super::machine::Beam;
+use crate::beam;
 use crate::geometry::Point;
 use crate::problem::{Place, Problem, Problems, nearest};
-use crate::quantity::{Quantity, QuantityError, parse};
+use crate::quantity::{Length, Power, Quantity, QuantityError, parse, parse_power};
 use std::cell::RefCell;
 use std::ops::Range;
 use toml::Spanned;
@@ -240,9 +242,57 @@ impl<'s, 't> Section<'s, 't> {
         Some(quantity)
     }
 
+    /// A power above zero, as a share of full by the machine's table.
+    pub(super) fn power(&self, key: &'static str, beam: &Beam) -> Option<Power> {
+        self.value(key).and_then(|value| self.read_power(key, value, beam))
+    }
+
+    /// A power that stands in `value`.
+    pub(super) fn read_power(
+        &self,
+        key: &str,
+        value: &Spanned<DeValue<'t>>,
+        beam: &Beam,
+    ) -> Option<Power> {
+        let asked = self.read_quantity(key, value, parse_power)?;
+        match beam::share(beam, asked) {
+            Ok(power) if power.0 > 0.0 => Some(power),
+            Ok(_) => {
+                let written = self.text_at(value.span());
+                self.out_of_range(key, value.span(), &written, "above zero");
+                None
+            }
+            Err(mut problem) => {
+                problem.message = format!("{key} in {}: {}", self.name, problem.message);
+                self.report(problem, value.span());
+                None
+            }
+        }
+    }
+
+    /// A length that is zero or more when it is there.
+    pub(super) fn distance(&self, key: &'static str) -> Option<f64> {
+        let length = self.quantity::<Length>(key)?;
+        if length.0 < 0.0 {
+            self.out_of_range(key, self.span_of(key), &self.written(key), "zero or more");
+            return None;
+        }
+        Some(length.0)
+    }
+
+    /// Tells that two keys contradict each other, at the first.
+    pub(super) fn contradicts(&self, key: &str, message: &str, help: &str) {
+        self.report(Problem::error("contradiction", message, help), self.span_of(key));
+    }
+
     /// How a key's value is written in the file.
     pub(super) fn written(&self, key: &str) -> String {
-        self.sheet.text.get(self.span_of(key)).unwrap_or_default().to_string()
+        self.text_at(self.span_of(key))
+    }
+
+    /// What stands in the file there.
+    pub(super) fn text_at(&self, span: Range<usize>) -> String {
+        self.sheet.text.get(span).unwrap_or_default().to_string()
     }
 
     pub(super) fn out_of_range(&self, key: &str, span: Range<usize>, got: &str, wanted: &str) {

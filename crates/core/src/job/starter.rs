@@ -48,7 +48,8 @@ const BETWEEN: f64 = 5.0;
 
 /// Writes a job file for drawings, each with what the job calls its file, on `machine`, which it
 /// calls `machine_name`. The text reads back as a job that plans, as long as the drawings fit the
-/// bed. Bitmaps that stand alone are traced; several drawings lie side by side.
+/// bed. Bitmaps of two tones that stand alone are traced, others are engraved; several drawings lie
+/// side by side.
 ///
 /// # Errors
 /// Solid models, of which this version makes nothing.
@@ -98,7 +99,11 @@ pub fn starter(
         }
     }
     out.push_str(&place(extents, machine));
-    if steps.is_empty() {
+    let pictures = sorted.iter().any(|begun| !begun.artwork.images.is_empty());
+    if pictures {
+        image_step(&mut out, machine);
+    }
+    if steps.is_empty() && !pictures {
         out.push_str("\n# No colour was found that a step could take.\n");
     }
     let mut names: Vec<String> = Vec::new();
@@ -120,7 +125,7 @@ pub fn starter(
 /// A drawing as its `[[artwork]]` will give it.
 struct Begun {
     file: String,
-    /// With its bitmaps traced, where they are all there is.
+    /// With its bitmaps traced, where they are all there is and have two tones only.
     artwork: Artwork,
     traced: bool,
     side_by_side: bool,
@@ -136,7 +141,13 @@ impl Begun {
             let place = crate::problem::Place::file(&artwork.file);
             return Err(Problem::error("solid", message, help).at(place).into());
         }
-        let traced = artwork.shapes.is_empty() && !artwork.images.is_empty();
+        let two_tone = |bitmap: &crate::artwork::Bitmap| {
+            let between = bitmap.grey.iter().filter(|grey| (64..192).contains(*grey)).count();
+            between * 10 < bitmap.grey.len()
+        };
+        let traced = artwork.shapes.is_empty()
+            && !artwork.images.is_empty()
+            && artwork.images.iter().filter_map(|i| i.bitmap.as_deref()).all(two_tone);
         if traced {
             artwork.unread.retain(|(unread, _)| *unread != Unread::Bitmap);
             for image in std::mem::take(&mut artwork.images) {
@@ -244,7 +255,7 @@ fn leave_out(artwork: &Artwork) -> String {
     }
     let tables: Vec<String> = kinds.iter().map(|kind| format!("{{ kind = \"{kind}\" }}")).collect();
     let bitmap = kinds.contains(&"bitmap");
-    let why = if bitmap { "trace = {} instead makes areas of bitmaps" } else { "no font for it" };
+    let why = if bitmap { "could not be read" } else { "no font for it" };
     format!("leave-out = [{}]   # {why}\n", tables.join(", "))
 }
 
@@ -265,10 +276,7 @@ fn place(extents: Option<Rect>, machine: &Machine) -> String {
 }
 
 fn step(out: &mut String, guess: Guess, layer: &Layer, why: &str, name: &str, machine: &Machine) {
-    let (speed, percent) = guess.start();
-    let speed = speed.min(machine.x.top_speed).min(machine.y.top_speed);
-    let percent = percent.min(machine.beam.ceiling.0 * 100.0);
-    let percent = percent.max(machine.beam.floor / machine.beam.full * 100.0);
+    let (speed, percent) = started(guess, machine);
     let key = layer.by.name();
     let closed_only = guess == Guess::Engrave && layer.open > 0;
     let kind = if closed_only { ", kind = \"closed\"" } else { "" };
@@ -284,11 +292,7 @@ fn step(out: &mut String, guess: Guess, layer: &Layer, why: &str, name: &str, ma
     );
     if guess == Guess::Engrave {
         let spacing = machine.beam.width.max(0.1);
-        let _ = writeln!(
-            out,
-            "lines = {{ spacing = \"{} mm\", run-up = \"3 mm\" }}   # guessed",
-            plain(spacing, 3)
-        );
+        let _ = writeln!(out, "lines = {{ spacing = \"{} mm\" }}   # guessed", plain(spacing, 3));
     }
     if closed_only {
         let _ = writeln!(
@@ -297,6 +301,26 @@ fn step(out: &mut String, guess: Guess, layer: &Layer, why: &str, name: &str, ma
             layer.open
         );
     }
+}
+
+/// Bitmaps that are engraved pixel by pixel.
+fn image_step(out: &mut String, machine: &Machine) {
+    let (speed, percent) = started(Guess::Engrave, machine);
+    let _ = write!(
+        out,
+        "\n[[step]]\nname  = \"bitmaps\"\ntake  = {{ kind = \"bitmap\" }}\nmake  = \"engrave\"\nspeed = \"{} mm/s\"   # guessed\npower = \"{} %\"   # guessed: of black\nimage = {{ spacing = \"{} mm\", dither = \"floyd-steinberg\" }}   # or grey = true; docs/JOB-FILE.md has more\n",
+        plain(speed, 2),
+        plain(percent, 2),
+        plain(machine.beam.width.max(0.1), 3)
+    );
+}
+
+/// Speed in mm/s and power in percent to begin tests with, on this machine.
+fn started(guess: Guess, machine: &Machine) -> (f64, f64) {
+    let (speed, percent) = guess.start();
+    let speed = speed.min(machine.x.top_speed).min(machine.y.top_speed);
+    let percent = percent.min(machine.beam.ceiling.0 * 100.0);
+    (speed, percent.max(machine.beam.floor / machine.beam.full * 100.0))
 }
 
 fn contents(layer: &Layer) -> String {

@@ -17,6 +17,8 @@ use std::sync::Arc;
 #[derive(Debug)]
 pub(super) struct Content {
     pub(super) shapes: Vec<Shape>,
+    /// Bitmaps to engrave.
+    pub(super) images: Vec<Image>,
     /// Bitmaps that were traced, with what carries their pixels to mm.
     pub(super) traced: Vec<(Affine, Arc<Bitmap>)>,
     /// How much larger it is than it was read, across and away, by what the job says of its units.
@@ -68,10 +70,6 @@ pub(super) fn prepare(
     if let Some((settings, colour)) = &how.trace {
         trace_all(&mut artwork, (settings, *colour), unit, &mut traced, problems);
     }
-    // A bitmap file holds its bitmap as the whole of itself.
-    if artwork.format.is_bitmap() && how.trace.is_none() && !artwork.images.is_empty() {
-        artwork.unread.push((Unread::Bitmap, artwork.images[0].source.clone()));
-    }
     for (unread, source) in &artwork.unread {
         problems.push(unread.problem(source, &file));
     }
@@ -102,7 +100,8 @@ pub(super) fn prepare(
             }
         }
     }
-    if shapes.is_empty() {
+    let images = artwork.images;
+    if shapes.is_empty() && images.is_empty() {
         let message = match before {
             0 => "the artwork has no shapes".to_string(),
             n => format!("leave-out and crop leave nothing of {}", count(n, "shape")),
@@ -116,7 +115,7 @@ pub(super) fn prepare(
             problems,
         );
     }
-    Ok(Content { shapes, traced, unit })
+    Ok(Content { shapes, images, traced, unit })
 }
 
 /// How much larger the artwork is than it was read, by what the job says one unit is.

@@ -1,7 +1,6 @@
 //! Copies in rows and columns, as many as fit, on as many sheets as it takes.
 
-use super::LaidShape;
-use crate::geometry::{Rect, Vec2};
+use crate::geometry::{Point, Rect, Vec2};
 use crate::job::{Job, Spacing, StockSize};
 use crate::problem::{Place, Problem, Problems, count};
 use crate::quantity::plain;
@@ -117,10 +116,16 @@ fn room(one: Rect, job: &Job) -> Vec2 {
     Vec2::new(side(anchor.x, at.x, whole.x), side(anchor.y, at.y, whole.y))
 }
 
-/// The shapes and all their copies, row by row away from the operator. `one` is the rectangle round
+/// What is laid in copies.
+pub(super) trait Copied {
+    /// The same, moved: copy `number`, perhaps turned half round about a point before that.
+    fn copy(&self, number: u32, about: Option<Point>, by: Vec2) -> Self;
+}
+
+/// Things and all their copies, row by row away from the operator. `one` is the rectangle round
 /// the first.
-pub(super) fn copied(shapes: Vec<LaidShape>, one: Rect, run: &Run) -> Vec<LaidShape> {
-    let mut all = shapes;
+pub(super) fn copied<T: Copied>(first: Vec<T>, one: Rect, run: &Run) -> Vec<T> {
+    let mut all = first;
     let count = all.len();
     for n in 1..run.number {
         let by = run.offset(n);

@@ -4,16 +4,18 @@ mod area;
 mod content;
 mod copies;
 mod drawn;
+mod image;
 mod marks;
 mod place;
 mod repair;
 mod size;
 
 use crate::artwork::{Artwork, Bitmap, FontSupply, NoFonts, Shape};
-use crate::geometry::{Affine, BezPath, Contour, Rect, Vec2, hull};
+use crate::geometry::{Affine, BezPath, Contour, Point, Rect, Vec2, hull};
 use crate::job::select::ShapeInfo;
 use crate::job::{Job, StockSize};
 use crate::problem::{Place, Problem, Problems, count, few};
+pub use image::LaidImage;
 use rayon::prelude::*;
 use std::sync::Arc;
 
@@ -65,9 +67,15 @@ impl LaidShape {
         self.shape.source.place(&self.file)
     }
 
-    /// The same, moved: copy `number`, perhaps turned half round about a point before that. It does
-    /// not carry the drawn curves along again.
-    fn copy(&self, number: u32, about: Option<crate::geometry::Point>, by: Vec2) -> Self {
+    /// What `take` looks at.
+    pub(crate) fn info(&self) -> ShapeInfo<'_> {
+        ShapeInfo { shape: &self.shape, open: self.open }
+    }
+}
+
+impl copies::Copied for LaidShape {
+    /// It does not carry the drawn curves along again.
+    fn copy(&self, number: u32, about: Option<Point>, by: Vec2) -> Self {
         let moved = |contour: &Contour| match about {
             Some(centre) => contour.half_turned(centre).shifted(by),
             None => contour.shifted(by),
@@ -80,11 +88,6 @@ impl LaidShape {
             dropped: self.dropped,
             number,
         }
-    }
-
-    /// What `take` looks at.
-    pub(crate) fn info(&self) -> ShapeInfo<'_> {
-        ShapeInfo { shape: &self.shape, open: self.open }
     }
 }
 
@@ -100,9 +103,11 @@ pub struct Ghost {
 /// The artwork on the bed. It can no longer hold a choice of size or place.
 #[derive(Debug, Clone)]
 pub struct Sheet {
-    /// Everything that takes part, in drawing order.
+    /// Everything drawn that takes part, in drawing order.
     pub shapes: Vec<LaidShape>,
-    /// The rectangle round all lines, mm from the bed's front left corner.
+    /// Bitmaps that take part.
+    pub images: Vec<LaidImage>,
+    /// The rectangle round all lines and bitmaps, mm from the bed's front left corner.
     pub extents: Rect,
     /// Where the stock lies, when the job says, mm from the bed's front left corner.
     pub stock: Option<Rect>,
@@ -137,6 +142,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
     let mut problems = Problems::new();
     let mut pieces: Vec<Piece> = Vec::new();
     let mut ghosts = Vec::new();
+    let mut images: Vec<LaidImage> = Vec::new();
     for (n, (artwork, how)) in given.artworks.into_iter().zip(&job.artworks).enumerate() {
         let file: Arc<str> = artwork.file.as_str().into();
         let content = content::prepare(artwork, how, job, &mut problems)?;
@@ -148,6 +154,8 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
             }
         };
         ghosts.extend(content.traced.into_iter().map(|(to_mm, bitmap)| (to_sheet * to_mm, bitmap)));
+        images
+            .extend(content.images.into_iter().filter_map(|i| LaidImage::new(i, &file, to_sheet)));
         pieces.extend(content.shapes.into_iter().map(|shape| Piece {
             shape,
             to_sheet,
@@ -156,7 +164,9 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         }));
     }
     drawn::draw(&mut pieces, job, given.fonts, &mut problems)?;
-    let one = hull(pieces.par_iter().map(Piece::bounds).collect::<Vec<_>>()).unwrap_or_default();
+    let mut bounds = pieces.par_iter().map(Piece::bounds).collect::<Vec<_>>();
+    bounds.extend(images.iter().map(LaidImage::bounds));
+    let one = hull(bounds).unwrap_or_default();
     let run = match copies::planned(one, job, &mut problems) {
         Ok(run) => run,
         Err(problem) => {
@@ -187,8 +197,14 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         let length = owners.iter().filter(|owner| **owner == Some(n)).count();
         repair::repair(&mut shapes[start..start + length], how, &mut problems);
     }
-    let shapes = copies::copied(shapes, to_bed.transform_rect_bbox(one), &run);
-    let extents = hull(shapes.iter().flat_map(|s| s.contours.iter().map(Contour::bounds)));
+    for image in &mut images {
+        image.to_bed = to_bed * image.to_bed;
+    }
+    let placed = to_bed.transform_rect_bbox(one);
+    let shapes = copies::copied(shapes, placed, &run);
+    let images = copies::copied(images, placed, &run);
+    let lines = shapes.iter().flat_map(|s| s.contours.iter().map(Contour::bounds));
+    let extents = hull(lines.chain(images.iter().map(LaidImage::bounds)));
     let Some(extents) = extents else {
         let help = "draw lines that have a length";
         let problem = Problem::error("size-zero", "nothing in the artwork has any length", help);
@@ -203,7 +219,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         .into_iter()
         .map(|(to_sheet, bitmap)| Ghost { to_bed: to_bed * to_sheet, bitmap })
         .collect();
-    problems.clone().unless_refused((Sheet { shapes, extents, stock, ghosts }, problems))
+    problems.clone().unless_refused((Sheet { shapes, images, extents, stock, ghosts }, problems))
 }
 
 fn lay(piece: Piece, to_bed: Affine, tolerance: f64) -> LaidShape {

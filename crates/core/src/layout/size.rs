@@ -12,8 +12,13 @@ use kurbo::Shape as _;
 /// Drawings of no size, and scaling to a side that is not there.
 pub(super) fn to_sheet(content: &Content, how: &ArtworkUse) -> Result<Affine, Problem> {
     let bounds = |by: Affine| -> Rect {
-        let all = content.shapes.iter().map(|s| (by * s.path.clone()).bounding_box());
-        hull(all).unwrap_or_default()
+        let shapes = content.shapes.iter().map(|s| (by * s.path.clone()).bounding_box());
+        let images = content.images.iter().map(|image| {
+            let (width, height) = image.pixels;
+            let whole = Rect::new(0.0, 0.0, f64::from(width), f64::from(height));
+            (by * image.to_mm).transform_rect_bbox(whole)
+        });
+        hull(shapes.chain(images)).unwrap_or_default()
     };
     // What is traced is as large as its bitmap, blank margins included.
     let pictures = content.traced.iter().map(|(to_mm, bitmap)| {

@@ -1,72 +1,83 @@
 //! Motion: how fast the head really goes, and so how long everything takes.
 
 pub mod planner;
+mod run;
 mod totals;
 
+pub use run::{Action, Traced};
 pub use totals::{StepTotals, Totals};
 
-use crate::beam::s_value;
+use crate::beam::check;
 use crate::geometry::{Piece, Vec2};
 use crate::job::{Job, Machine};
-use crate::mapping::{Instruction, Move, Pace, Placed, Purpose};
-use crate::problem::{Place, Problems};
-use crate::quantity::SValue;
-use planner::{Block, Planner};
+use crate::mapping::{Instruction, Move, Pace, Placed};
+use crate::problem::Problems;
+use planner::{Block, Planner, Ran};
+use std::collections::VecDeque;
 
 /// A placed job with its S values, lengths and times. It can no longer hold percent or watts.
 #[derive(Debug, Clone)]
 pub struct Timed {
     /// The moves.
     pub placed: Placed,
-    /// The S value of each step of the job.
-    pub s: Vec<SValue>,
-    /// Lengths, times and extents.
+    /// Lengths, times, energy and extents.
     pub totals: Totals,
+    /// The machine whose S values they are.
+    machine: Machine,
 }
 
-/// Gives every step its S value and finds out how long everything takes.
+/// Gives every move its S values and finds out how long everything takes.
 ///
 /// # Errors
 /// Powers that the machine's beam cannot give, each with its step.
-pub fn time(placed: Placed, job: &Job, steps: &[usize]) -> Result<Timed, Problems> {
-    let mut problems = Problems::new();
-    let mut s = vec![SValue(0.0); job.steps.len()];
-    for number in steps {
-        let step = &job.steps[*number];
-        match s_value(&job.machine.beam, step.power) {
-            Ok(value) => s[*number] = value,
-            Err(problem) => problems.push(problem.at(Place {
-                file: job.file.clone(),
-                line: None,
-                span: Some(step.span.clone()),
-                thing: Some(step.name.clone()),
-            })),
-        }
-    }
-    problems.unless_refused(())?;
-    let mut totals = Totals::new(job.steps.len());
-    let mut planner = Planner::new(job.machine.corner);
-    let mut step = 0;
-    let walked: Result<(), std::convert::Infallible> = placed.walk(|instruction| {
-        match instruction {
-            Instruction::Step(number) => {
-                step = number;
-                // Beam and air change over: the controller finishes what it has planned first.
-                planner.stop();
-            }
-            Instruction::Part { .. } => totals.steps[step].paths += 1,
-            Instruction::Move(m) => {
-                totals.add_move(step, &m);
-                planner.push(block(&m, &job.machine), step, &mut |step: usize, seconds| {
-                    totals.add_time(step, seconds);
-                });
+pub fn time(placed: Placed, job: &Job, steps: &[usize]) -> Result<(Timed, Problems), Problems> {
+    let problems = check::steps(job, steps)?;
+    let totals = Totals::new(job.steps.len());
+    let mut timed = Timed { placed, totals, machine: job.machine.clone() };
+    timed.totals = timed.summed(job);
+    Ok((timed, problems))
+}
+
+/// Hands on every instruction with what the planner says of it: moves with their speeds, everything
+/// else when the head has come to a halt for it.
+fn planned<'p, E>(
+    placed: &'p Placed,
+    machine: &Machine,
+    mut each: impl FnMut(Instruction<'p>, Option<Ran>) -> Result<(), E>,
+) -> Result<(), E> {
+    let mut planner = Planner::new(machine.corner);
+    // Instructions whose moves are not settled yet.
+    let mut waiting: VecDeque<Instruction<'p>> = VecDeque::new();
+    let mut settled: Vec<Ran> = Vec::new();
+    let mut pass_on = |waiting: &mut VecDeque<Instruction<'p>>, settled: &mut Vec<Ran>| {
+        for ran in settled.drain(..) {
+            while let Some(next) = waiting.pop_front() {
+                if matches!(next, Instruction::Move(_)) {
+                    each(next, Some(ran))?;
+                    break;
+                }
+                each(next, None)?;
             }
         }
         Ok(())
-    });
-    let Ok(()) = walked;
-    planner.finish(&mut |step, seconds| totals.add_time(step, seconds));
-    Ok(Timed { placed, s, totals })
+    };
+    placed.walk(|instruction| {
+        waiting.push_back(instruction);
+        match instruction {
+            Instruction::Move(m) => {
+                planner.push(block(&m, machine), (), &mut |(), ran| settled.push(ran));
+            }
+            // Beam, air and focus change over: the controller finishes what it has planned first.
+            Instruction::Step(_) | Instruction::Height { .. } | Instruction::Dwell(..) => {
+                planner.stop();
+            }
+            Instruction::Pass(..) | Instruction::Part { .. } => {}
+        }
+        pass_on(&mut waiting, &mut settled)
+    })?;
+    planner.finish(&mut |(), ran| settled.push(ran));
+    pass_on(&mut waiting, &mut settled)?;
+    waiting.into_iter().try_for_each(|instruction| each(instruction, None))
 }
 
 /// What the planner needs to know of a move on `machine`.
@@ -89,6 +100,22 @@ pub fn block(m: &Move, machine: &Machine) -> Block {
     }
 }
 
+/// How long the focus takes from one height to another, from standstill to standstill, s.
+#[must_use]
+pub fn lift_seconds(from: f64, to: f64, machine: &Machine) -> f64 {
+    let Some(z) = machine.z else { return 0.0 };
+    let up = Vec2::new(0.0, 1.0);
+    let block = Block {
+        length: (to - from).abs(),
+        speed: z.axis.top_speed,
+        acceleration: z.axis.acceleration,
+        start: up,
+        end: up,
+        stop_before: true,
+    };
+    planner::seconds(&block, 0.0, 0.0)
+}
+
 /// Top speed and acceleration along a piece, so that neither axis exceeds its own.
 fn limits(piece: &Piece, m: &Move, direction: Vec2, machine: &Machine) -> (f64, f64) {
     let (x, y) = (&machine.x, &machine.y);
@@ -106,13 +133,5 @@ fn limits(piece: &Piece, m: &Move, direction: Vec2, machine: &Machine) -> (f64, 
             let centripetal = (acceleration * m.from.distance(*centre)).sqrt();
             (x.top_speed.min(y.top_speed).min(centripetal), acceleration)
         }
-    }
-}
-
-impl Timed {
-    /// The S value that a move of `step` carries: zero unless it burns.
-    #[must_use]
-    pub fn s_of(&self, step: usize, purpose: Purpose) -> SValue {
-        if purpose == Purpose::Burn { self.s[step] } else { SValue(0.0) }
     }
 }

@@ -24,6 +24,54 @@ pub struct Block {
     pub stop_before: bool,
 }
 
+/// A block whose speeds are certain.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Ran {
+    /// The block.
+    pub block: Block,
+    /// Speed at its start, mm/s.
+    pub entry: f64,
+    /// Speed at its end, mm/s.
+    pub exit: f64,
+    /// How long it takes, s.
+    pub seconds: f64,
+}
+
+impl Ran {
+    /// A block that is entered and left at these squared speeds.
+    #[must_use]
+    pub fn new(block: Block, entry_squared: f64, exit_squared: f64) -> Self {
+        let seconds = seconds(&block, entry_squared, exit_squared);
+        Self { block, entry: entry_squared.sqrt(), exit: exit_squared.sqrt(), seconds }
+    }
+
+    fn peak_squared(&self) -> f64 {
+        let Block { length, speed, acceleration, .. } = self.block;
+        let reached =
+            acceleration * length + (self.entry * self.entry + self.exit * self.exit) / 2.0;
+        reached.min(speed * speed)
+    }
+
+    /// Over which lengths it speeds up and slows down, mm.
+    #[must_use]
+    pub fn ramps(&self) -> (f64, f64) {
+        let ramp = |v: f64| {
+            ((self.peak_squared() - v * v) / (2.0 * self.block.acceleration))
+                .clamp(0.0, self.block.length)
+        };
+        (ramp(self.entry), ramp(self.exit))
+    }
+
+    /// Speed at a place, mm from its start.
+    #[must_use]
+    pub fn speed_at(&self, place: f64) -> f64 {
+        let gained = 2.0 * self.block.acceleration;
+        let up = self.entry * self.entry + gained * place.max(0.0);
+        let down = self.exit * self.exit + gained * (self.block.length - place).max(0.0);
+        up.min(down).min(self.peak_squared()).max(0.0).sqrt()
+    }
+}
+
 /// A block in the queue, with the highest speed (squared) at which it may be entered.
 #[derive(Debug)]
 struct Queued<T> {
@@ -35,7 +83,7 @@ struct Queued<T> {
 /// Blocks are planned in batches of this many; a batch grows while nothing in it is settled.
 const BATCH: usize = 512;
 
-/// Plans blocks of one program, in order. `T` comes back with each block's time.
+/// Plans blocks of one program, in order. `T` comes back with each block's speeds.
 #[derive(Debug)]
 pub struct Planner<T> {
     /// Junction deviation, mm.
@@ -61,7 +109,7 @@ impl<T: Copy> Planner<T> {
     }
 
     /// Adds a block; `done` is called for every block whose time is now certain.
-    pub fn push(&mut self, block: Block, tag: T, done: &mut impl FnMut(T, f64)) {
+    pub fn push(&mut self, block: Block, tag: T, done: &mut impl FnMut(T, Ran)) {
         let stop = std::mem::take(&mut self.stop_next) || block.stop_before;
         let entry_limit = match &self.before {
             Some(before) if !stop => junction_speed_squared(before, &block, self.corner),
@@ -75,13 +123,13 @@ impl<T: Copy> Planner<T> {
     }
 
     /// Ends the program at standstill; `done` is called for every block that is left.
-    pub fn finish(&mut self, done: &mut impl FnMut(T, f64)) {
+    pub fn finish(&mut self, done: &mut impl FnMut(T, Ran)) {
         self.settle(true, done);
     }
 
     /// Hands on all blocks whose speeds no later block can change: those before the last point at
     /// which braking to a stop and not braking at all demand the same speed.
-    fn settle(&mut self, at_end: bool, done: &mut impl FnMut(T, f64)) {
+    fn settle(&mut self, at_end: bool, done: &mut impl FnMut(T, Ran)) {
         let n = self.queue.len();
         // Highest squared entry speeds if the head had to stop after the queue, or did not have to.
         let mut must_stop = vec![0.0; n + 1];
@@ -101,7 +149,7 @@ impl<T: Copy> Planner<T> {
             let block = &queued.block;
             let reach = 2.0 * block.acceleration * block.length;
             let exit = must_stop[at + 1].min(entry + reach).min(block.speed * block.speed);
-            done(queued.tag, seconds(block, entry, exit));
+            done(queued.tag, Ran::new(*block, entry, exit));
             entry = exit;
         }
         self.entry = entry;
@@ -155,9 +203,9 @@ mod tests {
         let mut times = Vec::new();
         let mut planner = Planner { batch, ..Planner::new(0.01) };
         for block in blocks {
-            planner.push(*block, (), &mut |(), t| times.push(t));
+            planner.push(*block, (), &mut |(), ran: Ran| times.push(ran.seconds));
         }
-        planner.finish(&mut |(), t| times.push(t));
+        planner.finish(&mut |(), ran: Ran| times.push(ran.seconds));
         times
     }
 

@@ -16,6 +16,12 @@ pub struct StepTotals {
     pub seconds: f64,
     /// The rectangle round everything burnt, machine coordinates.
     pub burnt: Option<Rect>,
+    /// Lowest and highest S value while burning or piercing.
+    pub s: Option<(f64, f64)>,
+    /// How often the head stands and pierces.
+    pub pierces: usize,
+    /// Light in all, J, where the source was measured.
+    pub energy: Option<f64>,
 }
 
 /// What a job comes to.
@@ -59,6 +65,17 @@ impl Totals {
 
     pub(super) fn add_time(&mut self, step: usize, seconds: f64) {
         self.steps[step].seconds += seconds;
+    }
+
+    pub(super) fn add_s(&mut self, step: usize, s: f64) {
+        let known = &mut self.steps[step].s;
+        *known = Some(known.map_or((s, s), |(low, high)| (low.min(s), high.max(s))));
+    }
+
+    pub(super) fn add_energy(&mut self, step: usize, joules: Option<f64>) {
+        if let Some(joules) = joules {
+            *self.steps[step].energy.get_or_insert(0.0) += joules;
+        }
     }
 
     /// Burnt length in all, mm.

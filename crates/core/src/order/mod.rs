@@ -8,12 +8,12 @@
 mod improve;
 mod tour;
 
-use crate::geometry::nesting::parents;
-use crate::geometry::region::Polygon;
 use crate::geometry::{Contour, Point};
-use crate::job::{Job, Order};
+use crate::job::{Fill, Job, Order, PassesBy, Step};
+use crate::toolpath::line::Line;
 use crate::toolpath::{Burn, Toolpath};
 use rayon::prelude::*;
+use std::collections::BTreeMap;
 use tour::{Stop, Visit};
 
 /// Toolpaths in the order in which they are run. There is no choice left in it.
@@ -30,9 +30,6 @@ impl Sequence {
     }
 }
 
-/// Flattening for nesting only needs to tell inside from outside, mm.
-const NESTING_TOLERANCE: f64 = 0.05;
-
 /// Arranges `paths` (grouped by step) for a head that begins at `start`.
 #[must_use]
 pub fn arrange(paths: Vec<Toolpath>, job: &Job, start: Point) -> Sequence {
@@ -45,23 +42,53 @@ pub fn arrange(paths: Vec<Toolpath>, job: &Job, start: Point) -> Sequence {
         while let Some(path) = rest.next_if(|path| path.step == step) {
             group.push(path);
         }
-        done.extend(arrange_step(group, job.steps[step].order, at));
+        done.extend(arrange_step(group, &job.steps[step], at));
         at = done.last().map_or(at, |path| path.burn.ends().1);
     }
     Sequence { paths: done }
 }
 
-fn arrange_step(group: Vec<Toolpath>, order: Order, start: Point) -> Vec<Toolpath> {
-    let stops: Vec<Stop> = group.par_iter().map(|path| stop(&path.burn)).collect();
-    let before = match order {
-        Order::HolesFirst => nesting(&group),
-        Order::AsDrawn | Order::Nearest => vec![None; group.len()],
+fn arrange_step(group: Vec<Toolpath>, step: &Step, start: Point) -> Vec<Toolpath> {
+    let stops: Vec<Stop> = group.par_iter().map(|path| stop(&path.burn, step)).collect();
+    let nested = || group.iter().map(|path| path.parent).collect::<Vec<_>>();
+    let free = || vec![None; group.len()];
+    let shortest = |before: &[Option<usize>], start| {
+        let visits = tour::greedy(&stops, before, start);
+        improve::shorten(&stops, before, start, visits)
     };
-    let visits = match order {
-        Order::AsDrawn => (0..group.len()).map(|stop| Visit { stop, entry: 0 }).collect(),
-        Order::HolesFirst | Order::Nearest => {
-            let visits = tour::greedy(&stops, &before, start);
-            improve::shorten(&stops, &before, start, visits)
+    let in_turn = |order: &[usize]| {
+        let mut at = start;
+        let mut visits = Vec::with_capacity(order.len());
+        for stop in order {
+            let visit = stops[*stop].best_entry(*stop, at, None);
+            at = stops[*stop].exit(visit);
+            visits.push(visit);
+        }
+        visits
+    };
+    let rings = step.make.engrave().is_some_and(|e| matches!(e.fill, Fill::Rings(_)));
+    let outwards = matches!(
+        step.make.engrave().map(|e| &e.fill),
+        Some(Fill::Rings(rings)) if rings.outwards
+    );
+    let visits = if rings {
+        let mut visits = shortest(&nested(), start);
+        if !outwards {
+            // From the outline to the middle is from the middle to the outline, backwards.
+            visits.reverse();
+        }
+        visits
+    } else {
+        match &step.order {
+            Order::AsDrawn => {
+                let drawn: Vec<usize> = (0..group.len()).collect();
+                drawn.iter().map(|stop| Visit { stop: *stop, entry: 0 }).collect()
+            }
+            Order::HolesFirst => shortest(&nested(), start),
+            Order::Nearest => shortest(&free(), start),
+            Order::PartByPart => part_by_part(&group, &stops, start),
+            Order::Upwards => in_turn(&upwards(&group, &stops)),
+            Order::Listed(ids) => listed(&group, ids, &stops, start),
         }
     };
     let mut group: Vec<Option<Toolpath>> = group.into_iter().map(Some).collect();
@@ -69,45 +96,144 @@ fn arrange_step(group: Vec<Toolpath>, order: Order, start: Point) -> Vec<Toolpat
         .into_iter()
         .filter_map(|visit| {
             let mut path = group[visit.stop].take()?;
-            if let Burn::Line(contour) = path.burn {
-                path.burn = Burn::Line(entered(contour, visit.entry));
-            }
+            path.burn = entered(path.burn, visit.entry);
             Some(path)
         })
         .collect()
 }
 
-fn stop(burn: &Burn) -> Stop {
-    match burn {
-        Burn::Line(contour) if contour.closed => Stop::loop_through(contour.vertices().collect()),
-        Burn::Line(contour) => Stop::line(contour.start, contour.end(), true),
-        Burn::Hatch(hatch) => {
-            let (start, end) = hatch.ends();
-            Stop::line(start, end, false)
+fn stop(burn: &Burn, step: &Step) -> Stop {
+    let line = match burn {
+        Burn::Rows(rows) => {
+            let (start, end) = rows.ends();
+            return Stop::line(start, end, false);
         }
+        Burn::Line(line) => line,
+    };
+    let contour = &line.contour;
+    if !contour.closed {
+        // There and back ends where it began.
+        let back = step.passes_by == PassesBy::Path && step.passes.len().is_multiple_of(2);
+        return if back {
+            Stop::loop_through(vec![contour.start, contour.end()])
+        } else {
+            Stop::line(contour.start, contour.end(), true)
+        };
     }
+    if line.entries.is_empty() {
+        return Stop::loop_through(contour.vertices().collect());
+    }
+    let place = |at: f64| contour.at(at.rem_euclid(contour.length())).0;
+    let (entries, exits) = line
+        .entries
+        .iter()
+        .map(|entry| {
+            let start = entry.lead_in.as_ref().map_or_else(|| place(entry.at), |lead| lead.start);
+            let left = || place(entry.at + line.overlap);
+            (start, entry.lead_out.as_ref().map_or_else(left, Contour::end))
+        })
+        .unzip();
+    Stop::loop_between(entries, exits)
 }
 
-fn entered(contour: Contour, entry: usize) -> Contour {
-    if contour.closed {
-        contour.starting_at(entry)
+fn entered(burn: Burn, entry: usize) -> Burn {
+    let Burn::Line(line) = burn else { return burn };
+    let contour = &line.contour;
+    Burn::Line(if contour.closed && line.entries.is_empty() {
+        if entry == 0 || entry >= contour.pieces.len() {
+            return Burn::Line(line);
+        }
+        Line { contour: line.contour.starting_at(entry), ..line }
+    } else if contour.closed {
+        line.entered(entry)
     } else if entry == 1 {
-        contour.reversed()
+        Line { contour: contour.reversed(), ..line }
     } else {
-        contour
-    }
+        line
+    })
 }
 
-/// For each path the closed line that directly contains it and so must come later.
-fn nesting(group: &[Toolpath]) -> Vec<Option<usize>> {
-    // Open lines may lie inside a part as well, and must be burnt before it drops out.
-    let polygons: Vec<Polygon> = group
-        .par_iter()
-        .map(|path| match &path.burn {
-            Burn::Line(contour) => Polygon::new(contour.flatten(NESTING_TOLERANCE)),
-            Burn::Hatch(_) => Polygon::new(Vec::new()),
+/// For each path the outermost path round it.
+fn roots(group: &[Toolpath]) -> Vec<usize> {
+    let outermost =
+        |n: usize| std::iter::successors(Some(n), |n| group[*n].parent).last().unwrap_or(n);
+    (0..group.len()).map(outermost).collect()
+}
+
+/// Each outermost line with all that lies in it is finished before the next begins; parts follow
+/// one another by short travel.
+fn part_by_part(group: &[Toolpath], stops: &[Stop], start: Point) -> Vec<Visit> {
+    let mut parts: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+    for (n, root) in roots(group).into_iter().enumerate() {
+        parts.entry(root).or_default().push(n);
+    }
+    let roots: Vec<usize> = parts.keys().copied().collect();
+    let outlines: Vec<Stop> = roots.iter().map(|root| stops[*root].clone()).collect();
+    let free = vec![None; roots.len()];
+    let tour = improve::shorten(&outlines, &free, start, tour::greedy(&outlines, &free, start));
+    let mut at = start;
+    let mut visits = Vec::with_capacity(group.len());
+    for root in tour.iter().map(|visit| roots[visit.stop]) {
+        at = visit_some(group, stops, &parts[&root], at, &mut visits);
+    }
+    visits
+}
+
+/// By how far from the operator each outermost part begins; in a part, what lies inside first.
+fn upwards(group: &[Toolpath], stops: &[Stop]) -> Vec<usize> {
+    let roots = roots(group);
+    let depth = |n: usize| std::iter::successors(group[n].parent, |n| group[*n].parent).count();
+    let keys: Vec<(f64, usize, usize, f64)> = (0..group.len())
+        .map(|n| (stops[roots[n]].lowest(), roots[n], usize::MAX - depth(n), stops[n].lowest()))
+        .collect();
+    let mut order: Vec<usize> = (0..group.len()).collect();
+    order.sort_by(|a, b| {
+        let (a, b) = (&keys[*a], &keys[*b]);
+        a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)).then(a.2.cmp(&b.2)).then(a.3.total_cmp(&b.3))
+    });
+    order
+}
+
+/// What is listed by its id, in that order and its own lines by nesting; then everything else.
+fn listed(group: &[Toolpath], ids: &[String], stops: &[Stop], start: Point) -> Vec<Visit> {
+    // A copy keeps the id of what it is a copy of.
+    let id_of =
+        |path: &Toolpath| path.label.split(", copy ").next().unwrap_or_default().to_string();
+    let rank: Vec<usize> = group
+        .iter()
+        .map(|path| {
+            let id = id_of(path);
+            ids.iter().position(|listed| *listed == id).unwrap_or(ids.len())
         })
         .collect();
-    let closed = |n: usize| matches!(&group[n].burn, Burn::Line(contour) if contour.closed);
-    parents(&polygons, closed)
+    let mut at = start;
+    let mut visits = Vec::with_capacity(group.len());
+    for turn in 0..=ids.len() {
+        let members: Vec<usize> = (0..group.len()).filter(|n| rank[*n] == turn).collect();
+        at = visit_some(group, stops, &members, at, &mut visits);
+    }
+    visits
+}
+
+/// Adds visits of some of the paths, what lies inside first and travel short; where the head is
+/// then.
+fn visit_some(
+    group: &[Toolpath],
+    stops: &[Stop],
+    members: &[usize],
+    at: Point,
+    visits: &mut Vec<Visit>,
+) -> Point {
+    let within: BTreeMap<usize, usize> =
+        members.iter().enumerate().map(|(n, member)| (*member, n)).collect();
+    let own: Vec<Stop> = members.iter().map(|member| stops[*member].clone()).collect();
+    // Through lines that are not among these nesting still holds.
+    let parent = |member: &usize| {
+        std::iter::successors(group[*member].parent, |n| group[*n].parent)
+            .find_map(|parent| within.get(&parent).copied())
+    };
+    let before: Vec<Option<usize>> = members.iter().map(parent).collect();
+    let inner = improve::shorten(&own, &before, at, tour::greedy(&own, &before, at));
+    visits.extend(inner.iter().map(|visit| Visit { stop: members[visit.stop], ..*visit }));
+    inner.last().map_or(at, |last| own[last.stop].exit(*last))
 }

@@ -8,12 +8,14 @@ use rstar::primitives::GeomWithData;
 #[derive(Debug, Clone)]
 pub(super) struct Stop {
     entries: Vec<Point>,
+    /// Where it is left for each entry; none where that is the entry itself.
+    exits: Vec<Point>,
     kind: StopKind,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum StopKind {
-    /// Left where it was entered.
+    /// Entered where its entries are; walking it the other way changes nothing.
     Loop,
     /// Entered at one end (0 or 1), left at the other.
     Line,
@@ -22,15 +24,26 @@ enum StopKind {
 }
 
 impl Stop {
-    /// A closed line that may be entered at any of `vertices`.
+    /// A closed line that may be entered, and is left, at any of `vertices`.
     pub(super) fn loop_through(vertices: Vec<Point>) -> Self {
-        Self { entries: vertices, kind: StopKind::Loop }
+        Self { entries: vertices, exits: Vec::new(), kind: StopKind::Loop }
+    }
+
+    /// A closed line that is entered at one of several places and left at the place that belongs to
+    /// it.
+    pub(super) fn loop_between(entries: Vec<Point>, exits: Vec<Point>) -> Self {
+        Self { entries, exits, kind: StopKind::Loop }
     }
 
     /// An open line, either way or only from `start`.
     pub(super) fn line(start: Point, end: Point, either_way: bool) -> Self {
         let kind = if either_way { StopKind::Line } else { StopKind::OneWay };
-        Self { entries: vec![start, end], kind }
+        Self { entries: vec![start, end], exits: Vec::new(), kind }
+    }
+
+    /// How near to the operator it begins, mm.
+    pub(super) fn lowest(&self) -> f64 {
+        self.entries.iter().map(|p| p.y).fold(f64::INFINITY, f64::min)
     }
 
     /// Where a visit enters.
@@ -41,7 +54,7 @@ impl Stop {
     /// Where a visit leaves.
     pub(super) fn exit(&self, visit: Visit) -> Point {
         match self.kind {
-            StopKind::Loop => self.entries[visit.entry],
+            StopKind::Loop => *self.exits.get(visit.entry).unwrap_or(&self.entries[visit.entry]),
             StopKind::Line | StopKind::OneWay => self.entries[1 - visit.entry],
         }
     }

@@ -1,4 +1,4 @@
-//! Bitmaps that were traced, faint under their outlines.
+//! Bitmaps in pictures: traced ones faintly under their outlines, engraved ones as they will look.
 
 use super::frame::View;
 use crate::artwork::Bitmap;
@@ -9,20 +9,68 @@ use image::codecs::png::PngEncoder;
 use image::{ExtendedColorType, ImageEncoder};
 use std::fmt::Write as _;
 
-/// A ghost needs no more pixels than this along its longer side.
-const MOST_PIXELS: u32 = 800;
+/// A bitmap needs no more pixels than this along its longer side.
+const MOST_PIXELS: u32 = 1000;
 
-/// Draws the bitmap where it lies; one that cannot be encoded is left out, as it is only shown.
+/// Draws a traced bitmap where it lies.
 pub(super) fn draw(out: &mut String, view: &View, ghost: &Ghost) {
-    let step = ghost.bitmap.width.max(ghost.bitmap.height).div_ceil(MOST_PIXELS).max(1);
-    let Some(png) = encoded(&ghost.bitmap, step) else { return };
-    let to_px = view.transform() * ghost.to_bed * Affine::scale(f64::from(step));
+    let step = step(&ghost.bitmap);
+    place(out, view, &ghost.bitmap, ghost.to_bed, step, 0.3, encoded(&ghost.bitmap, step));
+}
+
+/// Draws levels of darkness in one colour, as strong as each level.
+pub(super) fn tinted(out: &mut String, view: &View, levels: &Bitmap, to_bed: Affine, hex: &str) {
+    let step = step(levels);
+    let part = |at: usize| u8::from_str_radix(hex.get(at..at + 2).unwrap_or("00"), 16).unwrap_or(0);
+    let colour = [part(1), part(3), part(5)];
+    let (width, height) = (levels.width.div_ceil(step), levels.height.div_ceil(step));
+    let mut rgba = Vec::with_capacity(width as usize * height as usize * 4);
+    for y in 0..height {
+        for x in 0..width {
+            rgba.extend(colour);
+            rgba.push(mean(levels, x * step, y * step, step));
+        }
+    }
+    let mut png = Vec::new();
+    let encoder = PngEncoder::new(&mut png);
+    let made =
+        encoder.write_image(&rgba, width, height, ExtendedColorType::Rgba8).ok().map(|()| png);
+    place(out, view, levels, to_bed, step, 1.0, made);
+}
+
+/// The mean of a square of pixels: picking one of them would turn a dither into stripes.
+fn mean(bitmap: &Bitmap, x: u32, y: u32, side: u32) -> u8 {
+    let (x1, y1) = ((x + side).min(bitmap.width), (y + side).min(bitmap.height));
+    let rows = (y..y1).map(|y| (y * bitmap.width) as usize);
+    let sum: u32 = rows
+        .flat_map(|row| &bitmap.grey[row + x as usize..row + x1 as usize])
+        .map(|level| u32::from(*level))
+        .sum();
+    (sum / ((x1 - x) * (y1 - y)).max(1)) as u8
+}
+
+fn step(bitmap: &Bitmap) -> u32 {
+    bitmap.width.max(bitmap.height).div_ceil(MOST_PIXELS).max(1)
+}
+
+/// One that cannot be encoded is left out, as it is only shown.
+fn place(
+    out: &mut String,
+    view: &View,
+    bitmap: &Bitmap,
+    to_bed: Affine,
+    step: u32,
+    opacity: f64,
+    png: Option<Vec<u8>>,
+) {
+    let Some(png) = png else { return };
+    let to_px = view.transform() * to_bed * Affine::scale(f64::from(step));
     let [a, b, c, d, e, f] = to_px.as_coeffs();
-    let (width, height) = (ghost.bitmap.width.div_ceil(step), ghost.bitmap.height.div_ceil(step));
+    let (width, height) = (bitmap.width.div_ceil(step), bitmap.height.div_ceil(step));
     let data = base64::engine::general_purpose::STANDARD.encode(png);
     let _ = writeln!(
         out,
-        r#"<image width="{width}" height="{height}" transform="matrix({a:.6} {b:.6} {c:.6} {d:.6} {e:.3} {f:.3})" opacity="0.3" href="data:image/png;base64,{data}"/>"#
+        r#"<image width="{width}" height="{height}" transform="matrix({a:.6} {b:.6} {c:.6} {d:.6} {e:.3} {f:.3})" opacity="{opacity}" href="data:image/png;base64,{data}"/>"#
     );
 }
 

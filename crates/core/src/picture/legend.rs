@@ -1,7 +1,7 @@
 //! The legend: what each line is, in numbers.
 
 use super::frame::{LEGEND, View, line, rect, text};
-use super::palette::{BED, FAINT_INK, INK, PAPER, TRAVEL, step_colour};
+use super::palette::{BED, DRAWN, FAINT_INK, INK, PAPER, TRAVEL, ramp, step_colour};
 use crate::geometry::{Point, Rect, Vec2};
 use std::fmt::Write as _;
 
@@ -21,7 +21,17 @@ pub(super) struct Legend {
     pub(super) entries: Vec<Entry>,
     pub(super) totals: Vec<String>,
     pub(super) notes: Vec<String>,
+    /// What colours mean, when they do not tell steps apart.
+    pub(super) scale: Option<Scale>,
     pub(super) signs: Signs,
+}
+
+/// What the colours from little to much stand for.
+#[derive(Debug, Clone)]
+pub(super) struct Scale {
+    pub(super) title: String,
+    pub(super) low: String,
+    pub(super) high: String,
 }
 
 /// Which signs are in the picture and so want explaining.
@@ -31,6 +41,10 @@ pub(super) struct Signs {
     pub(super) arrows: bool,
     pub(super) travel: bool,
     pub(super) origin: bool,
+    pub(super) pierces: bool,
+    pub(super) drawn: bool,
+    pub(super) bridges: bool,
+    pub(super) leads: bool,
 }
 
 /// Characters that fit into the column at 12 px.
@@ -83,6 +97,10 @@ pub(super) fn draw(out: &mut String, view: &View, legend: &Legend, inset: Option
         text(out, Point::new(x, y), &ink(12, ""), &cut(content, COLUMN));
         y += 17.0;
     }
+    if let Some(scale) = &legend.scale {
+        draw_scale(out, Point::new(x, y + 12.0), scale);
+        y += 62.0;
+    }
     y = signs(out, Point::new(x, y + 12.0), legend.signs);
     for note in &legend.notes {
         text(out, Point::new(x, y), &faint, &cut(note, COLUMN));
@@ -106,6 +124,42 @@ fn signs(out: &mut String, at: Point, signs: Signs) -> f64 {
     }
     if signs.arrows {
         row(out, &|out, p| arrow(out, p, Vec2::new(1.0, 0.0), INK), "direction");
+    }
+    let colour = |dash: &str, width: f64| {
+        format!(r#"stroke="{INK}" stroke-width="{width}" stroke-dasharray="{dash}""#)
+    };
+    if signs.pierces {
+        row(out, &|out, p| pierce_point(out, p, INK), "start with a pierce");
+    }
+    if signs.leads {
+        let style = colour("", 1.0);
+        row(
+            out,
+            &|out, p| line(out, p - Vec2::new(9.0, 0.0), p + Vec2::new(9.0, 0.0), &style),
+            "way in or out, thinner",
+        );
+    }
+    if signs.bridges {
+        let style = colour("", 1.2);
+        row(
+            out,
+            &|out, p| {
+                line(out, p - Vec2::new(9.0, 0.0), p - Vec2::new(4.0, 0.0), &style);
+                line(out, p + Vec2::new(4.0, 0.0), p + Vec2::new(9.0, 0.0), &style);
+                for x in [-4.0, 4.0] {
+                    line(out, p + Vec2::new(x, -4.0), p + Vec2::new(x, 4.0), &style);
+                }
+            },
+            "bridge: stays attached",
+        );
+    }
+    if signs.drawn {
+        let style = format!(r#"stroke="{DRAWN}" stroke-dasharray="3 2""#);
+        row(
+            out,
+            &|out, p| line(out, p - Vec2::new(9.0, 0.0), p + Vec2::new(9.0, 0.0), &style),
+            "as drawn; the beam runs beside it",
+        );
     }
     if signs.travel {
         let style = format!(r#"stroke="{TRAVEL}" stroke-dasharray="5 4""#);
@@ -138,6 +192,31 @@ pub(super) fn start_point(out: &mut String, at: Point, colour: &str) {
         r#"<circle cx="{:.1}" cy="{:.1}" r="3" fill="{PAPER}" stroke="{colour}" stroke-width="1.4"/>"#,
         at.x, at.y
     );
+}
+
+/// Where a path starts with the beam standing still.
+pub(super) fn pierce_point(out: &mut String, at: Point, colour: &str) {
+    let _ = writeln!(
+        out,
+        r#"<circle cx="{:.1}" cy="{:.1}" r="3.6" fill="{colour}" stroke="{BED}" stroke-width="1"/>"#,
+        at.x, at.y
+    );
+}
+
+/// The scale of colours from little to much.
+fn draw_scale(out: &mut String, at: Point, scale: &Scale) {
+    let ink = format!(r#"font-size="12" fill="{INK}""#);
+    text(out, at, &ink, &scale.title);
+    let (width, parts) = (200.0, 40);
+    for n in 0..parts {
+        let x = at.x + width * f64::from(n) / f64::from(parts);
+        let colour = ramp(f64::from(n) / f64::from(parts - 1));
+        let bar = Rect::new(x, at.y + 8.0, x + width / f64::from(parts) + 0.5, at.y + 20.0);
+        rect(out, bar, &format!(r#"fill="{colour}""#));
+    }
+    text(out, at + Vec2::new(0.0, 34.0), &ink, &scale.low);
+    let right = format!(r#"{ink} text-anchor="end""#);
+    text(out, at + Vec2::new(width, 34.0), &right, &scale.high);
 }
 
 /// An arrow head at `at`, pointing along `direction` (canvas, y down).

@@ -4,14 +4,22 @@
 //! computation. Detail falls away as it gets too small to see: numbers first, then arrows and start
 //! points, then travel, and engraved lines are thinned so that they never melt into a blot.
 
+mod burns;
+mod burnt;
 mod detail;
 mod frame;
 mod ghost;
 mod legend;
+mod marks;
 mod palette;
+mod playback;
 mod scene;
+mod show;
 mod trouble;
 
+pub use burnt::{Mark, burnt};
 pub use palette::step_colour;
-pub use scene::{Canvas, Mark, burnt, job};
+pub use playback::{Frame, Playback, Stroke, playback};
+pub use scene::{Canvas, Look, job};
+pub use show::Show;
 pub use trouble::{drawing_trouble, job_trouble};

@@ -11,6 +11,29 @@ pub(super) const FAINT_INK: &str = "#8b8d94";
 pub(super) const GRID: &str = "#ebe8df";
 pub(super) const TRAVEL: &str = "#9a9488";
 
+/// Where a line was drawn, beside where the beam runs.
+pub(super) const DRAWN: &str = "#8f8a9c";
+
+/// From little to much: lighter to darker, so that it reads in grey as well.
+const RAMP: [[u8; 3]; 5] = [
+    [0x9a, 0xc0, 0xb4],
+    [0xd9, 0xb2, 0x4a],
+    [0xd0, 0x70, 0x33],
+    [0x96, 0x2f, 0x45],
+    [0x3a, 0x1d, 0x4d],
+];
+
+/// The colour of a share from 0 (little) to 1 (much).
+pub(super) fn ramp(share: f64) -> String {
+    let at = share.clamp(0.0, 1.0) * (RAMP.len() - 1) as f64;
+    let low = (at as usize).min(RAMP.len() - 2);
+    let part = |n: usize| {
+        let (a, b) = (f64::from(RAMP[low][n]), f64::from(RAMP[low + 1][n]));
+        (a + (b - a) * (at - low as f64)).round() as u8
+    };
+    format!("#{:02x}{:02x}{:02x}", part(0), part(1), part(2))
+}
+
 /// One colour and one dash for each step, in turn. Dark and light alternate, so that the steps also
 /// differ in grey.
 const STEPS: [&str; 8] =

@@ -10,6 +10,7 @@ pub mod read;
 mod write;
 
 pub use write::Comments;
+pub(crate) use write::s_words;
 
 use crate::job::Job;
 use crate::limits::WithinLimits;

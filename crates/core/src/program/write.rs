@@ -5,7 +5,8 @@ use super::number::{Micron, microns, push_length, push_rounded};
 use crate::geometry::{Piece, Rect, Vec2};
 use crate::job::machine::Dialect;
 use crate::mapping::{Instruction, Move, Pace, Purpose};
-use crate::quantity::{clock, plain};
+use crate::motion::Action;
+use crate::quantity::{SValue, clock, plain};
 use std::io::{self, Write};
 
 /// Whether a program explains itself.
@@ -32,7 +33,7 @@ impl Program<'_> {
     pub fn write(&self, comments: Comments, out: &mut impl Write) -> io::Result<()> {
         let mut writer = Writer::new(self, comments, out);
         writer.opening()?;
-        self.within().timed().placed.walk(|instruction| writer.instruction(instruction))?;
+        self.within().timed().walk(|action| writer.action(action))?;
         writer.closing()
     }
 }
@@ -46,6 +47,8 @@ struct Said {
     feed: Option<f64>,
     s: Option<f64>,
     air: bool,
+    /// Whether power follows the speed (M4), once that was said.
+    follows: Option<bool>,
 }
 
 struct Writer<'p, 'o, W> {
@@ -110,7 +113,35 @@ impl<'p, 'o, W: Write> Writer<'p, 'o, W> {
         self.code("M5 S0")?;
         self.code("G21 G90 G94 G17")?;
         self.said.s = Some(0.0);
-        self.code(if self.program.job().machine.beam.follows_speed { "M4 S0" } else { "M3 S0" })
+        let first = self.program.within().timed().placed.sequence().paths().first();
+        self.beam_mode(first.is_none_or(|path| self.wants_follow(path.step)))
+    }
+
+    /// Whether the controller is to make power follow the speed in a step: not where the program
+    /// does so itself.
+    fn wants_follow(&self, step: usize) -> bool {
+        let timed = self.program.within().timed();
+        self.program.job().machine.beam.follows_speed && !timed.follows_speed_itself(step)
+    }
+
+    /// Switches between power that follows the speed and power that stays.
+    fn beam_mode(&mut self, follows: bool) -> io::Result<()> {
+        let follows = follows && self.program.job().machine.beam.follows_speed;
+        if self.said.follows == Some(follows) {
+            return Ok(());
+        }
+        (self.said.follows, self.said.s) = (Some(follows), Some(0.0));
+        self.code(if follows { "M4 S0" } else { "M3 S0" })
+    }
+
+    /// The beam off before anything that is no move: on a controller that keeps power constant it
+    /// would burn on where the head stands.
+    fn dark(&mut self) -> io::Result<()> {
+        if self.said.s == Some(0.0) {
+            return Ok(());
+        }
+        self.said.s = Some(0.0);
+        self.code("S0")
     }
 
     fn closing(&mut self) -> io::Result<()> {
@@ -127,15 +158,61 @@ impl<'p, 'o, W: Write> Writer<'p, 'o, W> {
         self.out.flush()
     }
 
-    fn instruction(&mut self, instruction: Instruction<'_>) -> io::Result<()> {
-        match instruction {
-            Instruction::Step(number) => self.begin_step(number),
-            Instruction::Part { label, number, passes } => {
+    fn action(&mut self, action: Action<'_>) -> io::Result<()> {
+        match action {
+            Action::Move(m, s) => self.one_move(&m, s),
+            Action::Dwell(seconds, s) if s.0 > 0.0 => self.pierce(seconds, s),
+            Action::Dwell(seconds, _) => {
+                self.dark()?;
+                self.dwell(seconds)
+            }
+            Action::Plain(Instruction::Step(number)) => self.begin_step(number),
+            Action::Plain(Instruction::Pass(pass, of)) => {
+                self.comment(&format!("pass {pass} of {of}"))
+            }
+            Action::Plain(Instruction::Part { label, number, passes }) => {
                 let repeat = if passes > 1 { format!(", {passes} passes") } else { String::new() };
                 self.comment(&format!("part {number} of {}: {label}{repeat}", self.parts))
             }
-            Instruction::Move(m) => self.one_move(&m),
+            Action::Plain(Instruction::Height { to, .. }) => {
+                self.dark()?;
+                self.said.motion = Some(b'0');
+                self.line.extend_from_slice(b"G0");
+                push_length(&mut self.line, b'Z', microns(to));
+                self.end_line()
+            }
+            Action::Plain(Instruction::Move(_) | Instruction::Dwell(..)) => Ok(()),
         }
+    }
+
+    fn dwell(&mut self, seconds: f64) -> io::Result<()> {
+        self.line.extend_from_slice(b"G4");
+        push_rounded(&mut self.line, b'P', seconds, 3);
+        self.end_line()
+    }
+
+    /// Stands still with the beam on. Power that follows the speed is nothing at standstill, and a
+    /// controller in laser mode keeps the beam off while it is in rapid motion: so a feed move of no
+    /// length comes first, and power that stays.
+    fn pierce(&mut self, seconds: f64, s: SValue) -> io::Result<()> {
+        self.dark()?;
+        self.said.motion = Some(b'1');
+        self.line.extend_from_slice(b"G1");
+        push_length(&mut self.line, b'X', self.said.x.unwrap_or(0));
+        push_length(&mut self.line, b'Y', self.said.y.unwrap_or(0));
+        let feed = self.program.job().steps[self.step].speed().0 * 60.0;
+        if self.said.feed != Some(feed) {
+            self.said.feed = Some(feed);
+            push_rounded(&mut self.line, b'F', feed, 1);
+        }
+        self.end_line()?;
+        self.line.extend_from_slice(b"M3 ");
+        push_rounded(&mut self.line, b'S', s.0, 1);
+        self.end_line()?;
+        self.dwell(seconds)?;
+        self.said.follows = Some(false);
+        self.said.s = Some(s.0);
+        self.beam_mode(self.wants_follow(self.step))
     }
 
     fn begin_step(&mut self, number: usize) -> io::Result<()> {
@@ -144,26 +221,27 @@ impl<'p, 'o, W: Write> Writer<'p, 'o, W> {
         let step = &job.steps[number];
         (self.step, self.parts) = (number, timed.totals.steps[number].paths);
         let title = format!(
-            "step {} of {}: {} - {}, {}, {} = S{}",
+            "step {} of {}: {} - {}, {}, {} = {}",
             number + 1,
             job.steps.len(),
             step.name,
             step.make.name(),
-            step.speed,
-            step.power,
-            plain(timed.s[number].0, 1)
+            step.speed(),
+            step.power(),
+            s_words(timed.totals.steps[number].s)
         );
         self.comment(&title)?;
         if let Some(air) = job.machine.air
             && step.air != self.said.air
         {
+            self.dark()?;
             self.said.air = step.air;
-            return self.code(if step.air { air.on } else { "M9" });
+            self.code(if step.air { air.on } else { "M9" })?;
         }
-        Ok(())
+        self.beam_mode(self.wants_follow(number))
     }
 
-    fn one_move(&mut self, m: &Move) -> io::Result<()> {
+    fn one_move(&mut self, m: &Move, s: SValue) -> io::Result<()> {
         let end = m.piece.end();
         let (x, y) = (microns(end.x), microns(end.y));
         let moved = self.said.x != Some(x) || self.said.y != Some(y);
@@ -190,7 +268,7 @@ impl<'p, 'o, W: Write> Writer<'p, 'o, W> {
             (Pace::Feed(_), Some((sweep, _))) if sweep < 0.0 => b'2',
             (Pace::Feed(_), Some(_)) => b'3',
         };
-        let s = self.program.within().timed().s_of(self.step, m.purpose).0;
+        let s = s.0;
         if self.said.motion != Some(motion) {
             self.said.motion = Some(motion);
             self.line.extend_from_slice(&[b'G', motion]);
@@ -223,6 +301,14 @@ impl<'p, 'o, W: Write> Writer<'p, 'o, W> {
         debug_assert!(m.purpose == Purpose::Burn || self.said.s == Some(0.0));
         self.end_line()
     }
+}
+
+/// S values as people read them: one, or from the lowest to the highest.
+#[must_use]
+pub(crate) fn s_words(s: Option<(f64, f64)>) -> String {
+    let (low, high) = s.unwrap_or_default();
+    let (low, high) = (plain(low, 1), plain(high, 1));
+    if low == high { format!("S{low}") } else { format!("S{low} to S{high}") }
 }
 
 /// Whether an arc is still the same arc after rounding. A tiny one may come out with its ends the

@@ -3,24 +3,33 @@
 //! A toolpath no longer holds colours, fills or curves other than lines and arcs. Every shape that
 //! no step takes is listed; a step that takes nothing is refused.
 
-pub mod hatch;
+mod area;
+mod follow;
+mod hatch;
+mod image;
+pub mod line;
+mod report;
+mod rings;
+pub mod rows;
+mod select;
+mod shoulder;
 
-use crate::artwork::trouble::lines::{self, Lined};
-use crate::geometry::{Contour, Point};
-use crate::job::{Job, Make, Step};
-use crate::layout::{LaidShape, Sheet};
-use crate::problem::{Place, Problem, Problems, count, few};
-use hatch::Hatch;
-use std::collections::BTreeSet;
+use crate::geometry::{Point, Rect};
+use crate::job::{Engrave, Fill, Job, Make, Step};
+use crate::layout::{LaidImage, LaidShape, Sheet};
+use crate::problem::{Place, Problem, Problems};
+use line::Line;
+use rows::Rows;
+pub use select::Taken;
 use std::sync::Arc;
 
-/// What is burnt: a line that is followed, or an area filled with lines.
+/// What is burnt: a line that is followed, or an area filled with rows.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Burn {
     /// A line to follow.
-    Line(Contour),
-    /// Parallel lines in areas.
-    Hatch(Hatch),
+    Line(Line),
+    /// Parallel lines.
+    Rows(Rows),
 }
 
 /// One thing to burn.
@@ -30,6 +39,9 @@ pub struct Toolpath {
     pub step: usize,
     /// What people call it: its shape's id or line.
     pub label: Arc<str>,
+    /// Which of the step's paths, counted from 0 as they are made, has this one inside and so comes
+    /// after it.
+    pub parent: Option<usize>,
     /// What is burnt.
     pub burn: Burn,
 }
@@ -39,17 +51,10 @@ impl Burn {
     #[must_use]
     pub fn ends(&self) -> (Point, Point) {
         match self {
-            Self::Line(contour) => (contour.start, contour.end()),
-            Self::Hatch(hatch) => hatch.ends(),
+            Self::Line(line) => line.ends(),
+            Self::Rows(rows) => rows.ends(),
         }
     }
-}
-
-/// What one step takes.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Taken {
-    /// Numbers of the shapes in the sheet.
-    pub shapes: Vec<usize>,
 }
 
 /// All toolpaths of a job, in the order of its steps, and what was left over.
@@ -65,100 +70,128 @@ pub struct Toolpaths {
     pub problems: Problems,
 }
 
+/// What a step that engraves may use.
+struct Setting<'a> {
+    step: &'a Step,
+    engrave: &'a Engrave,
+    job: &'a Job,
+    stock: Option<Rect>,
+    /// The shapes that bound its area.
+    bounds: &'a [&'a LaidShape],
+}
+
+impl Setting<'_> {
+    fn place(&self) -> Place {
+        step_place(self.job, self.step)
+    }
+}
+
 /// Makes the toolpaths of `steps` (numbers into the job's steps; others are not made).
 ///
 /// # Errors
 /// Steps that take nothing, engraving of open shapes, more lines than anyone could mean.
 pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Problems> {
     let mut problems = Problems::new();
-    let taken = select(sheet, job);
+    let taken = select::select(sheet, job);
     let mut paths = Vec::new();
-    for (number, (step, taken)) in job.steps.iter().zip(&taken).enumerate() {
-        if taken.shapes.is_empty() {
-            problems.push(takes_nothing(sheet, job, step));
+    for (number, (step, own)) in job.steps.iter().zip(&taken).enumerate() {
+        if own.is_nothing() {
+            problems.push(report::takes_nothing(sheet, job, step));
+            continue;
         }
         if !steps.contains(&number) {
             continue;
         }
-        let shapes: Vec<&LaidShape> = taken.shapes.iter().map(|n| &sheet.shapes[*n]).collect();
-        match &step.make {
-            Make::Cut | Make::Score => {
-                report_lines(&shapes, step, job, &mut problems);
-                paths.extend(followed(number, &shapes));
+        let shapes: Vec<&LaidShape> = own.shapes.iter().map(|n| &sheet.shapes[*n]).collect();
+        let images: Vec<&LaidImage> = own.images.iter().map(|n| &sheet.images[*n]).collect();
+        let made = match &step.make {
+            Make::Cut(follow) | Make::Score(follow) => {
+                report::lines(&shapes, step, job, &mut problems);
+                let kindred = select::kindred(sheet, job, step, &taken);
+                let setting = follow::Setting {
+                    number,
+                    step,
+                    follow,
+                    job,
+                    kindred: &kindred,
+                    ground: sheet.stock.unwrap_or_else(|| job.machine.bed.rect()),
+                };
+                refuse_images(&images, step, job)
+                    .map(|()| follow::toolpaths(&shapes, &setting, &mut problems))
             }
-            Make::Engrave(lines) => match hatch::fill(&shapes, lines, step, job) {
-                Ok(hatch) => paths.extend(hatch.map(|hatch| Toolpath {
-                    step: number,
-                    label: step.name.as_str().into(),
-                    burn: Burn::Hatch(hatch),
-                })),
-                Err(problem) => problems.push(problem),
-            },
+            Make::Engrave(engrave) => {
+                let bounds = select::bounds(sheet, engrave);
+                let setting = Setting { step, engrave, job, stock: sheet.stock, bounds: &bounds };
+                engraved(number, &shapes, &images, &setting, &mut problems)
+            }
+        };
+        match made {
+            Ok(made) => paths.extend(made),
+            Err(problem) => problems.push(problem),
         }
     }
-    let leftovers = leftovers(sheet, &taken, &mut problems);
-    report_unused_fills(sheet, job, &taken, &mut problems);
-    report_cut_before_engrave(job, &mut problems);
+    let leftovers = report::leftovers(sheet, job, &taken, &mut problems);
+    report::unused_fills(sheet, job, &taken, &mut problems);
+    report::cut_before_engrave(job, &mut problems);
     problems.clone().unless_refused(Toolpaths { paths, taken, leftovers, problems })
 }
 
-fn followed(step: usize, shapes: &[&LaidShape]) -> Vec<Toolpath> {
-    let one = |laid: &&LaidShape| {
-        let label: Arc<str> = laid.label().into();
-        let path = |contour: &Contour| Toolpath {
-            step,
-            label: label.clone(),
-            burn: Burn::Line(contour.clone()),
-        };
-        laid.contours.iter().map(path).collect::<Vec<_>>()
-    };
-    shapes.iter().flat_map(one).collect()
-}
-
-/// Warns of lines that the step would burn twice, and of cuts that fall to pieces.
-fn report_lines(shapes: &[&LaidShape], step: &Step, job: &Job, problems: &mut Problems) {
-    let lined: Vec<Lined<'_>> = shapes
-        .iter()
-        .map(|laid| Lined {
-            shape: &laid.shape,
-            contours: &laid.contours,
-            label: laid.label(),
-            place: laid.place(),
-        })
-        .collect();
-    let lined: Vec<&Lined<'_>> = lined.iter().collect();
-    let name = &step.name;
-    let twice = |length: &str, _| format!("step \"{name}\" burns {length} mm of line twice");
-    let mut found: Vec<Problem> = lines::double_lines(&lined, twice).into_iter().collect();
-    if step.make == Make::Cut {
-        found.extend(lines::crossing_lines(&lined, &format!("step \"{name}\" cuts: ")));
-    }
-    found.extend(lines::fine_details(&lined, job.machine.beam.width));
-    for problem in found {
-        problems.push(problem);
-    }
-}
-
-/// What every step takes. `rest` means: taken by no step that does not itself ask for the rest.
-fn select(sheet: &Sheet, job: &Job) -> Vec<Taken> {
-    let takes = |step: &Step, laid: &LaidShape, rest: bool| {
-        step.take.iter().any(|take| take.holds(&laid.info(), rest))
-    };
-    let plain: Vec<&Step> =
-        job.steps.iter().filter(|s| !s.take.iter().any(|t| t.asks_for_rest())).collect();
-    let mut taken = vec![Taken::default(); job.steps.len()];
-    for (n, laid) in sheet.shapes.iter().enumerate() {
-        if laid.contours.is_empty() {
-            continue;
-        }
-        let rest = !plain.iter().any(|step| takes(step, laid, false));
-        for (step, taken) in job.steps.iter().zip(&mut taken) {
-            if takes(step, laid, rest) {
-                taken.shapes.push(n);
+fn engraved(
+    number: usize,
+    shapes: &[&LaidShape],
+    images: &[&LaidImage],
+    setting: &Setting<'_>,
+    problems: &mut Problems,
+) -> Result<Vec<Toolpath>, Problem> {
+    let step = setting.step;
+    let path =
+        |label: &str, parent, burn| Toolpath { step: number, label: label.into(), parent, burn };
+    if let Fill::Image(how) = &setting.engrave.fill {
+        refuse_shapes(shapes, step, setting.job)?;
+        let mut made = Vec::new();
+        for laid in images {
+            match image::rows(laid, how, setting)? {
+                Some(rows) => made.push(path(&laid.label(), None, Burn::Rows(rows))),
+                None => problems.push(report::blank(laid, step, setting.job)),
             }
         }
+        return Ok(made);
     }
-    taken
+    refuse_images(images, step, setting.job)?;
+    match &setting.engrave.fill {
+        Fill::Lines(lines) => {
+            let rows = hatch::fill(shapes, lines, setting, problems)?;
+            Ok(rows.into_iter().map(|rows| path(&step.name, None, Burn::Rows(rows))).collect())
+        }
+        Fill::Rings(how) => {
+            let rings = rings::rings(shapes, how, setting)?;
+            let one =
+                |(contour, parent)| path(&step.name, parent, Burn::Line(Line::plain(contour)));
+            Ok(rings.into_iter().map(one).collect())
+        }
+        Fill::Image(_) => Ok(Vec::new()),
+    }
+}
+
+/// A bitmap has no outline, and no inside to fill with lines.
+fn refuse_images(images: &[&LaidImage], step: &Step, job: &Job) -> Result<(), Problem> {
+    let Some(first) = images.first() else { return Ok(()) };
+    Err(Problem::error(
+        "bitmap",
+        format!("step \"{}\" takes {}, which is a bitmap", step.name, first.label()),
+        "engrave it with image = { spacing = \"0.1 mm\" }, turn it into outlines with trace in [[artwork]], or take something else",
+    )
+    .at(step_place(job, step)))
+}
+
+fn refuse_shapes(shapes: &[&LaidShape], step: &Step, job: &Job) -> Result<(), Problem> {
+    let Some(first) = shapes.first() else { return Ok(()) };
+    Err(Problem::error(
+        "not-a-bitmap",
+        format!("step \"{}\" engraves bitmaps, and {} is none", step.name, first.label()),
+        "take only bitmaps, take = { kind = \"bitmap\" }, or give the step lines in place of image",
+    )
+    .at(step_place(job, step)))
 }
 
 fn step_place(job: &Job, step: &Step) -> Place {
@@ -167,100 +200,5 @@ fn step_place(job: &Job, step: &Step) -> Place {
         line: None,
         span: Some(step.span.clone()),
         thing: Some(step.name.clone()),
-    }
-}
-
-fn paint(laid: &LaidShape) -> String {
-    let stroke = laid.shape.stroke.map(|s| format!("stroke {}", s.colour));
-    let fill = laid.shape.fill.map(|f| format!("fill {}", f.colour));
-    stroke.into_iter().chain(fill).collect::<Vec<_>>().join(", ")
-}
-
-fn takes_nothing(sheet: &Sheet, job: &Job, step: &Step) -> Problem {
-    let colours: BTreeSet<String> = sheet.shapes.iter().map(paint).collect();
-    let colours: Vec<String> = colours.into_iter().collect();
-    let asked = step.take.iter().map(|take| take.describe()).collect::<Vec<_>>().join(" or ");
-    Problem::error(
-        "takes-nothing",
-        format!("step \"{}\" takes nothing: no shape has {asked}", step.name),
-        format!("the artwork has {}; correct take, or take the step out", few(&colours, 8)),
-    )
-    .at(step_place(job, step))
-}
-
-fn leftovers(sheet: &Sheet, taken: &[Taken], problems: &mut Problems) -> Vec<String> {
-    let used: BTreeSet<usize> = taken.iter().flat_map(|t| t.shapes.iter().copied()).collect();
-    let left: Vec<&LaidShape> = sheet
-        .shapes
-        .iter()
-        .enumerate()
-        .filter(|(n, laid)| !used.contains(n) && !laid.contours.is_empty() && !laid.dropped)
-        .map(|(_, laid)| laid)
-        .collect();
-    let names: Vec<String> =
-        left.iter().map(|laid| format!("{} ({})", laid.label(), paint(laid))).collect();
-    if let Some(first) = left.first() {
-        problems.push(
-            Problem::warning(
-                "leftover",
-                format!("no step takes {}: {}", count(left.len(), "shape"), few(&names, 6)),
-                "add a step that takes them, or say leave-out in [[artwork]]",
-            )
-            .at(first.place())
-            .seen_at(
-                left.iter().filter_map(|laid| laid.contours.first()).map(|c| c.start).collect(),
-            ),
-        );
-    }
-    names
-}
-
-/// Says so when a fill is left although the line round it is taken.
-fn report_unused_fills(sheet: &Sheet, job: &Job, taken: &[Taken], problems: &mut Problems) {
-    let mut engraved: BTreeSet<usize> = BTreeSet::new();
-    let mut followed_only: BTreeSet<usize> = BTreeSet::new();
-    for (step, taken) in job.steps.iter().zip(taken) {
-        match step.make {
-            Make::Engrave(_) => engraved.extend(taken.shapes.iter().copied()),
-            _ => followed_only.extend(taken.shapes.iter().copied()),
-        }
-    }
-    let both = |laid: &&LaidShape| laid.shape.fill.is_some() && laid.shape.stroke.is_some();
-    let left = followed_only.difference(&engraved).map(|n| &sheet.shapes[*n]).filter(both);
-    let left: Vec<&LaidShape> = left.collect();
-    let Some(first) = left.first() else { return };
-    let names: Vec<String> =
-        left.iter().map(|laid| format!("{} ({})", laid.label(), paint(laid))).collect();
-    problems.push(
-        Problem::note(
-            "unused-fill",
-            format!(
-                "no step engraves the fill of {}: {}",
-                count(left.len(), "shape"),
-                few(&names, 6)
-            ),
-            "only their lines are burnt; add an engrave step that takes the fill if it is meant",
-        )
-        .at(first.place())
-        .seen_at(left.iter().filter_map(|laid| laid.contours.first()).map(|c| c.start).collect()),
-    );
-}
-
-fn report_cut_before_engrave(job: &Job, problems: &mut Problems) {
-    let first_cut = job.steps.iter().position(|s| s.make == Make::Cut);
-    let after =
-        first_cut.and_then(|n| job.steps[n..].iter().find(|s| matches!(s.make, Make::Engrave(_))));
-    if let (Some(cut), Some(engrave)) = (first_cut, after) {
-        problems.push(
-            Problem::warning(
-                "cut-first",
-                format!(
-                    "step \"{}\" engraves after \"{}\" has cut: cut parts may have moved by then",
-                    engrave.name, job.steps[cut].name
-                ),
-                "list engraving before cutting",
-            )
-            .at(step_place(job, engrave)),
-        );
     }
 }

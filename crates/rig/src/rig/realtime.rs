@@ -112,7 +112,8 @@ impl Rig {
         let running = self.planner.blocks.front().and_then(|block| block.s).unwrap_or(0.0);
         let _ = write!(
             self.output,
-            "<{state}|MPos:{x:.3},{y:.3},0.000|Bf:{},{}|FS:{:.0},{running:.0}|WCO:{:.3},{:.3},0.000|Ov:{},{},{}>\r\n",
+            "<{state}|MPos:{x:.3},{y:.3},{:.3}|Bf:{},{}|FS:{:.0},{running:.0}|WCO:{:.3},{:.3},0.000|Ov:{},{},{}>\r\n",
+            self.record.height,
             self.setup.planner.saturating_sub(self.planner.blocks.len()),
             self.setup.buffer.saturating_sub(self.inbox.len()),
             self.head.speed * 60.0,

@@ -132,11 +132,25 @@ fn it_answers_questions_about_itself() {
 
 #[test]
 fn a_dwell_with_a_constant_beam_is_kept() {
+    // In laser mode the beam is off while rapid motion is in force; a feed move of no length ends that.
+    for (before, lit) in [("", 0.0), ("G1 X0 F600\n", 0.4)] {
+        let mut rig = rig();
+        tell(&mut rig, &format!("{before}M3 S50\nG4 P0.4\n"));
+        finish(&mut rig);
+        assert!((rig.record().lit_standing_seconds - lit).abs() < 1e-12);
+        assert!((rig.now() - 0.4).abs() < 1e-12);
+    }
+}
+
+#[test]
+fn the_focus_goes_up_and_down_alone_and_takes_its_time() {
     let mut rig = rig();
-    tell(&mut rig, "M3 S50\nG4 P0.4\n");
+    // 10 mm/s after 0.1 s and 0.5 mm: 0.2 s of ramps and 1 mm along.
+    tell(&mut rig, "G0 Z2\nM3 S50\nG1 X10 F600\n");
     finish(&mut rig);
-    assert!((rig.record().lit_standing_seconds - 0.4).abs() < 1e-12);
-    assert!((rig.now() - 0.4).abs() < 1e-12);
+    assert!((rig.record().marks[0].height - 2.0).abs() < 1e-12);
+    assert!((rig.now() - 0.3 - 1.0).abs() < 0.01, "{}", rig.now());
+    assert!(tell(&mut rig, "G0 X5 Z1\n").ends_with("error:20"));
 }
 
 #[test]

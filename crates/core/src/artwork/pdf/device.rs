@@ -217,7 +217,9 @@ impl<'a> Device<'a> for Tracer<'_> {
         let fit = |declared: u32, found: u32| f64::from(declared) / f64::from(found.max(1));
         let to_mm = props.transform
             * Affine::scale_non_uniform(fit(declared.0, pixels.0), fit(declared.1, pixels.1));
-        self.artwork.unread.push((Unread::Bitmap, source.clone()));
+        if bitmap.is_none() {
+            self.artwork.unread.push((Unread::Bitmap, source.clone()));
+        }
         self.artwork.images.push(Image { source, to_mm, pixels, bitmap: bitmap.map(Arc::new) });
     }
 

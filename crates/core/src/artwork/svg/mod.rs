@@ -340,13 +340,15 @@ impl Reader<'_> {
         let fit = |drawn: f32, found: u32| f64::from(drawn) / f64::from(found.max(1));
         let fit =
             Affine::scale_non_uniform(fit(size.width(), pixels.0), fit(size.height(), pixels.1));
+        if bitmap.is_none() {
+            self.out.unread.push((Unread::Bitmap, source.clone()));
+        }
         self.out.images.push(Image {
-            source: source.clone(),
+            source,
             to_mm: self.to_mm * to_page * fit,
             pixels,
             bitmap: bitmap.map(Arc::new),
         });
-        self.out.unread.push((Unread::Bitmap, source));
     }
 }
 

@@ -1,5 +1,5 @@
 use super::*;
-use crate::job::{Advance, Make, machine};
+use crate::job::{Fill, machine};
 
 const MACHINE: &str = include_str!("../../../../cli/demo/bench-laser.machine.toml");
 
@@ -43,9 +43,10 @@ fn told(from: &str, to: &str) -> Vec<String> {
 #[test]
 fn a_job_is_read_and_decided() {
     let job = job_of(JOB).unwrap();
-    let Make::Engrave(lines) = &job.steps[0].make else { panic!("{:?}", job.steps[0]) };
-    assert_eq!((lines.spacing, lines.advance), (0.2, Advance::Rightwards));
-    assert_eq!((job.steps[1].speed.0, job.steps[1].passes), (10.0, 2));
+    let engrave = job.steps[0].make.engrave().unwrap();
+    let Fill::Lines(lines) = &engrave.fill else { panic!("{engrave:?}") };
+    assert_eq!((lines.spacing, lines.advance), (0.2, None));
+    assert_eq!((job.steps[1].speed().0, job.steps[1].passes.len()), (10.0, 2));
     assert_eq!(job.tolerance, 0.01);
     assert_eq!(Request::of(JOB).machine.as_deref(), Some("bench-laser"));
 }
@@ -60,7 +61,7 @@ fn mistakes_are_told_with_line_words_and_cure() {
     insta::assert_snapshot!(told("speed = \"100 mm/s\"", "speed = \"-4 mm/s\"").join("\n"), @r#"10 out-of-range: speed in step 1 ("emblem") is "-4 mm/s", and must be above zero | give speed a value that is above zero"#);
     insta::assert_snapshot!(told("make = \"cut\"", "make = \"cutt\"").join("\n"), @r#"16 unknown-word: make in step 2 ("outline") cannot be "cutt" | did you mean "cut"? (possible: "cut", "score", "engrave")"#);
     insta::assert_snapshot!(told("passes = 2", "passes = \"two\"").join("\n"), @r#"19 wrong-type: passes in step 2 ("outline") should be a whole number from 1 to 1000, and here is text | write passes as a whole number from 1 to 1000"#);
-    insta::assert_snapshot!(told("passes = 2", "kerf = \"0.1 mm\"").join("\n"), @r#"19 not-built: kerf in step 2 ("outline") is not built into this version | take kerf out; nothing is done silently in its place"#);
+    insta::assert_snapshot!(told("passes = 2", "frequency = \"20 kHz\"").join("\n"), @r#"19 not-built: frequency in step 2 ("outline") is not built into this version | take frequency out; nothing is done silently in its place"#);
     insta::assert_snapshot!(told("angle = \"90 deg\"", "angle = \"90 deg\", advance = \"upwards\"").join("\n"), @"12 advance: the lines cannot follow each other in the direction in which they run | choose another advance or another angle");
     insta::assert_snapshot!(told("fill = \"black\"", "fill = \"blakc\"").join("\n"), @r##"8 colour: "blakc" is not a colour | write a colour like "#1a2b3c" or "red""##);
     insta::assert_snapshot!(told("name = \"outline\"", "name = \"emblem\"").join("\n"), @r#"13 same-name: two steps are called "emblem" | give each step a name of its own"#);

@@ -12,10 +12,10 @@ use crate::job::Machine;
 use crate::job::machine::Dialect;
 use crate::limits::beyond;
 use crate::mapping::{Move, Pace, Purpose};
-use crate::motion::block;
 use crate::motion::planner::Planner;
+use crate::motion::{block, lift_seconds};
 use crate::problem::Problems;
-use crate::quantity::{Speed, plain};
+use crate::quantity::{Power, Speed, plain};
 use modal::{Act, Modal};
 use trouble::Troubles;
 
@@ -153,6 +153,11 @@ impl<'m> Measure<'m> {
             Ok(Act::Nothing) => {}
             Ok(Act::Stop { seconds }) => self.pause(number, seconds),
             Ok(Act::Move(m)) => self.one_move(number, &m),
+            Ok(Act::Lift { from, to }) => {
+                self.planner.stop();
+                let seconds = self.machine.map_or(0.0, |m| lift_seconds(from, to, m));
+                self.report.timeline.add(number, seconds);
+            }
             Err(error) => self.troubles.not_understood(number, &error),
         }
         self.words = words;
@@ -163,7 +168,13 @@ impl<'m> Measure<'m> {
         if seconds > 0.0 {
             self.report.timeline.add(number, seconds);
             if self.modal.lit() && !self.modal.follows_speed() {
-                self.troubles.dwell_lit(number);
+                self.troubles.dwell_lit(number, seconds);
+                if let Some(machine) = self.machine {
+                    let most = machine.beam.full * machine.beam.ceiling.0;
+                    if self.modal.s > most + 0.05 {
+                        self.troubles.over_ceiling(number, self.modal.s, most);
+                    }
+                }
             }
         }
     }
@@ -176,7 +187,9 @@ impl<'m> Measure<'m> {
             (false, true) => Purpose::Burn,
             (false, false) => Purpose::Dark,
         };
-        let plain_move = Move { purpose, from: m.from, piece: m.piece, pace: m.pace };
+        let power = [Power(0.0); 2];
+        let plain_move =
+            Move { purpose, from: m.from, piece: m.piece, pace: m.pace, power, slow: 1.0 };
         let length = plain_move.length();
         if rapid && lit {
             self.troubles.lit_travel(number, self.modal.follows_speed(), self.modal.s);
@@ -241,7 +254,9 @@ impl<'m> Measure<'m> {
         let timeline = &mut self.report.timeline;
         match (self.machine, m.pace) {
             (Some(machine), _) => {
-                self.planner.push(block(m, machine), number, &mut |line, t| timeline.add(line, t));
+                self.planner.push(block(m, machine), number, &mut |line, ran| {
+                    timeline.add(line, ran.seconds)
+                });
             }
             (None, Pace::Feed(speed)) => timeline.add(number, length / speed.0),
             (None, Pace::Rapid) => {}
@@ -252,7 +267,7 @@ impl<'m> Measure<'m> {
     #[must_use]
     pub fn finish(mut self) -> Report {
         let timeline = &mut self.report.timeline;
-        self.planner.finish(&mut |line, t| timeline.add(line, t));
+        self.planner.finish(&mut |line, ran| timeline.add(line, ran.seconds));
         let mut report = self.report;
         report.seconds = report.timeline.seconds();
         report.beam_off_at_end = !self.modal.lit();

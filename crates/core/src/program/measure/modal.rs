@@ -41,6 +41,11 @@ pub(super) enum Act {
         seconds: f64,
     },
     Move(Motion),
+    /// The focus goes up or down, and nothing else moves.
+    Lift {
+        from: f64,
+        to: f64,
+    },
 }
 
 /// The modal state.
@@ -55,6 +60,7 @@ pub(super) struct Modal {
     feed_mode: FeedMode,
     beam: BeamMode,
     at: Point,
+    height: f64,
 }
 
 impl Default for Modal {
@@ -69,6 +75,7 @@ impl Default for Modal {
             feed_mode: FeedMode::PerMinute,
             beam: BeamMode::Off,
             at: Point::ZERO,
+            height: 0.0,
         }
     }
 }
@@ -78,6 +85,7 @@ impl Default for Modal {
 struct Said {
     x: Option<f64>,
     y: Option<f64>,
+    z: Option<f64>,
     i: Option<f64>,
     j: Option<f64>,
     r: Option<f64>,
@@ -112,17 +120,24 @@ impl Modal {
                 b'J' => said.j = Some(word.value),
                 b'R' => said.r = Some(word.value),
                 b'P' => said.p = Some(word.value),
-                // Height, tool and the like do not change where the beam goes on a flat bed.
-                b'Z' | b'T' | b'K' | b'H' | b'D' | b'L' => {}
+                b'Z' => said.z = Some(word.value),
+                // Tools and the like do not change where the beam goes on a flat bed.
+                b'T' | b'K' | b'H' | b'D' | b'L' => {}
                 other => {
                     return Err(format!("the word {}{}", other as char, plain(word.value, 3)));
                 }
             }
         }
+        let height = said.z.map_or(self.height, |z| {
+            if self.relative { self.height + self.mm(z) } else { self.mm(z) }
+        });
+        let lifted = std::mem::replace(&mut self.height, height);
         let act = if said.dwell {
             Act::Stop { seconds: said.p.unwrap_or(0.0).max(0.0) }
         } else if said.x.is_some() || said.y.is_some() || said.i.is_some() || said.j.is_some() {
             Act::Move(self.motion(&said)?)
+        } else if lifted != height {
+            Act::Lift { from: lifted, to: height }
         } else if said.stop {
             Act::Stop { seconds: 0.0 }
         } else {

@@ -57,7 +57,7 @@ fn trouble_is_told_by_line_once_for_each_kind() {
     a.nc:2 error a feed move without a feed above zero
     a.nc:3 error a travel move (G0) with the beam on at S400
     a.nc:3 error the head leaves the bed: 100 mm beyond the right edge (and 3 more lines like it)
-    a.nc:6 warning the head stands still with the beam on
+    a.nc:6 note the head stands still for 1 s with the beam on
     a.nc:7 error G5 is not understood by this version (and 1 more line like it)
     a.nc:8 error "#3" is a parameter or expression, which this version does not evaluate
     a.nc:11 error S950 is above the machine's ceiling of S900

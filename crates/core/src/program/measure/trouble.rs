@@ -10,6 +10,9 @@ struct Seen {
     times: usize,
 }
 
+/// Dwells up to this long (s) with the beam on are taken for piercing.
+const PIERCE: f64 = 3.0;
+
 /// Gathers trouble; a million bad lines give one problem of each kind.
 #[derive(Debug)]
 pub(super) struct Troubles {
@@ -68,12 +71,14 @@ impl Troubles {
         );
     }
 
-    pub(super) fn dwell_lit(&mut self, line: u32) {
+    /// A short one is most likely a pierce, which is meant.
+    pub(super) fn dwell_lit(&mut self, line: u32, seconds: f64) {
+        let severity = if seconds <= PIERCE { Severity::Note } else { Severity::Warning };
         self.add(
             line,
             "dwell-lit",
-            Severity::Warning,
-            || "the head stands still with the beam on".into(),
+            severity,
+            || format!("the head stands still for {} s with the beam on", plain(seconds, 3)),
             "a piercing dwell is meant to; anything else burns a hole",
         );
     }

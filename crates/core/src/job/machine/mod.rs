@@ -1,9 +1,12 @@
 //! The machine profile: what the machine is, decided.
 
+mod beam;
+
 use super::reader::{Section, Sheet};
-use crate::geometry::Vec2;
+use crate::geometry::{Rect, Vec2};
 use crate::problem::{Problem, Problems};
-use crate::quantity::{Acceleration, Length, Power, Speed};
+use crate::quantity::{Acceleration, Duration, Length, Speed, parse};
+pub use beam::Beam;
 
 /// Which point of the bed the machine counts from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -49,6 +52,12 @@ pub struct Bed {
 }
 
 impl Bed {
+    /// All of it, mm from its front left corner.
+    #[must_use]
+    pub fn rect(&self) -> Rect {
+        Rect::new(0.0, 0.0, self.width, self.depth)
+    }
+
     /// Where the origin lies, seen from the front left corner, mm.
     #[must_use]
     pub fn origin_offset(&self) -> Vec2 {
@@ -81,26 +90,24 @@ pub enum Travel {
     Feed(Speed),
 }
 
-/// The beam and the S values that drive it.
+/// The axis that carries the focus: up is away from the bed, 0 is where the operator has focused.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Beam {
-    /// S value at 100 %.
-    pub full: f64,
-    /// Lowest S value that lights the source.
-    pub floor: f64,
-    /// Highest power that may be asked for.
-    pub ceiling: Power,
-    /// Width of the spot, mm.
-    pub width: f64,
-    /// Whether the controller scales power by the actual speed (M4) or keeps it (M3).
-    pub follows_speed: bool,
+pub struct FocusAxis {
+    /// What the axis can do.
+    pub axis: Axis,
+    /// Lowest and highest position that a program may ask for, mm.
+    pub range: (f64, f64),
+    /// How high the focus is lifted for travel between paths, mm; 0 leaves it where it is.
+    pub clearance: f64,
 }
 
 /// Codes that switch the air.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Air {
     /// Air on: M7 or M8.
     pub on: &'static str,
+    /// How long it takes to blow evenly, s.
+    pub settle: f64,
 }
 
 /// How programs are written and lines are spoken.
@@ -134,6 +141,8 @@ pub struct Machine {
     pub x: Axis,
     /// The axis away from the operator.
     pub y: Axis,
+    /// The axis up and down, where the machine has one.
+    pub z: Option<FocusAxis>,
     /// Junction deviation, mm: how far a corner may be rounded in theory to set its speed.
     pub corner: f64,
     /// Travel moves.
@@ -166,21 +175,42 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
     top.format_version();
     let name = top.required_text("name", "name = \"Bench laser\"");
     let bed = top.required_section("bed").and_then(bed);
+    let clearance = top.section("travel").and_then(|travel| {
+        let length = travel.quantity::<Length>("clearance")?;
+        if length.0 < 0.0 {
+            let span = travel.span_of("clearance");
+            travel.out_of_range("clearance", span, &travel.written("clearance"), "zero or more");
+        }
+        Some((length.0, travel.span_of("clearance")))
+    });
     let axes = top.required_section("axis").and_then(axes);
     let corner = top.positive::<Length>("corner").map_or(0.01, |corner| corner.0);
     let travel = top.section("travel").map_or(Some(Travel::Rapid), travel);
-    let beam = top.required_section("beam").and_then(beam);
+    let beam = top.required_section("beam").and_then(beam::read);
     let air = top.section("air").map_or(Some(None), |section| air(section).map(Some));
     let link = top.section("link").map(link);
     top.not_yet(&["rotary", "checklist"]);
+    if let (Some((_, span)), Some((_, _, None))) = (&clearance, &axes) {
+        let message = "a travel clearance lifts the focus, and the machine has no [axis.z]";
+        let help = "take clearance out, or say top-speed, acceleration and range of [axis.z]";
+        top.report(Problem::error("no-focus-axis", message, help), span.clone());
+    }
+    let mut z = axes.and_then(|(_, _, z)| z);
+    if let (Some(z), Some((clearance, span))) = (&mut z, clearance) {
+        if clearance > z.range.1 {
+            top.out_of_range("clearance", span, "more than the range of [axis.z]", "within it");
+        }
+        z.clearance = clearance;
+    }
     top.finish();
-    let (x, y) = axes?;
+    let (x, y, _) = axes?;
     let (link, dialect) = link.unwrap_or((None, Dialect::Grbl));
     Some(Machine {
         name: name?.to_string(),
         bed: bed?,
         x,
         y,
+        z,
         corner,
         travel: travel?,
         beam: beam?,
@@ -198,12 +228,26 @@ fn bed(section: Section<'_, '_>) -> Option<Bed> {
     Some(Bed { width: width?.0, depth: depth?.0, origin })
 }
 
-fn axes(section: Section<'_, '_>) -> Option<(Axis, Axis)> {
+fn axes(section: Section<'_, '_>) -> Option<(Axis, Axis, Option<FocusAxis>)> {
     let x = section.required_section("x").and_then(axis);
     let y = section.required_section("y").and_then(axis);
-    section.not_yet(&["z", "a"]);
+    let z = section.section("z").map(focus_axis);
+    section.not_yet(&["a"]);
     section.finish();
-    Some((x?, y?))
+    Some((x?, y?, z.map_or(Some(None), |z| z.map(Some))?))
+}
+
+fn focus_axis(section: Section<'_, '_>) -> Option<FocusAxis> {
+    if !section.has("range") {
+        section.missing("range", "range = [\"-10 mm\", \"30 mm\"], down and up from the focus");
+    }
+    let range = section.point("range", parse::<Length>);
+    if range.is_some_and(|r| r.x > 0.0 || r.y < 0.0 || r.x >= r.y) {
+        let span = section.span_of("range");
+        section.out_of_range("range", span, &section.written("range"), "from below zero to above");
+    }
+    let axis = axis(section)?;
+    Some(FocusAxis { axis, range: range.map(|r| (r.x, r.y))?, clearance: 0.0 })
 }
 
 fn axis(section: Section<'_, '_>) -> Option<Axis> {
@@ -217,7 +261,7 @@ fn axis(section: Section<'_, '_>) -> Option<Axis> {
 fn travel(section: Section<'_, '_>) -> Option<Travel> {
     let as_feed = section.choice("as", &[("rapid", false), ("feed", true)]).unwrap_or(false);
     let speed = section.positive::<Speed>("speed");
-    section.not_yet(&["clearance"]);
+    section.has("clearance");
     if !as_feed && section.has("speed") {
         section.report(
             Problem::error(
@@ -241,32 +285,6 @@ fn travel(section: Section<'_, '_>) -> Option<Travel> {
     travel
 }
 
-fn beam(section: Section<'_, '_>) -> Option<Beam> {
-    let full = section.number("full").unwrap_or(1000.0);
-    let floor = section.number("floor").unwrap_or(0.0);
-    let ceiling = section.positive::<Power>("ceiling").unwrap_or(Power(1.0));
-    let width = section.positive::<Length>("width").map_or(0.1, |width| width.0);
-    let follows_speed = section.flag("follows-speed").unwrap_or(false);
-    section.not_yet(&["levels", "on", "off", "table", "pointer"]);
-    if !(1.0..=1e6).contains(&full) {
-        section.out_of_range("full", section.span_of("full"), &full.to_string(), "1 to 1000000");
-    }
-    if !(0.0..full).contains(&floor) {
-        let span = section.span_of("floor");
-        section.out_of_range("floor", span, &floor.to_string(), "from 0 to below full");
-    }
-    if ceiling.0 > 1.0 {
-        section.out_of_range(
-            "ceiling",
-            section.span_of("ceiling"),
-            &ceiling.to_string(),
-            "at most 100 %",
-        );
-    }
-    section.finish();
-    Some(Beam { full, floor, ceiling, width, follows_speed })
-}
-
 fn air(section: Section<'_, '_>) -> Option<Air> {
     if !section.has("on") {
         section.missing("on", "on = \"M8\"");
@@ -274,9 +292,13 @@ fn air(section: Section<'_, '_>) -> Option<Air> {
     // Only the air's own codes: a profile must not be able to light the beam.
     let on = section.choice("on", &[("M7", "M7"), ("M8", "M8")]);
     section.choice("off", &[("M9", ())]);
-    section.not_yet(&["settle"]);
+    let settle = section.quantity::<Duration>("settle").map_or(0.0, |time| time.0);
+    if !(0.0..=60.0).contains(&settle) {
+        let span = section.span_of("settle");
+        section.out_of_range("settle", span, &section.written("settle"), "from 0 s to 60 s");
+    }
     section.finish();
-    on.map(|on| Air { on })
+    on.map(|on| Air { on, settle })
 }
 
 fn link(section: Section<'_, '_>) -> (Option<String>, Dialect) {
@@ -320,7 +342,7 @@ full = 255
         let machine = read("m.machine.toml", SMALL).unwrap();
         assert_eq!(machine.bed.origin_offset(), Vec2::new(200.0, 100.0));
         assert_eq!(machine.y.top_speed, 100.0);
-        assert_eq!((machine.beam.full, machine.beam.ceiling), (255.0, Power(1.0)));
+        assert_eq!((machine.beam.full, machine.beam.ceiling), (255.0, crate::quantity::Power(1.0)));
         assert_eq!((machine.travel, machine.dialect), (Travel::Rapid, Dialect::Grbl));
     }
 

@@ -1,0 +1,92 @@
+//! The source: what its S values mean.
+
+use crate::beam::table::{Measured, Table};
+use crate::job::reader::Section;
+use crate::problem::Problem;
+use crate::quantity::{Asked, Length, Power, parse_power};
+
+/// The beam and the S values that drive it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Beam {
+    /// S value at 100 %.
+    pub full: f64,
+    /// Lowest S value that lights the source.
+    pub floor: f64,
+    /// Highest power that may be asked for.
+    pub ceiling: Power,
+    /// Width of the spot, mm.
+    pub width: f64,
+    /// Whether the controller scales power by the actual speed (M4) or keeps it (M3).
+    pub follows_speed: bool,
+    /// How many levels the source tells apart from S0 to full, where that is known.
+    pub levels: Option<u32>,
+    /// What was measured at the source.
+    pub table: Option<Table>,
+}
+
+/// Reads `[beam]`.
+pub(super) fn read(section: Section<'_, '_>) -> Option<Beam> {
+    let full = section.number("full").unwrap_or(1000.0);
+    let floor = section.number("floor").unwrap_or(0.0);
+    let ceiling = section.positive::<Power>("ceiling").unwrap_or(Power(1.0));
+    let width = section.positive::<Length>("width").map_or(0.1, |width| width.0);
+    let follows_speed = section.flag("follows-speed").unwrap_or(false);
+    section.not_yet(&["on", "off", "pointer"]);
+    if !(1.0..=1e6).contains(&full) {
+        section.out_of_range("full", section.span_of("full"), &full.to_string(), "1 to 1000000");
+    }
+    if !(0.0..full).contains(&floor) {
+        let span = section.span_of("floor");
+        section.out_of_range("floor", span, &floor.to_string(), "from 0 to below full");
+    }
+    if ceiling.0 > 1.0 {
+        section.out_of_range(
+            "ceiling",
+            section.span_of("ceiling"),
+            &ceiling.to_string(),
+            "at most 100 %",
+        );
+    }
+    let levels = section.whole("levels", 2..=1_000_000).map(|n| n as u32);
+    let table = section.has("table").then(|| table(&section));
+    section.finish();
+    let table = table.map_or(Some(None), |table| table.map(Some))?;
+    Some(Beam { full, floor, ceiling, width, follows_speed, levels, table })
+}
+
+/// Reads the measured table: rows of a percentage and what was read there, in mA, W or both.
+fn table(section: &Section<'_, '_>) -> Option<Table> {
+    let refuse = |message: String, span| {
+        let help =
+            "write table = [[\"10 %\", \"2.1 mA\", \"4 W\"], [\"50 %\", \"9 mA\", \"21 W\"]]";
+        section.report(Problem::error("power-table", message, help), span);
+    };
+    let mut rows = Vec::new();
+    for item in section.list("table")? {
+        let Some(cells) = item.get_ref().as_array() else {
+            refuse("a row of table in [beam] is not a list".into(), item.span());
+            return None;
+        };
+        let mut row = Measured { share: f64::NAN, current: None, watts: None };
+        for cell in cells {
+            match section.read_quantity("table", cell, parse_power)? {
+                Asked::Share(share) => row.share = share,
+                Asked::Current(current) => row.current = Some(current),
+                Asked::Watts(watts) => row.watts = Some(watts),
+            }
+        }
+        if !(0.0..=1.0).contains(&row.share) || cells.len() < 2 {
+            let message = "a row of table in [beam] needs a percentage up to 100 and a reading";
+            refuse(message.into(), item.span());
+            return None;
+        }
+        rows.push(row);
+    }
+    match Table::new(&rows) {
+        Ok(table) => Some(table),
+        Err(message) => {
+            refuse(format!("table in [beam]: {message}"), section.span_of("table"));
+            None
+        }
+    }
+}

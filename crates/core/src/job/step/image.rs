@@ -1,0 +1,194 @@
+//! How the pixels of bitmaps are engraved.
+
+use super::engrave::{Advance, Directions, walked};
+use crate::job::machine::Beam;
+use crate::job::reader::Section;
+use crate::quantity::Power;
+
+/// Named ways to turn grey into black and white; the names are those under which they were
+/// published.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Dither {
+    /// R. W. Floyd, L. Steinberg, "An adaptive algorithm for spatial greyscale", 1976.
+    FloydSteinberg,
+    /// J. F. Jarvis, C. N. Judice, W. H. Ninke, "A survey of techniques for the display of
+    /// continuous tone pictures on bilevel displays", 1976.
+    JarvisJudiceNinke,
+    /// P. Stucki, "MECCA, a multiple-error correcting computation algorithm", 1981.
+    Stucki,
+    /// D. Burkes, 1988: Stucki's without its last row.
+    Burkes,
+    /// F. Sierra, 1989: three rows.
+    Sierra,
+    /// F. Sierra, 1990: two rows.
+    SierraTwoRow,
+    /// F. Sierra: the light one of four cells.
+    SierraLite,
+    /// B. Atkinson: three quarters of the error, which keeps contrast.
+    Atkinson,
+    /// B. E. Bayer, "An optimum method for two-level rendition of continuous-tone pictures", 1973;
+    /// a square of so many cells a side.
+    Bayer(u32),
+}
+
+/// Words for dithers.
+const DITHERS: [(&str, Dither); 11] = [
+    ("floyd-steinberg", Dither::FloydSteinberg),
+    ("jarvis-judice-ninke", Dither::JarvisJudiceNinke),
+    ("stucki", Dither::Stucki),
+    ("burkes", Dither::Burkes),
+    ("sierra", Dither::Sierra),
+    ("sierra-two-row", Dither::SierraTwoRow),
+    ("sierra-lite", Dither::SierraLite),
+    ("atkinson", Dither::Atkinson),
+    ("bayer-2", Dither::Bayer(2)),
+    ("bayer-4", Dither::Bayer(4)),
+    ("bayer-8", Dither::Bayer(8)),
+];
+
+impl Dither {
+    /// The word for it.
+    #[must_use]
+    pub fn name(self) -> &'static str {
+        DITHERS.iter().find(|(_, dither)| *dither == self).map_or("", |(name, _)| name)
+    }
+}
+
+/// What a pixel's grey becomes.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Shade {
+    /// Power between two limits.
+    Grey,
+    /// Burnt or not, so that the eye sees grey.
+    Dither(Dither),
+    /// Burnt where it is darker than this (0 black, 1 white).
+    Threshold(f64),
+}
+
+/// Changes of a bitmap's tones before it is engraved, in this order.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Tone {
+    /// Added, as a share of the range from black to white: −1 to 1.
+    pub brightness: f64,
+    /// How much steeper (above 0) or flatter (below) tones are about the middle grey: −1 to 1.
+    pub contrast: f64,
+    /// Exponent of the tone; above 1 darkens middle tones.
+    pub gamma: f64,
+    /// Black for white.
+    pub invert: bool,
+}
+
+/// How bitmaps are engraved.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Image {
+    /// Distance between rows, and the size of a pixel along them, mm.
+    pub spacing: f64,
+    /// Direction of the rows, radians counter-clockwise from X.
+    pub angle: f64,
+    /// In which directions rows are walked.
+    pub directions: Directions,
+    /// As for lines, mm.
+    pub run_up: Option<f64>,
+    /// As for lines.
+    pub advance: Option<Advance>,
+    /// As for lines, mm.
+    pub offset: f64,
+    /// What grey becomes.
+    pub shade: Shade,
+    /// Changes of tone.
+    pub tone: Tone,
+    /// Power of the lightest grey that is burnt at all; none is the source's floor.
+    pub power_from: Option<Power>,
+    /// Power of black; none is the step's own.
+    pub power_to: Option<Power>,
+}
+
+/// Reads `image`.
+pub(super) fn read(section: Section<'_, '_>, beam: &Beam) -> Option<Image> {
+    let walked = walked(&section);
+    let shade = shade(&section);
+    let within = |key: &'static str, range: std::ops::RangeInclusive<f64>, words: &str| {
+        let value = section.quantity::<Power>(key).map(|share| share.0)?;
+        if !range.contains(&value) {
+            section.out_of_range(key, section.span_of(key), &section.written(key), words);
+            return None;
+        }
+        Some(value)
+    };
+    let brightness = within("brightness", -1.0..=1.0, "from -100 % to 100 %");
+    let contrast = within("contrast", -1.0..=1.0, "from -100 % to 100 %");
+    let gamma = section.number("gamma");
+    if gamma.is_some_and(|gamma| !(0.1..=10.0).contains(&gamma)) {
+        let span = section.span_of("gamma");
+        section.out_of_range("gamma", span, &section.written("gamma"), "from 0.1 to 10");
+    }
+    let invert = section.flag("invert").unwrap_or(false);
+    let (power_from, power_to) =
+        (section.power("power-from", beam), section.power("power-to", beam));
+    if let (Some(from), Some(to)) = (power_from, power_to)
+        && from.0 > to.0
+    {
+        section.contradicts(
+            "power-from",
+            "power-from (light) is above power-to (dark)",
+            "exchange them; invert = true turns the picture into its negative",
+        );
+    }
+    if section.has("power-from") && !matches!(shade, Some(Shade::Grey)) {
+        section.contradicts(
+            "power-from",
+            "a dithered bitmap is burnt with one power",
+            "take power-from out, or say grey = true",
+        );
+    }
+    section.finish();
+    Some(Image {
+        spacing: walked.spacing?,
+        angle: walked.angle,
+        directions: walked.directions,
+        run_up: walked.run_up,
+        advance: walked.advance,
+        offset: walked.offset,
+        shade: shade?,
+        tone: Tone {
+            brightness: brightness.unwrap_or(0.0),
+            contrast: contrast.unwrap_or(0.0),
+            gamma: gamma.unwrap_or(1.0),
+            invert,
+        },
+        power_from,
+        power_to,
+    })
+}
+
+fn shade(section: &Section<'_, '_>) -> Option<Shade> {
+    let grey = section.flag("grey");
+    let dither = section.choice("dither", &DITHERS).map(Shade::Dither);
+    let threshold = section.quantity::<Power>("threshold").map(|share| share.0);
+    let given: Vec<&str> =
+        ["grey", "dither", "threshold"].into_iter().filter(|key| section.has(key)).collect();
+    if given.len() > 1 {
+        section.contradicts(
+            given[1],
+            &format!("a bitmap is engraved by {}, not by several at once", given.join(" or ")),
+            "keep one of them",
+        );
+        return None;
+    }
+    if let Some(threshold) = threshold {
+        if !(0.0..=1.0).contains(&threshold) {
+            let span = section.span_of("threshold");
+            section.out_of_range("threshold", span, &section.written("threshold"), "0 % to 100 %");
+            return None;
+        }
+        return Some(Shade::Threshold(threshold));
+    }
+    if grey == Some(false) {
+        section.contradicts(
+            "grey",
+            "grey = false says nothing about what is done instead",
+            "name a dither, or a threshold",
+        );
+    }
+    if section.has("dither") { dither } else { Some(Shade::Grey) }
+}

@@ -1,0 +1,251 @@
+//! Steps: cut, score, engrave.
+
+mod engrave;
+mod follow;
+mod image;
+mod passes;
+mod ramp;
+
+pub use engrave::{Advance, Directions, Engrave, Fill, Islands, Lines, Overlaps, Rings, Shoulder};
+pub use follow::{Bridges, Every, Follow, Lead, LeadShape, Pierce, Side, Start};
+pub use image::{Dither, Image, Shade, Tone};
+pub use passes::{Pass, PassesBy};
+pub use ramp::{Ramp, RampEnd};
+
+use super::machine::Machine;
+use super::reader::Section;
+use super::select::{self, Take};
+use crate::problem::Problem;
+use crate::quantity::{Power, Speed};
+use toml::de::DeValue;
+
+/// What a step does with the shapes it takes.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Make {
+    /// Follows the lines, to go through.
+    Cut(Follow),
+    /// Follows the lines, to mark only.
+    Score(Follow),
+    /// Fills areas.
+    Engrave(Engrave),
+}
+
+impl Make {
+    /// The word for it.
+    #[must_use]
+    pub fn name(&self) -> &'static str {
+        match self {
+            Self::Cut(_) => "cut",
+            Self::Score(_) => "score",
+            Self::Engrave(_) => "engrave",
+        }
+    }
+
+    /// Whether it goes through the stock.
+    #[must_use]
+    pub fn is_cut(&self) -> bool {
+        matches!(self, Self::Cut(_))
+    }
+
+    /// How lines are followed, where they are.
+    #[must_use]
+    pub fn follow(&self) -> Option<&Follow> {
+        match self {
+            Self::Cut(follow) | Self::Score(follow) => Some(follow),
+            Self::Engrave(_) => None,
+        }
+    }
+
+    /// How areas are filled, where they are.
+    #[must_use]
+    pub fn engrave(&self) -> Option<&Engrave> {
+        match self {
+            Self::Engrave(engrave) => Some(engrave),
+            _ => None,
+        }
+    }
+}
+
+/// In which order the paths of a step are run.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Order {
+    /// What lies inside a closed line before that line, and short travel.
+    HolesFirst,
+    /// The same, and each outermost part is finished before the next begins.
+    PartByPart,
+    /// As the file has them.
+    AsDrawn,
+    /// Short travel only.
+    Nearest,
+    /// By how far from the operator they begin, nearest first; what lies inside still goes first.
+    Upwards,
+    /// These ids first, in this order, then the others with what lies inside first.
+    Listed(Vec<String>),
+}
+
+/// One step, decided.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Step {
+    /// Its name; unique in the job.
+    pub name: String,
+    /// Alternatives: a shape is taken when one of them holds.
+    pub take: Vec<Take>,
+    /// What is done.
+    pub make: Make,
+    /// Speed and power of each time a line is walked; never empty.
+    pub passes: Vec<Pass>,
+    /// What is walked again before the next pass begins.
+    pub passes_by: PassesBy,
+    /// How far above the surface the focus lies in the first pass, mm; below zero is deeper.
+    pub focus: f64,
+    /// By how much it is lowered with each further pass, mm.
+    pub focus_drop: f64,
+    /// How power changes along the path.
+    pub ramp: Ramp,
+    /// Whether air blows, on machines that switch it.
+    pub air: bool,
+    /// In which order its paths are run.
+    pub order: Order,
+    /// Where it stands in the job file, for problems.
+    pub span: std::ops::Range<usize>,
+}
+
+impl Step {
+    /// Speed of the first pass.
+    #[must_use]
+    pub fn speed(&self) -> Speed {
+        self.passes.first().map_or(Speed(0.0), |pass| pass.speed)
+    }
+
+    /// Power of the first pass.
+    #[must_use]
+    pub fn power(&self) -> Power {
+        self.passes.first().map_or(Power(0.0), |pass| pass.power)
+    }
+
+    /// The fastest of its passes.
+    #[must_use]
+    pub fn fastest(&self) -> Speed {
+        Speed(self.passes.iter().map(|pass| pass.speed.0).fold(0.0, f64::max))
+    }
+
+    /// Height of the focus in a pass counted from 0, mm above the surface.
+    #[must_use]
+    pub fn height(&self, pass: usize) -> f64 {
+        self.focus - self.focus_drop * pass as f64
+    }
+}
+
+/// Keys of a step that are part of the product and not yet of this version.
+const NOT_YET: [&str; 3] = ["recipe", "frequency", "relief"];
+
+/// Keys that only steps which follow lines have.
+const FOLLOWING: [&str; 9] = [
+    "kerf",
+    "side",
+    "pierce",
+    "lead-in",
+    "lead-out",
+    "overlap",
+    "start",
+    "bridges",
+    "shared-edges",
+];
+
+/// Keys that only steps which fill areas have.
+const FILLING: [&str; 8] =
+    ["lines", "rings", "image", "area", "boundary", "grow", "overlaps", "shoulder"];
+
+/// Reads one `[[step]]`, the `number`th of the job.
+pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machine) -> Option<Step> {
+    let name = section.text("name").map_or_else(|| format!("step {number}"), str::to_string);
+    section.name = format!("step {number} (\"{name}\")");
+    if !section.has("take") {
+        section.missing("take", "take = { stroke = \"red\" }, which shapes the step takes");
+    }
+    let take = select::read(&section, "take");
+    if !section.has("make") {
+        section.missing("make", "make = \"cut\", \"score\" or \"engrave\"");
+    }
+    let kind = section.choice("make", &[("cut", 0), ("score", 1), ("engrave", 2)]);
+    let passes = passes::read(&section, &machine.beam);
+    let passes_by = section
+        .choice("passes-by", &[("path", PassesBy::Path), ("sheet", PassesBy::Sheet)])
+        .unwrap_or(PassesBy::Path);
+    let (focus, focus_drop) = passes::focus(&section, passes.as_ref().map_or(1, Vec::len), machine);
+    let air = section.flag("air").unwrap_or(true);
+    let order = order(&section);
+    let ramp = ramp::read(&section, &machine.beam);
+    section.not_yet(&NOT_YET);
+    let make = match kind {
+        Some(2) => {
+            refuse_keys(&section, &FOLLOWING, "fills areas", "set make = \"cut\" or \"score\"");
+            engrave::read(&section, &machine.beam).map(Make::Engrave)
+        }
+        Some(kind) => {
+            refuse_keys(&section, &FILLING, "follows outlines", "set make = \"engrave\"");
+            let follow = follow::read(&section, &machine.beam);
+            follow.map(if kind == 0 { Make::Cut } else { Make::Score })
+        }
+        None => {
+            for key in FOLLOWING.iter().chain(&FILLING) {
+                section.has(key);
+            }
+            None
+        }
+    };
+    let span = section.whole_span();
+    section.finish();
+    let engraves = matches!(make, Some(Make::Engrave(_)));
+    Some(Step {
+        name,
+        take,
+        make: make?,
+        passes: passes?,
+        passes_by,
+        focus,
+        focus_drop,
+        ramp: ramp?,
+        air,
+        // Rows and rings have an order of their own.
+        order: order.unwrap_or(if engraves { Order::Nearest } else { Order::HolesFirst }),
+        span,
+    })
+}
+
+/// Refuses keys that have no meaning for what the step does.
+fn refuse_keys(section: &Section<'_, '_>, keys: &[&'static str], does: &str, cure: &str) {
+    for key in keys {
+        if section.has(key) {
+            let message = format!("{} {does}, so {key} has no meaning there", section.name);
+            let help = format!("take {key} out, or {cure}");
+            section.report(Problem::error("key-without-use", message, help), section.span_of(key));
+        }
+    }
+}
+
+fn order(section: &Section<'_, '_>) -> Option<Order> {
+    if matches!(section.value("order").map(|v| v.get_ref()), Some(DeValue::Array(_))) {
+        let items = section.list("order").unwrap_or_default();
+        let ids: Vec<String> =
+            items.iter().filter_map(|i| i.get_ref().as_str()).map(str::to_string).collect();
+        if ids.len() < items.len() || ids.is_empty() {
+            section.contradicts(
+                "order",
+                &format!("order in {} should be a list of ids in quotes", section.name),
+                "write order = [\"first-id\", \"second-id\"]",
+            );
+            return None;
+        }
+        return Some(Order::Listed(ids));
+    }
+    let words =
+        [("holes-first", 0), ("part-by-part", 1), ("as-drawn", 2), ("nearest", 3), ("upwards", 4)];
+    section.choice("order", &words).map(|word| match word {
+        0 => Order::HolesFirst,
+        1 => Order::PartByPart,
+        2 => Order::AsDrawn,
+        3 => Order::Nearest,
+        _ => Order::Upwards,
+    })
+}

@@ -1,0 +1,86 @@
+//! A bitmap where it will be engraved.
+
+use super::copies::Copied;
+use crate::artwork::{Bitmap, Image, Source};
+use crate::colour::Colour;
+use crate::geometry::{Affine, Point, Rect, Vec2};
+use crate::job::select::{Kind, Taken};
+use crate::problem::Place;
+use std::sync::Arc;
+
+/// A bitmap on the bed.
+#[derive(Debug, Clone)]
+pub struct LaidImage {
+    /// Where it was drawn.
+    pub source: Source,
+    /// The file it comes from.
+    pub file: Arc<str>,
+    /// Carries its pixels (x right, y down, from the upper left corner) to mm from the bed's front
+    /// left corner.
+    pub to_bed: Affine,
+    /// The pixels.
+    pub bitmap: Arc<Bitmap>,
+    /// Which copy it belongs to; the first is 0.
+    pub number: u32,
+}
+
+impl LaidImage {
+    pub(super) fn new(image: Image, file: &Arc<str>, to_sheet: Affine) -> Option<Self> {
+        Some(Self {
+            source: image.source,
+            file: file.clone(),
+            to_bed: to_sheet * image.to_mm,
+            bitmap: image.bitmap?,
+            number: 0,
+        })
+    }
+
+    /// How people find it: by name, line or file, and which copy it is.
+    #[must_use]
+    pub fn label(&self) -> String {
+        let name = match (&self.source.id, self.source.line) {
+            (None, None) => self.file.to_string(),
+            _ => self.source.label(),
+        };
+        match self.number {
+            0 => name,
+            n => format!("{name}, copy {}", n + 1),
+        }
+    }
+
+    /// Where it was drawn.
+    #[must_use]
+    pub fn place(&self) -> Place {
+        self.source.place(&self.file)
+    }
+
+    /// The rectangle that it covers, mm.
+    #[must_use]
+    pub fn bounds(&self) -> Rect {
+        let (width, height) = (f64::from(self.bitmap.width), f64::from(self.bitmap.height));
+        self.to_bed.transform_rect_bbox(Rect::new(0.0, 0.0, width, height))
+    }
+}
+
+impl Copied for LaidImage {
+    fn copy(&self, number: u32, about: Option<Point>, by: Vec2) -> Self {
+        let turn = about
+            .map_or(Affine::IDENTITY, |centre| Affine::rotate_about(std::f64::consts::PI, centre));
+        Self { to_bed: Affine::translate(by) * turn * self.to_bed, number, ..self.clone() }
+    }
+}
+
+impl Taken for LaidImage {
+    fn colours(&self) -> (Option<Colour>, Option<Colour>) {
+        (None, None)
+    }
+    fn stroke_width(&self) -> Option<f64> {
+        None
+    }
+    fn source(&self) -> &Source {
+        &self.source
+    }
+    fn is_kind(&self, kind: Kind) -> bool {
+        kind == Kind::Bitmap
+    }
+}

@@ -1,0 +1,65 @@
+//! Walking rows: run-up, stretches with their power, gaps, run-out.
+
+use super::{Instruction, Pace, Purpose, Walker};
+use crate::geometry::{Piece, Point};
+use crate::job::Step;
+use crate::quantity::Power;
+use crate::toolpath::rows::{Row, Rows};
+
+/// Stretches nearer than this (mm) follow one another without a gap.
+const TOUCHING: f64 = 1e-6;
+
+impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
+    pub(super) fn rows(&mut self, rows: &Rows, step: &Step, pass: usize) -> Result<(), E> {
+        self.begin_pass(step, pass);
+        let how = &step.passes[pass];
+        // Levels hold the powers of the first pass; further passes are stronger or weaker as one.
+        let share = how.power.0 / step.power().0;
+        let feed = Pace::Feed(how.speed);
+        let mut height = Some(step.height(pass));
+        rows.rows().try_for_each(|row| self.row(&row, rows.walk.run_up, feed, share, height.take()))
+    }
+
+    fn row(
+        &mut self,
+        row: &Row<'_>,
+        run_up: f64,
+        feed: Pace,
+        share: f64,
+        height: Option<f64>,
+    ) -> Result<(), E> {
+        let shift = self.placed.shift;
+        let reach = row.direction() * run_up;
+        let mut end_before: Option<Point> = None;
+        let mut height = height;
+        for (from, to, power) in row.stretches() {
+            let (from, to) = (from + shift, to + shift);
+            let power = [Power(power.0 * share); 2];
+            // A gap longer than slowing down and getting up to speed again is crossed as travel.
+            let enter = match end_before {
+                Some(end) if end.distance(from) <= 2.0 * run_up + 1e-6 => None,
+                Some(end) => {
+                    self.dark(Purpose::Dark, end + reach, feed)?;
+                    Some(from - reach)
+                }
+                None => Some(from - reach),
+            };
+            if let Some(enter) = enter {
+                match height.take() {
+                    // The first row of all is travelled to like any path.
+                    Some(height) => self.travel(enter, height)?,
+                    None => self.dark(Purpose::Travel, enter, self.placed.travel)?,
+                }
+            }
+            if self.at.distance(from) > TOUCHING {
+                self.dark(Purpose::Dark, from, feed)?;
+            }
+            self.go(Purpose::Burn, Piece::Line { to }, feed, power)?;
+            end_before = Some(to);
+        }
+        match end_before {
+            Some(end) => self.dark(Purpose::Dark, end + reach, feed),
+            None => Ok(()),
+        }
+    }
+}

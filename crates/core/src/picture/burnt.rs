@@ -1,0 +1,74 @@
+//! What a beam did on a bed.
+
+use super::frame::{self, Ground, View};
+use super::legend::{self, Legend, Signs};
+use super::scene::{Canvas, worth_showing};
+use crate::geometry::{Point, Rect};
+use crate::job::machine::Bed;
+use std::fmt::Write as _;
+
+/// One straight stretch that a beam burnt, machine coordinates (mm).
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Mark {
+    /// Where it began.
+    pub from: Point,
+    /// Where it ended.
+    pub to: Point,
+    /// S while it burnt.
+    pub s: f64,
+}
+
+/// What a beam did on a bed: darker where S was higher. `facts` stand in the legend.
+#[must_use]
+pub fn burnt(marks: &[Mark], bed: &Bed, title: &str, facts: Vec<String>, canvas: Canvas) -> String {
+    let origin = bed.origin_offset();
+    let ground = Ground { bed: bed.rect(), stock: None };
+    let reach = marks
+        .iter()
+        .map(|m| Rect::from_points(m.from, m.to) + origin)
+        .reduce(|a, b| a.union(b))
+        .unwrap_or(ground.bed);
+    let view = View::new(canvas.width, canvas.height, worth_showing(ground.bed, reach));
+    let most = marks.iter().map(|m| m.s).fold(1.0, f64::max);
+    let mut shades: Vec<String> = vec![String::new(); SHADES.len()];
+    for mark in marks {
+        let shade = ((mark.s / most) * (SHADES.len() - 1) as f64).round() as usize;
+        let (a, b) = (view.px(mark.from + origin), view.px(mark.to + origin));
+        let d = &mut shades[shade.min(SHADES.len() - 1)];
+        let _ = write!(d, "M{:.2} {:.2}L{:.2} {:.2}", a.x, a.y, b.x, b.y);
+    }
+    let mut out = String::with_capacity(64 << 10);
+    frame::open(&mut out, &view, &ground);
+    out.push_str("<g clip-path=\"url(#plot)\">\n");
+    for (d, colour) in shades.iter().zip(SHADES) {
+        if !d.is_empty() {
+            let _ = writeln!(
+                out,
+                r#"<path d="{d}" fill="none" stroke="{colour}" stroke-width="1" stroke-linecap="round"/>"#
+            );
+        }
+    }
+    frame::extents(&mut out, &view, reach);
+    out.push_str("</g>\n");
+    frame::rulers(&mut out, &view, origin);
+    frame::origin(&mut out, &view, origin);
+    let whole = view.shown.width() >= ground.bed.width();
+    let legend = Legend {
+        title: title.into(),
+        subtitle: "what the beam did; darker is stronger".into(),
+        entries: Vec::new(),
+        totals: facts,
+        notes: Vec::new(),
+        scale: None,
+        signs: Signs {
+            origin: view.shown.inflate(1e-6, 1e-6).contains(origin.to_point()),
+            ..Signs::default()
+        },
+    };
+    legend::draw(&mut out, &view, &legend, (!whole).then_some((ground.bed, view.shown)));
+    out.push_str("</svg>\n");
+    out
+}
+
+/// Char on wood, from faint to strong.
+const SHADES: [&str; 6] = ["#d8b98c", "#c19a63", "#9c7440", "#744f27", "#4a2f15", "#1f1208"];

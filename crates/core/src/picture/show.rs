@@ -1,0 +1,159 @@
+//! Colours that stand for something else than steps: power, speed, order or time along the lines.
+
+use super::detail::thinning;
+use super::frame::View;
+use super::legend::Scale;
+use super::palette::ramp;
+use crate::compile::Compiled;
+use crate::geometry::{Piece, Point, Vec2};
+use crate::job::Job;
+use crate::mapping::{Instruction, Move, Purpose};
+use crate::motion::Traced;
+use crate::quantity::{clock, plain};
+use std::fmt::Write as _;
+
+/// What colours stand for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Show {
+    /// Power along the line, as its S value.
+    Power,
+    /// Speed along the line.
+    Speed,
+    /// Which path comes first.
+    Order,
+    /// When a stretch is burnt.
+    Time,
+}
+
+/// Colours are told apart in so many steps.
+const SHADES: usize = 48;
+
+/// A move that changes its speed is drawn in at most this many stretches.
+const PARTS: usize = 12;
+
+/// One stretch as it is drawn.
+struct Stretch {
+    from: Point,
+    piece: Piece,
+    value: f64,
+}
+
+/// Every stretch that is burnt with its value, in running order; rows that lie too close are thinned.
+fn each_stretch(
+    compiled: &Compiled,
+    job: &Job,
+    what: Show,
+    scale: f64,
+    mut each: impl FnMut(Stretch),
+) {
+    let timed = compiled.within.timed();
+    let mut path = 0_u32;
+    timed.trace(|traced| {
+        if let Instruction::Part { .. } = traced.instruction {
+            path += 1;
+        }
+        let Instruction::Move(m) = traced.instruction else { return };
+        if m.purpose != Purpose::Burn || thinned_out(&traced, &m, job, scale) {
+            return;
+        }
+        match what {
+            Show::Power => timed.stretches(&traced, |s| {
+                each(Stretch { from: s.from, piece: s.piece, value: s.s.0 });
+            }),
+            Show::Speed => by_speed(&traced, &m, &mut each),
+            Show::Order => {
+                each(Stretch { from: m.from, piece: m.piece, value: f64::from(path) });
+            }
+            Show::Time => {
+                each(Stretch { from: m.from, piece: m.piece, value: traced.begins });
+            }
+        }
+    });
+}
+
+fn by_speed(traced: &Traced<'_>, m: &Move, each: &mut impl FnMut(Stretch)) {
+    let Some(ran) = traced.ran else { return };
+    let length = m.length();
+    let (up, down) = ran.ramps();
+    let even = up + down < 1e-9;
+    let count = if even { 1 } else { PARTS };
+    for n in 0..count {
+        let (low, high) = (n as f64 / count as f64, (n + 1) as f64 / count as f64);
+        let (from, piece) = m.piece.between(m.from, low, high);
+        each(Stretch { from, piece, value: ran.speed_at(f64::midpoint(low, high) * length) });
+    }
+}
+
+/// Whether a row is left out because its neighbours lie closer than can be drawn apart.
+fn thinned_out(traced: &Traced<'_>, m: &Move, job: &Job, scale: f64) -> bool {
+    let Some(engrave) = job.steps[traced.step].make.engrave() else { return false };
+    let every = thinning(engrave.spacing() * scale) as i64;
+    if every <= 1 {
+        return false;
+    }
+    let (along, _) = m.piece.directions(m.from);
+    // The same for both directions of walking.
+    let across = Vec2::new(-along.y, along.x)
+        * if along.y < -1e-9 || (along.y < 1e-9 && along.x < 0.0) { -1.0 } else { 1.0 };
+    let row = (across.dot(m.from.to_vec2()) / engrave.spacing()).round() as i64;
+    row.rem_euclid(every) != 0
+}
+
+/// Draws what is burnt in colours that stand for `what`; what they mean.
+pub(super) fn draw(
+    out: &mut String,
+    view: &View,
+    compiled: &Compiled,
+    job: &Job,
+    what: Show,
+    stroke: f64,
+) -> Scale {
+    let (mut least, mut most) = (f64::INFINITY, f64::NEG_INFINITY);
+    each_stretch(compiled, job, what, view.scale, |stretch| {
+        (least, most) = (least.min(stretch.value), most.max(stretch.value));
+    });
+    let origin = job.machine.bed.origin_offset();
+    let span = (most - least).max(1e-12);
+    let mut shades = vec![String::new(); SHADES];
+    each_stretch(compiled, job, what, view.scale, |stretch| {
+        let share = (stretch.value - least) / span;
+        let d = &mut shades[((share * (SHADES - 1) as f64).round() as usize).min(SHADES - 1)];
+        let (a, b) = (view.px(stretch.from + origin), view.px(stretch.piece.end() + origin));
+        let _ = match stretch.piece {
+            Piece::Line { .. } => write!(d, "M{:.2} {:.2}L{:.2} {:.2}", a.x, a.y, b.x, b.y),
+            Piece::Arc { centre, sweep, .. } => {
+                let radius = stretch.from.distance(centre) * view.scale;
+                let large = u8::from(sweep.abs() > std::f64::consts::PI);
+                let flag = u8::from(sweep < 0.0);
+                write!(
+                    d,
+                    "M{:.2} {:.2}A{radius:.2} {radius:.2} 0 {large} {flag} {:.2} {:.2}",
+                    a.x, a.y, b.x, b.y
+                )
+            }
+        };
+    });
+    let width = (stroke * 1.6).max(1.1);
+    for (n, d) in shades.iter().enumerate().filter(|(_, d)| !d.is_empty()) {
+        let colour = ramp(n as f64 / (SHADES - 1) as f64);
+        let _ = writeln!(
+            out,
+            r#"<path d="{d}" fill="none" stroke="{colour}" stroke-width="{width:.2}" stroke-linecap="butt"/>"#
+        );
+    }
+    let value = |value: f64| match what {
+        Show::Power => {
+            format!("S{} ({} %)", plain(value, 0), plain(value / job.machine.beam.full * 100.0, 1))
+        }
+        Show::Speed => format!("{} mm/s", plain(value, 1)),
+        Show::Order => format!("path {}", plain(value, 0)),
+        Show::Time => clock(value),
+    };
+    let title = match what {
+        Show::Power => "power along the line",
+        Show::Speed => "speed along the line",
+        Show::Order => "order of the paths",
+        Show::Time => "time from the start",
+    };
+    Scale { title: title.into(), low: value(least.min(most)), high: value(most) }
+}

@@ -1,0 +1,127 @@
+//! Kerf: lines moved by half the width that the beam removes, so that parts keep their size.
+
+use super::{Drawn, Setting, told};
+use crate::geometry::Contour;
+use crate::geometry::offset::offset;
+use crate::job::Side;
+use crate::problem::{Problem, Problems};
+use crate::quantity::plain;
+use rayon::prelude::*;
+use std::sync::Arc;
+
+/// A line as the beam's middle walks it.
+pub(super) struct Corrected {
+    pub(super) contour: Contour,
+    /// As it was drawn, where that differs.
+    pub(super) drawn: Option<Arc<Contour>>,
+    pub(super) label: Arc<str>,
+    /// Whether it bounds a hole.
+    pub(super) hole: bool,
+    /// The path of this step that must come after it.
+    pub(super) parent: Option<usize>,
+}
+
+/// Moves closed lines to their side; says which vanish, fall apart, or cannot be moved.
+pub(super) fn correct(
+    drawn: Vec<Drawn>,
+    setting: &Setting<'_>,
+    problems: &mut Problems,
+) -> Vec<Corrected> {
+    let (kerf, side) = (setting.follow.kerf, setting.follow.side);
+    let keep = |line: Drawn| Corrected {
+        contour: line.contour,
+        drawn: None,
+        label: line.label,
+        hole: line.hole,
+        parent: line.parent,
+    };
+    if kerf <= 0.0 || side == Side::OnLine {
+        return drawn.into_iter().map(keep).collect();
+    }
+    let outwards = |line: &Drawn| match side {
+        Side::Scrap => !line.hole,
+        Side::Outside => true,
+        Side::Inside | Side::OnLine => false,
+    };
+    let moved: Vec<Vec<Contour>> = drawn
+        .par_iter()
+        .map(|line| {
+            if !line.contour.closed {
+                return vec![line.contour.clone()];
+            }
+            let by = if outwards(line) { kerf / 2.0 } else { -kerf / 2.0 };
+            offset(&line.contour, by)
+        })
+        .collect();
+    report(&drawn, &moved, setting, problems);
+    // Where a line fell apart its parts follow one another, and what contains the first comes after
+    // the last, so that "inside first" still holds.
+    let mut first_of = Vec::with_capacity(moved.len());
+    let mut next = 0;
+    for parts in &moved {
+        first_of.push(next);
+        next += parts.len();
+    }
+    let mut all = Vec::with_capacity(next);
+    for (line, parts) in drawn.into_iter().zip(moved) {
+        let last = parts.len().saturating_sub(1);
+        let original = line.contour.closed.then(|| Arc::new(line.contour));
+        for (n, contour) in parts.into_iter().enumerate() {
+            let parent =
+                if n < last { Some(all.len() + 1) } else { line.parent.map(|p| first_of[p]) };
+            all.push(Corrected {
+                contour,
+                drawn: original.clone(),
+                label: line.label.clone(),
+                hole: line.hole,
+                parent,
+            });
+        }
+    }
+    all
+}
+
+fn report(drawn: &[Drawn], moved: &[Vec<Contour>], setting: &Setting<'_>, problems: &mut Problems) {
+    let which = |holds: fn(&Drawn, &Vec<Contour>) -> bool| -> Vec<Arc<str>> {
+        let lines = drawn.iter().zip(moved).filter(|(line, parts)| holds(line, parts));
+        lines.map(|(line, _)| line.label.clone()).collect()
+    };
+    let spots = |holds: fn(&Drawn, &Vec<Contour>) -> bool| {
+        let lines = drawn.iter().zip(moved).filter(|(line, parts)| holds(line, parts));
+        lines.map(|(line, _)| line.contour.start).collect::<Vec<_>>()
+    };
+    let kerf = plain(setting.follow.kerf, 3);
+    let name = &setting.step.name;
+    let vanished: fn(&Drawn, &Vec<Contour>) -> bool = |_, parts| parts.is_empty();
+    let split: fn(&Drawn, &Vec<Contour>) -> bool = |_, parts| parts.len() > 1;
+    let open: fn(&Drawn, &Vec<Contour>) -> bool = |line, _| !line.contour.closed;
+    let all = [
+        told(
+            Problem::error,
+            "kerf-vanishes",
+            &which(vanished),
+            |lines| format!("step \"{name}\": a kerf of {kerf} mm leaves nothing of {lines}"),
+            "say side = \"on-line\" in a step of its own for what is smaller than the beam, or leave it out",
+        )
+        .map(|p| p.seen_at(spots(vanished))),
+        told(
+            Problem::warning,
+            "kerf-splits",
+            &which(split),
+            |lines| format!("step \"{name}\": a kerf of {kerf} mm takes apart {lines}"),
+            "a neck there is narrower than the beam; widen it in the drawing",
+        )
+        .map(|p| p.seen_at(spots(split))),
+        told(
+            Problem::warning,
+            "open-kerf",
+            &which(open),
+            |lines| format!("step \"{name}\": kerf cannot be made up for on open lines, {lines}"),
+            "close them if they bound a part; a single cut loses half the kerf on either side",
+        )
+        .map(|p| p.seen_at(spots(open))),
+    ];
+    for problem in all.into_iter().flatten() {
+        problems.push(problem.at(setting.place()));
+    }
+}

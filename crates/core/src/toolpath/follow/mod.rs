@@ -1,0 +1,151 @@
+//! Lines that are followed: from what was drawn to what the beam walks.
+
+mod bridges;
+mod kerf;
+mod shared;
+mod starts;
+
+use super::line::Line;
+use super::{Burn, Toolpath};
+use crate::geometry::nesting::parents;
+use crate::geometry::region::Polygon;
+use crate::geometry::{Contour, Rect};
+use crate::job::{Follow, Job, Side, Step};
+use crate::layout::LaidShape;
+use crate::problem::{Place, Problem, Problems, count, few};
+use kerf::Corrected;
+use rayon::prelude::*;
+use std::sync::Arc;
+
+/// Flattening for nesting only needs to tell inside from outside, mm.
+const NESTING_TOLERANCE: f64 = 0.05;
+
+/// One drawn line of a step.
+struct Drawn {
+    contour: Contour,
+    label: Arc<str>,
+    /// The closed line of this step that directly contains it.
+    parent: Option<usize>,
+    /// Whether it bounds a hole: closed lines round it make an odd number.
+    hole: bool,
+}
+
+/// What a step does to its lines, and what it may use for that.
+pub(super) struct Setting<'a> {
+    pub(super) number: usize,
+    pub(super) step: &'a Step,
+    pub(super) follow: &'a Follow,
+    pub(super) job: &'a Job,
+    /// Everything that steps of this kind take: holes are told from outlines by all of it.
+    pub(super) kindred: &'a [&'a LaidShape],
+    /// Where lines may lie: on the stock, or the bed, mm.
+    pub(super) ground: Rect,
+}
+
+impl Setting<'_> {
+    /// A problem of this step.
+    fn place(&self) -> Place {
+        super::step_place(self.job, self.step)
+    }
+
+    fn needs_holes(&self) -> bool {
+        let Follow { kerf, side, lead_in, lead_out, .. } = self.follow;
+        (*kerf > 0.0 && *side == Side::Scrap) || lead_in.is_some() || lead_out.is_some()
+    }
+}
+
+/// The toolpaths of a step that follows lines.
+pub(super) fn toolpaths(
+    shapes: &[&LaidShape],
+    setting: &Setting<'_>,
+    problems: &mut Problems,
+) -> Vec<Toolpath> {
+    let drawn = drawn(shapes, setting);
+    let drawn =
+        if setting.follow.shared_edges { shared::once(drawn, setting, problems) } else { drawn };
+    let corrected = kerf::correct(drawn, setting, problems);
+    let bridged = bridges::lay(corrected, setting, problems);
+    let entries = starts::choose(&bridged, setting, problems);
+    let follow = setting.follow;
+    bridged
+        .into_iter()
+        .zip(entries)
+        .map(|((Corrected { contour, drawn, label, parent, .. }, bridges), entries)| Toolpath {
+            step: setting.number,
+            label,
+            parent,
+            burn: Burn::Line(Line {
+                overlap: if contour.closed { follow.overlap } else { 0.0 },
+                contour,
+                drawn,
+                bridges,
+                entries,
+                lead_in: None,
+                lead_out: None,
+            }),
+        })
+        .collect()
+}
+
+/// The lines of some shapes, each with what lies round it.
+fn drawn(shapes: &[&LaidShape], setting: &Setting<'_>) -> Vec<Drawn> {
+    let own = nested(shapes);
+    let holes = if !setting.needs_holes() {
+        vec![false; own.len()]
+    } else if setting.kindred.len() == shapes.len() {
+        (0..own.len()).map(|n| is_hole(&own, n)).collect()
+    } else {
+        // Holes may be of another colour than the outline, and so of another step.
+        let all = nested(setting.kindred);
+        let mut holes = Vec::with_capacity(own.len());
+        let mut at = 0;
+        let mut mine = shapes.iter().peekable();
+        for shape in setting.kindred {
+            let is_mine = mine.next_if(|own| std::ptr::eq(**own, *shape)).is_some();
+            for _ in &shape.contours {
+                if is_mine {
+                    holes.push(is_hole(&all, at));
+                }
+                at += 1;
+            }
+        }
+        holes
+    };
+    let labels: Vec<Arc<str>> = shapes.iter().map(|laid| laid.label().into()).collect();
+    let contours = shapes
+        .iter()
+        .zip(&labels)
+        .flat_map(|(laid, label)| laid.contours.iter().map(move |c| (c.clone(), label.clone())));
+    contours
+        .zip(own)
+        .zip(holes)
+        .map(|(((contour, label), parent), hole)| Drawn { contour, label, parent, hole })
+        .collect()
+}
+
+/// For each line of these shapes the closed line that directly contains it. Open lines may lie
+/// inside a part as well, and must be burnt before it drops out.
+fn nested(shapes: &[&LaidShape]) -> Vec<Option<usize>> {
+    let contours: Vec<&Contour> = shapes.iter().flat_map(|laid| &laid.contours).collect();
+    let polygons: Vec<Polygon> =
+        contours.par_iter().map(|c| Polygon::new(c.flatten(NESTING_TOLERANCE))).collect();
+    parents(&polygons, |n| contours[n].closed)
+}
+
+fn is_hole(parents: &[Option<usize>], n: usize) -> bool {
+    std::iter::successors(parents[n], |n| parents[*n]).count() % 2 == 1
+}
+
+/// One problem for many lines.
+fn told(
+    kind: fn(&'static str, String, String) -> Problem,
+    code: &'static str,
+    names: &[Arc<str>],
+    message: impl Fn(&str) -> String,
+    help: &str,
+) -> Option<Problem> {
+    let mut names: Vec<String> = names.iter().map(ToString::to_string).collect();
+    names.dedup();
+    let lines = format!("{}: {}", count(names.len(), "line"), few(&names, 6));
+    (!names.is_empty()).then(|| kind(code, message(&lines), help.to_string()))
+}

@@ -1,0 +1,287 @@
+//! Where closed lines are begun, and the leads through the scrap.
+
+use super::bridges::Stretches;
+use super::kerf::Corrected;
+use super::{Setting, told};
+use crate::geometry::region::signed_area;
+use crate::geometry::{Contour, Piece, Point, Rect, Vec2};
+use crate::job::{Follow, Lead, LeadShape, Side, Start};
+use crate::problem::{Problem, Problems};
+use crate::quantity::plain;
+use crate::toolpath::line::Entry;
+use rayon::prelude::*;
+use rstar::primitives::Line as Segment;
+use rstar::{AABB, RTree, RTreeObject};
+use std::f64::consts::{FRAC_1_SQRT_2, FRAC_PI_2};
+use std::sync::Arc;
+
+/// More places than this are not tried on one line: they lie close to one another anyway.
+const MOST_PLACES: usize = 24;
+
+/// Flattening of arcs that a lead must not touch, mm.
+const TOLERANCE: f64 = 0.02;
+
+/// Chooses where each line may be begun, with its leads; says where there is no room for them.
+/// A line without a choice gets none: it may be begun at any vertex.
+pub(super) fn choose(
+    lines: &[(Corrected, Stretches)],
+    setting: &Setting<'_>,
+    problems: &mut Problems,
+) -> Vec<Vec<Entry>> {
+    let follow = setting.follow;
+    let leads = follow.lead_in.is_some() || follow.lead_out.is_some();
+    let others = if leads { Others::of(lines, setting) } else { Others::none(setting) };
+    let chosen: Vec<(Vec<Entry>, bool)> = lines
+        .par_iter()
+        .map(|(line, bridges)| {
+            if !line.contour.closed {
+                return (Vec::new(), true);
+            }
+            if !leads && bridges.is_empty() && follow.start == Start::Nearest {
+                return (Vec::new(), true);
+            }
+            entries(line, bridges, follow, &others)
+        })
+        .collect();
+    let without: Vec<usize> = (0..lines.len()).filter(|n| !chosen[*n].1).collect();
+    let names: Vec<Arc<str>> = without.iter().map(|n| lines[*n].0.label.clone()).collect();
+    let lead = follow.lead_in.or(follow.lead_out).map_or(0.0, |lead| lead.length);
+    let problem = told(
+        Problem::warning,
+        "lead-room",
+        &names,
+        |lines| {
+            format!(
+                "step \"{}\": there is no room for a lead of {} mm in the scrap of {lines}",
+                setting.step.name,
+                plain(lead, 2)
+            )
+        },
+        "they are begun on the line itself; make lead-in shorter, or move the parts apart",
+    );
+    if let Some(problem) = problem {
+        let spots = without.iter().map(|n| lines[*n].0.contour.start).collect();
+        problems.push(problem.seen_at(spots).at(setting.place()));
+    }
+    chosen.into_iter().map(|(entries, _)| entries).collect()
+}
+
+/// The places of one line, and whether its leads found room.
+fn entries(
+    line: &Corrected,
+    bridges: &[(f64, f64)],
+    follow: &Follow,
+    others: &Others,
+) -> (Vec<Entry>, bool) {
+    let contour = &line.contour;
+    let length = contour.length();
+    let off_bridges = |place: &f64| {
+        bridges.iter().all(|(from, to)| {
+            let into = (place - from).rem_euclid(length);
+            into > to - from + 1e-6 && into < length - 1e-6
+        })
+    };
+    let wanted: Vec<f64> =
+        places(contour, follow.start, length).into_iter().filter(off_bridges).collect();
+    let plain = |at: f64| Entry { at, lead_in: None, lead_out: None };
+    if follow.lead_in.is_none() && follow.lead_out.is_none() {
+        return (wanted.into_iter().map(plain).collect(), true);
+    }
+    let scrap = scrap_side(line, follow.side);
+    let with_leads = |places: &[f64]| -> Vec<Entry> {
+        places.iter().filter_map(|at| led(contour, *at, scrap, follow, others)).collect()
+    };
+    let found = with_leads(&wanted);
+    if !found.is_empty() {
+        return (found, true);
+    }
+    // Rather at another place than without a lead.
+    let elsewhere =
+        [Start::Flat, Start::Corner].into_iter().flat_map(|s| places(contour, s, length));
+    let found = with_leads(&elsewhere.filter(off_bridges).collect::<Vec<_>>());
+    if !found.is_empty() {
+        return (found, true);
+    }
+    (wanted.into_iter().map(plain).collect(), false)
+}
+
+/// Places at which a closed line may be begun, mm from its start.
+fn places(contour: &Contour, start: Start, length: f64) -> Vec<f64> {
+    let vertices = || {
+        let mut place = 0.0;
+        let all: Vec<f64> = contour
+            .walk()
+            .map(|(from, piece)| {
+                let at = place;
+                place += piece.length(from);
+                at
+            })
+            .collect();
+        thinned(all)
+    };
+    match start {
+        Start::Near(p) => vec![contour.nearest(p)],
+        Start::Nearest => vertices(),
+        Start::Corner => {
+            let corners = thinned(contour.corners());
+            if corners.is_empty() { vertices() } else { corners }
+        }
+        Start::Flat => flats(contour, length),
+    }
+}
+
+fn thinned(all: Vec<f64>) -> Vec<f64> {
+    let step = all.len().div_ceil(MOST_PLACES).max(1);
+    all.into_iter().step_by(step).collect()
+}
+
+/// The middles of the longest stretches between corners, and places beside them.
+fn flats(contour: &Contour, length: f64) -> Vec<f64> {
+    let corners = contour.corners();
+    let Some(first) = corners.first() else {
+        return (0..8).map(|n| f64::from(n) / 8.0 * length).collect();
+    };
+    let next = corners.iter().skip(1).copied().chain([first + length]);
+    let mut runs: Vec<(f64, f64)> = corners.iter().copied().zip(next).collect();
+    runs.sort_by(|a, b| (b.1 - b.0).total_cmp(&(a.1 - a.0)).then(a.0.total_cmp(&b.0)));
+    // Short stretches lie near corners whatever is done.
+    let long = runs.first().map_or(0.0, |(a, b)| (b - a) / 3.0);
+    runs.retain(|(a, b)| b - a >= long);
+    let place = |share: f64| move |(a, b): &(f64, f64)| (a + (b - a) * share).rem_euclid(length);
+    let shares = [0.5, 0.25, 0.75];
+    let all = shares.iter().flat_map(|share| runs.iter().map(place(*share)));
+    all.take(MOST_PLACES).collect()
+}
+
+/// On which side of the line, seen along it, the scrap lies: 1 left, −1 right.
+fn scrap_side(line: &Corrected, side: Side) -> f64 {
+    let counter_clockwise = signed_area(line.contour.flatten(TOLERANCE).into_iter()) > 0.0;
+    let inside = match side {
+        Side::Scrap | Side::OnLine => line.hole,
+        Side::Outside => false,
+        Side::Inside => true,
+    };
+    if counter_clockwise == inside { 1.0 } else { -1.0 }
+}
+
+/// A place with its leads, when there is room for them.
+fn led(contour: &Contour, at: f64, scrap: f64, follow: &Follow, others: &Others) -> Option<Entry> {
+    let length = contour.length();
+    let normal = |d: Vec2| Vec2::new(-d.y, d.x) * scrap;
+    let mut entry = Entry { at, lead_in: None, lead_out: None };
+    if let Some(lead) = follow.lead_in {
+        let (p, along) = contour.at(at);
+        let before = contour.at((at - 1e-4).rem_euclid(length)).1;
+        entry.lead_in = Some(way_in(p, along, before, normal, lead, others)?);
+    }
+    if let Some(lead) = follow.lead_out {
+        let (q, after) = contour.at((at + follow.overlap).rem_euclid(length));
+        let along = contour.at((at + follow.overlap - 1e-4).rem_euclid(length)).1;
+        // The way out is the way in of the line walked backwards.
+        let back = |d: Vec2| -normal(d);
+        entry.lead_out = Some(way_in(q, -along, -after, back, lead, others)?.reversed());
+    }
+    Some(entry)
+}
+
+/// A lead that ends at `p`, where the line goes on `along` and came from `before`; the first form
+/// that has room.
+fn way_in(
+    p: Point,
+    along: Vec2,
+    before: Vec2,
+    normal: impl Fn(Vec2) -> Vec2,
+    lead: Lead,
+    others: &Others,
+) -> Option<Contour> {
+    let straight = |towards: Vec2| Contour {
+        start: p + towards * lead.length,
+        pieces: vec![Piece::Line { to: p }],
+        closed: false,
+    };
+    let n = normal(along);
+    let forms = match lead.shape {
+        LeadShape::Arc => {
+            let radius = lead.length / FRAC_PI_2;
+            let centre = p + n * radius;
+            let sweep = FRAC_PI_2 * along.cross(n).signum();
+            vec![Contour {
+                start: centre - along * radius,
+                pieces: vec![Piece::Arc { to: p, centre, sweep }],
+                closed: false,
+            }]
+        }
+        LeadShape::Straight => {
+            let bisector = n + normal(before);
+            let middle = if bisector.hypot() > 1e-6 { bisector / bisector.hypot() } else { n };
+            vec![straight((n - along) * FRAC_1_SQRT_2), straight(middle)]
+        }
+    };
+    forms.into_iter().find(|form| others.leave_room(form))
+}
+
+/// What leads must stay clear of.
+struct Others {
+    lines: RTree<Segment<[f64; 2]>>,
+    /// Between the place of piercing and any line, mm.
+    clear: f64,
+    ground: Rect,
+}
+
+impl Others {
+    fn none(setting: &Setting<'_>) -> Self {
+        Self { lines: RTree::new(), clear: 0.0, ground: setting.ground }
+    }
+
+    fn of(lines: &[(Corrected, Stretches)], setting: &Setting<'_>) -> Self {
+        let segments: Vec<Segment<[f64; 2]>> = lines
+            .par_iter()
+            .flat_map_iter(|(line, _)| {
+                let mut points = line.contour.flatten(TOLERANCE);
+                if line.contour.closed {
+                    points.push(line.contour.start);
+                }
+                let pairs: Vec<_> = points
+                    .windows(2)
+                    .map(|p| Segment::new([p[0].x, p[0].y], [p[1].x, p[1].y]))
+                    .collect();
+                pairs
+            })
+            .collect();
+        let clear = setting.follow.kerf.max(setting.job.machine.beam.width) / 2.0;
+        Self { lines: RTree::bulk_load(segments), clear, ground: setting.ground }
+    }
+
+    /// Whether a lead touches no line but the one at its end, and begins clear of every line.
+    fn leave_room(&self, lead: &Contour) -> bool {
+        let length = lead.length();
+        let Some(free) = lead.part(0.0, 0.97 * length) else { return false };
+        let points = free.flatten(TOLERANCE);
+        if !points.iter().all(|p| self.ground.inflate(1e-6, 1e-6).contains(*p)) {
+            return false;
+        }
+        let start = lead.start;
+        let clear = self.clear.min(0.9 * length * FRAC_1_SQRT_2);
+        let nearest = self.lines.nearest_neighbor([start.x, start.y]);
+        if nearest.is_some_and(|line| {
+            rstar::PointDistance::distance_2(line, &[start.x, start.y]) < clear * clear
+        }) {
+            return false;
+        }
+        points.windows(2).all(|pair| {
+            let own = Segment::new([pair[0].x, pair[0].y], [pair[1].x, pair[1].y]);
+            let envelope: AABB<[f64; 2]> = own.envelope();
+            !self.lines.locate_in_envelope_intersecting(envelope).any(|line| cross(&own, line))
+        })
+    }
+}
+
+/// Whether two segments meet.
+fn cross(a: &Segment<[f64; 2]>, b: &Segment<[f64; 2]>) -> bool {
+    let p = |v: [f64; 2]| Point::new(v[0], v[1]);
+    let (a0, a1, b0, b1) = (p(a.from), p(a.to), p(b.from), p(b.to));
+    let side = |from: Point, to: Point, q: Point| (to - from).cross(q - from);
+    let (c, d) = (side(a0, a1, b0), side(a0, a1, b1));
+    let (e, f) = (side(b0, b1, a0), side(b0, b1, a1));
+    c * d <= 0.0 && e * f <= 0.0 && !(c == 0.0 && d == 0.0)
+}

@@ -1,0 +1,126 @@
+//! Engraving bitmaps: from pixels as they lie on the bed to rows of levels.
+
+mod dither;
+mod sample;
+mod tone;
+
+use super::Setting;
+use super::rows::{Grid, Rows, Walk, run_up};
+use crate::beam;
+use crate::geometry::{Affine, Rect};
+use crate::job::{Image, Shade};
+use crate::layout::LaidImage;
+use crate::problem::Problem;
+use crate::quantity::{Asked, Power, SValue};
+use std::sync::Arc;
+
+/// More pixels than this on the bed are a slip of the pen.
+const MOST_CELLS: f64 = 4e8;
+
+/// Rows of one bitmap; none when nothing of it is dark enough to burn.
+///
+/// # Errors
+/// More pixels than anyone could mean.
+pub(super) fn rows(
+    laid: &LaidImage,
+    how: &Image,
+    setting: &Setting<'_>,
+) -> Result<Option<Rows>, Problem> {
+    let mut walk = Walk::new(how.angle, how.spacing, how.advance);
+    let to_frame = Affine::rotate(-how.angle) * laid.to_bed;
+    let (width, height) = (f64::from(laid.bitmap.width), f64::from(laid.bitmap.height));
+    let bounds = to_frame.transform_rect_bbox(Rect::new(0.0, 0.0, width, height));
+    let cells = bounds.width() / how.spacing * (bounds.height() / how.spacing);
+    if cells > MOST_CELLS {
+        let message = format!(
+            "step \"{}\" would engrave {:.0} million pixels of {}",
+            setting.step.name,
+            cells / 1e6,
+            laid.label()
+        );
+        let help = "check spacing and its unit";
+        return Err(Problem::error("too-many-lines", message, help).at(setting.place()));
+    }
+    let count = walk.fill(bounds.y0, bounds.y1);
+    walk.directions = how.directions;
+    walk.offset = how.offset;
+    walk.run_up = run_up(how.run_up, walk.along, setting.step, setting.job);
+    let columns = (bounds.width() / how.spacing).round().max(1.0);
+    let start = bounds.center().x - columns / 2.0 * how.spacing;
+    let cells = sample::Cells {
+        columns: columns as usize,
+        rows: count as usize,
+        start,
+        first: walk.first,
+        spacing: how.spacing,
+    };
+    let mut levels =
+        sample::darkness(&laid.bitmap, to_frame.inverse(), &cells, &tone::map(&how.tone));
+    match how.shade {
+        Shade::Grey => {}
+        Shade::Threshold(limit) => {
+            // Darkness counts from white; the limit, as for tracing, from black.
+            let least = 255.0 * (1.0 - limit);
+            levels.iter_mut().for_each(|d| *d = if f64::from(*d) > least { 255 } else { 0 });
+        }
+        Shade::Dither(dither) => dither::dither(&mut levels, cells.columns, dither),
+    }
+    let powers = powers(how, setting);
+    if how.shade == Shade::Grey {
+        join_levels(&mut levels, &powers, setting);
+    }
+    let grid = Grid { levels, width: cells.columns, start, pitch: how.spacing };
+    Ok(Rows::of_grid(walk, grid, Arc::new(powers)))
+}
+
+/// The weakest power of greys: as the job says, or where the source begins to light.
+pub(super) fn power_from(how: &Image, beam: &crate::job::machine::Beam) -> Power {
+    how.power_from.unwrap_or(Power((beam.floor / beam.full).max(1e-3)))
+}
+
+/// Power of each level of darkness: light greys weak, black strong. Where the light of the source
+/// was measured, greys are spaced evenly in W.
+fn powers(how: &Image, setting: &Setting<'_>) -> [f64; 256] {
+    let beam = &setting.job.machine.beam;
+    let to = how.power_to.unwrap_or(setting.step.power()).0;
+    let mut powers = [0.0; 256];
+    if how.shade != Shade::Grey {
+        powers[255] = to;
+        return powers;
+    }
+    let from = power_from(how, beam).0.min(to);
+    let light = |share: f64| beam.table.as_ref().and_then(|table| table.watts(share));
+    for (level, power) in powers.iter_mut().enumerate().skip(1) {
+        let share = (level as f64 - 1.0) / 254.0;
+        let even = from + (to - from) * share;
+        *power = match (light(from), light(to)) {
+            (Some(low), Some(high)) => {
+                beam::share(beam, Asked::Watts(low + (high - low) * share)).map_or(even, |p| p.0)
+            }
+            _ => even,
+        };
+    }
+    powers
+}
+
+/// Greys that the source cannot tell apart become one, so that neighbours are burnt in one move.
+fn join_levels(levels: &mut [u8], powers: &[f64; 256], setting: &Setting<'_>) {
+    let beam = &setting.job.machine.beam;
+    let step = |level: usize| {
+        let s = SValue(powers[level] * beam.full);
+        beam::level(beam, s).unwrap_or((s.0 / beam::level_step(beam)).round() as u32)
+    };
+    let mut same: [u8; 256] = [0; 256];
+    let mut kept = 1_usize;
+    for (level, same) in same.iter_mut().enumerate().skip(1) {
+        if step(level) != step(kept) {
+            kept = level;
+        }
+        *same = kept as u8;
+    }
+    // The darkest stays as strong as was asked for.
+    for level in (1..256).rev().take_while(|level| step(*level) == step(255)) {
+        same[level] = 255;
+    }
+    levels.iter_mut().for_each(|level| *level = same[usize::from(*level)]);
+}

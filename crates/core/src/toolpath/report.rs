@@ -1,0 +1,169 @@
+//! What is told about steps and what they take.
+
+use super::{Taken, step_place};
+use crate::artwork::trouble::lines::{self, Lined};
+use crate::job::{Job, Make, Step};
+use crate::layout::{LaidImage, LaidShape, Sheet};
+use crate::problem::{Problem, Problems, count, few};
+use std::collections::BTreeSet;
+
+/// Warns of lines that the step would burn twice, and of cuts that fall to pieces.
+pub(super) fn lines(shapes: &[&LaidShape], step: &Step, job: &Job, problems: &mut Problems) {
+    let lined: Vec<Lined<'_>> = shapes
+        .iter()
+        .map(|laid| Lined {
+            shape: &laid.shape,
+            contours: &laid.contours,
+            label: laid.label(),
+            place: laid.place(),
+        })
+        .collect();
+    let lined: Vec<&Lined<'_>> = lined.iter().collect();
+    let name = &step.name;
+    let twice = |length: &str, _| format!("step \"{name}\" burns {length} mm of line twice");
+    let shared = step.make.follow().is_some_and(|follow| follow.shared_edges);
+    let mut found: Vec<Problem> = Vec::new();
+    if !shared {
+        found.extend(lines::double_lines(&lined, twice));
+    }
+    if step.make.is_cut() {
+        found.extend(lines::crossing_lines(&lined, &format!("step \"{name}\" cuts: ")));
+    }
+    found.extend(lines::fine_details(&lined, job.machine.beam.width));
+    for problem in found {
+        problems.push(problem);
+    }
+}
+
+fn paint(laid: &LaidShape) -> String {
+    let stroke = laid.shape.stroke.map(|s| format!("stroke {}", s.colour));
+    let fill = laid.shape.fill.map(|f| format!("fill {}", f.colour));
+    stroke.into_iter().chain(fill).collect::<Vec<_>>().join(", ")
+}
+
+/// A step of which nothing comes.
+pub(super) fn takes_nothing(sheet: &Sheet, job: &Job, step: &Step) -> Problem {
+    let colours: BTreeSet<String> = sheet.shapes.iter().map(paint).collect();
+    let mut colours: Vec<String> = colours.into_iter().collect();
+    if !sheet.images.is_empty() {
+        colours.push(count(sheet.images.len(), "bitmap"));
+    }
+    let asked = step.take.iter().map(|take| take.describe()).collect::<Vec<_>>().join(" or ");
+    Problem::error(
+        "takes-nothing",
+        format!("step \"{}\" takes nothing: no shape has {asked}", step.name),
+        format!("the artwork has {}; correct take, or take the step out", few(&colours, 8)),
+    )
+    .at(step_place(job, step))
+}
+
+/// What no step takes, nor uses as a boundary: told, and given by name.
+pub(super) fn leftovers(
+    sheet: &Sheet,
+    job: &Job,
+    taken: &[Taken],
+    problems: &mut Problems,
+) -> Vec<String> {
+    let used: BTreeSet<usize> = taken.iter().flat_map(|t| t.shapes.iter().copied()).collect();
+    let bounds = |laid: &LaidShape| {
+        let engraves = job.steps.iter().filter_map(|step| step.make.engrave());
+        engraves.flat_map(|e| &e.boundary).any(|take| take.holds(&laid.info(), false))
+    };
+    let left: Vec<&LaidShape> = sheet
+        .shapes
+        .iter()
+        .enumerate()
+        .filter(|(n, laid)| !used.contains(n) && !laid.contours.is_empty() && !laid.dropped)
+        .map(|(_, laid)| laid)
+        .filter(|laid| !bounds(laid))
+        .collect();
+    let mut names: Vec<String> =
+        left.iter().map(|laid| format!("{} ({})", laid.label(), paint(laid))).collect();
+    let burnt: BTreeSet<usize> = taken.iter().flat_map(|t| t.images.iter().copied()).collect();
+    for (_, laid) in sheet.images.iter().enumerate().filter(|(n, _)| !burnt.contains(n)) {
+        names.push(format!("{} (bitmap)", laid.label()));
+        problems.push(
+            Problem::warning(
+                "leftover",
+                format!("no step takes the bitmap {}", laid.label()),
+                "add a step with take = { kind = \"bitmap\" } and image = { … }, trace it, or say leave-out = [{ kind = \"bitmap\" }]",
+            )
+            .at(laid.place()),
+        );
+    }
+    if let Some(first) = left.first() {
+        problems.push(
+            Problem::warning(
+                "leftover",
+                format!("no step takes {}: {}", count(left.len(), "shape"), few(&names, 6)),
+                "add a step that takes them, or say leave-out in [[artwork]]",
+            )
+            .at(first.place())
+            .seen_at(
+                left.iter().filter_map(|laid| laid.contours.first()).map(|c| c.start).collect(),
+            ),
+        );
+    }
+    names
+}
+
+/// Says so when a fill is left although the line round it is taken.
+pub(super) fn unused_fills(sheet: &Sheet, job: &Job, taken: &[Taken], problems: &mut Problems) {
+    let mut engraved: BTreeSet<usize> = BTreeSet::new();
+    let mut followed_only: BTreeSet<usize> = BTreeSet::new();
+    for (step, taken) in job.steps.iter().zip(taken) {
+        match step.make {
+            Make::Engrave(_) => engraved.extend(taken.shapes.iter().copied()),
+            _ => followed_only.extend(taken.shapes.iter().copied()),
+        }
+    }
+    let both = |laid: &&LaidShape| laid.shape.fill.is_some() && laid.shape.stroke.is_some();
+    let left = followed_only.difference(&engraved).map(|n| &sheet.shapes[*n]).filter(both);
+    let left: Vec<&LaidShape> = left.collect();
+    let Some(first) = left.first() else { return };
+    let names: Vec<String> =
+        left.iter().map(|laid| format!("{} ({})", laid.label(), paint(laid))).collect();
+    problems.push(
+        Problem::note(
+            "unused-fill",
+            format!(
+                "no step engraves the fill of {}: {}",
+                count(left.len(), "shape"),
+                few(&names, 6)
+            ),
+            "only their lines are burnt; add an engrave step that takes the fill if it is meant",
+        )
+        .at(first.place())
+        .seen_at(left.iter().filter_map(|laid| laid.contours.first()).map(|c| c.start).collect()),
+    );
+}
+
+/// Warns of engraving after cutting.
+pub(super) fn cut_before_engrave(job: &Job, problems: &mut Problems) {
+    let first_cut = job.steps.iter().position(|s| s.make.is_cut());
+    let after =
+        first_cut.and_then(|n| job.steps[n..].iter().find(|s| matches!(s.make, Make::Engrave(_))));
+    if let (Some(cut), Some(engrave)) = (first_cut, after) {
+        problems.push(
+            Problem::warning(
+                "cut-first",
+                format!(
+                    "step \"{}\" engraves after \"{}\" has cut: cut parts may have moved by then",
+                    engrave.name, job.steps[cut].name
+                ),
+                "list engraving before cutting",
+            )
+            .at(step_place(job, engrave)),
+        );
+    }
+}
+
+/// A bitmap in which nothing is dark enough to burn.
+pub(super) fn blank(laid: &LaidImage, step: &Step, job: &Job) -> Problem {
+    Problem::warning(
+        "blank-bitmap",
+        format!("step \"{}\": nothing in {} is dark enough to burn", step.name, laid.label()),
+        "check brightness, contrast, threshold and invert",
+    )
+    .at(step_place(job, step))
+}

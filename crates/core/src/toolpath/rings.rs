@@ -1,0 +1,75 @@
+//! Engraving by rings: lines that follow the outline, one inside the other, until nothing is left.
+
+use super::Setting;
+use super::area;
+use crate::geometry::nesting::parents;
+use crate::geometry::region::{self, Polygon};
+use crate::geometry::{Contour, Piece, Point};
+use crate::job::Rings;
+use crate::layout::LaidShape;
+use crate::problem::Problem;
+use crate::quantity::plain;
+use rayon::prelude::*;
+
+/// Rings are made so many at a time, on all cores.
+const AT_ONCE: usize = 32;
+
+/// More points than this are a slip of the pen.
+const MOST_POINTS: usize = 20_000_000;
+
+/// The rings of closed shapes, each with the ring that directly contains it.
+///
+/// # Errors
+/// Open shapes, areas that are not there or too narrow for a single ring, far too many rings.
+pub(super) fn rings(
+    shapes: &[&LaidShape],
+    how: &Rings,
+    setting: &Setting<'_>,
+) -> Result<Vec<(Contour, Option<usize>)>, Problem> {
+    area::open_shapes(shapes, setting)?;
+    let ground = area::ground(shapes, setting)?;
+    let tolerance = setting.job.tolerance / 2.0;
+    let mut all: Vec<Polygon> = Vec::new();
+    let mut points = 0;
+    for chunk in 0.. {
+        let numbers = chunk * AT_ONCE..(chunk + 1) * AT_ONCE;
+        let made: Vec<Vec<Vec<Point>>> = numbers
+            .into_par_iter()
+            .map(|n| {
+                let distance = how.inset + n as f64 * how.spacing;
+                region::grown(&ground.rings, -distance, tolerance)
+            })
+            .collect();
+        let ended = made.iter().any(Vec::is_empty);
+        for ring in made.into_iter().take_while(|rings| !rings.is_empty()).flatten() {
+            points += ring.len();
+            all.push(Polygon::new(ring));
+        }
+        if points > MOST_POINTS {
+            let message =
+                format!("step \"{}\" would engrave far too many rings", setting.step.name);
+            let help = "check spacing and its unit";
+            return Err(Problem::error("too-many-lines", message, help).at(setting.place()));
+        }
+        if ended {
+            break;
+        }
+    }
+    if all.is_empty() {
+        let message = format!(
+            "step \"{}\": the area is too narrow for a ring {} mm inside it",
+            setting.step.name,
+            plain(how.inset, 3)
+        );
+        let problem = Problem::error("no-area", message, "make inset or spacing smaller");
+        return Err(problem.at(setting.place()));
+    }
+    let parents = parents(&all, |_| true);
+    Ok(all.iter().map(|ring| closed(ring.points())).zip(parents).collect())
+}
+
+fn closed(ring: &[Point]) -> Contour {
+    let start = ring.first().copied().unwrap_or_default();
+    let next = ring.iter().skip(1).chain([&start]);
+    Contour { start, pieces: next.map(|to| Piece::Line { to: *to }).collect(), closed: true }
+}
