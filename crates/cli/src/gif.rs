@@ -21,6 +21,9 @@ const PER_SECOND: f64 = 12.5;
 /// The last picture stays for so long, in hundredths of a second.
 const LAST: u16 = 250;
 
+/// Colour of the head.
+const HEAD: &str = "#b3261e";
+
 /// Where the clock stands, from the right and from the top, px.
 const CLOCK: (f64, f64) = (306.0, 70.0);
 /// Width and height of the clock, px.
@@ -57,8 +60,10 @@ impl Colours {
     fn of(ground: &Pixmap, playback: &Playback) -> Self {
         let mut sample: Vec<u8> = ground.data().chunks(4).step_by(7).flatten().copied().collect();
         // Steps may be drawn thinly, and must not lose their colour for it.
-        for (_, hex) in &playback.steps {
-            for _ in 0..sample.len() / 4 / 60 {
+        let share = sample.len() / 4 / 60;
+        let colours = playback.steps.iter().map(|(_, hex)| *hex).chain([HEAD]);
+        for hex in colours {
+            for _ in 0..share {
                 sample.extend(rgb(hex).into_iter().chain([255]));
             }
         }
@@ -141,7 +146,7 @@ fn encode(
 fn head(pixmap: &mut Pixmap, frame: &picture::Frame) {
     let (x, y) = frame.head;
     let Some(ring) = PathBuilder::from_circle(x, y, 5.0) else { return };
-    let paint = paint_of("#b3261e");
+    let paint = paint_of(HEAD);
     if frame.lit {
         pixmap.fill_path(&ring, &paint, Default::default(), Transform::identity(), None);
     } else {

@@ -17,8 +17,16 @@ pub(crate) mod shipped {
     pub(crate) const DRAWING: &str = include_str!("../demo/sail-panel.svg");
     pub(crate) const JOB: &str = include_str!("../demo/sail-panel.kite.toml");
     pub(crate) const MACHINE: &str = include_str!("../demo/bench-laser.machine.toml");
-    /// Drawings of every kind that is read, to try look and begin on.
-    pub(crate) const MORE: [(&str, &[u8]); 10] = [
+    const TUBE: &str = include_str!("../demo/tube-laser.machine.toml");
+    /// More jobs, and drawings of every kind that is read, to try look and begin on.
+    pub(crate) const MORE: [(&str, &[u8]); 17] = [
+        ("tube-laser.machine.toml", TUBE.as_bytes()),
+        ("spar-hub.kite.toml", include_bytes!("../demo/spar-hub.kite.toml")),
+        ("kite-stamp.kite.toml", include_bytes!("../demo/kite-stamp.kite.toml")),
+        ("kite-stamp.svg", include_bytes!("../demo/kite-stamp.svg")),
+        ("kite-sky.kite.toml", include_bytes!("../demo/kite-sky.kite.toml")),
+        ("kite-sky.png", include_bytes!("../demo/kite-sky.png")),
+        ("tail-weight.kite.toml", include_bytes!("../demo/tail-weight.kite.toml")),
         ("name-tag.svg", include_bytes!("../demo/name-tag.svg")),
         ("rough-panel.svg", include_bytes!("../demo/rough-panel.svg")),
         ("spar-hub.dxf", include_bytes!("../demo/spar-hub.dxf")),
@@ -31,7 +39,7 @@ pub(crate) mod shipped {
         ("medal.stl", include_bytes!("../demo/medal.stl")),
     ];
     /// Machine profiles that can be named without a file, by name.
-    pub(crate) const MACHINES: [(&str, &str); 1] = [("bench-laser", MACHINE)];
+    pub(crate) const MACHINES: [(&str, &str); 2] = [("bench-laser", MACHINE), ("tube-laser", TUBE)];
 }
 
 /// Text files are refused above this size: nobody writes a job of 4 MB.

@@ -306,6 +306,10 @@ const STORIES: &[(&str, &str)] = &[
         "The size of the drawing suggests another unit: inches taken for mm (25.4 times), or pixels of another size. Check one known size: tinkite look --measure.",
     ),
     ("size-zero", "The drawing has no width or no height, so it cannot be scaled to one."),
+    (
+        "slow-rows",
+        "Rows are engraved slower than asked for, so they burn deeper. A controller plans only so many moves ahead and must be able to stop at the end of the last; where pixels or shoulders make moves of a few hundredths of a millimetre, that sets the speed. Or the run-up is too short.",
+    ),
     ("solid", "A solid model has no lines to cut. Reliefs are not built into this version."),
     ("specks", "Traced areas smaller than speck are left out."),
     ("stray", "A shape has no length, a dot for instance. Nothing is burnt there."),

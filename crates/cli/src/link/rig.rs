@@ -20,6 +20,7 @@ pub(crate) fn setup(machine: &Machine) -> Setup {
         focus: machine
             .z
             .map_or(Setup::default().focus, |z| [z.axis.top_speed, z.axis.acceleration]),
+        planner: machine.window.map_or(Setup::default().planner, |n| n as usize),
         corner: machine.corner,
         full: machine.beam.full,
         laser_mode: machine.beam.follows_speed,

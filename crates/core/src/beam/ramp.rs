@@ -160,6 +160,7 @@ mod tests {
             start: x,
             end: x,
             stop_before: false,
+            places: 1,
         };
         Ran::new(block, entry * entry, exit * exit)
     }

@@ -9,9 +9,10 @@ pub use totals::{StepTotals, Totals};
 
 use crate::beam::check;
 use crate::geometry::{Piece, Vec2};
-use crate::job::{Job, Machine};
+use crate::job::{Fill, Job, Machine};
 use crate::mapping::{Instruction, Move, Pace, Placed};
-use crate::problem::Problems;
+use crate::problem::{Place, Problem, Problems};
+use crate::quantity::plain;
 use planner::{Block, Planner, Ran};
 use std::collections::VecDeque;
 
@@ -31,11 +32,54 @@ pub struct Timed {
 /// # Errors
 /// Powers that the machine's beam cannot give, each with its step.
 pub fn time(placed: Placed, job: &Job, steps: &[usize]) -> Result<(Timed, Problems), Problems> {
-    let problems = check::steps(job, steps)?;
+    let mut problems = check::steps(job, steps)?;
     let totals = Totals::new(job.steps.len());
     let mut timed = Timed { placed, totals, machine: job.machine.clone() };
     timed.totals = timed.summed(job);
+    for number in steps {
+        if let Some(problem) = too_slow(job, *number, &timed.totals.steps[*number]) {
+            problems.push(problem);
+        }
+    }
     Ok((timed, problems))
+}
+
+/// Engraving may be slower than asked for by this factor before it is told.
+const TOLD: f64 = 1.1;
+
+/// Warns of engraving at less than the asked speed: of rows whose moves are so short that the
+/// controller cannot see far enough ahead, or whose run-up is too short.
+fn too_slow(job: &Job, number: usize, totals: &StepTotals) -> Option<Problem> {
+    let step = &job.steps[number];
+    let engrave = step.make.engrave()?;
+    let (seconds, asked) = totals.burning;
+    if matches!(engrave.fill, Fill::Rings(_)) || seconds <= TOLD * asked || totals.burn <= 0.0 {
+        return None;
+    }
+    let mean = plain(totals.burn / seconds, 1);
+    let (why, cure) = match job.machine.window {
+        Some(window) => (
+            format!(
+                ": its moves are so short that the controller, which sees {window} ahead, must be able to stop within them"
+            ),
+            "ask for that speed with less power; or widen spacing, or over in shoulder, or say look-ahead in [link] if the controller sees farther",
+        ),
+        None => (String::new(), "ask for that speed with less power, or give more run-up"),
+    };
+    let told = Problem::warning(
+        "slow-rows",
+        format!(
+            "step \"{}\" asks for {} and is engraved at {mean} mm/s on average{why}",
+            step.name,
+            step.speed()
+        ),
+        cure,
+    );
+    Some(told.at(Place {
+        span: Some(step.span.clone()),
+        thing: Some(step.name.clone()),
+        ..Place::file(&job.file)
+    }))
 }
 
 /// Hands on every instruction with what the planner says of it: moves with their speeds, everything
@@ -45,7 +89,7 @@ fn planned<'p, E>(
     machine: &Machine,
     mut each: impl FnMut(Instruction<'p>, Option<Ran>) -> Result<(), E>,
 ) -> Result<(), E> {
-    let mut planner = Planner::new(machine.corner);
+    let mut planner = Planner::new(machine.corner, machine.window);
     // Instructions whose moves are not settled yet.
     let mut waiting: VecDeque<Instruction<'p>> = VecDeque::new();
     let mut settled: Vec<Ran> = Vec::new();
@@ -97,7 +141,19 @@ pub fn block(m: &Move, machine: &Machine) -> Block {
         end,
         // A beam that a controller without speed-scaled power switches does not stop the motion.
         stop_before: false,
+        places: places(m),
     }
+}
+
+/// How near the chords of a controller stay to an arc, mm; what boards have as they come.
+const CHORD: f64 = 0.002;
+
+/// How many moves a controller makes of a move: an arc becomes chords.
+fn places(m: &Move) -> u32 {
+    let Piece::Arc { centre, sweep, .. } = m.piece else { return 1 };
+    let radius = m.from.distance(centre);
+    let chord = 2.0 * (CHORD * (2.0 * radius - CHORD)).max(1e-12).sqrt();
+    (sweep.abs() * radius / chord).clamp(1.0, 1e6) as u32
 }
 
 /// How long the focus takes from one height to another, from standstill to standstill, s.
@@ -112,6 +168,7 @@ pub fn lift_seconds(from: f64, to: f64, machine: &Machine) -> f64 {
         start: up,
         end: up,
         stop_before: true,
+        places: 1,
     };
     planner::seconds(&block, 0.0, 0.0)
 }

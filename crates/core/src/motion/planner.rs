@@ -4,8 +4,12 @@
 //! still be braked before the next limits (backward pass) and what can be reached from the limits
 //! before (forward pass). Blocks are handed on as soon as nothing that may still come can change
 //! them, so the exact answer for the whole program needs memory for a braking distance only.
+//!
+//! A controller that sees only so many moves ahead must be able to stop at the end of the last of
+//! them. Where moves are short and the head is fast that, and not the corners, sets the speed.
 
 use crate::geometry::Vec2;
+use std::collections::VecDeque;
 
 /// One move as the planner sees it.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -22,6 +26,8 @@ pub struct Block {
     pub end: Vec2,
     /// Whether the head stands still before it.
     pub stop_before: bool,
+    /// How many places it takes in a controller's queue: an arc is run as chords.
+    pub places: u32,
 }
 
 /// A block whose speeds are certain.
@@ -88,7 +94,11 @@ const BATCH: usize = 512;
 pub struct Planner<T> {
     /// Junction deviation, mm.
     corner: f64,
-    queue: Vec<Queued<T>>,
+    /// How many places the controller's queue has; none: it knows the whole program.
+    window: Option<u32>,
+    queue: VecDeque<Queued<T>>,
+    /// Places taken in the queue.
+    places: u64,
     /// Squared speed at the start of the queue: settled.
     entry: f64,
     before: Option<Block>,
@@ -97,10 +107,20 @@ pub struct Planner<T> {
 }
 
 impl<T: Copy> Planner<T> {
-    /// For a machine with this junction deviation (mm); the head stands still at first.
+    /// For a machine with this junction deviation (mm) whose controller sees `window` moves ahead,
+    /// or the whole program; the head stands still at first.
     #[must_use]
-    pub fn new(corner: f64) -> Self {
-        Self { corner, queue: Vec::new(), entry: 0.0, before: None, stop_next: true, batch: BATCH }
+    pub fn new(corner: f64, window: Option<u32>) -> Self {
+        Self {
+            corner,
+            window,
+            queue: VecDeque::new(),
+            places: 0,
+            entry: 0.0,
+            before: None,
+            stop_next: true,
+            batch: BATCH,
+        }
     }
 
     /// The head stands still before whatever comes next.
@@ -109,22 +129,77 @@ impl<T: Copy> Planner<T> {
     }
 
     /// Adds a block; `done` is called for every block whose time is now certain.
-    pub fn push(&mut self, block: Block, tag: T, done: &mut impl FnMut(T, Ran)) {
+    pub fn push(&mut self, mut block: Block, tag: T, done: &mut impl FnMut(T, Ran)) {
+        if let Some(window) = self.window.filter(|_| block.places > 1) {
+            // Along an arc no more of its chords are seen at once than the queue has places.
+            let seen = block.length * (f64::from(window) / f64::from(block.places)).min(1.0);
+            block.speed = block.speed.min((2.0 * block.acceleration * seen).sqrt());
+        }
         let stop = std::mem::take(&mut self.stop_next) || block.stop_before;
         let entry_limit = match &self.before {
             Some(before) if !stop => junction_speed_squared(before, &block, self.corner),
             _ => 0.0,
         };
         self.before = Some(block);
-        self.queue.push(Queued { block, entry_limit, tag });
-        if self.queue.len() >= self.batch {
-            self.settle(false, done);
+        self.places += u64::from(block.places);
+        self.queue.push_back(Queued { block, entry_limit, tag });
+        match self.window {
+            Some(window) => {
+                // The first runs when the places behind it are full.
+                while self.first_runs(window) {
+                    self.run_first(window, done);
+                }
+            }
+            None if self.queue.len() >= self.batch => self.settle(false, done),
+            None => {}
         }
+    }
+
+    fn first_runs(&self, window: u32) -> bool {
+        let first = self.queue.front().map_or(0, |first| u64::from(first.block.places));
+        self.queue.len() > 1 && self.places - first >= u64::from(window)
+    }
+
+    /// Runs the first block: it must be left so slowly that the head can stop at the end of the
+    /// last place that the controller knows.
+    fn run_first(&mut self, window: u32, done: &mut impl FnMut(T, Ran)) {
+        let Some(first) = self.queue.pop_front() else { return };
+        self.places -= u64::from(first.block.places);
+        // One place is the block that runs.
+        let mut left = window.saturating_sub(1);
+        let mut rest = self.queue.iter().peekable();
+        let mut limit = rest.peek().map_or(0.0, |next| next.entry_limit);
+        let mut reach = 0.0;
+        while let Some(next) = rest.next() {
+            let seen = (f64::from(left) / f64::from(next.block.places)).min(1.0);
+            left = left.saturating_sub(next.block.places);
+            reach += 2.0 * next.block.acceleration * next.block.length * seen;
+            if reach >= limit {
+                break;
+            }
+            let after = rest.peek().filter(|_| left > 0).map_or(0.0, |after| after.entry_limit);
+            limit = limit.min(after + reach);
+            if left == 0 {
+                break;
+            }
+        }
+        let block = first.block;
+        let most = self.entry + 2.0 * block.acceleration * block.length;
+        let exit = limit.min(most).min(block.speed * block.speed);
+        done(first.tag, Ran::new(block, self.entry, exit));
+        self.entry = exit;
     }
 
     /// Ends the program at standstill; `done` is called for every block that is left.
     pub fn finish(&mut self, done: &mut impl FnMut(T, Ran)) {
-        self.settle(true, done);
+        match self.window {
+            Some(window) => {
+                while !self.queue.is_empty() {
+                    self.run_first(window, done);
+                }
+            }
+            None => self.settle(true, done),
+        }
     }
 
     /// Hands on all blocks whose speeds no later block can change: those before the last point at
@@ -196,12 +271,20 @@ mod tests {
 
     fn straight(length: f64) -> Block {
         let x = Vec2::new(1.0, 0.0);
-        Block { length, speed: 100.0, acceleration: 1000.0, start: x, end: x, stop_before: false }
+        Block {
+            length,
+            speed: 100.0,
+            acceleration: 1000.0,
+            start: x,
+            end: x,
+            stop_before: false,
+            places: 1,
+        }
     }
 
     fn run(blocks: &[Block], batch: usize) -> Vec<f64> {
         let mut times = Vec::new();
-        let mut planner = Planner { batch, ..Planner::new(0.01) };
+        let mut planner = Planner { batch, ..Planner::new(0.01, None) };
         for block in blocks {
             planner.push(*block, (), &mut |(), ran: Ran| times.push(ran.seconds));
         }
@@ -232,6 +315,28 @@ mod tests {
         assert_eq!(junction_speed_squared(&turn, &back, 0.01), 0.0);
     }
 
+    fn seen(blocks: &[Block], window: Option<u32>) -> f64 {
+        let mut time = 0.0;
+        let mut planner = Planner::new(0.01, window);
+        for block in blocks {
+            planner.push(*block, (), &mut |(), ran: Ran| time += ran.seconds);
+        }
+        planner.finish(&mut |(), ran: Ran| time += ran.seconds);
+        time
+    }
+
+    #[test]
+    fn a_short_queue_of_short_moves_is_slow() {
+        // With 16 moves of 0.1 mm in sight the head must be able to stop in 1.6 mm or less.
+        let moves = [straight(0.1); 1000];
+        let far = seen(&moves, None);
+        let near = seen(&moves, Some(16));
+        let fastest = (2.0 * 1000.0 * 1.6_f64).sqrt();
+        assert!(near > 100.0 / fastest && near > 1.5 * far, "{near} {far}");
+        assert!((seen(&moves, Some(2000)) - far).abs() < 1e-9);
+        assert!((seen(&[straight(100.0)], Some(1)) - far).abs() < 1e-9);
+    }
+
     proptest! {
         #[test]
         fn batches_do_not_change_the_answer(
@@ -249,6 +354,12 @@ mod tests {
                     prop_assert!((a - b).abs() < 1e-9 && a.is_finite());
                 }
             }
+            // The more is seen ahead the faster it goes, and all of it is the whole program.
+            let total: f64 = whole.iter().sum();
+            let by_window: Vec<f64> =
+                [2, 4, 16, 1000].into_iter().map(|n| seen(&blocks, Some(n))).collect();
+            prop_assert!(by_window.is_sorted_by(|a, b| *a >= *b - 1e-9), "{:?}", by_window);
+            prop_assert!((by_window[3] - total).abs() < 1e-9);
         }
     }
 }

@@ -138,6 +138,9 @@ impl Timed {
                         Pace::Feed(speed) => speed.0,
                         Pace::Rapid => mean,
                     };
+                    if m.purpose == Purpose::Burn {
+                        totals.add_burning(step, ran.seconds, m.length() / asked);
+                    }
                     self.stretches(&traced, |stretch| {
                         totals.add_s(step, stretch.s.0);
                         if !measured {

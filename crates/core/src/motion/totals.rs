@@ -22,6 +22,8 @@ pub struct StepTotals {
     pub pierces: usize,
     /// Light in all, J, where the source was measured.
     pub energy: Option<f64>,
+    /// How long burning takes, s, and how long it would at the asked speed all along.
+    pub burning: (f64, f64),
 }
 
 /// What a job comes to.
@@ -70,6 +72,12 @@ impl Totals {
     pub(super) fn add_s(&mut self, step: usize, s: f64) {
         let known = &mut self.steps[step].s;
         *known = Some(known.map_or((s, s), |(low, high)| (low.min(s), high.max(s))));
+    }
+
+    pub(super) fn add_burning(&mut self, step: usize, seconds: f64, asked: f64) {
+        let burning = &mut self.steps[step].burning;
+        burning.0 += seconds;
+        burning.1 += asked;
     }
 
     pub(super) fn add_energy(&mut self, step: usize, joules: Option<f64>) {

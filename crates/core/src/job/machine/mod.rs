@@ -155,6 +155,8 @@ pub struct Machine {
     pub link: Option<String>,
     /// How it is spoken to.
     pub dialect: Dialect,
+    /// How many moves the controller sees ahead; none: the whole program.
+    pub window: Option<u32>,
 }
 
 /// Reads the machine profile `file` from its text.
@@ -204,7 +206,7 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
     }
     top.finish();
     let (x, y, _) = axes?;
-    let (link, dialect) = link.unwrap_or((None, Dialect::Grbl));
+    let Linked { to: link, dialect, window } = link.unwrap_or_default();
     Some(Machine {
         name: name?.to_string(),
         bed: bed?,
@@ -217,6 +219,7 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
         air: air?,
         link,
         dialect,
+        window,
     })
 }
 
@@ -301,11 +304,29 @@ fn air(section: Section<'_, '_>) -> Option<Air> {
     on.map(|on| Air { on, settle })
 }
 
-fn link(section: Section<'_, '_>) -> (Option<String>, Dialect) {
+/// What `[link]` says.
+struct Linked {
+    to: Option<String>,
+    dialect: Dialect,
+    window: Option<u32>,
+}
+
+impl Default for Linked {
+    fn default() -> Self {
+        Self { to: None, dialect: Dialect::Grbl, window: Some(GRBL_WINDOW) }
+    }
+}
+
+/// Moves that a board of the `grbl` interface sees ahead, as it comes.
+const GRBL_WINDOW: u32 = 16;
+
+fn link(section: Section<'_, '_>) -> Linked {
     let to = section.text("to").map(str::to_string);
     let dialect = section.choice("dialect", &DIALECTS).unwrap_or(Dialect::Grbl);
+    let window = section.whole("look-ahead", 1..=100_000).map(|n| n as u32);
     section.finish();
-    (to, dialect)
+    let left_out = (dialect == Dialect::Grbl).then_some(GRBL_WINDOW);
+    Linked { to, dialect, window: window.or(left_out) }
 }
 
 #[cfg(test)]

@@ -57,13 +57,22 @@ pub struct Timeline {
 impl Timeline {
     const EVERY: usize = 64;
 
+    /// Lines are planned together, so their times come in any order; until [`Self::finish`] every
+    /// slot holds its own.
     fn add(&mut self, line: u32, seconds: f64) {
         let slot = line as usize / Self::EVERY + 1;
-        let reached = self.at.last().copied().unwrap_or(0.0);
-        while self.at.len() <= slot {
-            self.at.push(reached);
+        if self.at.len() <= slot {
+            self.at.resize(slot + 1, 0.0);
         }
         self.at[slot] += seconds;
+    }
+
+    fn finish(&mut self) {
+        let mut sum = 0.0;
+        for slot in &mut self.at {
+            sum += *slot;
+            *slot = sum;
+        }
     }
 
     /// Seconds of the program that are over when `line` (from 1) is done, to within 64 lines.
@@ -107,7 +116,10 @@ impl<'m> Measure<'m> {
         Self {
             machine,
             modal: Modal::default(),
-            planner: Planner::new(machine.map_or(CORNER, |m| m.corner)),
+            planner: Planner::new(
+                machine.map_or(CORNER, |m| m.corner),
+                machine.and_then(|m| m.window),
+            ),
             words: Vec::new(),
             troubles: Troubles::new(file),
             report: Report {
@@ -268,6 +280,7 @@ impl<'m> Measure<'m> {
     pub fn finish(mut self) -> Report {
         let timeline = &mut self.report.timeline;
         self.planner.finish(&mut |line, ran| timeline.add(line, ran.seconds));
+        timeline.finish();
         let mut report = self.report;
         report.seconds = report.timeline.seconds();
         report.beam_off_at_end = !self.modal.lit();

@@ -145,7 +145,8 @@ fn told(
     help: &str,
 ) -> Option<Problem> {
     let mut names: Vec<String> = names.iter().map(ToString::to_string).collect();
+    let all = count(names.len(), "line");
     names.dedup();
-    let lines = format!("{}: {}", count(names.len(), "line"), few(&names, 6));
+    let lines = format!("{all}: {}", few(&names, 6));
     (!names.is_empty()).then(|| kind(code, message(&lines), help.to_string()))
 }

@@ -18,8 +18,12 @@ use std::sync::Arc;
 /// More places than this are not tried on one line: they lie close to one another anyway.
 const MOST_PLACES: usize = 24;
 
-/// Flattening of arcs that a lead must not touch, mm.
-const TOLERANCE: f64 = 0.02;
+/// Flattening of arcs that a lead must not touch, mm: finer than the gap between a circle and a lead
+/// that touches it, where the lead is looked at.
+const TOLERANCE: f64 = 0.003;
+
+/// Share of a lead that is looked at; the rest is where it meets its line.
+const LOOKED_AT: f64 = 0.85;
 
 /// Chooses where each line may be begun, with its leads; says where there is no room for them.
 /// A line without a choice gets none: it may be begun at any vertex.
@@ -255,7 +259,7 @@ impl Others {
     /// Whether a lead touches no line but the one at its end, and begins clear of every line.
     fn leave_room(&self, lead: &Contour) -> bool {
         let length = lead.length();
-        let Some(free) = lead.part(0.0, 0.97 * length) else { return false };
+        let Some(free) = lead.part(0.0, LOOKED_AT * length) else { return false };
         let points = free.flatten(TOLERANCE);
         if !points.iter().all(|p| self.ground.inflate(1e-6, 1e-6).contains(*p)) {
             return false;
