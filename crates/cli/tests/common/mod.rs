@@ -101,3 +101,37 @@ impl From<Output> for Ran {
         }
     }
 }
+
+impl Bench {
+    /// A bench with a job on a drawing of 100 × 80 mm whose body is `body`, done by `steps`; `more`
+    /// stands before the steps.
+    pub(crate) fn drawn(body: &str, more: &str, steps: &str) -> Self {
+        let bench = Self::new();
+        bench.demo("tube-laser.machine.toml");
+        bench.write(
+            "art.svg",
+            format!(
+                r#"<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="80mm" viewBox="0 0 100 80" fill="none">{body}</svg>"#
+            ),
+        );
+        bench.write(
+            "a.kite.toml",
+            format!("tinkite = 1\nname = \"a\"\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"art.svg\"\n{more}\n{steps}"),
+        );
+        bench
+    }
+
+    /// Codes of what a call on the job says, errors and doubts.
+    pub(crate) fn codes(&self, job: &str) -> Vec<String> {
+        let ran = self.run(&["check", job, "--json"]);
+        let value: serde_json::Value = serde_json::from_str(&ran.out).unwrap();
+        let problems = value["problems"].as_array().unwrap();
+        problems.iter().map(|p| p["code"].as_str().unwrap().to_string()).collect()
+    }
+
+    /// What the job is refused for, in words.
+    pub(crate) fn told(&self, job: &str) -> String {
+        let err = self.refused(1, &["emit", job]);
+        err.split_whitespace().filter(|w| *w != "│").collect::<Vec<_>>().join(" ")
+    }
+}

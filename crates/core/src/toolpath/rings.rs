@@ -4,7 +4,7 @@ use super::Setting;
 use super::area;
 use crate::geometry::nesting::parents;
 use crate::geometry::region::{self, Polygon};
-use crate::geometry::{Contour, Piece, Point};
+use crate::geometry::{Contour, Piece, Point, Rect};
 use crate::job::Rings;
 use crate::layout::LaidShape;
 use crate::problem::Problem;
@@ -15,7 +15,7 @@ use rayon::prelude::*;
 const AT_ONCE: usize = 32;
 
 /// More points than this are a slip of the pen.
-const MOST_POINTS: usize = 20_000_000;
+const MOST_POINTS: f64 = 2e7;
 
 /// The rings of closed shapes, each with the ring that directly contains it.
 ///
@@ -29,8 +29,8 @@ pub(super) fn rings(
     area::open_shapes(shapes, setting)?;
     let ground = area::ground(shapes, setting)?;
     let tolerance = setting.job.tolerance / 2.0;
+    too_many(&ground.rings, how, setting)?;
     let mut all: Vec<Polygon> = Vec::new();
-    let mut points = 0;
     for chunk in 0.. {
         let numbers = chunk * AT_ONCE..(chunk + 1) * AT_ONCE;
         let made: Vec<Vec<Vec<Point>>> = numbers
@@ -42,14 +42,7 @@ pub(super) fn rings(
             .collect();
         let ended = made.iter().any(Vec::is_empty);
         for ring in made.into_iter().take_while(|rings| !rings.is_empty()).flatten() {
-            points += ring.len();
             all.push(Polygon::new(ring));
-        }
-        if points > MOST_POINTS {
-            let message =
-                format!("step \"{}\" would engrave far too many rings", setting.step.name);
-            let help = "check spacing and its unit";
-            return Err(Problem::error("too-many-lines", message, help).at(setting.place()));
         }
         if ended {
             break;
@@ -66,6 +59,24 @@ pub(super) fn rings(
     }
     let parents = parents(&all, |_| true);
     Ok(all.iter().map(|ring| closed(ring.points())).zip(parents).collect())
+}
+
+/// Refuses more rings than anyone could mean: as many as fit into half the narrower side, each with
+/// at most the points of the outline.
+fn too_many(rings: &[Vec<Point>], how: &Rings, setting: &Setting<'_>) -> Result<(), Problem> {
+    let points = || rings.iter().flatten().map(|p| Rect::from_points(*p, *p));
+    let bounds = points().reduce(|a, b| a.union(b)).unwrap_or_default();
+    let count = bounds.width().min(bounds.height()) / 2.0 / how.spacing;
+    // A ring is work of its own, however few points it has.
+    if count * (points().count().max(100) as f64) <= MOST_POINTS {
+        return Ok(());
+    }
+    let message = format!(
+        "step \"{}\" would engrave up to {:.0} rings one inside the other",
+        setting.step.name, count
+    );
+    let problem = Problem::error("too-many-lines", message, "check spacing and its unit");
+    Err(problem.at(setting.place()))
 }
 
 fn closed(ring: &[Point]) -> Contour {

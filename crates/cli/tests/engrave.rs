@@ -1,0 +1,262 @@
+//! Areas filled with lines and rings, through the built program: each key is read back from what is
+//! emitted.
+
+#![allow(clippy::unwrap_used)] // helpers of tests
+
+mod common;
+use common::Bench;
+#[path = "common/moves.rs"]
+mod moves;
+use moves::{Move, Program};
+
+const JOB: &str = "a.kite.toml";
+
+/// A plate of 20 × 10 mm at (30, 40) and, 30 mm to the right, one of 10 × 10.
+const PLATES: &str = r#"<rect id="left" x="30" y="30" width="20" height="10" fill="black"/><rect id="right" x="80" y="30" width="10" height="10" fill="black"/>"#;
+const LEFT: &str = r#"<rect id="left" x="30" y="30" width="20" height="10" fill="black"/>"#;
+
+fn step(more: &str) -> String {
+    format!(
+        "[[step]]\nname = \"fill\"\ntake = {{ fill = \"black\" }}\nmake = \"engrave\"\nspeed = \"60 mm/s\"\npower = \"50 %\"\n{more}\n"
+    )
+}
+
+fn bench(body: &str, more: &str) -> Bench {
+    Bench::drawn(body, "", &step(more))
+}
+
+fn program(body: &str, more: &str) -> Program {
+    Program::emitted(&bench(body, more), JOB)
+}
+
+fn lines(more: &str) -> String {
+    format!("lines = {{ spacing = \"0.5 mm\"{more} }}")
+}
+
+#[track_caller]
+fn near(got: f64, want: f64, slack: f64) {
+    assert!((got - want).abs() <= slack, "{got} instead of {want}");
+}
+
+/// Burnt area in mm², by spacing.
+fn area(program: &Program, spacing: f64) -> f64 {
+    program.burnt() * spacing
+}
+
+#[test]
+fn run_up_is_worked_out_from_speed_and_acceleration() {
+    let run_up = |made: &Program| -> f64 {
+        let dark = |m: &&Move| m.s == 0.0 && m.speed.is_some();
+        made.moves.iter().find(dark).unwrap().length()
+    };
+    // 60² / (2 · 1500) = 1.2 mm along X, a tenth more, rounded up.
+    near(run_up(&program(LEFT, &lines(""))), 1.4, 1e-6);
+    // Y accelerates with 1200 mm/s² only: 1.5 mm, and a tenth more.
+    near(run_up(&program(LEFT, &lines(", angle = \"90 deg\""))), 1.7, 1e-6);
+    near(run_up(&program(LEFT, &lines(", run-up = \"5 mm\""))), 5.0, 1e-6);
+    let plan = bench(LEFT, &lines("")).json(&["plan", JOB]);
+    near(plan["steps"][0]["burn_mm"].as_f64().unwrap(), 400.0, 1e-6);
+}
+
+#[test]
+fn spacing_may_be_dpi_and_lines_may_cross() {
+    near(program(LEFT, "lines = { spacing = \"50.8 dpi\" }").burnt(), 400.0, 1e-6);
+    let crossed = program(LEFT, &lines(", cross = [\"90 deg\", \"45 deg\"]"));
+    let along = |angle: f64| -> f64 {
+        let turned = |m: &&Move| {
+            let d = (m.to[1] - m.from[1]).atan2(m.to[0] - m.from[0]).to_degrees();
+            (d - angle).rem_euclid(180.0).min((angle - d).rem_euclid(180.0)) < 0.1
+        };
+        crossed.burns().filter(turned).map(Move::length).sum()
+    };
+    for angle in [0.0, 90.0, 45.0] {
+        near(along(angle) * 0.5, 200.0, 2.5);
+    }
+}
+
+#[test]
+fn lines_advance_from_the_edge_that_is_asked_for_in_one_direction_or_both() {
+    let first = |more: &str| program(LEFT, &lines(more)).burns().next().unwrap().from;
+    assert_eq!(first("")[1], 40.25);
+    assert_eq!(first(", advance = \"downwards\"")[1], 49.75);
+    assert_eq!(first(", angle = \"90 deg\"")[0], 30.25);
+    assert_eq!(first(", angle = \"90 deg\", advance = \"leftwards\"")[0], 49.75);
+    let rightwards =
+        |more: &str| program(LEFT, &lines(more)).burns().filter(|m| m.to[0] > m.from[0]).count();
+    assert_eq!((rightwards(""), rightwards(", directions = \"one\"")), (10, 20));
+}
+
+#[test]
+fn lines_walked_backwards_are_moved_by_what_was_measured() {
+    let made = program(LEFT, &lines(", offset = \"0.2 mm\""));
+    for m in made.burns() {
+        let left = m.from[0].min(m.to[0]);
+        near(left, if m.to[0] > m.from[0] { 30.0 } else { 30.2 }, 1e-6);
+    }
+    let told = bench(LEFT, &lines(", offset = \"0.2 mm\", directions = \"one\"")).told(JOB);
+    assert!(told.contains("directions = \"one\" has none"), "{told}");
+}
+
+#[test]
+fn insets_keep_away_from_the_edge() {
+    let made = program(LEFT, &lines(", inset = \"1 mm\""));
+    near(area(&made, 0.5), 18.0 * 8.0, 0.1);
+    assert_eq!(made.extents()[0], 31.0);
+    let told = bench(LEFT, &lines(", inset = \"5.1 mm\"")).told(JOB);
+    assert!(told.contains("an inset of 5.1 mm leaves no area"), "{told}");
+}
+
+#[test]
+fn islands_are_walked_together_or_one_by_one() {
+    let rows = |more: &str| -> Vec<bool> {
+        // Whether each stretch lies in the left plate.
+        program(PLATES, &lines(more)).burns().map(|m| m.from[0] < 60.0).collect()
+    };
+    let together = rows("");
+    assert_eq!(together.len(), 40);
+    assert!(together.windows(2).filter(|w| w[0] != w[1]).count() >= 20);
+    let one_by_one = rows(", islands = \"one-by-one\"");
+    assert_eq!(one_by_one.windows(2).filter(|w| w[0] != w[1]).count(), 1);
+    // The long gap is crossed as travel, a short one at speed.
+    let gaps = |body: &str| {
+        let made = program(body, &lines(""));
+        made.moves
+            .iter()
+            .filter(|m| m.speed.is_none() && (m.from[1] - m.to[1]).abs() < 1e-9)
+            .count()
+    };
+    assert_eq!(gaps(PLATES), 20);
+    assert_eq!(gaps(&PLATES.replace("x=\"80\"", "x=\"51\"")), 0);
+}
+
+#[test]
+fn the_outside_reaches_to_a_boundary_or_the_stock() {
+    let ring = r#"<circle id="fence" cx="40" cy="35" r="20" stroke="red"/>"#;
+    let both = format!("{LEFT}{ring}");
+    let round = std::f64::consts::PI * 400.0;
+    let outside = "area = \"outside\"\nboundary = { id = \"fence\" }\n";
+    let made = program(&both, &format!("{outside}{}", lines("")));
+    near(area(&made, 0.5), round - 200.0, 0.01 * round);
+    // The boundary is no leftover, although no step takes it.
+    assert!(bench(&both, &format!("{outside}{}", lines(""))).codes(JOB).is_empty());
+    let inside = program(
+        &format!("{LEFT}<circle id=\"fence\" cx=\"30\" cy=\"35\" r=\"20\" stroke=\"red\"/>"),
+        &format!("boundary = {{ id = \"fence\" }}\n{}", lines("")),
+    );
+    assert!(area(&inside, 0.5) < 200.0 && area(&inside, 0.5) > 150.0);
+    let stock = bench(LEFT, &format!("area = \"outside\"\n{}", lines("")));
+    assert!(stock.told(JOB).contains("nothing says how far"));
+    stock.change(JOB, "[[step]]", "[stock]\nmargin = \"5 mm\"\n[[step]]");
+    near(area(&Program::emitted(&stock, JOB), 0.5), 30.0 * 20.0 - 200.0, 3.0);
+    let open = format!("{LEFT}<path id=\"fence\" d=\"M0 0H80V70\" stroke=\"red\"/>");
+    assert!(
+        bench(&open, &format!("{outside}{}", lines(""))).told(JOB).contains("not closed: fence")
+    );
+}
+
+#[test]
+fn the_drawing_may_grow_and_overlaps_may_cancel() {
+    let grown = program(LEFT, &format!("grow = \"1 mm\"\n{}", lines("")));
+    near(area(&grown, 0.5), 200.0 + 60.0 + std::f64::consts::PI, 1.5);
+    let shrunk = program(LEFT, &format!("grow = \"-1 mm\"\n{}", lines("")));
+    near(area(&shrunk, 0.5), 18.0 * 8.0, 0.1);
+    assert!(
+        bench(LEFT, &format!("grow = \"-6 mm\"\n{}", lines("")))
+            .told(JOB)
+            .contains("after shrinking by 6 mm")
+    );
+    let two = format!("{LEFT}<rect x=\"40\" y=\"30\" width=\"20\" height=\"10\" fill=\"black\"/>");
+    near(area(&program(&two, &lines("")), 0.5), 300.0, 0.1);
+    near(area(&program(&two, &format!("overlaps = \"even-odd\"\n{}", lines(""))), 0.5), 200.0, 0.1);
+}
+
+/// Distance of a point from the edge of the left plate, outside it.
+fn beyond(p: [f64; 2]) -> f64 {
+    let dx = (30.0 - p[0]).max(p[0] - 50.0).max(0.0);
+    let dy = (40.0 - p[1]).max(p[1] - 50.0).max(0.0);
+    dx.hypot(dy)
+}
+
+#[test]
+fn shoulders_rise_with_the_distance_from_the_edge() {
+    let fence = r#"<rect id="fence" x="20" y="20" width="40" height="30" stroke="red"/>"#;
+    let more = format!(
+        "area = \"outside\"\nboundary = {{ id = \"fence\" }}\nshoulder = {{ over = \"2 mm\", from = \"10 %\" }}\n{}",
+        lines("")
+    );
+    let made = program(&format!("{LEFT}{fence}"), &more);
+    near(area(&made, 0.5), 1200.0 - 200.0, 3.0);
+    for m in made.burns() {
+        let middle = [(m.from[0] + m.to[0]) / 2.0, (m.from[1] + m.to[1]) / 2.0];
+        let (from, to) = (beyond(m.from), beyond(m.to));
+        let (low, high) = (from.min(to).min(beyond(middle)), from.max(to).max(beyond(middle)));
+        let wanted = |d: f64| 100.0 + 400.0 * (d / 2.0).min(1.0);
+        // A band of the shoulder is one S value.
+        let band = 400.0 / 40.0;
+        assert!(m.s >= wanted(low) - band && m.s <= wanted(high) + band, "{m:?}: {low} to {high}");
+    }
+    let wide = more.replace("2 mm", "30 mm");
+    assert_eq!(bench(&format!("{LEFT}{fence}"), &wide).codes(JOB)[0], "shoulder-wide");
+    // Inside, it counts from the edge inwards.
+    let inside =
+        program(LEFT, &format!("shoulder = {{ over = \"2 mm\", from = \"10 %\" }}\n{}", lines("")));
+    let strongest = inside.burns().max_by(|a, b| a.s.total_cmp(&b.s)).unwrap();
+    assert!(strongest.s == 500.0 && strongest.from[1] > 42.0 && strongest.from[1] < 48.0);
+    let first = inside.burns().next().unwrap();
+    assert!(first.s < 150.0, "{first:?}");
+    let told = bench(
+        LEFT,
+        "shoulder = { over = \"2 mm\", from = \"95 %\" }\nlines = { spacing = \"1 mm\" }",
+    )
+    .told(JOB);
+    assert!(told.contains("from in shoulder: 95 % is above"), "{told}");
+}
+
+#[test]
+fn rings_follow_the_outline_until_nothing_is_left() {
+    let made = program(LEFT, "rings = { spacing = \"1 mm\" }");
+    let lengths: Vec<f64> = made.runs().iter().map(|run| run.length).collect();
+    assert_eq!(lengths.len(), 5);
+    // 0.5 mm inside the outline, then a millimetre further each time.
+    for (n, length) in lengths.iter().enumerate() {
+        near(*length, 60.0 - 8.0 * (0.5 + n as f64), 0.02);
+    }
+    let outwards =
+        program(LEFT, "rings = { spacing = \"1 mm\", towards = \"outline\", inset = \"1 mm\" }");
+    let lengths: Vec<f64> = outwards.runs().iter().map(|run| run.length).collect();
+    assert!(lengths.is_sorted() && lengths.len() == 4, "{lengths:?}");
+    near(area(&made, 1.0), 200.0, 3.0);
+    assert!(
+        bench(LEFT, "rings = { spacing = \"1 mm\", inset = \"6 mm\" }")
+            .told(JOB)
+            .contains("too narrow for a ring")
+    );
+}
+
+#[test]
+fn passes_of_an_engraving_keep_their_powers() {
+    let weak = step(&lines("")).replace("power = \"50 %\"", "power = [\"50 %\", \"25 %\"]");
+    let made = Program::emitted(&Bench::drawn(LEFT, "", &weak), JOB);
+    let s: Vec<f64> = made.burns().map(|m| m.s).collect();
+    assert_eq!((s.len(), s[0], s[39]), (40, 500.0, 250.0));
+}
+
+#[test]
+fn keys_that_contradict_each_other_are_refused() {
+    for (more, words) in [
+        ("", "has no lines"),
+        ("lines = { spacing = \"0 mm\" }", "must be above zero"),
+        ("lines = { spacing = \"1e-9 mm\" }", "million lines"),
+        ("rings = { spacing = \"1e-6 mm\" }", "rings one inside the other"),
+        ("rings = { spacing = \"1 mm\" }\nlines = { spacing = \"1 mm\" }", "has lines and rings"),
+        (
+            "rings = { spacing = \"1 mm\" }\nshoulder = { over = \"1 mm\", from = \"10 %\" }",
+            "made of parallel lines",
+        ),
+        ("kerf = \"1 mm\"\nlines = { spacing = \"1 mm\" }", "fills areas, so kerf has no meaning"),
+        ("image = { spacing = \"1 mm\" }", "engraves bitmaps, and left is none"),
+    ] {
+        let told = bench(LEFT, more).told(JOB);
+        assert!(told.contains(words), "{more}: {told}");
+    }
+}

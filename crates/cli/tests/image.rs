@@ -1,0 +1,250 @@
+//! Bitmaps that are engraved, through the built program.
+
+#![allow(clippy::unwrap_used)] // helpers of tests
+
+mod common;
+use common::Bench;
+#[path = "common/moves.rs"]
+mod moves;
+use moves::{Move, Program};
+
+const JOB: &str = "a.kite.toml";
+
+/// A bitmap in the plain PGM-like way of BMP: 24 bits, rows from below, 254 dpi.
+fn bmp(width: usize, height: usize, grey: impl Fn(usize, usize) -> u8) -> Vec<u8> {
+    let stride = (width * 3).div_ceil(4) * 4;
+    let size = 54 + stride * height;
+    let mut out = Vec::with_capacity(size);
+    out.extend(b"BM");
+    let word = |out: &mut Vec<u8>, value: u32| out.extend(value.to_le_bytes());
+    for value in [size as u32, 0, 54, 40, width as u32, height as u32] {
+        word(&mut out, value);
+    }
+    out.extend([1, 0, 24, 0]);
+    for value in [0, (stride * height) as u32, 10_000, 10_000, 0, 0] {
+        word(&mut out, value);
+    }
+    for y in (0..height).rev() {
+        let row = out.len();
+        (0..width).for_each(|x| out.extend([grey(x, y); 3]));
+        out.resize(row + stride, 0);
+    }
+    out
+}
+
+fn bench(bitmap: &[u8], artwork: &str, image: &str) -> Bench {
+    let bench = Bench::new();
+    bench.write("a.bmp", bitmap);
+    bench.write(
+        JOB,
+        format!("tinkite = 1\nname = \"a\"\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"a.bmp\"\n{artwork}\n[place]\nat = [\"50 mm\", \"60 mm\"]\n[[step]]\nname = \"picture\"\ntake = {{ kind = \"bitmap\" }}\nmake = \"engrave\"\nspeed = \"50 mm/s\"\npower = \"50 %\"\nimage = {{ spacing = \"0.1 mm\"{image} }}\n"),
+    );
+    bench
+}
+
+fn program(bitmap: &[u8], image: &str) -> Program {
+    Program::emitted(&bench(bitmap, "", image), JOB)
+}
+
+/// From white on the left to black on the right, 64 × 20 pixels.
+fn wedge() -> Vec<u8> {
+    bmp(64, 20, |x, _| 255 - (x * 255 / 63) as u8)
+}
+
+#[track_caller]
+fn near(got: f64, want: f64, slack: f64) {
+    assert!((got - want).abs() <= slack, "{got} instead of {want}");
+}
+
+/// Burnt length with every S.
+fn weight(made: &Program) -> f64 {
+    made.burns().map(|m| m.s * m.length()).sum()
+}
+
+#[test]
+fn black_pixels_are_burnt_where_they_lie_and_blank_ones_are_skipped() {
+    // A black bar of 10 × 4 pixels in a white field of 40 × 20.
+    let bar =
+        bmp(40, 20, |x, y| if (20..30).contains(&x) && (5..9).contains(&y) { 0 } else { 255 });
+    let made = program(&bar, "");
+    assert_eq!(made.burns().count(), 4, "a row of equal pixels is one move");
+    near(made.burnt(), 4.0, 1e-6);
+    // The bar's pixels 20..30 from the left, 5..9 from the top of 20.
+    let [x0, y0, x1, y1] = made.extents();
+    near(x0, 52.0, 1e-6);
+    near(x1, 53.0, 1e-6);
+    near(y0, 60.0 + 1.1 + 0.05, 1e-6);
+    near(y1, 60.0 + 1.4 + 0.05, 1e-6);
+    assert!(made.burns().all(|m| m.s == 500.0));
+    // Run-up before and after: 50² / 3000 · 1.1, rounded up.
+    near(made.moves[1].length(), 1.0, 1e-6);
+}
+
+#[test]
+fn grey_is_power_between_two_limits() {
+    let made = program(&wedge(), ", grey = true, power-from = \"10 %\"");
+    let s: Vec<f64> = made.burns().take(63).map(|m| m.s).collect();
+    assert!(s.is_sorted() && s[0] >= 100.0 && s[0] < 110.0 && s[62] == 500.0, "{s:?}");
+    let middle = s.iter().filter(|s| (280.0..320.0).contains(*s)).count();
+    assert!((4..9).contains(&middle), "even steps: {middle}");
+    let plan =
+        bench(&wedge(), "", ", power-from = \"10 %\", power-to = \"80 %\"").json(&["plan", JOB]);
+    assert_eq!(plan["steps"][0]["power_percent"][1], 80.0);
+    let told = bench(&wedge(), "", ", power-from = \"60 %\", power-to = \"40 %\"").told(JOB);
+    assert!(told.contains("power-from (light) is above power-to (dark)"), "{told}");
+    let told = bench(&wedge(), "", ", power-to = \"95 %\"").told(JOB);
+    assert!(told.contains("power-to in image: 95 % is above"), "{told}");
+}
+
+#[test]
+fn measured_light_spaces_greys_evenly_in_watts() {
+    let bench = bench(&wedge(), "", ", grey = true, power-from = \"10 %\"");
+    bench.change(
+        "bench-laser.machine.toml",
+        "full    = 1000",
+        "table = [[\"10 %\", \"1 W\"], [\"30 %\", \"9 W\"], [\"50 %\", \"11 W\"]]\nfull    = 1000",
+    );
+    let s: Vec<f64> = Program::emitted(&bench, JOB).burns().take(63).map(|m| m.s).collect();
+    // Half way between 1 W and 11 W is 6 W, which this source gives below 30 %.
+    let middle = s[31];
+    assert!((180.0..240.0).contains(&middle), "{middle}");
+}
+
+#[test]
+fn threshold_and_dithers_burn_with_one_power() {
+    let black = program(&wedge(), ", threshold = \"50 %\"");
+    near(black.burnt(), 3.2 * 20.0, 2.1);
+    assert!(black.burns().all(|m| m.s == 500.0));
+    let mut texts = Vec::new();
+    for dither in [
+        "floyd-steinberg",
+        "jarvis-judice-ninke",
+        "stucki",
+        "burkes",
+        "sierra",
+        "sierra-two-row",
+        "sierra-lite",
+        "atkinson",
+        "bayer-2",
+        "bayer-4",
+        "bayer-8",
+    ] {
+        let made = program(&wedge(), &format!(", dither = \"{dither}\""));
+        assert!(made.burns().all(|m| m.s == 500.0), "{dither}");
+        // Half of the wedge is black in the mean.
+        near(made.burnt(), 6.4 * 20.0 / 2.0, 6.0);
+        texts.push(made.text);
+    }
+    texts.sort();
+    texts.dedup();
+    assert_eq!(texts.len(), 11, "each dither is its own");
+    assert!(bench(&wedge(), "", ", dither = \"noise\"").told(JOB).contains("cannot be \"noise\""));
+    assert!(
+        bench(&wedge(), "", ", dither = \"burkes\", grey = true")
+            .told(JOB)
+            .contains("grey or dither")
+    );
+}
+
+#[test]
+fn tones_are_changed_as_asked() {
+    let plain = weight(&program(&wedge(), ""));
+    for (more, stronger) in [
+        (", brightness = \"20 %\"", false),
+        (", brightness = \"-20 %\"", true),
+        (", gamma = 2.0", true),
+        (", gamma = 0.5", false),
+    ] {
+        let changed = weight(&program(&wedge(), more));
+        assert_eq!(changed > plain, stronger, "{more}: {changed} {plain}");
+    }
+    // A negative burns what was blank.
+    let negative = program(&wedge(), ", invert = true");
+    let first = negative.burns().map(|m| m.from[0]).fold(f64::MAX, f64::min);
+    near(first, 50.0, 1e-6);
+    let flat = program(&wedge(), ", contrast = \"100 %\"");
+    assert!(flat.burns().all(|m| m.s == 500.0));
+    assert!(bench(&wedge(), "", ", gamma = 0").told(JOB).contains("from 0.1 to 10"));
+    assert!(bench(&wedge(), "", ", contrast = \"200 %\"").told(JOB).contains("-100 % to 100 %"));
+}
+
+#[test]
+fn rows_turn_advance_and_go_one_way() {
+    let field = bmp(40, 20, |_, _| 0);
+    let turned = program(&field, ", angle = \"30 deg\"");
+    near(turned.burnt() * 0.1, 8.0, 0.15);
+    let angle = |m: &Move| (m.to[1] - m.from[1]).atan2(m.to[0] - m.from[0]).to_degrees();
+    assert!(turned.burns().all(|m| (angle(m).rem_euclid(180.0) - 30.0).abs() < 0.2));
+    let first = |more: &str| program(&field, more).burns().next().unwrap().from;
+    near(first("")[1], 60.05, 1e-6);
+    near(first(", advance = \"downwards\"")[1], 61.95, 1e-6);
+    let one = program(&field, ", directions = \"one\"");
+    assert!(one.burns().all(|m| m.to[0] > m.from[0]));
+    // The picture itself may be turned, mirrored and sized.
+    let art = bench(&wedge(), "width = \"32 mm\"\nmirror = \"left-right\"", "");
+    let made = Program::emitted(&art, JOB);
+    let strongest = made.burns().max_by(|a, b| a.s.total_cmp(&b.s)).unwrap();
+    assert!(strongest.from[0] < 52.0 && made.extents()[2] > 80.0);
+}
+
+#[test]
+fn copies_of_a_bitmap_lie_side_by_side() {
+    let field = bmp(20, 10, |_, _| 0);
+    let bench = bench(&field, "", "");
+    bench.change(
+        JOB,
+        "at = [\"50 mm\", \"60 mm\"]",
+        "at = [\"50 mm\", \"60 mm\"]\ncopies = { columns = 3, gap = \"1 mm\" }",
+    );
+    let made = Program::emitted(&bench, JOB);
+    near(made.burnt(), 3.0 * 2.0 * 10.0, 1e-6);
+    near(made.extents()[2], 50.0 + 3.0 * 2.0 + 2.0, 1e-6);
+}
+
+#[test]
+fn tiny_huge_and_blank_bitmaps_are_handled_or_told() {
+    let one = program(&bmp(1, 1, |_, _| 0), "");
+    near(one.burnt(), 0.1, 1e-6);
+    let blank = bench(&bmp(9, 9, |_, _| 255), "", "");
+    assert!(blank.codes(JOB).contains(&"blank-bitmap".to_string()), "{:?}", blank.codes(JOB));
+    let dense = bench(&wedge(), "width = \"300 mm\"", "");
+    dense.change(JOB, "spacing = \"0.1 mm\"", "spacing = \"0.0001 mm\"");
+    assert!(dense.told(JOB).contains("million pixels"));
+    // The header of a bitmap of 20,000 × 20,000 pixels.
+    let mut huge = bmp(1, 1, |_, _| 0);
+    huge[18..22].copy_from_slice(&20_000_u32.to_le_bytes());
+    huge[22..26].copy_from_slice(&20_000_u32.to_le_bytes());
+    assert!(!bench(&huge, "", "").told(JOB).is_empty());
+}
+
+#[test]
+fn a_bitmap_that_nobody_takes_is_named_and_one_is_not_followed() {
+    let bench = bench(&wedge(), "", "");
+    bench.change(JOB, "make = \"engrave\"", "make = \"score\"");
+    bench.change(JOB, "image = { spacing = \"0.1 mm\" }", "");
+    assert!(bench.told(JOB).contains("which is a bitmap"));
+    bench.demo("name-tag.svg");
+    bench.ok(&["begin", "name-tag.svg", "-o", "tag.kite.toml"]);
+    let text = bench.read("tag.kite.toml");
+    // Engraving comes first in what is begun; without its step nobody takes the bitmap.
+    let from = text.find("[[step]]\nname  = \"bitmaps\"").unwrap();
+    let to = from + 1 + text[from + 1..].find("[[step]]").unwrap();
+    bench.write("tag.kite.toml", [&text[..from], &text[to..]].concat());
+    let plan = bench.json(&["plan", "tag.kite.toml"]);
+    assert_eq!(plan["leftovers"][0], "maker (bitmap)");
+}
+
+#[test]
+fn moves_too_short_for_the_controller_are_told_with_the_speed_that_is_left() {
+    let checks = bmp(200, 20, |x, _| if x % 2 == 0 { 0 } else { 80 });
+    let bench = bench(&checks, "", "");
+    bench.change(JOB, "speed = \"50 mm/s\"", "speed = \"150 mm/s\"");
+    assert!(bench.codes(JOB).contains(&"slow-rows".to_string()));
+    // A controller that sees farther keeps the speed.
+    bench.change(
+        "bench-laser.machine.toml",
+        "dialect = \"grbl\"",
+        "dialect = \"grbl\"\nlook-ahead = 400",
+    );
+    assert!(!bench.codes(JOB).contains(&"slow-rows".to_string()), "{:?}", bench.codes(JOB));
+}
