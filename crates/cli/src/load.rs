@@ -21,7 +21,7 @@ pub(crate) mod shipped {
     /// More jobs, and drawings of every kind that is read, to try look and begin on.
     pub(crate) const MORE: [(&str, &[u8]); 17] = [
         ("tube-laser.machine.toml", TUBE.as_bytes()),
-        ("spar-hub.kite.toml", include_bytes!("../demo/spar-hub.kite.toml")),
+        ("hubs.kite.toml", include_bytes!("../demo/hubs.kite.toml")),
         ("kite-stamp.kite.toml", include_bytes!("../demo/kite-stamp.kite.toml")),
         ("kite-stamp.svg", include_bytes!("../demo/kite-stamp.svg")),
         ("kite-sky.kite.toml", include_bytes!("../demo/kite-sky.kite.toml")),

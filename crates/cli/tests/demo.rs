@@ -67,3 +67,39 @@ fn help_and_completions_are_there_for_every_command() {
     assert!(bench.ok(&["completions", "bash"]).contains("tinkite"));
     bench.refused(2, &["swatch"]);
 }
+
+/// Jobs of the demo with what they need.
+const JOBS: [(&str, &[&str]); 5] = [
+    ("sail-panel.kite.toml", &[]),
+    ("hubs.kite.toml", &["spar-hub.dxf", "tube-laser.machine.toml"]),
+    ("kite-stamp.kite.toml", &["kite-stamp.svg"]),
+    ("kite-sky.kite.toml", &["kite-sky.png"]),
+    ("tail-weight.kite.toml", &["kite-stamp.svg"]),
+];
+
+#[test]
+fn every_demo_job_takes_as_long_as_planned_and_burns_what_was_planned() {
+    let bench = Bench::new();
+    for (job, needs) in JOBS {
+        bench.demo(job);
+        needs.iter().for_each(|name| bench.demo(name));
+        let plan = bench.json(&["plan", job]);
+        let errors = plan["problems"].as_array().expect("problems").iter();
+        assert!(errors.filter(|p| p["severity"] != "note").count() == 0, "{job}: {plan}");
+        bench.ok(&["run", job, "--to", "rig:", "--quiet", "--picture", "b.png", "--force"]);
+        let out = bench.ok(&["run", job, "--to", "rig:", "--json"]);
+        let end: serde_json::Value =
+            serde_json::from_str(out.lines().last().expect("a line")).expect("JSON");
+        let number = |value: &serde_json::Value| value.as_f64().expect("a number");
+        let (planned, took) = (number(&plan["seconds"]), number(&end["seconds"]));
+        assert!((took / planned - 1.0).abs() < 0.01, "{job}: {planned} s planned, {took} s taken");
+        // What the text says when it is read back is what was planned.
+        bench.ok(&["emit", job, "-o", "p.nc", "--force"]);
+        let machine = if job.starts_with("hubs") { "tube-laser" } else { "bench-laser" };
+        let read = bench.json(&["read", "p.nc", "--machine", machine]);
+        for key in ["burn_mm", "travel_mm", "seconds"] {
+            let (a, b) = (number(&plan[key]), number(&read[key]));
+            assert!((a / b - 1.0).abs() < 1e-3, "{job} {key}: {a} {b}");
+        }
+    }
+}

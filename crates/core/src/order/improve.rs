@@ -1,5 +1,9 @@
 //! Shortening a tour by local search: stretches are turned round (2-opt) or moved elsewhere
 //! (Or-opt) where that saves travel and breaks no "inside first".
+//!
+//! When nothing more is found, two neighbouring stretches are exchanged somewhere (a kick) and the
+//! neighbourhood is searched again; what has not become shorter is taken back. O. Martin, S. W. Otto,
+//! E. W. Felten, "Large-step Markov chains for the traveling salesman problem", 1991.
 
 use super::tour::{Stop, Visit};
 use crate::geometry::Point;
@@ -13,8 +17,15 @@ const NEIGHBOURS: usize = 8;
 /// Longest stretch that is turned or shifted: bounds the work of one change.
 const LONGEST: usize = 1000;
 
-/// How many times the whole tour is gone through.
-const ROUNDS: usize = 6;
+/// How many times the whole tour is gone through at most.
+const ROUNDS: usize = 12;
+
+/// Kicks for each stop, and how many at most.
+const KICKS: usize = 30;
+const MOST_KICKS: usize = 15_000;
+
+/// Stretches that a kick exchanges are at most so long.
+const KICKED: usize = 40;
 
 /// Longest run of stops that Or-opt moves as one.
 const MOVED: usize = 3;
@@ -33,7 +44,12 @@ struct Tour<'a> {
     position: Vec<usize>,
     /// Stops near which something has changed since they were last tried.
     restless: Vec<bool>,
+    /// What was changed since the last kick, to take it back: where, and what stood there.
+    undo: Option<Vec<Before>>,
 }
+
+/// Visits of a stretch before it was changed, from a position on.
+type Before = (usize, Vec<Visit>, Vec<(Point, Point)>);
 
 /// Shortens `visits`; the result visits the same stops and keeps every precedence.
 pub(super) fn shorten(
@@ -42,6 +58,20 @@ pub(super) fn shorten(
     start: Point,
     visits: Vec<Visit>,
 ) -> Vec<Visit> {
+    if stops.iter().any(Stop::has_exits) {
+        // Turning a stretch round takes it that a loop is left where it is entered. Leads are short
+        // beside travel: the search leaves them out, and the entries are chosen with them.
+        let rough: Vec<Stop> = stops.iter().map(Stop::without_exits).collect();
+        let mut visits = shorten(&rough, before, start, visits);
+        let mut at = start;
+        for n in 0..visits.len() {
+            let after = visits.get(n + 1).map(|next| stops[next.stop].entry(*next));
+            let stop = visits[n].stop;
+            visits[n] = stops[stop].best_entry(stop, at, after);
+            at = stops[stop].exit(visits[n]);
+        }
+        return visits;
+    }
     let near = if visits.len() > 2 { neighbours(stops, &visits) } else { Vec::new() };
     let mut tour = Tour {
         stops,
@@ -50,6 +80,7 @@ pub(super) fn shorten(
         ends: visits.iter().map(|v| (stops[v.stop].entry(*v), stops[v.stop].exit(*v))).collect(),
         position: vec![0; stops.len()],
         restless: vec![true; stops.len()],
+        undo: None,
         visits,
     };
     tour.renumber(0, tour.visits.len());
@@ -60,9 +91,22 @@ pub(super) fn shorten(
                 break;
             }
         }
+        tour.kick(&near);
     }
     tour.choose_entries();
     tour.visits
+}
+
+/// Numbers without a pattern, the same ones every time (G. Marsaglia, "Xorshift RNGs", 2003).
+struct Dice(u64);
+
+impl Dice {
+    fn below(&mut self, most: usize) -> usize {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        (self.0 % most.max(1) as u64) as usize
+    }
 }
 
 /// For each stop the stops whose entries lie nearest to where it is left.
@@ -134,7 +178,7 @@ impl Tour<'_> {
             }
             for other in &near[stop] {
                 let (a, b) = (self.position[stop], self.position[*other]);
-                if self.try_turn(a, b) || self.try_move(a, b) {
+                if self.try_turn(a, b).or_else(|| self.try_move(a, b)).is_some() {
                     changed = true;
                     self.disturb(stop);
                     self.disturb(*other);
@@ -142,6 +186,91 @@ impl Tour<'_> {
             }
         }
         changed
+    }
+
+    /// Exchanges stretches here and there and keeps what becomes shorter.
+    fn kick(&mut self, near: &[Vec<usize>]) {
+        let count = self.visits.len();
+        if count < 8 {
+            return;
+        }
+        let mut dice = Dice(0x9e37_79b9_7f4a_7c15);
+        for _ in 0..(count * KICKS).min(MOST_KICKS) {
+            let length = 1 + dice.below(KICKED.min(count / 3));
+            let other = 1 + dice.below(KICKED.min(count / 3));
+            let target = dice.below(count - length - other + 1);
+            let (from, end) = (target + length, target + length + other);
+            if !self.may_move(from, end, target) {
+                continue;
+            }
+            self.undo = Some(Vec::new());
+            let cost = self.exchange(target, from, end);
+            let mut worklist: Vec<usize> = [target, from, end, end.saturating_sub(other)]
+                .into_iter()
+                .flat_map(|at| [at.saturating_sub(1), at.min(count - 1)])
+                .map(|at| self.visits[at].stop)
+                .collect();
+            let gain = self.search(&mut worklist, near);
+            let undo = self.undo.take().unwrap_or_default();
+            if gain <= cost + GAIN {
+                for (at, visits, ends) in undo.into_iter().rev() {
+                    let after = at + visits.len();
+                    self.visits[at..after].copy_from_slice(&visits);
+                    self.ends[at..after].copy_from_slice(&ends);
+                    self.renumber(at, after);
+                }
+            }
+        }
+    }
+
+    /// Exchanges the visits `target..from` and `from..end`; by how much the tour becomes longer.
+    fn exchange(&mut self, target: usize, from: usize, end: usize) -> f64 {
+        let before = self.exit_before(target);
+        let old = before.distance(self.entry(target))
+            + self.exit(from - 1).distance(self.entry(from))
+            + self.way_to(self.exit(end - 1), end);
+        let new = before.distance(self.entry(from))
+            + self.exit(end - 1).distance(self.entry(target))
+            + self.way_to(self.exit(from - 1), end);
+        self.remember(target, end);
+        self.visits[target..end].rotate_left(from - target);
+        self.ends[target..end].rotate_left(from - target);
+        self.renumber(target, end);
+        new - old
+    }
+
+    /// Searches near some stops until nothing there can be made shorter; what was gained, mm.
+    fn search(&mut self, worklist: &mut Vec<usize>, near: &[Vec<usize>]) -> f64 {
+        let mut gained = 0.0;
+        let mut tries = 0;
+        while let Some(stop) = worklist.pop() {
+            tries += 1;
+            if tries > 200 {
+                break;
+            }
+            for other in &near[stop] {
+                let (a, b) = (self.position[stop], self.position[*other]);
+                if let Some(gain) = self.try_turn(a, b).or_else(|| self.try_move(a, b)) {
+                    gained += gain;
+                    for stop in [stop, *other] {
+                        let at = self.position[stop];
+                        for near in at.saturating_sub(1)..=(at + 1).min(self.visits.len() - 1) {
+                            worklist.push(self.visits[near].stop);
+                        }
+                    }
+                    break;
+                }
+            }
+        }
+        gained
+    }
+
+    /// Keeps what stands at `first..after`, while changes may have to be taken back.
+    fn remember(&mut self, first: usize, after: usize) {
+        if let Some(undo) = &mut self.undo {
+            let (visits, ends) = (&self.visits[first..after], &self.ends[first..after]);
+            undo.push((first, visits.to_vec(), ends.to_vec()));
+        }
     }
 
     /// Marks a stop and the stops on both sides of it as worth another try.
@@ -153,25 +282,27 @@ impl Tour<'_> {
     }
 
     /// 2-opt: makes the visits at `a` and `b` neighbours by turning what lies between.
-    fn try_turn(&mut self, a: usize, b: usize) -> bool {
+    /// What was gained, mm; none when nothing was changed.
+    fn try_turn(&mut self, a: usize, b: usize) -> Option<f64> {
         let (first, last) = if a < b { (a + 1, b) } else { (b, a.saturating_sub(1)) };
         if first >= last || last - first > LONGEST {
-            return false;
+            return None;
         }
         let old = self.exit_before(first).distance(self.entry(first))
             + self.way_to(self.exit(last), last + 1);
         let new = self.exit_before(first).distance(self.exit(last))
             + self.way_to(self.entry(first), last + 1);
         if new + GAIN >= old || !self.may_turn(first, last) {
-            return false;
+            return None;
         }
+        self.remember(first, last + 1);
         self.visits[first..=last].reverse();
         for at in first..=last {
             let visit = self.visits[at];
             self.set(at, self.stops[visit.stop].turned(visit).unwrap_or(visit));
         }
         self.renumber(first, last + 1);
-        true
+        Some(old - new)
     }
 
     fn may_turn(&self, first: usize, last: usize) -> bool {
@@ -183,15 +314,16 @@ impl Tour<'_> {
     }
 
     /// Or-opt: moves the run of stops that begins at `from` to just after the visit at `a`.
-    fn try_move(&mut self, a: usize, from: usize) -> bool {
+    /// What was gained, mm; none when nothing was changed.
+    fn try_move(&mut self, a: usize, from: usize) -> Option<f64> {
         for length in 1..=MOVED {
             let end = from + length;
             if end > self.visits.len() || (from..end).contains(&a) || a + 1 == from {
-                return false;
+                return None;
             }
             let target = a + 1;
             if from.abs_diff(target) > LONGEST {
-                return false;
+                return None;
             }
             let old = self.exit_before(from).distance(self.entry(from))
                 + self.way_to(self.exit(end - 1), end)
@@ -202,13 +334,14 @@ impl Tour<'_> {
             if new + GAIN < old && self.may_move(from, end, target) {
                 let (first, after) = (from.min(target), end.max(target));
                 let by = if target < from { after - first - length } else { length };
+                self.remember(first, after);
                 self.visits[first..after].rotate_left(by);
                 self.ends[first..after].rotate_left(by);
                 self.renumber(first, after);
-                return true;
+                return Some(old - new);
             }
         }
-        false
+        None
     }
 
     /// Whether the run `from..end` may change places with everything between it and `target`.

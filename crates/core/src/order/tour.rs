@@ -41,6 +41,16 @@ impl Stop {
         Self { entries: vec![start, end], exits: Vec::new(), kind }
     }
 
+    /// Whether it is left elsewhere than it was entered although it is a loop.
+    pub(super) fn has_exits(&self) -> bool {
+        !self.exits.is_empty()
+    }
+
+    /// The same, left where it is entered.
+    pub(super) fn without_exits(&self) -> Self {
+        Self { exits: Vec::new(), ..self.clone() }
+    }
+
     /// How near to the operator it begins, mm.
     pub(super) fn lowest(&self) -> f64 {
         self.entries.iter().map(|p| p.y).fold(f64::INFINITY, f64::min)

@@ -11,8 +11,11 @@ use crate::problem::Problem;
 use crate::quantity::plain;
 use rayon::prelude::*;
 
-/// Rings are made so many at a time, on all cores.
-const AT_ONCE: usize = 32;
+/// Rings are made so many at a time.
+const AT_ONCE: usize = 16;
+
+/// Corners that stand out less than this from a ring are left out, mm: no beam shows them.
+const SEEN: f64 = 5e-4;
 
 /// More points than this are a slip of the pen.
 const MOST_POINTS: f64 = 2e7;
@@ -31,22 +34,27 @@ pub(super) fn rings(
     let tolerance = setting.job.tolerance / 2.0;
     too_many(&ground.rings, how, setting)?;
     let mut all: Vec<Polygon> = Vec::new();
-    for chunk in 0.. {
-        let numbers = chunk * AT_ONCE..(chunk + 1) * AT_ONCE;
-        let made: Vec<Vec<Vec<Point>>> = numbers
+    // Far offsets of a jagged outline cross themselves thousands of times. Each batch of rings is
+    // made from the last ring of the batch before it, all at once and on all cores.
+    let mut from = ground.rings;
+    let mut first = how.inset;
+    loop {
+        let made: Vec<Vec<Vec<Point>>> = (0..=AT_ONCE)
             .into_par_iter()
             .map(|n| {
-                let distance = how.inset + n as f64 * how.spacing;
-                region::grown(&ground.rings, -distance, tolerance)
+                let grown = region::grown(&from, -(first + n as f64 * how.spacing), tolerance);
+                grown.iter().map(|ring| thinned(ring, SEEN)).filter(|r| r.len() > 2).collect()
             })
             .collect();
         let ended = made.iter().any(Vec::is_empty);
-        for ring in made.into_iter().take_while(|rings| !rings.is_empty()).flatten() {
-            all.push(Polygon::new(ring));
-        }
+        let batch = made.iter().take(AT_ONCE).take_while(|rings| !rings.is_empty());
+        all.extend(batch.flatten().cloned().map(Polygon::new));
         if ended {
             break;
         }
+        // The last is the first of the next batch.
+        first = 0.0;
+        from = made.into_iter().next_back().unwrap_or_default();
     }
     if all.is_empty() {
         let message = format!(
@@ -77,6 +85,25 @@ fn too_many(rings: &[Vec<Point>], how: &Rings, setting: &Setting<'_>) -> Result<
     );
     let problem = Problem::error("too-many-lines", message, "check spacing and its unit");
     Err(problem.at(setting.place()))
+}
+
+/// A ring without the points that lie within `tolerance` mm of the line that is drawn without them.
+fn thinned(ring: &[Point], tolerance: f64) -> Vec<Point> {
+    let Some(first) = ring.first() else { return Vec::new() };
+    let mut kept = vec![*first];
+    let mut anchor = 0;
+    for n in 2..=ring.len() {
+        let (from, to) = (ring[anchor], ring[n % ring.len()]);
+        let chord = to - from;
+        let length = chord.hypot().max(f64::MIN_POSITIVE);
+        let strays = |p: &Point| (*p - from).cross(chord).abs() / length > tolerance;
+        // Bounded, so that a long smooth ring is not looked at over and over.
+        if n - anchor > 32 || ring[anchor + 1..n].iter().any(strays) {
+            anchor = n - 1;
+            kept.push(ring[anchor]);
+        }
+    }
+    kept
 }
 
 fn closed(ring: &[Point]) -> Contour {

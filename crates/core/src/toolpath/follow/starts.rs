@@ -3,7 +3,7 @@
 use super::bridges::Stretches;
 use super::kerf::Corrected;
 use super::{Setting, told};
-use crate::geometry::region::signed_area;
+use crate::geometry::region::{Polygon, signed_area};
 use crate::geometry::{Contour, Piece, Point, Rect, Vec2};
 use crate::job::{Follow, Lead, LeadShape, Side, Start};
 use crate::problem::{Problem, Problems};
@@ -92,8 +92,16 @@ fn entries(
         return (wanted.into_iter().map(plain).collect(), true);
     }
     let scrap = scrap_side(line, follow.side);
+    let own = Polygon::new(contour.flatten(TOLERANCE));
+    // In a tight corner a curved lead may lie on the wrong side of its own line all along.
+    let in_scrap = |p: Point| own.contains(p) == scrap.inside;
     let with_leads = |places: &[f64]| -> Vec<Entry> {
-        places.iter().filter_map(|at| led(contour, *at, scrap, follow, others)).collect()
+        let led = places.iter().filter_map(|at| led(contour, *at, scrap.left, follow, others));
+        led.filter(|entry| {
+            entry.lead_in.iter().all(|lead| in_scrap(lead.start))
+                && entry.lead_out.iter().all(|lead| in_scrap(lead.end()))
+        })
+        .collect()
     };
     let found = with_leads(&wanted);
     if !found.is_empty() {
@@ -157,15 +165,23 @@ fn flats(contour: &Contour, length: f64) -> Vec<f64> {
     all.take(MOST_PLACES).collect()
 }
 
-/// On which side of the line, seen along it, the scrap lies: 1 left, −1 right.
-fn scrap_side(line: &Corrected, side: Side) -> f64 {
+/// Where the scrap of a closed line lies.
+#[derive(Debug, Clone, Copy)]
+struct Scrap {
+    /// Whether it is what the line encloses.
+    inside: bool,
+    /// On which side of the line it lies, seen along it: 1 left, −1 right.
+    left: f64,
+}
+
+fn scrap_side(line: &Corrected, side: Side) -> Scrap {
     let counter_clockwise = signed_area(line.contour.flatten(TOLERANCE).into_iter()) > 0.0;
     let inside = match side {
         Side::Scrap | Side::OnLine => line.hole,
         Side::Outside => false,
         Side::Inside => true,
     };
-    if counter_clockwise == inside { 1.0 } else { -1.0 }
+    Scrap { inside, left: if counter_clockwise == inside { 1.0 } else { -1.0 } }
 }
 
 /// A place with its leads, when there is room for them.
