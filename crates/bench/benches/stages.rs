@@ -3,7 +3,10 @@
 
 use criterion::{BatchSize, BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
-use tinkite_bench::{confetti, confetti_dxf, confetti_job, confetti_pdf, hall, plate, plate_job};
+use tinkite_bench::{
+    confetti, confetti_dxf, confetti_job, confetti_pdf, hall, parts, parts_job, picture,
+    picture_job, plate, plate_job, star, star_jobs,
+};
 use tinkite_core::artwork::{self, Artwork};
 use tinkite_core::geometry::Point;
 use tinkite_core::geometry::crossings::crossings;
@@ -61,6 +64,26 @@ fn hatch(c: &mut Criterion) {
         let (sheet, _) = layout::lay_out(art(plate()).into(), &job).expect("layout");
         group.throughput(Throughput::Elements((100.0 / spacing) as u64));
         group.bench_function(BenchmarkId::new("rows", (100.0 / spacing) as u64), |b| {
+            b.iter(|| toolpath::make(black_box(&sheet), &job, &[0]).expect("toolpaths"));
+        });
+    }
+    group.finish();
+}
+
+fn toolpaths(c: &mut Criterion) {
+    let mut group = c.benchmark_group("toolpaths");
+    group.sample_size(10);
+    let [(_, rings), (_, shoulder)] = star_jobs();
+    let picture = artwork::read("picture.bmp", &picture(3000, 2000), &Default::default());
+    for (name, drawing, text) in [
+        ("10,000 parts: kerf, leads, bridges", art(&parts(100)), parts_job()),
+        ("rings, 2,000 edges", art(&star(2000)), rings),
+        ("shoulders, 2,000 edges", art(&star(2000)), shoulder),
+        ("picture, 6 million pixels", picture.expect("picture"), picture_job()),
+    ] {
+        let job = job(&text);
+        let (sheet, _) = layout::lay_out(drawing.into(), &job).expect("layout");
+        group.bench_function(name, |b| {
             b.iter(|| toolpath::make(black_box(&sheet), &job, &[0]).expect("toolpaths"));
         });
     }
@@ -140,5 +163,5 @@ fn whole(c: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, import, hatch, ordering, motion_and_emit, whole);
+criterion_group!(benches, import, hatch, toolpaths, ordering, motion_and_emit, whole);
 criterion_main!(benches);

@@ -1,8 +1,10 @@
 //! Synthetic drawings for measuring: as many shapes as wanted, the same on every run.
 
 mod formats;
+mod work;
 
 pub use formats::{confetti_dxf, confetti_pdf};
+pub use work::{parts, parts_job, picture, picture_job, star, star_jobs};
 
 use std::fmt::Write as _;
 

@@ -312,12 +312,12 @@ fn power_ramps_at_the_ends_of_a_line() {
     let made = program(&bench);
     near(made.burnt(), 40.0);
     let run = &made.runs()[0];
-    assert!(run.s[0] > 200.0 && run.s[0] < 210.0, "{:?}", run.s[0]);
-    assert!(run.s.last().unwrap() > &100.0 && run.s.last().unwrap() < &125.0);
+    assert!(run.s[0] > 200.0 && run.s[0] < 212.0, "{:?}", run.s[0]);
+    assert!(run.s.last().unwrap() > &100.0 && run.s.last().unwrap() < &130.0);
     let top = run.s.iter().position(|s| *s == 500.0).unwrap();
     assert!(run.s[..top].is_sorted() && run.s[top..].is_sorted_by(|a, b| a >= b));
-    // No finer than half a spot of 0.08 mm.
-    assert!(made.burns().all(|m| m.length() > 0.039), "{}", made.text);
+    // No finer than the spot of 0.08 mm.
+    assert!(made.burns().all(|m| m.length() > 0.079), "{}", made.text);
     let plan = bench.json(&["plan", JOB]);
     assert_eq!(plan["steps"][0]["power_percent"][1], 50.0);
     bench.change(JOB, "20 %", "95 %");
@@ -333,14 +333,14 @@ fn power_follows_the_speed_by_the_program_itself() {
     // The controller must not do it a second time.
     assert!(!made.text.contains("M4"));
     let s: Vec<f64> = made.burns().map(|m| m.s).collect();
-    assert!(s[0] < 400.0 && s.contains(&500.0), "{s:?}");
+    assert!(s[0] < 450.0 && s.contains(&500.0), "{s:?}");
     let corner = made.burns().position(|m| m.from == [50.0, 70.0]).unwrap();
     assert!(s[corner] < 480.0 && s[corner - 1] < 480.0, "{s:?}");
     near(made.burnt(), 70.0);
     // Stronger where the head is slow, and never above the ceiling.
     let strong = Bench::drawn(body, "", &step("ramp = { slow = \"80 %\" }"));
     let s: Vec<f64> = program(&strong).burns().map(|m| m.s).collect();
-    assert!(s[0] > 600.0 && s.iter().all(|s| *s <= 800.0));
+    assert!(s[0] > 540.0 && s.iter().all(|s| *s <= 800.0));
     strong.change(JOB, "80 %", "95 %");
     assert!(strong.told(JOB).contains("slow in ramp: 95 % is above"));
 }

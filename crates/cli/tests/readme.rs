@@ -14,7 +14,18 @@ fn the_tour_works_line_by_line() {
     );
     assert!(readme.lines().nth(3).is_some_and(|l| l.trim().starts_with("cargo test --workspace")));
     let bench = Bench::new();
-    for name in ["spar-hub.dxf", "reel-cheek.pdf", "stamp.png", "rough-panel.svg"] {
+    for name in [
+        "spar-hub.dxf",
+        "reel-cheek.pdf",
+        "stamp.png",
+        "rough-panel.svg",
+        "hubs.kite.toml",
+        "tube-laser.machine.toml",
+        "kite-stamp.kite.toml",
+        "kite-stamp.svg",
+        "kite-sky.kite.toml",
+        "kite-sky.png",
+    ] {
         bench.demo(name);
     }
     let mut typed = 0;
@@ -36,5 +47,5 @@ fn the_tour_works_line_by_line() {
         bench.ok(&args);
         typed += 1;
     }
-    assert_eq!(typed, 13);
+    assert_eq!(typed, 17);
 }

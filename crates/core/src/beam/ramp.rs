@@ -62,9 +62,8 @@ impl<'a> Along<'a> {
         self.m.power[0] == self.m.power[1] && self.slow.is_none_or(cruises)
     }
 
-    /// Cuts the move where S changes by more than the source can tell, and no finer than half of
-    /// the spot: within its width the source blurs any difference. Every stretch burns with the S
-    /// of its middle.
+    /// Cuts the move where S changes by more than the source can tell, and no finer than the spot:
+    /// within its width any difference is blurred. Every stretch burns with the S of its middle.
     pub fn stretches<E>(&self, mut each: impl FnMut(Stretch) -> Result<(), E>) -> Result<(), E> {
         if self.is_constant() {
             let s = SValue(self.s_at(0.0));
@@ -78,7 +77,7 @@ impl<'a> Along<'a> {
         }
         phases.push(self.length);
         let level = super::level_step(self.beam);
-        let shortest = self.beam.width / 2.0;
+        let shortest = self.beam.width;
         let mut from = self.m.from;
         for pair in phases.windows(2) {
             let (low, high) = (pair[0], pair[1].max(pair[0]));
@@ -205,8 +204,8 @@ mod tests {
         assert!((along.s_at(0.0) - 300.0).abs() < 1e-9);
         assert!((along.s_at(1.25) - 600.0).abs() < 1e-9 && (along.s_at(5.0) - 600.0).abs() < 1e-9);
         let stretches = all(&along);
-        // No finer than half a spot: 25 stretches in 1.25 mm, one in the middle, 25 at the end.
-        assert_eq!(stretches.len(), 51);
+        // No finer than the spot: 12 stretches in 1.25 mm, one in the middle, 12 at the end.
+        assert_eq!(stretches.len(), 25);
         let length: f64 = stretches.iter().map(|s| s.piece.length(s.from)).sum();
         assert!((length - 10.0).abs() < 1e-9);
         for stretch in &stretches {
