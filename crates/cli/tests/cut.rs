@@ -1,6 +1,6 @@
 //! Lines that are followed, through the built program: each key is read back from what is emitted.
 
-#![allow(clippy::unwrap_used)] // helpers of tests
+#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 mod common;
 use common::Bench;
@@ -393,5 +393,49 @@ fn keys_in_the_wrong_place_are_refused_by_name() {
     ] {
         let told = plate(more).told(JOB);
         assert!(told.contains(words), "{more}: {told}");
+    }
+}
+
+const EVERYTHING: &str = "kerf = \"0.2 mm\"\nlead-in = { length = \"1 mm\", shape = \"arc\" }\nlead-out = \"1 mm\"\noverlap = \"0.5 mm\"\nbridges = { count = 2, width = \"0.5 mm\", smallest = \"5 mm\" }\nramp = { slow = \"30 %\", start = { from = \"20 %\", over = \"1 mm\" } }";
+
+/// Every number of a program is one, and it reads back without an error.
+fn is_sound(bench: &Bench) {
+    let text = program(bench).text;
+    assert!(!text.contains("NaN") && !text.contains("inf"), "{text}");
+    bench.write("p.nc", &text);
+    bench.ok(&["read", "p.nc", "--machine", "bench-laser"]);
+}
+
+#[test]
+fn thousands_of_coincident_shapes_are_cut_with_everything() {
+    let one = r#"<rect x="30" y="30" width="20" height="20" stroke="red"/>"#;
+    let bench = Bench::drawn(&one.repeat(5000), "", &step(EVERYTHING));
+    is_sound(&bench);
+    let plan = bench.json(&["plan", JOB]);
+    assert_eq!(plan["steps"][0]["paths"], 5000);
+    assert!(bench.codes(JOB).contains(&"double-line".to_string()));
+    bench.change(JOB, "kerf = \"0.2 mm\"", "shared-edges = true");
+    assert_eq!(bench.json(&["plan", JOB])["steps"][0]["paths"], 1);
+}
+
+#[test]
+fn degenerate_arcs_and_spikes_are_cut_or_told() {
+    for body in [
+        "<path d='M30 30A0 0 0 0 1 40 30A5 5 0 0 1 30 30Z' stroke='red'/>",
+        "<path d='M30 30A1e-6 1e-6 0 1 1 30.000001 30ZM40 40h9v9h-9z' stroke='red'/>",
+        "<path d='M30 30A5e5 5e5 0 0 1 60 30L45 50Z' stroke='red'/>",
+        "<path d='M30 30h20l-20 0.00001z' stroke='red'/><rect x='5' y='5' width='9' height='9' stroke='red'/>",
+        "<path d='M30 30h20v20h-20v-20h20v20h-20z' stroke='red'/>",
+        "<path d='M30 30L50 50L30 50L50 30Z' stroke='red'/>",
+        "<circle cx='40' cy='40' r='0.0004' stroke='red'/><circle cx='40' cy='40' r='8' stroke='red'/>",
+    ] {
+        let bench = Bench::drawn(body, "", &step(EVERYTHING));
+        let ran = bench.run(&["emit", JOB, "-o", "-"]);
+        assert!(!ran.err.contains("panicked"), "{body}\n{}", ran.err);
+        match ran.status {
+            0 => is_sound(&bench),
+            1 => assert!(ran.err.contains("kerf") || ran.err.contains("bridges"), "{}", ran.err),
+            other => panic!("{other}: {}", ran.err),
+        }
     }
 }

@@ -1,11 +1,11 @@
 //! Where lines cross, themselves or each other.
 
 use super::contour::Contour;
-use super::{Point, SAME_POINT, Vec2};
+use super::{Point, SAME_POINT, Vec2, rounded};
 use rayon::prelude::*;
 use rstar::primitives::{GeomWithData, Line};
 use rstar::{AABB, RTree};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 
 /// Two contours that cross, or one that crosses itself.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -30,8 +30,18 @@ struct Chord {
 /// that only touch, meet or lie on one another do not cross.
 #[must_use]
 pub fn crossings(contours: &[Contour], tolerance: f64) -> Vec<Crossing> {
-    let chords: Vec<Chord> =
-        contours.par_iter().enumerate().flat_map_iter(|(n, c)| chords(n, c, tolerance)).collect();
+    // What is drawn many times over crosses others where its first drawing does.
+    let mut seen = HashSet::new();
+    let first: Vec<bool> = contours
+        .iter()
+        .map(|c| seen.insert(c.vertices().map(rounded).collect::<Vec<_>>()))
+        .collect();
+    let chords: Vec<Chord> = contours
+        .par_iter()
+        .enumerate()
+        .filter(|(n, _)| first[*n])
+        .flat_map_iter(|(n, c)| chords(n, c, tolerance))
+        .collect();
     let lines = chords.iter().enumerate().map(|(n, chord)| {
         let ends = Line::new([chord.from.x, chord.from.y], [chord.to.x, chord.to.y]);
         GeomWithData::new(ends, n)

@@ -1,10 +1,11 @@
 //! Lines that lie on one another: drawn twice, they would be burnt twice.
 
 use super::contour::{Contour, Piece};
-use super::{Point, Rect, Vec2};
+use super::{Point, Rect, Vec2, rounded};
 use rayon::prelude::*;
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
+use std::collections::HashMap;
 use std::f64::consts::TAU;
 
 /// Lines nearer than this all along are the same line, mm.
@@ -62,15 +63,30 @@ pub fn doubles(contours: &[Contour]) -> Vec<Double> {
             })
         })
         .collect();
-    let boxes = pieces.iter().enumerate().map(|(n, piece)| {
-        let b = piece.shape.bounds(piece.from);
-        GeomWithData::new(Rectangle::from_corners([b.x0, b.y0], [b.x1, b.y1]), n)
-    });
+    // What is drawn many times over is searched once: a piece that repeats an earlier one lies on
+    // that, and whatever lies on it lies on that as well.
+    let mut firsts: HashMap<Ends, usize> = HashMap::with_capacity(pieces.len());
+    let repeats: Vec<Option<usize>> = pieces
+        .iter()
+        .enumerate()
+        .map(|(n, piece)| {
+            let first = *firsts.entry(ends(piece)).or_insert(n);
+            (first != n).then_some(first)
+        })
+        .collect();
+    let boxes =
+        pieces.iter().enumerate().filter(|(n, _)| repeats[*n].is_none()).map(|(n, piece)| {
+            let b = piece.shape.bounds(piece.from);
+            GeomWithData::new(Rectangle::from_corners([b.x0, b.y0], [b.x1, b.y1]), n)
+        });
     let tree = RTree::bulk_load(boxes.collect());
     pieces
         .par_iter()
         .enumerate()
         .flat_map_iter(|(n, later)| {
+            if let Some(first) = repeats[n] {
+                return overlap(&pieces[first], later).into_iter().collect::<Vec<_>>();
+            }
             let near = later.shape.bounds(later.from).inflate(SAME_LINE, SAME_LINE);
             let mut found: Vec<usize> = tree
                 .locate_in_envelope_intersecting(envelope(near))
@@ -78,10 +94,17 @@ pub fn doubles(contours: &[Contour]) -> Vec<Double> {
                 .filter(|earlier| *earlier < n)
                 .collect();
             found.sort_unstable();
-            let pieces = &pieces;
-            found.into_iter().filter_map(move |earlier| overlap(&pieces[earlier], later))
+            found.into_iter().filter_map(|earlier| overlap(&pieces[earlier], later)).collect()
         })
         .collect()
+}
+
+/// Both ends of a piece, in either direction, and its middle, which tells arcs apart.
+type Ends = [(i64, i64); 3];
+
+fn ends(piece: &Indexed) -> Ends {
+    let (a, b) = (rounded(piece.from), rounded(piece.shape.end()));
+    [a.min(b), a.max(b), rounded(piece.shape.point_at(piece.from, 0.5))]
 }
 
 fn envelope(r: Rect) -> AABB<[f64; 2]> {

@@ -25,3 +25,11 @@ pub const SAME_POINT: f64 = 1e-3;
 pub fn hull(rects: impl IntoIterator<Item = Rect>) -> Option<Rect> {
     rects.into_iter().reduce(|a, b| a.union(b))
 }
+
+/// A point as whole tenths of a micrometre: points that are drawn alike have the same one, whatever
+/// noise an importer left. For telling repeated things apart quickly, not for measuring.
+#[must_use]
+pub fn rounded(p: Point) -> (i64, i64) {
+    let whole = |v: f64| (v * 1e4).round() as i64;
+    (whole(p.x), whole(p.y))
+}

@@ -1,6 +1,6 @@
 //! Kerf: lines moved by half the width that the beam removes, so that parts keep their size.
 
-use super::{Drawn, Setting, told};
+use super::{Drawn, Setting, parents_of_parts, told};
 use crate::geometry::Contour;
 use crate::geometry::offset::offset;
 use crate::job::Side;
@@ -54,29 +54,19 @@ pub(super) fn correct(
         })
         .collect();
     report(&drawn, &moved, setting, problems);
-    // Where a line fell apart its parts follow one another, and what contains the first comes after
-    // the last, so that "inside first" still holds.
-    let mut first_of = Vec::with_capacity(moved.len());
-    let mut next = 0;
-    for parts in &moved {
-        first_of.push(next);
-        next += parts.len();
-    }
-    let mut all = Vec::with_capacity(next);
+    let before: Vec<Option<usize>> = drawn.iter().map(|line| line.parent).collect();
+    let counts: Vec<usize> = moved.iter().map(Vec::len).collect();
+    let mut parents = parents_of_parts(&before, &counts).into_iter();
+    let mut all = Vec::with_capacity(parents.len());
     for (line, parts) in drawn.into_iter().zip(moved) {
-        let last = parts.len().saturating_sub(1);
         let original = line.contour.closed.then(|| Arc::new(line.contour));
-        for (n, contour) in parts.into_iter().enumerate() {
-            let parent =
-                if n < last { Some(all.len() + 1) } else { line.parent.map(|p| first_of[p]) };
-            all.push(Corrected {
-                contour,
-                drawn: original.clone(),
-                label: line.label.clone(),
-                hole: line.hole,
-                parent,
-            });
-        }
+        all.extend(parts.into_iter().zip(&mut parents).map(|(contour, parent)| Corrected {
+            contour,
+            drawn: original.clone(),
+            label: line.label.clone(),
+            hole: line.hole,
+            parent,
+        }));
     }
     all
 }

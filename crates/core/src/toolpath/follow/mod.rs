@@ -132,6 +132,22 @@ fn nested(shapes: &[&LaidShape]) -> Vec<Option<usize>> {
     parents(&polygons, |n| contours[n].closed)
 }
 
+/// For each part of lines that fell apart (so many each) the part that must come after it: parts of
+/// one line follow one another, and what contains the line comes after the last, so that "inside
+/// first" still holds.
+fn parents_of_parts(parents: &[Option<usize>], counts: &[usize]) -> Vec<Option<usize>> {
+    let first_of: Vec<usize> =
+        counts.iter().scan(0, |next, count| Some(std::mem::replace(next, *next + count))).collect();
+    let mut all: Vec<Option<usize>> = Vec::new();
+    for (parent, count) in parents.iter().zip(counts) {
+        for n in 1..=*count {
+            let next = all.len() + 1;
+            all.push(if n < *count { Some(next) } else { parent.map(|p| first_of[p]) });
+        }
+    }
+    all
+}
+
 fn is_hole(parents: &[Option<usize>], n: usize) -> bool {
     std::iter::successors(parents[n], |n| parents[*n]).count() % 2 == 1
 }

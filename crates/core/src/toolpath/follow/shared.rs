@@ -1,6 +1,6 @@
 //! Edges that neighbouring parts share are followed once.
 
-use super::{Drawn, Setting};
+use super::{Drawn, Setting, parents_of_parts};
 use crate::geometry::Contour;
 use crate::geometry::doubles::{doubles, without};
 use crate::problem::{Problem, Problems, count};
@@ -45,19 +45,16 @@ pub(super) fn once(
         parent
     };
     let parents: Vec<Option<usize>> = (0..drawn.len()).map(parent_of).collect();
-    let mut first_of = Vec::with_capacity(left.len());
-    let mut next = 0;
-    for parts in &left {
-        first_of.push(next);
-        next += parts.len();
-    }
-    let mut all = Vec::with_capacity(next);
-    for ((line, parts), parent) in drawn.iter().zip(left).zip(parents) {
-        let last = parts.len().saturating_sub(1);
-        for (n, contour) in parts.into_iter().enumerate() {
-            let parent = if n < last { Some(all.len() + 1) } else { parent.map(|p| first_of[p]) };
-            all.push(Drawn { contour, label: line.label.clone(), parent, hole: line.hole });
-        }
+    let counts: Vec<usize> = left.iter().map(Vec::len).collect();
+    let mut parents = parents_of_parts(&parents, &counts).into_iter();
+    let mut all = Vec::with_capacity(parents.len());
+    for (line, parts) in drawn.iter().zip(left) {
+        all.extend(parts.into_iter().zip(&mut parents).map(|(contour, parent)| Drawn {
+            contour,
+            label: line.label.clone(),
+            parent,
+            hole: line.hole,
+        }));
     }
     all
 }

@@ -4,7 +4,7 @@ use super::bridges::Stretches;
 use super::kerf::Corrected;
 use super::{Setting, told};
 use crate::geometry::region::{Polygon, signed_area};
-use crate::geometry::{Contour, Piece, Point, Rect, Vec2};
+use crate::geometry::{Contour, Piece, Point, Rect, Vec2, rounded};
 use crate::job::{Follow, Lead, LeadShape, Side, Start};
 use crate::problem::{Problem, Problems};
 use crate::quantity::plain;
@@ -12,6 +12,7 @@ use crate::toolpath::line::Entry;
 use rayon::prelude::*;
 use rstar::primitives::Line as Segment;
 use rstar::{AABB, RTree, RTreeObject};
+use std::collections::HashSet;
 use std::f64::consts::{FRAC_1_SQRT_2, FRAC_PI_2};
 use std::sync::Arc;
 
@@ -254,7 +255,7 @@ impl Others {
     }
 
     fn of(lines: &[(Corrected, Stretches)], setting: &Setting<'_>) -> Self {
-        let segments: Vec<Segment<[f64; 2]>> = lines
+        let mut segments: Vec<Segment<[f64; 2]>> = lines
             .par_iter()
             .flat_map_iter(|(line, _)| {
                 let mut points = line.contour.flatten(TOLERANCE);
@@ -268,6 +269,10 @@ impl Others {
                 pairs
             })
             .collect();
+        // What is drawn many times over is in the way once.
+        let mut seen = HashSet::with_capacity(segments.len());
+        let end = |p: [f64; 2]| rounded(Point::new(p[0], p[1]));
+        segments.retain(|segment| seen.insert((end(segment.from), end(segment.to))));
         let clear = setting.follow.kerf.max(setting.job.machine.beam.width) / 2.0;
         Self { lines: RTree::bulk_load(segments), clear, ground: setting.ground }
     }
