@@ -1,9 +1,9 @@
 //! Where lines cross, themselves or each other.
 
-use super::contour::Contour;
+use super::contour::{Contour, Piece};
 use super::{Point, SAME_POINT, Vec2, rounded};
 use rayon::prelude::*;
-use rstar::primitives::{GeomWithData, Line};
+use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
 use std::collections::{BTreeMap, HashSet};
 
@@ -18,10 +18,17 @@ pub struct Crossing {
     pub at: Point,
 }
 
-/// One straight piece.
+/// One piece of a contour.
+#[derive(Debug, Clone, Copy)]
+struct Part {
+    contour: usize,
+    from: Point,
+    piece: Piece,
+}
+
+/// A straight line.
 #[derive(Debug, Clone, Copy)]
 struct Chord {
-    contour: usize,
     from: Point,
     to: Point,
 }
@@ -32,39 +39,44 @@ struct Chord {
 pub fn crossings(contours: &[Contour], tolerance: f64) -> Vec<Crossing> {
     // What is drawn many times over crosses others where its first drawing does.
     let mut seen = HashSet::new();
-    let first: Vec<bool> = contours
+    let firsts = contours
         .iter()
-        .map(|c| seen.insert(c.vertices().map(rounded).collect::<Vec<_>>()))
-        .collect();
-    let chords: Vec<Chord> = contours
-        .par_iter()
         .enumerate()
-        .filter(|(n, _)| first[*n])
-        .flat_map_iter(|(n, c)| chords(n, c, tolerance))
+        .filter(|(_, c)| seen.insert(c.vertices().map(rounded).collect::<Vec<_>>()));
+    let parts: Vec<Part> = firsts
+        .flat_map(|(contour, c)| {
+            c.walk().map(move |(from, piece)| Part { contour, from, piece: *piece })
+        })
         .collect();
-    let lines = chords.iter().enumerate().map(|(n, chord)| {
-        let ends = Line::new([chord.from.x, chord.from.y], [chord.to.x, chord.to.y]);
-        GeomWithData::new(ends, n)
+    let boxes = parts.iter().enumerate().map(|(n, part)| {
+        let b = part.piece.bounds(part.from);
+        GeomWithData::new(Rectangle::from_corners([b.x0, b.y0], [b.x1, b.y1]), n)
     });
-    let tree = RTree::bulk_load(lines.collect());
-    let found: Vec<Crossing> = chords
+    let tree = RTree::bulk_load(boxes.collect());
+    let found: Vec<Crossing> = parts
         .par_iter()
         .enumerate()
-        .flat_map_iter(|(n, chord)| {
-            let [a, b] = [chord.from, chord.to].map(|p| [p.x, p.y]);
-            let near = AABB::from_corners(a, b);
-            let crossed = move |other: usize, chords: &[Chord]| {
-                let one = chords[other];
-                let at = cross(one, *chord)?;
-                Some(Crossing { first: one.contour, second: chord.contour, at })
-            };
+        .flat_map_iter(|(n, part)| {
+            let b = part.piece.bounds(part.from);
+            let near = AABB::from_corners([b.x0, b.y0], [b.x1, b.y1]);
             let mut earlier: Vec<usize> = tree
                 .locate_in_envelope_intersecting(near)
-                .map(|line| line.data)
+                .map(|other| other.data)
                 .filter(|other| *other < n)
                 .collect();
             earlier.sort_unstable();
-            earlier.into_iter().filter_map(|other| crossed(other, &chords)).collect::<Vec<_>>()
+            // Arcs become chords only where something is near.
+            let own = if earlier.is_empty() { Vec::new() } else { chords(part, tolerance) };
+            earlier
+                .into_iter()
+                .filter_map(|other| {
+                    let one = &parts[other];
+                    let at = chords(one, tolerance)
+                        .into_iter()
+                        .find_map(|a| own.iter().find_map(|b| cross(a, *b)))?;
+                    Some(Crossing { first: one.contour, second: part.contour, at })
+                })
+                .collect::<Vec<_>>()
         })
         .collect();
     let mut pairs: BTreeMap<(usize, usize), Crossing> = BTreeMap::new();
@@ -74,12 +86,13 @@ pub fn crossings(contours: &[Contour], tolerance: f64) -> Vec<Crossing> {
     pairs.into_values().collect()
 }
 
-fn chords(contour: usize, of: &Contour, tolerance: f64) -> Vec<Chord> {
-    let mut points = of.flatten(tolerance);
-    if of.closed {
-        points.push(of.start);
-    }
-    points.windows(2).map(|w| Chord { contour, from: w[0], to: w[1] }).collect()
+fn chords(part: &Part, tolerance: f64) -> Vec<Chord> {
+    let mut from = part.from;
+    let mut chords = Vec::new();
+    part.piece.flatten(part.from, tolerance, |to| {
+        chords.push(Chord { from: std::mem::replace(&mut from, to), to });
+    });
+    chords
 }
 
 /// Where two chords cross properly: the ends of each lie clearly on both sides of the other.

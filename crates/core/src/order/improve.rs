@@ -21,8 +21,12 @@ const LONGEST: usize = 1000;
 const ROUNDS: usize = 12;
 
 /// Kicks for each stop, and how many at most.
-const KICKS: usize = 30;
-const MOST_KICKS: usize = 15_000;
+const KICKS: usize = 20;
+const MOST_KICKS: usize = 6_000;
+
+/// Above so many stops there are fewer kicks, the more the fewer: each costs more, and so few on so
+/// many gain nothing.
+const KICKABLE: usize = 2_000;
 
 /// Stretches that a kick exchanges are at most so long.
 const KICKED: usize = 40;
@@ -195,7 +199,8 @@ impl Tour<'_> {
             return;
         }
         let mut dice = Dice(0x9e37_79b9_7f4a_7c15);
-        for _ in 0..(count * KICKS).min(MOST_KICKS) {
+        let kicks = (count * KICKS).min(MOST_KICKS) * KICKABLE / count.max(KICKABLE);
+        for _ in 0..kicks {
             let length = 1 + dice.below(KICKED.min(count / 3));
             let other = 1 + dice.below(KICKED.min(count / 3));
             let target = dice.below(count - length - other + 1);

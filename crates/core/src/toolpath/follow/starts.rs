@@ -17,11 +17,11 @@ use std::f64::consts::{FRAC_1_SQRT_2, FRAC_PI_2};
 use std::sync::Arc;
 
 /// More places than this are not tried on one line: they lie close to one another anyway.
-const MOST_PLACES: usize = 24;
+const MOST_PLACES: usize = 12;
 
 /// Flattening of arcs that a lead must not touch, mm: finer than the gap between a circle and a lead
 /// that touches it, where the lead is looked at.
-const TOLERANCE: f64 = 0.003;
+const TOLERANCE: f64 = 0.005;
 
 /// Share of a lead that is looked at; the rest is where it meets its line.
 const LOOKED_AT: f64 = 0.85;
