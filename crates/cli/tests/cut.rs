@@ -206,7 +206,7 @@ fn bridges_stay_attached_away_from_corners() {
     let weak: f64 = program(&bench).burns().filter(|m| m.s == 100.0).map(moves::Move::length).sum();
     near(weak, 5.0 * 0.8);
     bench.change(JOB, "spacing = \"25 mm\"", "count = 90");
-    assert!(bench.told(JOB).contains("more than half of 1 line: plate"));
+    assert!(bench.told(JOB).contains("more than 10000) on 1 line: plate"));
     let tight = plate("bridges = { count = 4, width = \"0.8 mm\", corner = \"9.9 mm\" }");
     assert_eq!(tight.codes(JOB), ["bridge-fewer"]);
 }
@@ -388,6 +388,9 @@ fn keys_in_the_wrong_place_are_refused_by_name() {
         ("pierce = { power = \"50 %\", dwell = \"90 s\" }", "at most 60 s"),
         ("ramp = { start = { from = \"10 %\" } }", "has no over"),
         ("lead-in = { shape = \"arc\" }", "has no length"),
+        ("lead-in = \"20 m\"", "at most 10000 mm"),
+        ("ramp = { end = { to = \"20 %\", over = \"0.001 mm\" } }", "from 0.01 mm to 10 m"),
+        ("bridges = { spacing = \"1e-6 mm\", width = \"1e-9 mm\" }", "too many bridges"),
         ("start = \"middle\"", "cannot be \"middle\""),
         ("frequency = \"20 kHz\"", "not built into this version"),
     ] {

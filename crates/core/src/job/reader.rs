@@ -46,6 +46,9 @@ impl<'t> Sheet<'t> {
     }
 }
 
+/// No bed is longer than this, mm.
+pub(super) const LONGEST: f64 = 10_000.0;
+
 fn first_line(message: &str) -> String {
     message.lines().next().unwrap_or("not TOML").to_string()
 }
@@ -270,11 +273,21 @@ impl<'s, 't> Section<'s, 't> {
         }
     }
 
-    /// A length that is zero or more when it is there.
+    /// A length that is zero or more when it is there, and no longer than any bed.
     pub(super) fn distance(&self, key: &'static str) -> Option<f64> {
         let length = self.quantity::<Length>(key)?;
         if length.0 < 0.0 {
             self.out_of_range(key, self.span_of(key), &self.written(key), "zero or more");
+            return None;
+        }
+        self.within(key, length, LONGEST)
+    }
+
+    /// A length when it is there and neither it nor its negative is above `most` mm.
+    pub(super) fn within(&self, key: &'static str, length: Length, most: f64) -> Option<f64> {
+        if length.0.abs() > most {
+            let wanted = format!("at most {most} mm");
+            self.out_of_range(key, self.span_of(key), &self.written(key), &wanted);
             return None;
         }
         Some(length.0)

@@ -2,7 +2,7 @@
 
 use super::image::{self, Image};
 use crate::job::machine::Beam;
-use crate::job::reader::Section;
+use crate::job::reader::{LONGEST, Section};
 use crate::job::select::{self, Take};
 use crate::problem::Problem;
 use crate::quantity::{Angle, Length, Power, parse, parse_spacing};
@@ -164,7 +164,8 @@ pub(super) fn read(section: &Section<'_, '_>, beam: &Beam) -> Option<Engrave> {
     let outside = section.choice("area", &[("inside", false), ("outside", true)]).unwrap_or(false);
     let boundary =
         if section.has("boundary") { select::read(section, "boundary") } else { Vec::new() };
-    let grow = section.quantity::<Length>("grow").map_or(0.0, |length| length.0);
+    let grow = section.quantity::<Length>("grow");
+    let grow = grow.and_then(|length| section.within("grow", length, LONGEST)).unwrap_or(0.0);
     let overlaps = section
         .choice("overlaps", &[("union", Overlaps::Union), ("even-odd", Overlaps::EvenOdd)])
         .unwrap_or(Overlaps::Union);
@@ -203,8 +204,9 @@ fn shoulder(section: Section<'_, '_>, beam: &Beam) -> Option<Shoulder> {
     }
     let from = section.power("from", beam);
     let over = section.required_positive::<Length>("over", "over = \"0.8 mm\"");
+    let over = over.and_then(|length| section.within("over", length, LONGEST));
     section.finish();
-    Some(Shoulder { from: from?, over: over?.0 })
+    Some(Shoulder { from: from?, over: over? })
 }
 
 /// Reads `spacing`, which must be there and above zero, mm.

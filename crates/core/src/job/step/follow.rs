@@ -2,7 +2,7 @@
 
 use crate::geometry::Point;
 use crate::job::machine::Beam;
-use crate::job::reader::Section;
+use crate::job::reader::{LONGEST, Section};
 use crate::quantity::{Duration, Length, Power, parse};
 use toml::de::DeValue;
 
@@ -180,10 +180,11 @@ fn lead(section: &Section<'_, '_>, key: &'static str) -> Option<Option<Lead>> {
     if matches!(value.get_ref(), DeValue::Table(_)) {
         let table = section.section(key)?;
         let length = table.required_positive::<Length>("length", "length = \"1.5 mm\"");
+        let length = length.and_then(|length| table.within("length", length, LONGEST));
         let shapes = [("straight", LeadShape::Straight), ("arc", LeadShape::Arc)];
         let shape = table.choice("shape", &shapes).unwrap_or(LeadShape::Straight);
         table.finish();
-        return Some(Some(Lead { length: length?.0, shape }));
+        return Some(Some(Lead { length: length?, shape }));
     }
     let length = section.distance(key)?;
     Some((length > 0.0).then_some(Lead { length, shape: LeadShape::Straight }))

@@ -1,7 +1,7 @@
 //! Ramps: power that changes along the path.
 
 use crate::job::machine::Beam;
-use crate::job::reader::Section;
+use crate::job::reader::{LONGEST, Section};
 use crate::quantity::{Length, Power};
 
 /// One end of a line at which power differs.
@@ -35,6 +35,9 @@ impl Ramp {
     }
 }
 
+/// A ramp over less than this is a step, mm.
+const SHORTEST: f64 = 0.01;
+
 /// Reads `ramp`.
 pub(super) fn read(section: &Section<'_, '_>, beam: &Beam) -> Option<Ramp> {
     if !section.has("ramp") {
@@ -59,6 +62,10 @@ fn end(section: Section<'_, '_>, key: &'static str, beam: &Beam) -> Option<RampE
     }
     let power = section.power(key, beam);
     let over = section.required_positive::<Length>("over", "over = \"2 mm\"");
+    if over.is_some_and(|length| !(SHORTEST..=LONGEST).contains(&length.0)) {
+        let span = section.span_of("over");
+        section.out_of_range("over", span, &section.written("over"), "from 0.01 mm to 10 m");
+    }
     section.finish();
     Some(RampEnd { power: power?, over: over?.0 })
 }

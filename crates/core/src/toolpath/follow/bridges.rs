@@ -12,6 +12,9 @@ use std::sync::Arc;
 /// Stretches along a line, mm from its start.
 pub(super) type Stretches = Vec<(f64, f64)>;
 
+/// More bridges than this on one line are a slip of the pen.
+const MOST: u32 = 10_000;
+
 /// What came of laying bridges on one line.
 enum Laid {
     Bridged(Stretches),
@@ -56,7 +59,7 @@ pub(super) fn lay(
             &too_many,
             |lines| {
                 format!(
-                    "step \"{name}\": bridges {width} mm wide would take more than half of {lines}"
+                    "step \"{name}\": too many bridges {width} mm wide (more than half of the line, or more than {MOST}) on {lines}"
                 )
             },
             "ask for fewer or narrower bridges, or say smallest, below which parts get none",
@@ -86,7 +89,7 @@ fn on(contour: &Contour, how: &Bridges) -> Laid {
     }
     let length = contour.length();
     let wanted = how.count.unwrap_or_else(|| (length / how.spacing).ceil().clamp(1.0, 1e6) as u32);
-    if f64::from(wanted) * how.width > length / 2.0 {
+    if wanted > MOST || f64::from(wanted) * how.width > length / 2.0 {
         return Laid::TooMany;
     }
     let runs = runs(contour, how.corner + how.width / 2.0, length);
@@ -97,8 +100,14 @@ fn on(contour: &Contour, how: &Bridges) -> Laid {
         let candidates = runs.iter().map(|(low, high)| ideal.clamp(*low, *high));
         let nearest = candidates.min_by(|a, b| (a - ideal).abs().total_cmp(&(b - ideal).abs()));
         // Two bridges that meet would be one wide gap.
+        // They are laid in turn, so only the one before and, round the start, the first are near.
+        let clear = |other: &f64, at: f64| {
+            let away = (other - at).rem_euclid(length);
+            away.min(length - away) > 2.0 * how.width
+        };
         let free = |at: &f64| {
-            (at - ideal).abs() <= apart && middles.iter().all(|m| (m - at).abs() > 2.0 * how.width)
+            (at - ideal).abs() <= apart
+                && middles.last().iter().chain(&middles.first()).all(|m| clear(m, *at))
         };
         middles.extend(nearest.filter(free));
     }

@@ -15,7 +15,7 @@ use crate::quantity::{Asked, Power, SValue};
 use std::sync::Arc;
 
 /// More pixels than this on the bed are a slip of the pen.
-const MOST_CELLS: f64 = 4e8;
+const MOST_CELLS: f64 = 2e8;
 
 /// Rows of one bitmap; none when nothing of it is dark enough to burn.
 ///
