@@ -295,6 +295,13 @@ fn paths_are_run_in_the_order_that_is_asked_for() {
     assert_eq!(order("order = \"upwards\""), ["b-hole", "b", "c-hole", "c", "a-hole", "a"]);
     let listed = order("order = [\"c\", \"a-hole\"]");
     assert_eq!(listed[..2], ["c", "a-hole"]);
+    // Short travel only: the first part comes before its hole where that is nearer.
+    let nearest = order("order = \"nearest\"");
+    assert_eq!(nearest.len(), 6);
+    assert!(["a", "b", "c"].iter().any(|part| {
+        let at = |name: &str| nearest.iter().position(|n| n == name).unwrap();
+        at(part) < at(&format!("{part}-hole"))
+    }));
     let holes_first = order("");
     for part in ["a", "b", "c"] {
         let at = |name: &str| holes_first.iter().position(|n| n == name).unwrap();

@@ -178,6 +178,10 @@ fn rows_turn_advance_and_go_one_way() {
     let first = |more: &str| program(&field, more).burns().next().unwrap().from;
     near(first("")[1], 60.05, 1e-6);
     near(first(", advance = \"downwards\"")[1], 61.95, 1e-6);
+    let far = program(&field, ", run-up = \"4 mm\"");
+    near(far.moves[1].length(), 4.0, 1e-6);
+    let shifted = program(&field, ", offset = \"0.2 mm\"");
+    assert!(shifted.burns().filter(|m| m.to[0] < m.from[0]).all(|m| (m.to[0] - 50.2).abs() < 1e-6));
     let one = program(&field, ", directions = \"one\"");
     assert!(one.burns().all(|m| m.to[0] > m.from[0]));
     // The picture itself may be turned, mirrored and sized.
