@@ -49,15 +49,18 @@ def ours(folder):
 
 def near_optimal(points):
     """Length of the shortest path found from the zero through all points, mm."""
+    # A path from the zero to anywhere, as a round trip: one more stop, next to the
+    # zero and equally far from everything else. So the distances stay symmetrical.
     places = [(0.0, 0.0), *points]
-    scale = 1000
-    far = [
-        [0 if b == 0 else round(scale * math.dist(places[a], places[b])) for b in range(len(places))]
-        for a in range(len(places))
-    ]
-    tour = elkai.DistanceMatrix(far).solve_tsp(runs=1)
-    at = tour.index(0)
-    tour = tour[at:-1] + tour[:at] if tour[0] == tour[-1] else tour[at:] + tour[:at]
+    scale, extra, far_off = 1000, len(places), 10_000_000
+    far = [[round(scale * math.dist(a, b)) for b in places] + [far_off] for a in places]
+    far.append([far_off] * len(places) + [0])
+    far[0][extra] = far[extra][0] = 0
+    tour = elkai.DistanceMatrix(far).solve_tsp(runs=1)[:-1]
+    at = tour.index(extra)
+    tour = tour[at + 1 :] + tour[:at]
+    tour = tour if tour[0] == 0 else tour[::-1]
+    assert tour[0] == 0 and len(tour) == len(places)
     return sum(math.dist(places[a], places[b]) for a, b in zip(tour, tour[1:]))
 
 
