@@ -136,7 +136,7 @@ fn motion_and_emit(c: &mut Criterion) {
     group.throughput(Throughput::Elements(text.iter().filter(|b| **b == b'\n').count() as u64));
     group.bench_function("read, lines", |b| {
         b.iter(|| {
-            let mut measure = Measure::new("p", Some(&job.machine));
+            let mut measure = Measure::new("p", Some(&job.machine), None);
             text.split(|b| *b == b'\n').for_each(|line| measure.line(line));
             measure.finish()
         });

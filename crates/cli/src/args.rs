@@ -198,6 +198,15 @@ fn window(text: &str) -> Result<[f64; 4], String> {
     }
 }
 
+/// A length above zero, with its unit, in mm.
+fn length(text: &str) -> Result<f64, String> {
+    match tinkite_core::quantity::parse::<tinkite_core::quantity::Length>(text) {
+        Ok(length) if length.0 > 0.0 => Ok(length.0),
+        Ok(_) => Err("a length above zero is wanted".into()),
+        Err(error) => Err(format!("{}; {}", error.message, error.help)),
+    }
+}
+
 fn playback_seconds(text: &str) -> Result<f64, String> {
     match text.trim_end_matches('s').trim().parse::<f64>() {
         Ok(seconds) if (1.0..=120.0).contains(&seconds) => Ok(seconds),
@@ -226,6 +235,12 @@ pub(crate) struct Read {
     /// Hold it against this machine: a profile's name or path
     #[arg(long, value_name = "MACHINE")]
     pub(crate) machine: Option<String>,
+    /// Diameter of what the rotary turns, so that ways round it count
+    #[arg(long, value_name = "LENGTH", value_parser = length)]
+    pub(crate) diameter: Option<f64>,
+    /// Print every line with what it does, in plain words
+    #[arg(long, conflicts_with = "json")]
+    pub(crate) explain: bool,
 }
 
 #[derive(Debug, ClapArgs)]
@@ -248,6 +263,9 @@ pub(crate) struct Run {
     /// Which sheet, when copies take several
     #[arg(long, value_name = "NUMBER")]
     pub(crate) sheet: Option<u32>,
+    /// Diameter of what the rotary turns, for a program that turns it
+    #[arg(long, value_name = "LENGTH", value_parser = length)]
+    pub(crate) diameter: Option<f64>,
     /// With rig: a picture of what was burnt (.svg or .png)
     #[arg(long, value_name = "FILE")]
     pub(crate) picture: Option<PathBuf>,
@@ -277,6 +295,9 @@ pub(crate) struct Rig {
     /// The machine it pretends to be
     #[arg(long, value_name = "MACHINE", default_value = "bench-laser")]
     pub(crate) machine: String,
+    /// Put something round of this diameter into its rotary
+    #[arg(long, value_name = "LENGTH", value_parser = length)]
+    pub(crate) diameter: Option<f64>,
     /// End when the first client goes away
     #[arg(long)]
     pub(crate) once: bool,

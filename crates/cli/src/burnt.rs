@@ -3,7 +3,7 @@
 use serde::Serialize;
 use tinkite_core::geometry::Point;
 use tinkite_core::job::Machine;
-use tinkite_core::picture::{self, Canvas, Mark};
+use tinkite_core::picture::{self, Canvas, Mark, Words};
 use tinkite_core::quantity::{clock, plain};
 use tinkite_rig::Record;
 
@@ -81,5 +81,6 @@ pub(crate) fn picture(record: &Record, machine: &Machine, title: &str) -> String
         .iter()
         .map(|m| Mark { from: point(m.from), to: point(m.to), s: m.s })
         .collect();
-    picture::burnt(&marks, &machine.bed, title, facts(record), Canvas::default())
+    let words = Words { title, subtitle: "what the beam did; darker is stronger" };
+    picture::burnt(&marks, machine, &words, facts(record), Canvas::default())
 }

@@ -11,6 +11,7 @@ mod gif;
 mod link;
 mod load;
 mod output;
+mod pages;
 mod png;
 mod refusal;
 mod report;

@@ -38,6 +38,11 @@ impl Output {
         Ok(Self { path, temporary, force: writing.force })
     }
 
+    /// The name it will have.
+    pub(crate) fn path(&self) -> &Path {
+        &self.path
+    }
+
     /// Writes the content and gives the file its name; says which.
     pub(crate) fn write(
         mut self,
@@ -48,6 +53,13 @@ impl Output {
         let mut buffered = BufWriter::with_capacity(1 << 16, self.temporary.as_file_mut());
         content(&mut buffered).and_then(|()| buffered.flush()).map_err(|e| failed(&e))?;
         drop(buffered);
+        self.persist()
+    }
+
+    /// Gives the file its name; says which.
+    pub(crate) fn persist(self) -> Result<Written, Refusal> {
+        let shown = self.path.display().to_string();
+        let failed = |error: &std::io::Error| Refusal::output(&shown, error);
         readable_by_all(self.temporary.as_file()).map_err(|e| failed(&e))?;
         let persisted = if self.force {
             self.temporary.persist(&self.path)
@@ -57,6 +69,16 @@ impl Output {
         let file = persisted.map_err(|e| failed(&e.error))?;
         let bytes = file.metadata().map_err(|e| failed(&e))?.len();
         Ok(Written { path: self.path, bytes })
+    }
+}
+
+impl Write for Output {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        self.temporary.write(bytes)
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        self.temporary.flush()
     }
 }
 

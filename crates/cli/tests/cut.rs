@@ -105,7 +105,11 @@ fn a_pierce_stands_with_constant_power_and_power_follows_the_speed_again() {
     assert_eq!(made.dwells[0].0, made.dwells[1].0);
     let at = made.text.find("M3 S650").unwrap();
     assert!(made.text[..at].trim_end().lines().last().unwrap().starts_with("G1X"));
-    assert!(made.text[at..].starts_with("M3 S650\nG4P0.3\nM4 S0\n"), "{}", &made.text[at..at + 30]);
+    assert!(
+        made.text[at..].starts_with("M3 S650\nG4 P0.3\nM4 S0\n"),
+        "{}",
+        &made.text[at..at + 30]
+    );
     bench.change(JOB, "dwell = \"0.3 s\"", "dwell = \"0.3 s\", every = \"first\"");
     assert_eq!(program(&bench).dwells.len(), 2);
     assert_eq!(bench.json(&["plan", JOB])["steps"][0]["pierces"], 2);
@@ -399,7 +403,7 @@ fn keys_in_the_wrong_place_are_refused_by_name() {
         ("ramp = { end = { to = \"20 %\", over = \"0.001 mm\" } }", "from 0.01 mm to 10 m"),
         ("bridges = { spacing = \"1e-6 mm\", width = \"1e-9 mm\" }", "too many bridges"),
         ("start = \"middle\"", "cannot be \"middle\""),
-        ("frequency = \"20 kHz\"", "not built into this version"),
+        ("frequency = \"20 kHz\"", "has no code for it"),
     ] {
         let told = plate(more).told(JOB);
         assert!(told.contains(words), "{more}: {told}");

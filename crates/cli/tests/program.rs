@@ -15,12 +15,13 @@ fn the_head_of_the_demo_program() {
     ; Sail panel
     ; laser program, tinkite 0.1.0, dialect grbl
     ; machine: Bench laser, 400 x 300 mm diode, origin bottom-left
+    ; counts from the machine's zero: no work offset may be set
     ; material: ripstop 0.1 mm
     ; burns X 20 to 192.97, Y 20 to 136.385 mm
     ; moves X 20 to 192.97, Y 20 to 136.385 mm
     ; burn 3642.3 mm, beam-off moves 3785.5 mm, about 1 min 51 s
     M5 S0
-    G21 G90 G94 G17
+    G21 G90 G94 G17 G54
     M4 S0
     ; step 1 of 3: emblem - engrave, 120 mm/s, 30 % = S300
     ; part 1 of 1: emblem
@@ -29,7 +30,6 @@ fn the_head_of_the_demo_program() {
     X121.367S300
     X125.367S0
     G0X125.513Y42.233
-    G1X121.513
     ");
     let tail: Vec<&str> = program.lines().rev().take(4).collect();
     assert_eq!(tail, ["M2", "M9", "M5 S0", "; end: beam and air off"]);

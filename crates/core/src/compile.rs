@@ -81,7 +81,7 @@ pub fn compile<'a>(
     let (artwork_extents, stock) = (sheet.extents, sheet.stock);
     let ghosts = sheet.ghosts;
     drop((sheet.shapes, sheet.images));
-    let start = job.machine.bed.origin_offset().to_point();
+    let start = job.field().zero.to_point();
     let placed = mapping::place(order::arrange(made.paths, job, start), job);
     let (timed, doubts) = after(motion::time(placed, job, &steps), &mut problems)?;
     problems.extend(doubts);

@@ -102,7 +102,15 @@ const STORIES: &[(&str, &str)] = &[
         "Everything lies off the page. Programs that place the page on the bed would send the head outside it. Move the drawing onto its page, or place it with [place] at.",
     ),
     ("fine-detail", "A closed line is smaller than the beam is wide: it burns to a dot."),
+    (
+        "focus-departure",
+        "An object in the rotary is not a cylinder: its surface rises and falls under the beam. The message says by how much over the artwork and which focus height halves it.",
+    ),
     ("format", "The file is not what its name says, or of a kind that this version does not read."),
+    (
+        "frequency",
+        "Some steps say a pulse frequency and some do not. The source keeps what it was told last, so every step must say it.",
+    ),
     (
         "gathered-colours",
         "colour-tolerance took colours near each other for one; the first that is met stands for all.",
@@ -114,6 +122,10 @@ const STORIES: &[(&str, &str)] = &[
     (
         "hidden-under",
         "A fill is wholly covered by a later one of another colour. On screen nobody sees it; a laser burns it all the same.",
+    ),
+    (
+        "home-unknown",
+        "A program goes home with G28 or G30, to a place that the controller has stored. It is measured as the machine's zero.",
     ),
     (
         "huge-bitmap",
@@ -185,6 +197,10 @@ const STORIES: &[(&str, &str)] = &[
         "no-boundary",
         "Engraving outside of shapes needs to know how far: up to the stock's edge, or to the closed shapes that boundary takes.",
     ),
+    (
+        "no-diameter",
+        "A program turns a rotary, and what the rotary holds is not known; --diameter says it, and lengths round the object count.",
+    ),
     ("no-feed", "A feed move needs a feed (F) above zero."),
     (
         "no-focus-axis",
@@ -197,6 +213,7 @@ const STORIES: &[(&str, &str)] = &[
     ("no-moves", "The program moves nothing."),
     ("no-page", "The file has no such page."),
     ("no-room", "Copies are asked for where not even one fits, or a sheet that is not needed."),
+    ("no-rotary", "The job has [rotary], and the machine's profile has none."),
     ("no-such-step", "--only and --skip take names of steps."),
     (
         "no-table",
@@ -231,12 +248,20 @@ const STORIES: &[(&str, &str)] = &[
     ("odd-paint", "A gradient or pattern is not a colour that a step could take."),
     ("off-bed", "The job, or the run-up of its engraved lines, reaches beyond the bed."),
     (
+        "off-height",
+        "A program asks the focus axis for a height that the profile's range does not have.",
+    ),
+    (
+        "off-object",
+        "The artwork reaches beyond the part of a round object whose diameters were measured.",
+    ),
+    (
         "off-page",
         "A shape lies beyond the page. It is burnt all the same when a step takes it, perhaps where nobody expects it.",
     ),
     (
         "off-stock",
-        "The job reaches beyond the stock of [stock], whose front left corner lies at the bed's.",
+        "The job reaches beyond the stock of [stock]. Stock of a fixed size lies with its front left corner at the bed's; with zero = \"stock\" or \"head\", with its anchor at the zero.",
     ),
     (
         "open-fill",
@@ -250,14 +275,30 @@ const STORIES: &[(&str, &str)] = &[
         "open-shape",
         "An area can only be engraved when the lines round it are closed. Close them in the drawing program.",
     ),
+    (
+        "out-of-focus",
+        "The surface of a round object rises and falls by more than [beam] focus-depth over the artwork: lines get wide and weak. The message names the best focus height.",
+    ),
     ("out-of-range", "The value is not one that makes sense there."),
     (
         "over-ceiling",
         "The power asked for is above the machine's ceiling, which protects the tube or diode.",
     ),
     (
+        "over-full",
+        "A program's S value is above the one that means 100 % on this machine. It was made for a machine with other S values.",
+    ),
+    (
         "over-speed",
         "The speed asked for is more than an axis can do; it would run slower and burn deeper than planned.",
+    ),
+    (
+        "over-wrap",
+        "The artwork is wider than the object is round, so its ends would be burnt over each other. overlap = true in [rotary] allows it.",
+    ),
+    (
+        "own-line",
+        "A line that the profile adds to programs could light the beam, move the head somewhere unchecked, or change what the program's numbers mean.",
     ),
     (
         "pages",
@@ -276,6 +317,10 @@ const STORIES: &[(&str, &str)] = &[
         "The measured table in [beam] is a list of rows: a percentage and what was read there in mA, W or both. Percentages and readings must rise from row to row.",
     ),
     (
+        "profile",
+        "The profile of a round object is a list of pairs, distance along the axis and diameter there, the distances rising.",
+    ),
+    (
         "quantity",
         "Quantities are written in quotes, with their unit: \"12 mm\", \"20 mm/s\", \"60 %\".",
     ),
@@ -288,6 +333,10 @@ const STORIES: &[(&str, &str)] = &[
         "The source has only so many levels between off and full ([beam] levels). Two powers that differ in the job fall on the same one, and burn alike.",
     ),
     ("same-name", "Steps are told apart by name: --only, --skip and reports need different ones."),
+    (
+        "seam",
+        "The artwork goes all the way round, and lines that lie on the seam are drawn at both of its ends. They are burnt once.",
+    ),
     ("self-crossing", "A closed outline crosses itself: cut, it falls to pieces at the crossing."),
     (
         "shared-edges",
@@ -312,6 +361,10 @@ const STORIES: &[(&str, &str)] = &[
     ),
     ("solid", "A solid model has no lines to cut. Reliefs are not built into this version."),
     ("specks", "Traced areas smaller than speck are left out."),
+    (
+        "steep-surface",
+        "The surface slopes so much that the spot is drawn out along it; beyond 60 deg the beam only grazes it.",
+    ),
     ("stray", "A shape has no length, a dot for instance. Nothing is burnt there."),
     ("takes-nothing", "A step's take fits no shape of the artwork. A colour is often misspelt."),
     (

@@ -139,6 +139,22 @@ quantity!(
     Duration, "a time", &[("s", 1.0), ("ms", 1e-3), ("min", 60.0)]
 );
 quantity!(
+    /// A turning speed in radians per second.
+    AngularSpeed, "a turning speed", &[("deg/s", std::f64::consts::PI / 180.0), ("rpm", std::f64::consts::TAU / 60.0), ("deg/min", std::f64::consts::PI / 10800.0)]
+);
+quantity!(
+    /// A turning acceleration in radians per second squared.
+    AngularAcceleration, "a turning acceleration", &[("deg/s2", std::f64::consts::PI / 180.0), ("deg/s²", std::f64::consts::PI / 180.0)]
+);
+quantity!(
+    /// A pulse frequency in hertz.
+    Frequency, "a frequency", &[("kHz", 1000.0), ("Hz", 1.0)]
+);
+quantity!(
+    /// A size of a file in bytes.
+    FileSize, "a file size", &[("kB", 1e3), ("MB", 1e6), ("bytes", 1.0)]
+);
+quantity!(
     /// Distance between neighbouring engraved lines, in millimetres.
     Spacing, "a line spacing", &[("mm", 1.0), ("in", 25.4)]
 );

@@ -87,7 +87,7 @@ fn read_back(job: &job::Job, compiled: Compiled) -> (Compiled, Report, Vec<u8>) 
     let program = Program::new(job, within.clone());
     let mut text = Vec::new();
     program.write(Comments::Full, &mut text).unwrap();
-    let mut measure = Measure::new("p", Some(&job.machine));
+    let mut measure = Measure::new("p", Some(&job.machine), None);
     text.split(|b| *b == b'\n').for_each(|line| measure.line(line));
     let compiled =
         Compiled { within, taken, leftovers, artwork_extents, stock, ghosts, steps, problems };

@@ -63,7 +63,7 @@ const FILLED: &str = r#"<path d="M10 10H20V12H10Z" fill="red"/>"#;
 fn a_square_is_cut_from_its_nearest_corner() {
     insta::assert_snapshot!(program(SQUARE, "", &step("make = \"cut\""), ""), @"
     M5 S0
-    G21 G90 G94 G17
+    G21 G90 G94 G17 G54
     M3 S0
     G0X10Y20
     G1Y40S102F600
@@ -79,7 +79,7 @@ fn a_square_is_cut_from_its_nearest_corner() {
 fn two_passes_go_round_twice_and_there_and_back_on_an_open_line() {
     insta::assert_snapshot!(program(r#"<path d="M10 10H30" stroke="red"/>"#, "", &step("make = \"score\"\npasses = 3"), ""), @"
     M5 S0
-    G21 G90 G94 G17
+    G21 G90 G94 G17 G54
     M3 S0
     G0X10Y40
     G1X30S102F600
@@ -95,7 +95,7 @@ fn a_circle_is_four_arcs_and_the_hole_comes_first() {
     let body = r#"<circle cx="25" cy="25" r="20" stroke="red"/><circle cx="25" cy="25" r="5" stroke="red"/>"#;
     insta::assert_snapshot!(program(body, "", &step("make = \"cut\""), ""), @"
     M5 S0
-    G21 G90 G94 G17
+    G21 G90 G94 G17 G54
     M3 S0
     G0X20Y25
     G2X25Y30I5J0S102F600
@@ -117,7 +117,7 @@ fn engraved_lines_go_there_and_back_with_run_up_upwards() {
     let lines = "make = \"engrave\"\nlines = { spacing = \"0.5 mm\", run-up = \"1 mm\" }";
     insta::assert_snapshot!(program(FILLED, "", &step(lines), ""), @"
     M5 S0
-    G21 G90 G94 G17
+    G21 G90 G94 G17 G54
     M3 S0
     G0X9Y38.25
     G1X10F600
@@ -145,7 +145,7 @@ fn one_direction_downwards_without_run_up() {
     let lines = "make = \"engrave\"\nlines = { spacing = \"1 mm\", run-up = \"0 mm\", advance = \"downwards\", directions = \"one\" }";
     insta::assert_snapshot!(program(FILLED, "", &step(lines), ""), @"
     M5 S0
-    G21 G90 G94 G17
+    G21 G90 G94 G17 G54
     M3 S0
     G0X10Y39.5
     G1X20S102F600
@@ -161,7 +161,7 @@ fn lines_away_from_the_operator_advance_sideways() {
     let lines = "make = \"engrave\"\nlines = { spacing = \"4 mm\", angle = \"90 deg\", run-up = \"1 mm\", advance = \"leftwards\" }";
     insta::assert_snapshot!(program(FILLED, "", &step(lines), ""), @"
     M5 S0
-    G21 G90 G94 G17
+    G21 G90 G94 G17 G54
     M3 S0
     G0X19Y37
     G1Y38F600
@@ -186,7 +186,7 @@ fn short_gaps_are_crossed_dark_and_long_ones_as_travel() {
     let lines = "make = \"engrave\"\nlines = { spacing = \"1 mm\", run-up = \"2 mm\" }";
     insta::assert_snapshot!(program(body, "", &step(lines), ""), @"
     M5 S0
-    G21 G90 G94 G17
+    G21 G90 G94 G17 G54
     M3 S0
     G0X3Y39.5
     G1X5F600
@@ -211,7 +211,7 @@ fn a_constant_beam_air_and_travel_as_feed() {
     let text = program(r#"<path d="M10 10H30" stroke="red"/>"#, "", &steps, more);
     insta::assert_snapshot!(text, @"
     M5 S0
-    G21 G90 G94 G17
+    G21 G90 G94 G17 G54
     M3 S0
     M7
     G1X10Y40F6000
@@ -241,7 +241,8 @@ fn a_machine_with_its_zero_in_the_middle_counts_from_there() {
     insta::assert_snapshot!(text, @"
     %
     M5 S0
-    G21 G90 G94 G17
+    G21 G90 G94 G17 G54
+    G64 P0.01
     M3 S0
     G0X10Y-10
     G1X-10S102F600

@@ -1,7 +1,10 @@
 //! Reading program lines as a controller does: modal state in, orders out, or an `error:` code of
 //! the public `grbl` interface.
 
-use crate::settings::ARC_TOLERANCE;
+use crate::settings::{ARC_TOLERANCE, Tongue};
+
+/// Positions of X and Y, mm, and of the one axis that turns, degrees.
+pub(crate) type Axes = [f64; 3];
 
 /// The beam's switch.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -15,7 +18,7 @@ pub(crate) enum Beam {
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) enum Order {
     /// Straight moves, one after the other: to where, how fast (mm/s; none for a rapid).
-    Moves { to: Vec<[f64; 2]>, feed: Option<f64> },
+    Moves { to: Vec<Axes>, feed: Option<f64> },
     /// Stand still for so many seconds, after everything before is done.
     Dwell(f64),
     /// Take the focus from one height to another, mm, after everything before is done.
@@ -37,12 +40,14 @@ pub(crate) struct Modal {
     pub(crate) air: bool,
     pub(crate) feed: f64,
     pub(crate) s: f64,
-    /// Where the last planned move ends, mm, work coordinates.
-    pub(crate) at: [f64; 2],
+    /// Where the last planned move ends, work coordinates.
+    pub(crate) at: Axes,
     /// Height of the focus, mm.
     pub(crate) height: f64,
     /// Work offset: machine = work + offset.
-    pub(crate) offset: [f64; 2],
+    pub(crate) offset: Axes,
+    /// Which language is spoken.
+    pub(crate) tongue: Tongue,
 }
 
 impl Default for Modal {
@@ -56,9 +61,10 @@ impl Default for Modal {
             air: false,
             feed: 0.0,
             s: 0.0,
-            at: [0.0; 2],
+            at: [0.0; 3],
             height: 0.0,
-            offset: [0.0; 2],
+            offset: [0.0; 3],
+            tongue: Tongue::Grbl,
         }
     }
 }
@@ -130,7 +136,7 @@ impl Modal {
                 b'F' => self.feed = *value,
                 b'S' => self.s = *value,
                 b'N' => {}
-                b'X' | b'Y' | b'Z' | b'I' | b'J' | b'P' | b'R' | b'L' => {
+                b'X' | b'Y' | b'Z' | b'A' | b'B' | b'C' | b'I' | b'J' | b'P' | b'R' | b'L' => {
                     if line.get(*letter).is_some() {
                         return Err(25);
                     }
@@ -141,14 +147,16 @@ impl Modal {
             }
         }
         if line.dwell {
-            return Ok(Order::Dwell(line.get(b'P').ok_or(28_u16)?.max(0.0)));
+            let time = line.get(b'P').ok_or(28_u16)?.max(0.0);
+            let printer = self.tongue == Tongue::Reprap;
+            return Ok(Order::Dwell(if printer { time / 1000.0 } else { time }));
         }
         let to = self.target(&line);
         if line.set_offset {
             self.set_offset(&line);
             return Ok(Order::Sync);
         }
-        let moves = [b'X', b'Y'].iter().any(|axis| line.get(*axis).is_some());
+        let moves = [b'X', b'Y', b'A', b'B', b'C'].iter().any(|axis| line.get(*axis).is_some());
         if let Some(motion) = line.motion {
             self.motion = motion;
         }
@@ -199,6 +207,13 @@ impl Modal {
             5 => self.beam = Beam::Off,
             7 | 8 => self.air = true,
             9 => self.air = false,
+            106 if self.tongue == Tongue::Reprap => {
+                (line.sync, self.beam) = (false, Beam::Constant);
+            }
+            107 if self.tongue == Tongue::Reprap => {
+                (line.sync, self.beam, self.s) = (false, Beam::Off, 0.0);
+            }
+            400 if self.tongue == Tongue::Reprap => {}
             _ => return Err(20),
         }
         Ok(())
@@ -208,13 +223,15 @@ impl Modal {
         if self.inches { value * 25.4 } else { value }
     }
 
-    fn target(&self, line: &Line) -> [f64; 2] {
-        let axis = |letter: u8, now: f64| match line.get(letter) {
+    fn target(&self, line: &Line) -> Axes {
+        let axis = |value: Option<f64>, now: f64| match value {
             None => now,
-            Some(v) if self.relative => now + self.mm(v),
-            Some(v) => self.mm(v),
+            Some(value) if self.relative => now + value,
+            Some(value) => value,
         };
-        [axis(b'X', self.at[0]), axis(b'Y', self.at[1])]
+        let mm = |letter: u8| line.get(letter).map(|value| self.mm(value));
+        let turn = [b'A', b'B', b'C'].into_iter().find_map(|letter| line.get(letter));
+        [axis(mm(b'X'), self.at[0]), axis(mm(b'Y'), self.at[1]), axis(turn, self.at[2])]
     }
 
     /// `G10 L20`: the present position gets these work coordinates.
@@ -228,14 +245,15 @@ impl Modal {
         }
     }
 
-    fn moves(&mut self, line: &Line, to: [f64; 2]) -> Result<Order, u16> {
+    fn moves(&mut self, line: &Line, to: Axes) -> Result<Order, u16> {
         let from = self.at;
         let points = match self.motion {
             0 | 1 => vec![to],
             _ => self.chords(line, from, to)?,
         };
         let feed = match self.motion {
-            0 => None,
+            // A printer's firmware knows no rapids.
+            0 if self.tongue == Tongue::Grbl => None,
             _ if self.feed <= 0.0 => return Err(22),
             _ if self.inverse_time => {
                 let mut at = from;
@@ -250,7 +268,7 @@ impl Modal {
     }
 
     /// An arc as chords, the way boards do it.
-    fn chords(&self, line: &Line, from: [f64; 2], to: [f64; 2]) -> Result<Vec<[f64; 2]>, u16> {
+    fn chords(&self, line: &Line, from: Axes, to: Axes) -> Result<Vec<Axes>, u16> {
         let clockwise = self.motion == 2;
         let centre = match line.get(b'R') {
             Some(r) => radius_centre(from, to, self.mm(r), clockwise).ok_or(34_u16)?,
@@ -259,7 +277,7 @@ impl Modal {
                 if i.is_none() && j.is_none() {
                     return Err(35);
                 }
-                [from[0] + self.mm(i.unwrap_or(0.0)), from[1] + self.mm(j.unwrap_or(0.0))]
+                [from[0] + self.mm(i.unwrap_or(0.0)), from[1] + self.mm(j.unwrap_or(0.0)), from[2]]
             }
         };
         let (r, r_end) = (distance(from, centre), distance(to, centre));
@@ -267,7 +285,7 @@ impl Modal {
         if off > 0.5 || (off > 0.005 && off > 0.001 * r) {
             return Err(33);
         }
-        let angle = |p: [f64; 2]| (p[1] - centre[1]).atan2(p[0] - centre[0]);
+        let angle = |p: Axes| (p[1] - centre[1]).atan2(p[0] - centre[0]);
         let begin = angle(from);
         let turn = std::f64::consts::TAU;
         let mut sweep = (angle(to) - begin).rem_euclid(turn);
@@ -283,7 +301,7 @@ impl Modal {
         let mut points: Vec<_> = (1..count.clamp(1, 100_000))
             .map(|n| {
                 let a = begin + sweep * n as f64 / count as f64;
-                [centre[0] + r * a.cos(), centre[1] + r * a.sin()]
+                [centre[0] + r * a.cos(), centre[1] + r * a.sin(), from[2]]
             })
             .collect();
         points.push(to);
@@ -291,7 +309,7 @@ impl Modal {
     }
 }
 
-fn radius_centre(from: [f64; 2], to: [f64; 2], r: f64, clockwise: bool) -> Option<[f64; 2]> {
+fn radius_centre(from: Axes, to: Axes, r: f64, clockwise: bool) -> Option<Axes> {
     let (dx, dy) = (to[0] - from[0], to[1] - from[1]);
     let chord = dx.hypot(dy);
     let height = (r * r - chord * chord / 4.0).max(0.0).sqrt();
@@ -302,11 +320,13 @@ fn radius_centre(from: [f64; 2], to: [f64; 2], r: f64, clockwise: bool) -> Optio
     Some([
         (from[0] + to[0]) / 2.0 - dy / chord * height * side,
         (from[1] + to[1]) / 2.0 + dx / chord * height * side,
+        from[2],
     ])
 }
 
-pub(crate) fn distance(a: [f64; 2], b: [f64; 2]) -> f64 {
-    (a[0] - b[0]).hypot(a[1] - b[1])
+/// How far apart two positions are as a board counts it: mm and degrees alike.
+pub(crate) fn distance(a: Axes, b: Axes) -> f64 {
+    (a[0] - b[0]).hypot(a[1] - b[1]).hypot(a[2] - b[2])
 }
 
 #[cfg(test)]
@@ -319,11 +339,11 @@ mod tests {
         assert_eq!(modal.line("G21 G90 (set up)").unwrap(), Order::Nothing);
         assert_eq!(
             modal.line("g1x10f600"),
-            Ok(Order::Moves { to: vec![[10.0, 0.0]], feed: Some(10.0) })
+            Ok(Order::Moves { to: vec![[10.0, 0.0, 0.0]], feed: Some(10.0) })
         );
         assert_eq!(modal.line("X20 Q5"), Err(20));
         assert_eq!(modal.line("X20 X30"), Err(25));
-        assert_eq!(modal.at, [10.0, 0.0]);
+        assert_eq!(modal.at, [10.0, 0.0, 0.0]);
         assert_eq!(modal.line("G2X5Y5"), Err(35));
         assert_eq!(modal.line("G2 X5 Y5 I9 J0"), Err(33));
         assert_eq!(modal.line("5"), Err(1));
@@ -337,10 +357,10 @@ mod tests {
         let mut modal = Modal::default();
         modal.line("G1 X10 F600").unwrap();
         let Order::Moves { to, .. } = modal.line("G3 X-10 Y0 I-10 J0").unwrap() else { panic!() };
-        assert!(to.len() > 50 && to.last() == Some(&[-10.0, 0.0]));
+        assert!(to.len() > 50 && to.last() == Some(&[-10.0, 0.0, 0.0]));
         for pair in to.windows(2) {
-            let middle = [(pair[0][0] + pair[1][0]) / 2.0, (pair[0][1] + pair[1][1]) / 2.0];
-            assert!((10.0 - distance(middle, [0.0; 2])).abs() < 0.0025);
+            let middle = [(pair[0][0] + pair[1][0]) / 2.0, (pair[0][1] + pair[1][1]) / 2.0, 0.0];
+            assert!((10.0 - distance(middle, [0.0; 3])).abs() < 0.0025);
         }
         assert!(to.iter().all(|p| p[1] >= -1e-9), "the upper half, counter-clockwise");
     }

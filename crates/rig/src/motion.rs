@@ -1,6 +1,6 @@
 //! Running the queue in simulated time, in closed form: no time steps, no rounding drift.
 
-use crate::gcode::distance;
+use crate::gcode::Axes;
 use crate::planner::{Block, Planner};
 use crate::record::Record;
 
@@ -16,8 +16,8 @@ pub(crate) enum Drive {
 /// The head: where it is in the first block of the queue.
 #[derive(Debug)]
 pub(crate) struct Head {
-    /// Machine position, mm.
-    pub(crate) at: [f64; 2],
+    /// Machine position.
+    pub(crate) at: Axes,
     /// Speed along the block, mm/s.
     pub(crate) speed: f64,
     /// How far into the first block, mm.
@@ -27,7 +27,7 @@ pub(crate) struct Head {
 
 impl Default for Head {
     fn default() -> Self {
-        Self { at: [0.0; 2], speed: 0.0, done: 0.0, drive: Drive::Planned }
+        Self { at: [0.0; 3], speed: 0.0, done: 0.0, drive: Drive::Planned }
     }
 }
 
@@ -74,13 +74,13 @@ impl Head {
             block.to
         } else {
             let share = ((self.done + moved) / block.length).clamp(0.0, 1.0);
-            [0, 1].map(|n| block.from[n] + (block.to[n] - block.from[n]) * share)
+            [0, 1, 2].map(|n| block.from[n] + (block.to[n] - block.from[n]) * share)
         };
         match block.s {
             Some(s) if s > 0.0 => {
                 record.burn(self.at, now, s * f64::from(planner.overrides.beam) / 100.0);
             }
-            _ => record.dark_mm += distance(self.at, now),
+            _ => record.pass(self.at, now),
         }
         record.busy_seconds += gone;
         self.at = now;

@@ -1,14 +1,14 @@
 //! The planner's queue: corner speeds under a look-ahead of a few moves, as boards have it.
 
-use crate::gcode::distance;
+use crate::gcode::{Axes, distance};
 use crate::settings::Setup;
 use std::collections::VecDeque;
 
 /// One straight move in the queue. Speeds in mm/s, squared where the name says so.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Block {
-    pub(crate) from: [f64; 2],
-    pub(crate) to: [f64; 2],
+    pub(crate) from: Axes,
+    pub(crate) to: Axes,
     pub(crate) length: f64,
     /// Highest speed, overrides counted in.
     pub(crate) speed: f64,
@@ -45,15 +45,15 @@ pub(crate) struct Planner {
     pub(crate) blocks: VecDeque<Block>,
     pub(crate) overrides: Overrides,
     /// Direction and acceleration of the last move, when the next one goes on from it.
-    last: Option<([f64; 2], f64)>,
+    last: Option<(Axes, f64)>,
 }
 
 impl Planner {
     /// Adds a straight move that burns with `s`, or not at all; one of no length is no move.
     pub(crate) fn push(
         &mut self,
-        from: [f64; 2],
-        to: [f64; 2],
+        from: Axes,
+        to: Axes,
         feed: Option<f64>,
         s: Option<f64>,
         setup: &Setup,
@@ -62,10 +62,10 @@ impl Planner {
         if length < 1e-9 {
             return;
         }
-        let direction = [(to[0] - from[0]) / length, (to[1] - from[1]) / length];
-        let along = |limit: [f64; 2]| {
+        let direction = [0, 1, 2].map(|n| (to[n] - from[n]) / length);
+        let along = |limit: Axes| {
             let axis = |n: usize| limit[n] / direction[n].abs().max(1e-12);
-            axis(0).min(axis(1))
+            axis(0).min(axis(1)).min(axis(2))
         };
         let top = along(setup.top_speed);
         let acceleration = along(setup.acceleration);
@@ -143,8 +143,8 @@ fn overridden(feed: Option<f64>, top: f64, overrides: Overrides) -> f64 {
 }
 
 /// Squared speed through a corner by junction deviation; a straight line has no limit.
-fn corner(a: [f64; 2], b: [f64; 2], acceleration: f64, deviation: f64) -> f64 {
-    let dot = a[0] * b[0] + a[1] * b[1];
+fn corner(a: Axes, b: Axes, acceleration: f64, deviation: f64) -> f64 {
+    let dot = a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
     if dot > 0.999_999 {
         return f64::INFINITY;
     }

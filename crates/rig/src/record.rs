@@ -1,5 +1,6 @@
 //! What the beam did.
 
+use crate::gcode::Axes;
 use std::collections::BTreeMap;
 
 /// One straight stretch that was burnt, machine coordinates in mm.
@@ -13,6 +14,8 @@ pub struct Mark {
     pub s: f64,
     /// Height of the focus, mm.
     pub height: f64,
+    /// Angles of the axis that turns, degrees.
+    pub turn: [f64; 2],
 }
 
 /// Everything that the beam and the head did.
@@ -28,6 +31,8 @@ pub struct Record {
     by_s: BTreeMap<u64, f64>,
     /// Height of the focus, mm.
     pub height: f64,
+    /// Diameter of what the rotary holds, mm: what its lengths are reckoned with.
+    pub diameter: Option<f64>,
     /// Least and greatest coordinates burnt.
     pub extents: Option<([f64; 2], [f64; 2])>,
     /// Seconds in which something moved or dwelt.
@@ -43,8 +48,22 @@ pub struct Record {
 }
 
 impl Record {
-    pub(crate) fn burn(&mut self, from: [f64; 2], to: [f64; 2], s: f64) {
-        let length = crate::gcode::distance(from, to);
+    /// How long a way is on the stock, mm.
+    fn length(&self, from: Axes, to: Axes) -> f64 {
+        let turned = (to[2] - from[2]).to_radians() * self.diameter.unwrap_or(0.0) / 2.0;
+        (to[0] - from[0]).hypot(to[1] - from[1]).hypot(turned)
+    }
+
+    /// A way with the beam off.
+    pub(crate) fn pass(&mut self, from: Axes, to: Axes) {
+        self.dark_mm += self.length(from, to);
+    }
+
+    pub(crate) fn burn(&mut self, from: Axes, to: Axes, s: f64) {
+        let length = self.length(from, to);
+        let turn = [from[2], to[2]];
+        let (whole_from, whole_to) = (from, to);
+        let (from, to) = ([from[0], from[1]], [to[0], to[1]]);
         self.burnt_mm += length;
         *self.by_s.entry((s * 10.0).round().max(0.0) as u64).or_default() += length;
         let (low, high) = self.extents.get_or_insert((from, from));
@@ -59,11 +78,13 @@ impl Record {
                 if last.s == s
                     && last.to == from
                     && last.height == self.height
-                    && straight(last, to) =>
+                    && last.turn[1] == turn[0]
+                    && straight(last, whole_from, whole_to) =>
             {
                 last.to = to;
+                last.turn[1] = turn[1];
             }
-            _ => self.marks.push(Mark { from, to, s, height: self.height }),
+            _ => self.marks.push(Mark { from, to, s, height: self.height, turn }),
         }
     }
 
@@ -73,12 +94,11 @@ impl Record {
     }
 }
 
-fn straight(mark: &Mark, to: [f64; 2]) -> bool {
-    let (a, b) = (
-        [mark.to[0] - mark.from[0], mark.to[1] - mark.from[1]],
-        [to[0] - mark.to[0], to[1] - mark.to[1]],
-    );
-    let cross = a[0] * b[1] - a[1] * b[0];
-    let dot = a[0] * b[0] + a[1] * b[1];
-    dot > 0.0 && cross.abs() < 1e-9 * dot.max(1.0)
+/// Whether a way goes on in the direction of a mark.
+fn straight(mark: &Mark, from: Axes, to: Axes) -> bool {
+    let a = [mark.to[0] - mark.from[0], mark.to[1] - mark.from[1], mark.turn[1] - mark.turn[0]];
+    let b = [0, 1, 2].map(|n| to[n] - from[n]);
+    let cross = [a[0] * b[1] - a[1] * b[0], a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2]];
+    let dot: f64 = a.iter().zip(&b).map(|(a, b)| a * b).sum();
+    dot > 0.0 && cross.iter().all(|c| c.abs() < 1e-9 * dot.max(1.0))
 }

@@ -1,13 +1,15 @@
 //! The controller itself: bytes in, time by, bytes out.
 
 mod dollar;
+mod printer;
 mod realtime;
 
-use crate::gcode::{Beam, Modal, Order};
+use crate::gcode::{Axes, Beam, Modal, Order};
 use crate::motion::{Drive, Head};
 use crate::planner::Planner;
 use crate::record::Record;
-use crate::settings::Setup;
+use crate::settings::{Setup, Tongue};
+use printer::Counter;
 use std::collections::VecDeque;
 use std::fmt::Write as _;
 
@@ -28,7 +30,7 @@ enum State {
 #[derive(Debug)]
 enum Pending {
     Moves {
-        to: VecDeque<[f64; 2]>,
+        to: VecDeque<Axes>,
         feed: Option<f64>,
         s: Option<f64>,
     },
@@ -54,12 +56,14 @@ pub struct Rig {
     head: Head,
     pending: Option<Pending>,
     /// Where the last planned move ends, machine coordinates.
-    planned: [f64; 2],
+    planned: Axes,
     record: Record,
     /// What moves is a jog.
     jogging: bool,
     /// The beam is switched off for as long as it is held.
     beam_stopped: bool,
+    /// Line numbers of the printer's protocol.
+    printer: Counter,
     now: f64,
 }
 
@@ -67,17 +71,26 @@ impl Rig {
     /// Switches a controller on; it says hello.
     #[must_use]
     pub fn new(setup: Setup) -> Self {
+        let modal = Modal {
+            tongue: setup.tongue,
+            offset: [setup.offset[0], setup.offset[1], 0.0],
+            at: [-setup.offset[0], -setup.offset[1], 0.0],
+            ..Modal::default()
+        };
+        let mut record = Record::default();
+        record.diameter = setup.diameter;
         let mut rig = Self {
             setup,
             state: State::Ready,
             inbox: VecDeque::new(),
             output: String::new(),
-            modal: Modal::default(),
+            modal,
             planner: Planner::default(),
             head: Head::default(),
             pending: None,
-            planned: [0.0; 2],
-            record: Record::default(),
+            planned: [0.0; 3],
+            record,
+            printer: Counter::default(),
             jogging: false,
             beam_stopped: false,
             now: 0.0,
@@ -90,7 +103,7 @@ impl Rig {
     /// real board.
     pub fn receive(&mut self, bytes: &[u8]) {
         for byte in bytes {
-            if self.act_at_once(*byte) {
+            if self.setup.tongue == Tongue::Grbl && self.act_at_once(*byte) {
                 continue;
             }
             if self.inbox.len() + 1 >= self.setup.buffer {
@@ -174,7 +187,7 @@ impl Rig {
     /// Where the head is, machine coordinates in mm.
     #[must_use]
     pub fn position(&self) -> [f64; 2] {
-        self.head.at
+        [self.head.at[0], self.head.at[1]]
     }
 
     /// A constant beam burns on while the head stands; in laser mode not after a rapid move.
@@ -251,6 +264,10 @@ impl Rig {
             let line: Vec<u8> = self.inbox.drain(..=end).take(end).collect();
             self.record.lines += 1;
             let line = String::from_utf8_lossy(&line).into_owned();
+            if self.setup.tongue == Tongue::Reprap {
+                self.printer_line(line.trim());
+                continue;
+            }
             match self.one_line(line.trim()) {
                 Ok(true) => self.ok(),
                 Ok(false) => {}
@@ -289,9 +306,9 @@ impl Rig {
                 true
             }
             Some(Pending::Home) if self.planner.blocks.is_empty() => {
-                self.head.at = [0.0; 2];
+                self.head.at = [0.0; 3];
                 self.modal.at = self.work_position();
-                self.planned = [0.0; 2];
+                self.planned = [0.0; 3];
                 self.planner.standstill();
                 self.ok();
                 true
@@ -308,6 +325,11 @@ impl Rig {
         if line.len() + 1 > LONGEST_LINE {
             return Err(11);
         }
+        self.program_line(line)
+    }
+
+    /// Takes one line, a command or of a program.
+    fn program_line(&mut self, line: &str) -> Result<bool, u16> {
         if let Some(command) = line.strip_prefix('$') {
             return self.dollar(command);
         }
@@ -338,7 +360,7 @@ impl Rig {
                 Ok(false)
             }
             Order::Moves { to, feed } => {
-                let machine = |p: &[f64; 2]| [p[0] + offset[0], p[1] + offset[1]];
+                let machine = |p: &Axes| [0, 1, 2].map(|n| p[n] + offset[n]);
                 let to = to.iter().map(machine).collect();
                 self.pending = Some(Pending::Moves { to, feed, s });
                 // Answered by `make_room`, as soon as all of it is in the planner.
@@ -358,7 +380,7 @@ impl Rig {
         Ok(false)
     }
 
-    fn plan_move(&mut self, to: [f64; 2], feed: Option<f64>, s: Option<f64>) {
+    fn plan_move(&mut self, to: Axes, feed: Option<f64>, s: Option<f64>) {
         let (low, high) = (self.setup.low, self.setup.high);
         let outside = (0..2).any(|n| to[n] < low[n] - 1e-3 || to[n] > high[n] + 1e-3);
         if self.setup.soft_limits && outside {
@@ -374,6 +396,10 @@ impl Rig {
     }
 
     fn banner(&mut self) {
+        if self.setup.tongue == Tongue::Reprap {
+            self.output.push_str("start\r\necho: a simulated machine\r\n");
+            return;
+        }
         self.output.push_str("\r\nGrbl 1.1h ['$' for help]\r\n");
     }
 
@@ -386,9 +412,9 @@ impl Rig {
         self.state = State::Alarm;
     }
 
-    fn work_position(&self) -> [f64; 2] {
+    fn work_position(&self) -> Axes {
         let (at, offset) = (self.head.at, self.modal.offset);
-        [at[0] - offset[0], at[1] - offset[1]]
+        [0, 1, 2].map(|n| at[n] - offset[n])
     }
 
     fn drop_motion(&mut self) {

@@ -1,5 +1,15 @@
 //! What the simulated machine is.
 
+/// The languages of controllers.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Tongue {
+    /// The public `grbl` interface.
+    #[default]
+    Grbl,
+    /// The text protocol of 3-D-printer firmware.
+    Reprap,
+}
+
 /// The machine that the rig pretends to be. Lengths in mm, speeds in mm/s, accelerations in mm/s².
 #[derive(Debug, Clone, PartialEq)]
 pub struct Setup {
@@ -7,10 +17,18 @@ pub struct Setup {
     pub low: [f64; 2],
     /// Greatest coordinate of X and Y.
     pub high: [f64; 2],
-    /// Top speed of X and Y.
-    pub top_speed: [f64; 2],
-    /// Acceleration of X and Y.
-    pub acceleration: [f64; 2],
+    /// Top speed of X, Y and the axis that turns (deg/s).
+    pub top_speed: [f64; 3],
+    /// Acceleration of X, Y and the axis that turns (deg/s²).
+    pub acceleration: [f64; 3],
+    /// Whether there is an axis that turns.
+    pub turning: bool,
+    /// Diameter of what it turns, mm.
+    pub diameter: Option<f64>,
+    /// The work offset that it wakes up with.
+    pub offset: [f64; 2],
+    /// Which language it speaks.
+    pub tongue: Tongue,
     /// Top speed and acceleration of the focus.
     pub focus: [f64; 2],
     /// Junction deviation, mm.
@@ -33,8 +51,12 @@ impl Default for Setup {
         Self {
             low: [0.0, 0.0],
             high: [400.0, 300.0],
-            top_speed: [250.0, 200.0],
-            acceleration: [1500.0, 1200.0],
+            top_speed: [250.0, 200.0, 360.0],
+            acceleration: [1500.0, 1200.0, 3600.0],
+            turning: false,
+            diameter: None,
+            offset: [0.0; 2],
+            tongue: Tongue::Grbl,
             focus: [10.0, 100.0],
             corner: 0.01,
             full: 1000.0,

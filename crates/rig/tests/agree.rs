@@ -13,7 +13,7 @@ const MACHINE: &str = include_str!("../../cli/demo/bench-laser.machine.toml");
 
 fn measured(program: &str) -> Report {
     let machine = machine::read("m", MACHINE).expect("the demo's machine");
-    let mut measure = Measure::new("p", Some(&machine));
+    let mut measure = Measure::new("p", Some(&machine), None);
     program.lines().for_each(|line| measure.line(line.as_bytes()));
     measure.finish()
 }

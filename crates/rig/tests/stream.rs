@@ -6,7 +6,7 @@ use proptest::prelude::*;
 use proptest::test_runner::FileFailurePersistence;
 use std::collections::VecDeque;
 use tinkite_rig::{Rig, Setup};
-use tinkite_wire::{Event, Failure, Instant, Outcome, Session, Settings, Span};
+use tinkite_wire::{Event, Failure, Instant, Outcome, Session, Settings, Span, Tongue};
 
 /// What goes wrong, and when.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -66,7 +66,7 @@ fn run(lines: &[String], setup: Setup, seed: u64, mishap: Mishap) -> World {
     let mut now = 0.0;
     let instant = |now: f64| Instant((now * 1e6) as u64);
     let settings = Settings { silence: Span::millis(3000), ..Settings::default() };
-    let mut session = Session::new(settings, instant(now));
+    let mut session = Session::new(Tongue::Grbl, settings, instant(now));
     let mut next = 0;
     let mut sent_end = false;
     let mut closed = false;

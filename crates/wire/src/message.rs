@@ -67,6 +67,8 @@ pub struct Status {
     pub state: State,
     /// Position in mm, machine coordinates where it reports those, else work coordinates.
     pub position: Option<[f64; 3]>,
+    /// Whether that is in machine coordinates.
+    pub machine_position: bool,
     /// Actual speed in mm/min and S value.
     pub feed_and_s: Option<[f64; 2]>,
 }
@@ -75,10 +77,13 @@ impl Status {
     fn parse(body: &str) -> Option<Self> {
         let mut fields = body.split('|');
         let state = State::parse(fields.next()?)?;
-        let mut status = Self { state, position: None, feed_and_s: None };
+        let mut status = Self { state, position: None, machine_position: false, feed_and_s: None };
         for field in fields {
             match field.split_once(':') {
-                Some(("MPos" | "WPos", numbers)) => status.position = parse_numbers(numbers),
+                Some((kind @ ("MPos" | "WPos"), numbers)) => {
+                    status.position = parse_numbers(numbers);
+                    status.machine_position = kind == "MPos";
+                }
                 Some(("FS", numbers)) => status.feed_and_s = parse_numbers(numbers),
                 _ => {}
             }
@@ -113,6 +118,10 @@ pub enum Message {
     Setting(u16, f64),
     /// Receive buffer in bytes, out of `[OPT:…]`.
     Buffer(usize),
+    /// An offset, `[G54:10.000,5.000,0.000]`.
+    Offset(String, [f64; 3]),
+    /// The modal state, `[GC:G0 G54 …]`.
+    Modes(Vec<String>),
     /// Anything else.
     Other(String),
 }
@@ -140,6 +149,14 @@ impl Message {
             }
         } else if let Some(options) = line.strip_prefix("[OPT:").and_then(|l| l.strip_suffix(']')) {
             options.split(',').nth(2).and_then(|n| n.parse().ok()).map_or_else(other, Self::Buffer)
+        } else if let Some(modes) = line.strip_prefix("[GC:").and_then(|l| l.strip_suffix(']')) {
+            Self::Modes(modes.split_whitespace().map(str::to_string).collect())
+        } else if let Some((name, numbers)) = line
+            .strip_prefix("[G")
+            .and_then(|l| l.strip_suffix(']'))
+            .and_then(|l| l.split_once(':'))
+        {
+            parse_numbers(numbers).map_or_else(other, |at| Self::Offset(format!("G{name}"), at))
         } else {
             other()
         }

@@ -95,7 +95,12 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         &format!("read {} --machine bench-laser", shown(&at("sail-panel.nc"))),
     )?;
     super::read::run(
-        &Read { program: at("sail-panel.nc"), machine: Some("bench-laser".into()) },
+        &Read {
+            program: at("sail-panel.nc"),
+            machine: Some("bench-laser".into()),
+            diameter: None,
+            explain: false,
+        },
         console,
     )?;
 
@@ -105,6 +110,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         &format!("run {} --to rig: --picture {}", shown(&job.job), shown(&at("burnt.png"))),
     )?;
     let run = Run {
+        diameter: None,
         file: job.job.clone(),
         to: Some("rig:".into()),
         machine: None,

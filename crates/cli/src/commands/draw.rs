@@ -6,9 +6,14 @@ use crate::door;
 use crate::refusal::{Refusal, Sources};
 use crate::report::look::Looked;
 use crate::{gif, load, png};
+use std::fs::File;
+use std::io::BufReader;
+use std::path::Path;
 use tinkite_core::geometry::Rect;
-use tinkite_core::picture::{self, Canvas, Look, Show};
+use tinkite_core::picture::{self, Canvas, Look, Mark, Show, Words};
 use tinkite_core::problem::Problems;
+use tinkite_core::program::measure::{Measure, span};
+use tinkite_core::quantity::{clock, plain};
 
 pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
     let plays = png::is_playback(&args.output) && !args.trouble;
@@ -21,6 +26,9 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
     }
     if plays && args.show.is_some() {
         return Err(Refusal::Usage("a playback shows steps; --show is for .svg and .png".into()));
+    }
+    if !is_job(&args.job.job) {
+        return program(args, canvas, console);
     }
     let made = load::made(&args.job)?;
     let show = args.show.map(|show| match show {
@@ -40,6 +48,58 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
     door::show(&load::located(made.compiled.problems, &made.sources), &made.sources, console);
     Ok(())
 }
+
+/// Whether a file is a job by its name; anything else is a program.
+fn is_job(path: &Path) -> bool {
+    path.extension().is_some_and(|ending| ending == "toml")
+}
+
+/// The picture of a machine program from anywhere.
+fn program(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal> {
+    let name = args.job.job.display().to_string();
+    let refuse = |what: &str| Err(Refusal::Usage(format!("{name} is a program: {what}")));
+    if args.show.is_some() || args.window.is_some() || png::is_playback(&args.output) {
+        return refuse("--show, --window and playback are for jobs");
+    }
+    let Some(machine) = &args.job.machine else {
+        return refuse("it is drawn on the bed of a machine, so say --machine NAME");
+    };
+    let mut sources = Sources::new();
+    let machine = load::typed_machine(machine, &args.job.job, &mut sources)?;
+    let file = File::open(&args.job.job).map_err(|error| Refusal::unreadable(&name, &error))?;
+    let mut measure = Measure::new(&name, Some(&machine), None);
+    let mut marks: Vec<Mark> = Vec::new();
+    super::read::each_line(&name, &mut BufReader::new(file), |line| {
+        measure.line_with(line, &mut |stroke| {
+            if stroke.s > 0.0 {
+                let mut from = stroke.from;
+                stroke.piece.flatten(from, CHORD, |to| {
+                    marks.push(Mark { from, to, s: stroke.s });
+                    from = to;
+                });
+            }
+        });
+    })?;
+    let report = measure.finish();
+    let mut facts = vec![
+        format!("{} mm with the beam on", plain(report.burn, 1)),
+        format!("{} mm with it off", plain(report.travel, 1)),
+        format!("about {} on this machine", clock(report.seconds)),
+    ];
+    facts.extend(report.burn_extents.map(span));
+    facts.extend(report.s.map(|(low, high)| format!("S{} to S{}", plain(low, 1), plain(high, 1))));
+    let title = args.job.job.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    let words = Words { title: &title, subtitle: "a machine program; darker is stronger" };
+    let written = png::write(&args.output, args.writing, || {
+        picture::burnt(&marks, &machine, &words, facts, canvas)
+    })?;
+    console.result(&written.words())?;
+    door::show(&report.problems, &sources, console);
+    if report.problems.refuse() { Err(Refusal::Reported) } else { Ok(()) }
+}
+
+/// Chords of drawn arcs are this near to them, mm.
+const CHORD: f64 = 0.05;
 
 /// The picture of what is wrong, of a job or of a drawing alone. It is drawn for a refused job as
 /// well: that is when it is needed.

@@ -4,7 +4,7 @@ use crate::args::Emit;
 use crate::console::Console;
 use crate::door;
 use crate::load;
-use crate::output::Output;
+use crate::pages::{Files, Page};
 use crate::refusal::Refusal;
 use serde::Serialize;
 use std::io;
@@ -15,10 +15,29 @@ use tinkite_core::quantity::{clock, plain};
 #[derive(Debug, Serialize)]
 struct EmitJson {
     file: String,
+    /// Each file that was written, in the order in which they are run.
+    files: Vec<FileJson>,
+    dialect: &'static str,
+    zero: &'static str,
+    lines: u64,
     bytes: u64,
     moves: u64,
     seconds: f64,
     extents_mm: Option<crate::report::ExtentsJson>,
+}
+
+#[derive(Debug, Serialize)]
+struct FileJson {
+    file: String,
+    lines: u64,
+    bytes: u64,
+}
+
+impl From<&Page> for FileJson {
+    fn from(page: &Page) -> Self {
+        let Page { file, lines } = page;
+        Self { file: file.path.display().to_string(), lines: *lines, bytes: file.bytes }
+    }
 }
 
 /// Where a job's program goes when nobody says: beside the job, as NAME.nc.
@@ -43,17 +62,31 @@ pub(super) fn run(args: &Emit, console: &Console) -> Result<(), Refusal> {
             Ok(()) => Ok(()),
         };
     }
-    let written = Output::create(&path, args.writing)?.write(|out| program.write(comments, out))?;
-    let totals = &program.within().timed().totals;
+    let mut pages = Files::new(&path, args.writing)?;
+    program
+        .write_pages(comments, &mut pages)
+        .map_err(|error| Refusal::output(&path.display().to_string(), &error))?;
+    let written = pages.persist()?;
+    let timed = program.within().timed();
+    let totals = &timed.totals;
     if console.json {
+        let field = made.job.field();
         return console.json(&EmitJson {
-            file: written.path.display().to_string(),
-            bytes: written.bytes,
+            file: written[0].file.path.display().to_string(),
+            files: written.iter().map(FileJson::from).collect(),
+            dialect: made.job.machine.dialect.name(),
+            zero: made.job.placement.zero.name(),
+            lines: written.iter().map(|one| one.lines).sum(),
+            bytes: written.iter().map(|one| one.file.bytes).sum(),
             moves: totals.moves,
             seconds: crate::report::micron(totals.seconds()),
-            extents_mm: totals.burnt.map(Into::into),
+            extents_mm: totals.burnt.map(|r| field.machine_rect(r).into()),
         });
     }
+    for more in &written[1..] {
+        console.result(&more.file.words())?;
+    }
+    let written = &written[0].file;
     let size = totals.burnt.map_or_else(String::new, |r| {
         format!("{} x {} mm, ", plain(r.width(), 2), plain(r.height(), 2))
     });

@@ -10,7 +10,7 @@ use std::fs::File;
 use std::io::{self, BufRead, BufReader};
 use tinkite_core::job::Machine;
 use tinkite_core::problem::{Place, Problem};
-use tinkite_core::program::measure::{Measure, Report};
+use tinkite_core::program::measure::{Explainer, Measure, Report};
 
 /// Lines longer than this (bytes) are in no program: a binary file was named.
 const LONGEST_LINE: usize = 64 << 10;
@@ -50,13 +50,28 @@ pub(super) fn each_line(
 }
 
 /// Measures a program.
-pub(super) fn measure(
+fn measure(
     name: &str,
     reader: &mut impl BufRead,
     machine: Option<&Machine>,
+    args: &Read,
+    console: &Console,
 ) -> Result<Report, Refusal> {
-    let mut measure = Measure::new(name, machine);
-    each_line(name, reader, |line| measure.line(line))?;
+    let mut measure = Measure::new(name, machine, args.diameter);
+    if !args.explain {
+        each_line(name, reader, |line| measure.line(line))?;
+        return Ok(measure.finish());
+    }
+    let mut explainer = Explainer::new(machine);
+    let (mut number, mut shown) = (0, Ok(()));
+    each_line(name, reader, |line| {
+        number += 1;
+        measure.line(line);
+        let text = String::from_utf8_lossy(line);
+        let row = format!("{number:>6}  {:<34}  {}", text.trim_end(), explainer.line(line));
+        shown = std::mem::replace(&mut shown, Ok(())).and_then(|()| console.result(row.trim_end()));
+    })?;
+    shown?;
     Ok(measure.finish())
 }
 
@@ -69,10 +84,16 @@ pub(super) fn run(args: &Read, console: &Console) -> Result<(), Refusal> {
         .map(|machine| load::typed_machine(machine, &args.program, &mut sources))
         .transpose()?;
     let report = if name == "-" {
-        measure("standard input", &mut io::stdin().lock(), machine.as_ref())?
+        measure("standard input", &mut io::stdin().lock(), machine.as_ref(), args, console)?
     } else {
         let file = File::open(&args.program).map_err(|error| Refusal::unreadable(&name, &error))?;
-        measure(&name, &mut BufReader::with_capacity(1 << 16, file), machine.as_ref())?
+        measure(
+            &name,
+            &mut BufReader::with_capacity(1 << 16, file),
+            machine.as_ref(),
+            args,
+            console,
+        )?
     };
     if console.json {
         console.json(&report::json(&report))?;

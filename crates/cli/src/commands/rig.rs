@@ -24,7 +24,7 @@ pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
     let record = args.record.as_ref().map(|path| Output::create(path, args.writing)).transpose()?;
     let pace = pace(&args.pace)?;
     let machine = load::machine(&args.machine, Path::new(""), &mut Sources::new())?;
-    let mut rig = Rig::new(setup(&machine));
+    let mut rig = Rig::new(setup(&machine, args.diameter));
     let stopping =
         Stopping::watch().map_err(|e| Refusal::Usage(format!("Ctrl-C cannot be watched: {e}")))?;
     let stop = stopping.flag();

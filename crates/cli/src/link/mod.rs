@@ -39,10 +39,15 @@ pub(crate) trait Link {
 }
 
 /// Opens a link by its name: `rig:`, `rig:PACE`, `tcp:HOST:PORT`, `serial:PORT@BAUD`.
-pub(crate) fn open(name: &str, machine: &Machine) -> Result<Box<dyn Link>, Refusal> {
+/// `diameter` (mm) is that of what the machine's rotary holds, where it is in use.
+pub(crate) fn open(
+    name: &str,
+    machine: &Machine,
+    diameter: Option<f64>,
+) -> Result<Box<dyn Link>, Refusal> {
     if let Some(rest) = name.strip_prefix("rig:") {
         let pace = pace(if rest.is_empty() { "max" } else { rest })?;
-        return Ok(Box::new(RigLink::new(Rig::new(setup(machine)), pace)));
+        return Ok(Box::new(RigLink::new(Rig::new(setup(machine, diameter)), pace)));
     }
     if let Some(address) = name.strip_prefix("tcp:") {
         return tcp::TcpLink::open(address).map(|link| Box::new(link) as Box<dyn Link>);

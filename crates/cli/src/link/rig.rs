@@ -4,19 +4,44 @@ use super::{Heard, Link};
 use crate::refusal::Refusal;
 use std::io;
 use std::time::Duration;
+use tinkite_core::geometry::Vec2;
 use tinkite_core::job::Machine;
+use tinkite_core::job::machine::Dialect;
 use tinkite_rig::shell::Pace;
-use tinkite_rig::{Rig, Setup};
+use tinkite_rig::{Rig, Setup, Tongue};
 use tinkite_wire::Instant;
 
-/// A rig that pretends to be `machine`.
-pub(crate) fn setup(machine: &Machine) -> Setup {
+/// A rig that pretends to be `machine`; its rotary is in use when something of a diameter (mm) is
+/// held in it.
+pub(crate) fn setup(machine: &Machine, diameter: Option<f64>) -> Setup {
     let corner = -machine.bed.origin_offset();
+    let ends = [corner, corner + Vec2::new(machine.bed.width, machine.bed.depth)]
+        .map(|end| machine.pointing.to_machine(end));
+    let turning = machine.rotary.filter(|rotary| rotary.per_turn.is_none());
+    let turn = turning.map_or([360.0, 3600.0], |r| [r.axis.top_speed, r.axis.acceleration]);
+    // Where the rotary stands in for an axis there is no end to it.
+    let endless = machine.rotary.filter(|r| r.per_turn.is_some()).map(|rotary| rotary.letter);
+    let offset = machine.bed.offset;
+    let (mut low, mut high) = (
+        [ends[0].x.min(ends[1].x) + offset.x, ends[0].y.min(ends[1].y) + offset.y],
+        [ends[0].x.max(ends[1].x) + offset.x, ends[0].y.max(ends[1].y) + offset.y],
+    );
+    if let (Some(_), Some(letter)) = (diameter, endless) {
+        let axis = usize::from(letter == b'Y');
+        (low[axis], high[axis]) = (-1e6, 1e6);
+    }
     Setup {
-        low: [corner.x, corner.y],
-        high: [corner.x + machine.bed.width, corner.y + machine.bed.depth],
-        top_speed: [machine.x.top_speed, machine.y.top_speed],
-        acceleration: [machine.x.acceleration, machine.y.acceleration],
+        low,
+        high,
+        top_speed: [machine.x.top_speed, machine.y.top_speed, turn[0]],
+        acceleration: [machine.x.acceleration, machine.y.acceleration, turn[1]],
+        turning: turning.is_some(),
+        diameter,
+        offset: [offset.x, offset.y],
+        tongue: match machine.dialect {
+            Dialect::Reprap => Tongue::Reprap,
+            Dialect::Grbl | Dialect::Ngc => Tongue::Grbl,
+        },
         focus: machine
             .z
             .map_or(Setup::default().focus, |z| [z.axis.top_speed, z.axis.acceleration]),

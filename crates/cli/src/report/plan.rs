@@ -5,8 +5,8 @@ use super::{ExtentsJson, ProblemJson, micron, problems_json};
 use crate::load::Made;
 use serde::Serialize;
 use std::fmt::Write as _;
-use tinkite_core::geometry::Rect;
 use tinkite_core::job::{Fill, Step};
+use tinkite_core::limits::round::departure;
 use tinkite_core::motion::StepTotals;
 use tinkite_core::quantity::{clock, plain};
 
@@ -15,12 +15,25 @@ pub(crate) struct PlanJson {
     name: String,
     machine: String,
     extents_mm: Option<ExtentsJson>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    rotary: Option<RotaryJson>,
     burn_mm: f64,
     travel_mm: f64,
     seconds: f64,
     steps: Vec<StepJson>,
     leftovers: Vec<String>,
     problems: Vec<ProblemJson>,
+}
+
+#[derive(Debug, Serialize)]
+struct RotaryJson {
+    /// Letter of the axis that turns.
+    axis: String,
+    /// Least and greatest position of it: degrees, or mm where it stands in for another axis.
+    turned: [f64; 2],
+    surface_changes_height_mm: f64,
+    best_focus_below_thickest_mm: f64,
+    steepest_deg: f64,
 }
 
 #[derive(Debug, Serialize)]
@@ -73,7 +86,8 @@ pub(crate) fn json(made: &Made) -> PlanJson {
     PlanJson {
         name: made.job.name.clone(),
         machine: made.job.machine.name.clone(),
-        extents_mm: totals.burnt.map(ExtentsJson::from),
+        extents_mm: totals.burnt.map(|r| made.job.field().machine_rect(r).into()),
+        rotary: rotary(made),
         burn_mm: micron(totals.burn()),
         travel_mm: micron(totals.travel()),
         seconds: micron(totals.seconds()),
@@ -81,6 +95,21 @@ pub(crate) fn json(made: &Made) -> PlanJson {
         leftovers: made.compiled.leftovers.clone(),
         problems: problems_json(&made.compiled.problems),
     }
+}
+
+/// What turns, and how the surface lies to the focus.
+fn rotary(made: &Made) -> Option<RotaryJson> {
+    let timed = made.compiled.within.timed();
+    let (frame, burnt) = (timed.placed.frame(), timed.totals.burnt?);
+    let departure = departure(timed)?;
+    let words = frame.rect(burnt);
+    Some(RotaryJson {
+        axis: char::from(frame.letters()[1]).to_string(),
+        turned: [micron(words.y0), micron(words.y1)],
+        surface_changes_height_mm: micron(departure.height),
+        best_focus_below_thickest_mm: micron(departure.best_below),
+        steepest_deg: micron(departure.slope.to_degrees()),
+    })
 }
 
 /// Light in each mm of line, J.
@@ -105,11 +134,6 @@ fn paths(made: &Made, step: usize) -> usize {
         Burn::Rows(rows) => rows.line_count(),
     };
     sequence.paths().iter().filter(|path| path.step == step).map(|path| lines(&path.burn)).sum()
-}
-
-fn span(r: Rect) -> String {
-    let n = |v: f64| plain(v, 2);
-    format!("X {} to {}, Y {} to {} mm", n(r.x0), n(r.x1), n(r.y0), n(r.y1))
 }
 
 /// Different values, in turn.
@@ -184,17 +208,18 @@ pub(crate) fn text(made: &Made) -> String {
     let numbers = [3, 4, 5, 6, 7, 8, 9, 10, 11, 12];
     let numbers = &numbers[..numbers.len() - usize::from(!measured)];
     let _ = writeln!(out, "\n{}\n", table(&header, rows, numbers));
+    let frame = made.compiled.within.timed().placed.frame();
     if let Some(burnt) = totals.burnt {
         let _ = writeln!(
             out,
             "  burns    {}, {} x {} mm",
-            span(burnt),
+            frame.span(burnt, 2),
             plain(burnt.width(), 2),
             plain(burnt.height(), 2)
         );
     }
     if let Some(worked) = totals.worked.filter(|worked| Some(*worked) != totals.burnt) {
-        let _ = writeln!(out, "  run-up   {}", span(worked));
+        let _ = writeln!(out, "  run-up   {}", frame.span(worked, 2));
     }
     let _ = writeln!(
         out,

@@ -33,7 +33,7 @@ pub(crate) fn json(report: &Report) -> ReadJson {
         seconds: micron(report.seconds),
         extents_mm: report.extents.map(ExtentsJson::from),
         burn_extents_mm: report.burn_extents.map(ExtentsJson::from),
-        rotary_deg: None,
+        rotary_deg: report.rotary.map(|(a, b)| [micron(a), micron(b)]),
         s: report.s.map(|(a, b)| [a, b]),
         beam_off_at_end: report.beam_off_at_end,
         problems: problems_json(&report.problems),
@@ -62,6 +62,9 @@ pub(crate) fn text(name: &str, report: &Report, machine: Option<&str>) -> String
     }
     if let Some(rect) = report.extents {
         let _ = writeln!(out, "  moves    {}", span(rect));
+    }
+    if let Some((low, high)) = report.rotary {
+        let _ = writeln!(out, "  turns    {} to {} deg", plain(low, 3), plain(high, 3));
     }
     let _ = writeln!(
         out,

@@ -84,6 +84,7 @@ mod tests {
             follows_speed: false,
             levels: Some(256),
             table: None,
+            switch: crate::job::machine::Switch::Inline,
         };
         assert_eq!(level(&beam, s_value(&beam, Power(0.4)).unwrap()), Some(102));
         assert_eq!(share(&beam, Asked::Share(0.4)).unwrap(), Power(0.4));

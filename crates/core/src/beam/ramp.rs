@@ -136,6 +136,7 @@ mod tests {
             follows_speed: false,
             levels,
             table: None,
+            switch: crate::job::machine::Switch::Inline,
         }
     }
 

@@ -2,7 +2,7 @@
 
 use super::machine::Machine;
 use super::reader::{Section, Sheet};
-use super::{Job, Placement, Stock, StockSize, artwork, drawn, place, step};
+use super::{Job, Placement, Stock, StockSize, artwork, drawn, place, rotary, step};
 use crate::problem::{Problem, Problems};
 use crate::quantity::Length;
 
@@ -79,9 +79,10 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
         .enumerate()
         .map(|(n, section)| drawn::read(section, n + 1))
         .collect();
-    top.not_yet(&["rotary"]);
+    let round = top.section("rotary").map(|section| rotary::read(section, &machine));
     let steps: Vec<_> = steps.into_iter().collect::<Option<_>>()?;
     unique_names(&top, &steps);
+    frequencies(&top, &steps);
     top.finish();
     Some(Job {
         name,
@@ -91,6 +92,7 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
         artworks: artworks.into_iter().collect::<Option<_>>()?,
         shapes: shapes.into_iter().collect::<Option<_>>()?,
         stock: stock.map_or(Some(None), |stock| stock.map(Some))?,
+        round: round.map_or(Some(None), |round| round.map(Some))?,
         placement,
         tolerance,
         steps,
@@ -107,6 +109,22 @@ fn unique_names(top: &Section<'_, '_>, steps: &[super::Step]) {
             );
             top.report(problem, step.span.clone());
         }
+    }
+}
+
+/// The source keeps the frequency that it was told last: once one step names one, all must.
+fn frequencies(top: &Section<'_, '_>, steps: &[super::Step]) {
+    let Some(one) = steps.iter().find(|step| step.frequency.is_some()) else { return };
+    for step in steps.iter().filter(|step| step.frequency.is_none()) {
+        let problem = Problem::error(
+            "frequency",
+            format!(
+                "step \"{}\" says no frequency, and step \"{}\" does: which it would run with depends on the order",
+                step.name, one.name
+            ),
+            "give every step its frequency",
+        );
+        top.report(problem, step.span.clone());
     }
 }
 

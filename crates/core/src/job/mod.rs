@@ -5,19 +5,23 @@
 
 mod artwork;
 mod drawn;
+mod field;
 mod file;
 pub mod machine;
 mod place;
 mod reader;
+mod rotary;
 pub mod select;
 mod starter;
 mod step;
 
 pub use artwork::{ArtworkUse, Only};
 pub use drawn::{Area, DrawnShape, Outline};
+pub use field::Field;
 pub use file::{Request, read};
 pub use machine::Machine;
-pub use place::{Anchor, Copies, Mark, Mirror, Placement, Size, Spacing, Spot};
+pub use place::{Anchor, Copies, Mark, Mirror, Placement, Size, Spacing, Spot, Zero};
+pub use rotary::{Hold, Keep, Round};
 pub use select::Take;
 pub use starter::starter;
 pub use step::{
@@ -66,6 +70,8 @@ pub struct Job {
     pub shapes: Vec<DrawnShape>,
     /// The stock, when the job says how large it is.
     pub stock: Option<Stock>,
+    /// What is held in the rotary; none: the job lies flat on the bed.
+    pub round: Option<Round>,
     /// Where it sits on the bed.
     pub placement: Placement,
     /// How far toolpaths may stray from the drawn curves, mm.

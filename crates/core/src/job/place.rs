@@ -59,9 +59,34 @@ impl Anchor {
     }
 }
 
+/// What a program counts from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Zero {
+    /// The machine's own zero.
+    #[default]
+    Bed,
+    /// The zero that the operator has set on the stock.
+    Stock,
+    /// Where the head stands when the program begins, and where it leaves it.
+    Head,
+}
+
+/// Words for zeros.
+const ZEROS: [(&str, Zero); 3] = [("bed", Zero::Bed), ("stock", Zero::Stock), ("head", Zero::Head)];
+
+impl Zero {
+    /// The word for it in a job file.
+    #[must_use]
+    pub fn name(self) -> &'static str {
+        ZEROS.iter().find(|(_, zero)| *zero == self).map_or("", |(name, _)| name)
+    }
+}
+
 /// Where the drawing sits: `anchor` of its extents lies at `at`, in mm on the machine's axes.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Placement {
+    /// What the program counts from.
+    pub zero: Zero,
     /// Which point of the extents.
     pub anchor: Anchor,
     /// Where it lies, from the machine's origin; none keeps the drawing where its page put it, with
@@ -75,7 +100,13 @@ pub struct Placement {
 
 impl Default for Placement {
     fn default() -> Self {
-        Self { anchor: ANCHORS[0].1, at: None, copies: Copies::default(), marks: Vec::new() }
+        Self {
+            zero: Zero::Bed,
+            anchor: ANCHORS[0].1,
+            at: None,
+            copies: Copies::default(),
+            marks: Vec::new(),
+        }
     }
 }
 
@@ -138,16 +169,13 @@ impl Default for Copies {
 
 /// Reads `[place]`.
 pub(super) fn placement(section: Section<'_, '_>) -> Placement {
-    if let Some(zero) = section.text("zero") {
-        match zero {
-            "bed" => {}
-            "stock" | "head" => section.not_yet(&["zero"]),
-            _ => {
-                section.choice("zero", &[("bed", ()), ("stock", ()), ("head", ())]);
-            }
-        }
-    }
-    let own = own_place(&section);
+    let zero = section.choice("zero", &ZEROS).unwrap_or_default();
+    // A zero that was set for this very job is where the anchor goes, unless told otherwise.
+    let own = if zero == Zero::Bed || section.has("at") {
+        own_place(&section)
+    } else {
+        Some((section.choice("anchor", &ANCHORS).unwrap_or(ANCHORS[0].1), Point::ZERO))
+    };
     let copies = section.section("copies").map_or(Copies::default(), copies);
     let sections = section.sections("mark");
     let spans: Vec<_> = sections.iter().map(|mark| mark.whole_span()).collect();
@@ -169,7 +197,7 @@ pub(super) fn placement(section: Section<'_, '_>) -> Placement {
     }
     section.finish();
     let (anchor, at) = own.map_or((ANCHORS[0].1, None), |(anchor, at)| (anchor, Some(at)));
-    Placement { anchor, at, copies, marks }
+    Placement { zero, anchor, at, copies, marks }
 }
 
 /// Reads `anchor` and `at`.

@@ -98,16 +98,20 @@ pub(super) fn planned(one: Rect, job: &Job, problems: &mut Problems) -> Result<R
 
 /// What is free for copies: from the anchor to the far edges of stock or bed.
 fn room(one: Rect, job: &Job) -> Vec2 {
-    let bed = &job.machine.bed;
+    let field = job.field();
     let whole = match job.stock.map(|stock| stock.size) {
         Some(StockSize::Fixed { width, depth }) => Vec2::new(width, depth),
-        _ => Vec2::new(bed.width, bed.depth),
+        _ => Vec2::new(field.rect.x1, field.rect.y1),
     };
     let Some(at) = job.placement.at else {
         return Vec2::new(whole.x - one.x0, whole.y - one.y0);
     };
-    let at = at + bed.origin_offset();
+    let at = field.plane(at);
     let anchor = job.placement.anchor;
+    if !field.fixed {
+        // The zero lies on the stock as the anchor says, so all of the stock is free.
+        return whole;
+    }
     let side = |anchor: f64, at: f64, whole: f64| match anchor {
         a if a < 0.25 => whole - at,
         a if a > 0.75 => at,

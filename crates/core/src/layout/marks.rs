@@ -20,7 +20,7 @@ const LARGE_CHANGE: f64 = 0.05;
 /// # Errors
 /// Marks that name no shape, or lie on one point or one line.
 pub(super) fn to_bed(pieces: &[Piece], job: &Job) -> Result<(Affine, Problem), Problem> {
-    let origin = job.machine.bed.origin_offset();
+    let field = job.field();
     let mut pairs: Vec<(Point, Point)> = Vec::new();
     for mark in &job.placement.marks {
         let drawn = match &mark.drawn {
@@ -35,7 +35,7 @@ pub(super) fn to_bed(pieces: &[Piece], job: &Job) -> Result<(Affine, Problem), P
                 piece.bounds().center()
             }
         };
-        pairs.push((drawn, mark.found + origin));
+        pairs.push((drawn, field.plane(mark.found)));
     }
     let to_bed = match pairs[..] {
         [(a, p), (b, q)] => similarity((a, b), (p, q)),

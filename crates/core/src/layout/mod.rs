@@ -212,7 +212,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         return Err(problems);
     };
     let stock = job.stock.map(|stock| match stock.size {
-        StockSize::Fixed { width, depth } => Rect::new(0.0, 0.0, width, depth),
+        StockSize::Fixed { width, depth } => place::stock(width, depth, job),
         StockSize::Round(margin) => extents.inflate(margin, margin),
     });
     let ghosts = ghosts

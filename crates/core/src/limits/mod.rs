@@ -2,8 +2,11 @@
 //!
 //! A [`WithinLimits`] can only be had from [`check`], and a program can only be made from one.
 
-use crate::geometry::Rect;
-use crate::job::{Engrave, Job};
+pub mod round;
+
+use crate::geometry::{Rect, Vec2};
+use crate::job::{Engrave, Field, Job};
+use crate::mapping::frame::Frame;
 use crate::motion::Timed;
 use crate::problem::{Place, Problem, Problems};
 use crate::quantity::plain;
@@ -25,7 +28,7 @@ impl WithinLimits {
 /// Rounding of a program's numbers may put a move this far outside, mm.
 const SLACK: f64 = 0.0015;
 
-/// Holds every move against bed, stock (mm from the bed's front left corner) and axes.
+/// Holds every move against bed or rotary, stock (mm in the job's field) and axes.
 ///
 /// # Errors
 /// What leaves the bed or the stock, with how far and on which side; steps that ask for more
@@ -45,64 +48,26 @@ pub fn check(
         );
         return Err(problem.at(Place::file(&job.file)).into());
     };
-    let bed = &job.machine.bed;
-    let corner = -bed.origin_offset();
-    let bed_rect = Rect::new(corner.x, corner.y, corner.x + bed.width, corner.y + bed.depth);
-    let beyond_burnt = beyond(burnt, bed_rect);
-    if !beyond_burnt.is_empty() {
-        problems.push(refused(
-            job,
-            "off-bed",
-            &format!("the job leaves the bed: {}", beyond_burnt.join(", ")),
-            "move it with [place] at, or make it smaller",
-        ));
+    let field = job.field();
+    let reach = Reach { field: &field, job };
+    if field.fixed {
+        reach.hold(burnt, worked, &mut problems);
     } else {
-        let beyond_worked = beyond(worked, bed_rect);
-        if !beyond_worked.is_empty() {
-            problems.push(refused(
-                job,
-                "off-bed",
-                &format!(
-                    "the run-up of engraved lines leaves the bed: {}",
-                    beyond_worked.join(", ")
-                ),
-                "move the job with [place] at, or shorten run-up",
-            ));
-        }
+        reach.size(burnt, worked, &mut problems);
     }
     if let Some(stock) = stock {
-        let rect = stock + corner;
-        let outside = beyond(burnt, rect);
-        if !outside.is_empty() {
-            problems.push(refused(
-                job,
-                "off-stock",
-                &format!("the job leaves the stock: {}", outside.join(", ")),
-                "move it with [place] at, make it smaller, or take larger stock",
-            ));
-        }
-        if !beyond(rect, bed_rect).is_empty() {
-            problems.push(
-                Problem::warning(
-                    "large-stock",
-                    format!(
-                        "the stock ({} x {} mm) reaches beyond the bed",
-                        plain(stock.width(), 2),
-                        plain(stock.height(), 2)
-                    ),
-                    "check [stock]; only what lies on the bed can be reached",
-                )
-                .at(Place::file(&job.file)),
-            );
-        }
+        reach.hold_stock(burnt, stock, &mut problems);
     }
+    round::check(&timed, job, burnt, &mut problems);
     for step in steps.iter().map(|n| &job.steps[*n]) {
         let place = Place {
             span: Some(step.span.clone()),
             thing: Some(step.name.clone()),
             ..Place::file(&job.file)
         };
-        let top = job.machine.x.top_speed.max(job.machine.y.top_speed);
+        let frame = timed.placed.frame();
+        let axes = [Vec2::new(1.0, 0.0), Vec2::new(0.0, 1.0)].map(|way| frame.limits(way).0);
+        let top = axes[0].max(axes[1]);
         if step.fastest().0 > top + 1e-9 {
             problems.push(
                 Problem::error(
@@ -118,9 +83,10 @@ pub fn check(
                 .at(place.clone()),
             );
         }
-        let slow = job.machine.x.top_speed.min(job.machine.y.top_speed);
+        let slow = axes[0].min(axes[1]);
         if step.fastest().0 > slow + 1e-9 && step.fastest().0 <= top + 1e-9 {
-            let axis = if job.machine.x.top_speed < job.machine.y.top_speed { "X" } else { "Y" };
+            let letters = axis_letters(frame, job);
+            let axis = letters[usize::from(axes[0] >= axes[1])] as char;
             problems.push(Problem::warning("over-speed",
                 format!("step \"{}\" asks for {}; the {axis} axis does only {} mm/s, so lines along it burn slower and deeper", step.name, step.fastest(), plain(slow, 2)),
                 "go no faster than the slower axis").at(place.clone()));
@@ -134,6 +100,100 @@ pub fn check(
         }
     }
     problems.clone().unless_refused((WithinLimits { timed }, problems))
+}
+
+/// The axis that carries the plane to the right, and the one that carries it away.
+fn axis_letters(frame: &Frame, job: &Job) -> [u8; 2] {
+    let [a, b] = frame.letters();
+    if job.round.is_none() && job.machine.pointing.exchanged { [b, a] } else { [a, b] }
+}
+
+/// What the head can reach, and what of a job goes beyond it.
+struct Reach<'a> {
+    field: &'a Field,
+    job: &'a Job,
+}
+
+impl Reach<'_> {
+    /// What is burnt or worked over, in the plane of the job.
+    fn in_field(&self, rect: Rect) -> Rect {
+        rect + self.field.zero
+    }
+
+    /// How far a rectangle reaches beyond the field; round an object there is no edge.
+    fn beyond(&self, rect: Rect) -> Vec<String> {
+        let mut field = self.field.rect;
+        if self.field.around.is_some() {
+            (field.y0, field.y1) = (f64::NEG_INFINITY, f64::INFINITY);
+        }
+        beyond(self.in_field(rect), field)
+    }
+
+    /// Holds a job whose place is known against the bed.
+    fn hold(&self, burnt: Rect, worked: Rect, problems: &mut Problems) {
+        let bed = if self.field.around.is_some() { "rotary's reach" } else { "bed" };
+        let ways = [
+            (self.beyond(burnt), "the job", "move it with [place] at, or make it smaller"),
+            (
+                self.beyond(worked),
+                "the run-up of engraved lines",
+                "move the job with [place] at, or shorten run-up",
+            ),
+        ];
+        if let Some((sides, what, help)) = ways.iter().find(|(sides, ..)| !sides.is_empty()) {
+            let message = format!("{what} leaves the {bed}: {}", sides.join(", "));
+            problems.push(refused(self.job, "off-bed", &message, help));
+        }
+    }
+
+    /// A job whose zero is set at the machine must at least find room somewhere on the bed, and the
+    /// head comes from the zero.
+    fn size(&self, burnt: Rect, worked: Rect, problems: &mut Problems) {
+        let all = worked.union(burnt).union(Rect::ZERO);
+        // The field of such a job spans twice the bed.
+        let room = self.field.rect.size() / 2.0;
+        let mut too_large = Vec::new();
+        if all.width() > room.width + SLACK {
+            too_large.push(format!("{} mm too wide", plain(all.width() - room.width, 3)));
+        }
+        if self.field.around.is_none() && all.height() > room.height + SLACK {
+            too_large.push(format!("{} mm too deep", plain(all.height() - room.height, 3)));
+        }
+        if !too_large.is_empty() {
+            let message = format!(
+                "the job with its run-up, reckoned from its zero, finds no room on the bed: {}",
+                too_large.join(", ")
+            );
+            let help = "make it smaller, or choose an anchor nearer to it";
+            problems.push(refused(self.job, "off-bed", &message, help));
+        }
+    }
+
+    fn hold_stock(&self, burnt: Rect, stock: Rect, problems: &mut Problems) {
+        let outside = beyond(self.in_field(burnt), stock);
+        if !outside.is_empty() {
+            problems.push(refused(
+                self.job,
+                "off-stock",
+                &format!("the job leaves the stock: {}", outside.join(", ")),
+                "move it with [place] at, make it smaller, or take larger stock",
+            ));
+        }
+        if self.field.fixed && !beyond(stock, self.field.rect).is_empty() {
+            problems.push(
+                Problem::warning(
+                    "large-stock",
+                    format!(
+                        "the stock ({} x {} mm) reaches beyond the bed",
+                        plain(stock.width(), 2),
+                        plain(stock.height(), 2)
+                    ),
+                    "check [stock]; only what lies on the bed can be reached",
+                )
+                .at(Place::file(&self.job.file)),
+            );
+        }
+    }
 }
 
 fn refused(job: &Job, code: &'static str, message: &str, help: &str) -> Problem {

@@ -1,17 +1,21 @@
-//! Mapping: from the bed's corner to the machine's own axes, and from paths to moves.
+//! Mapping: from the plane of a job to the machine's own axes, and from paths to moves.
 //!
 //! Here it is decided how the head gets from path to path and what it does at the ends of engraved
 //! rows. From here on there are no artwork coordinates.
 
+pub mod frame;
 mod line;
 mod rows;
+pub mod surface;
 
 use crate::geometry::{Piece, Point, Vec2};
 use crate::job::machine::Travel;
-use crate::job::{Every, Job, PassesBy, Pierce, Step};
+use crate::job::{Every, Job, PassesBy, Pierce, Step, Zero};
 use crate::order::Sequence;
 use crate::quantity::{Power, Speed};
 use crate::toolpath::{Burn, Toolpath};
+use frame::Frame;
+use surface::Surface;
 
 /// What a move is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -33,7 +37,8 @@ pub enum Pace {
     Feed(Speed),
 }
 
-/// One move of the head, in machine coordinates (mm).
+/// One move of the head in the plane of the job, mm from the program's zero: right and away on a
+/// flat bed, along and round the object in the rotary.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Move {
     /// What it is for.
@@ -88,14 +93,17 @@ pub enum Instruction<'a> {
     Move(Move),
 }
 
-/// The sequence on a flat bed, in the machine's coordinates.
+/// The sequence as moves, counted from the program's zero.
 ///
 /// The moves are made while walking, not stored: a million engraved lines cost no memory here.
 #[derive(Debug, Clone)]
 pub struct Placed {
     sequence: Sequence,
-    /// From the bed's front left corner to the machine's origin.
+    /// From the field's corner to the program's zero.
     shift: Vec2,
+    frame: Frame,
+    /// Whether the head ends where it began.
+    returns: bool,
     steps: Vec<Manner>,
     travel: Pace,
     /// How high the focus is lifted for travel, mm.
@@ -119,17 +127,19 @@ impl Manner {
             step: step.clone(),
             pierce: follow.and_then(|follow| follow.pierce),
             bridge_power: follow.and_then(|f| f.bridges).and_then(|bridges| bridges.power),
-            settle: job.machine.air.filter(|_| step.air).map_or(0.0, |air| air.settle),
+            settle: job.machine.air.as_ref().filter(|_| step.air).map_or(0.0, |air| air.settle),
         }
     }
 }
 
-/// Places a sequence on the machine's flat bed.
+/// Places a sequence on the machine's bed, or round what its rotary holds.
 #[must_use]
 pub fn place(sequence: Sequence, job: &Job) -> Placed {
     Placed {
         sequence,
-        shift: -job.machine.bed.origin_offset(),
+        shift: -job.field().zero,
+        frame: Frame::of(job),
+        returns: job.placement.zero == Zero::Head,
         steps: job.steps.iter().map(|step| Manner::new(step, job)).collect(),
         travel: match job.machine.travel {
             Travel::Rapid => Pace::Rapid,
@@ -169,8 +179,25 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
         power: [Power; 2],
     ) -> Result<(), E> {
         let from = std::mem::replace(&mut self.at, piece.end());
-        let step = Move { purpose, from, piece, pace, power, slow: self.slow };
-        if step.length() > SHORTEST { (self.each)(Instruction::Move(step)) } else { Ok(()) }
+        let whole = Move { purpose, from, piece, pace, power, slow: self.slow };
+        if whole.length() <= SHORTEST {
+            return Ok(());
+        }
+        let frame = &self.placed.frame;
+        if frame.keeps_arcs() && frame.surface().is_none_or(Surface::is_even) {
+            return (self.each)(Instruction::Move(whole));
+        }
+        // Parts are lines; power goes on evenly through them.
+        let [first, last] = power.map(|power| power.0);
+        let power_at = |t: f64| Power(first + (last - first) * t);
+        let (mut low, mut from) = (0.0, from);
+        frame.parts(whole.from, &piece, |high| {
+            let to = if high >= 1.0 { piece.end() } else { piece.point_at(whole.from, high) };
+            let power = [power_at(low), power_at(high)];
+            let part = Move { from, piece: Piece::Line { to }, power, ..whole };
+            (low, from) = (high, to);
+            (self.each)(Instruction::Move(part))
+        })
     }
 
     fn dark(&mut self, purpose: Purpose, to: Point, pace: Pace) -> Result<(), E> {
@@ -275,8 +302,17 @@ impl Placed {
         for group in self.sequence.paths().chunk_by(|a, b| a.step == b.step) {
             walker.step(group[0].step, group)?;
         }
+        if self.returns {
+            walker.travel(Point::ZERO, 0.0)?;
+        }
         // The operator finds the focus where it was left.
         walker.focus(0.0)
+    }
+
+    /// How its plane becomes the controller's words.
+    #[must_use]
+    pub fn frame(&self) -> &Frame {
+        &self.frame
     }
 
     /// The sequence that was placed.
@@ -285,7 +321,7 @@ impl Placed {
         &self.sequence
     }
 
-    /// From bed coordinates (front left corner) to machine coordinates.
+    /// From the field's corner to the program's zero.
     #[must_use]
     pub fn shift(&self) -> Vec2 {
         self.shift

@@ -8,8 +8,10 @@ pub use run::{Action, Traced};
 pub use totals::{StepTotals, Totals};
 
 use crate::beam::check;
-use crate::geometry::{Piece, Vec2};
+use crate::geometry::{Piece, Point, Vec2};
+use crate::job::machine::Axis;
 use crate::job::{Fill, Job, Machine};
+use crate::mapping::frame::Frame;
 use crate::mapping::{Instruction, Move, Pace, Placed};
 use crate::problem::{Place, Problem, Problems};
 use crate::quantity::plain;
@@ -92,11 +94,14 @@ fn planned<'p, E>(
     let mut planner = Planner::new(machine.corner, machine.window);
     // Instructions whose moves are not settled yet.
     let mut waiting: VecDeque<Instruction<'p>> = VecDeque::new();
+    let frame = placed.frame();
     let mut settled: Vec<Ran> = Vec::new();
     let mut pass_on = |waiting: &mut VecDeque<Instruction<'p>>, settled: &mut Vec<Ran>| {
         for ran in settled.drain(..) {
             while let Some(next) = waiting.pop_front() {
-                if matches!(next, Instruction::Move(_)) {
+                if let Instruction::Move(m) = &next {
+                    // The controller's lengths are not always those on the stock.
+                    let ran = ran.scaled(frame.per_mm(m.from, m.piece.end()));
                     each(next, Some(ran))?;
                     break;
                 }
@@ -109,7 +114,7 @@ fn planned<'p, E>(
         waiting.push_back(instruction);
         match instruction {
             Instruction::Move(m) => {
-                planner.push(block(&m, machine), (), &mut |(), ran| settled.push(ran));
+                planner.push(block(&m, machine, frame), (), &mut |(), ran| settled.push(ran));
             }
             // Beam, air and focus change over: the controller finishes what it has planned first.
             Instruction::Step(_) | Instruction::Height { .. } | Instruction::Dwell(..) => {
@@ -124,24 +129,64 @@ fn planned<'p, E>(
     waiting.into_iter().try_for_each(|instruction| each(instruction, None))
 }
 
-/// What the planner needs to know of a move on `machine`.
+/// What the planner needs to know of a move on `machine`, in the lengths that the controller counts.
 #[must_use]
-pub fn block(m: &Move, machine: &Machine) -> Block {
-    let (start, end) = m.piece.directions(m.from);
+pub fn block(m: &Move, machine: &Machine, frame: &Frame) -> Block {
+    if frame.surface().is_some() {
+        return turned_block(m, frame);
+    }
     let asked = match m.pace {
         Pace::Rapid => f64::INFINITY,
         Pace::Feed(speed) => speed.0,
     };
-    let (speed, acceleration) = limits(&m.piece, m, start, machine);
+    // Which way an axis points does not matter; which of them it is does.
+    let [x, y] = if machine.pointing.exchanged {
+        [&machine.y, &machine.x]
+    } else {
+        [&machine.x, &machine.y]
+    };
+    line_block(m.from, &m.piece, asked, [x, y])
+}
+
+/// What the planner needs to know of a piece, asked for at a speed (mm/s), with the axes that carry
+/// it to the right and away.
+#[must_use]
+pub fn line_block(from: Point, piece: &Piece, asked: f64, axes: [&Axis; 2]) -> Block {
+    let (start, end) = piece.directions(from);
+    let (speed, acceleration) = limits(piece, from, start, axes);
     Block {
-        length: m.length(),
+        length: piece.length(from),
         speed: asked.min(speed),
         acceleration,
         start,
         end,
         // A beam that a controller without speed-scaled power switches does not stop the motion.
         stop_before: false,
-        places: places(m),
+        places: places(from, piece),
+    }
+}
+
+/// A line on a round object: the controller knows only the positions of its axes, mm and degrees
+/// alike, and plans with those.
+fn turned_block(m: &Move, frame: &Frame) -> Block {
+    let (a, b) = (frame.words(m.from), frame.words(m.piece.end()));
+    let way = Vec2::new(b[0] - a[0], b[1] - a[1]);
+    let length = way.hypot().max(1e-12);
+    let direction = way / length;
+    let [along, around] = frame.axes();
+    let (speed, acceleration) = limits(&m.piece, m.from, direction, [along, around]);
+    let asked = match m.pace {
+        Pace::Rapid => f64::INFINITY,
+        Pace::Feed(speed) => speed.0 * frame.per_mm(m.from, m.piece.end()),
+    };
+    Block {
+        length,
+        speed: asked.min(speed),
+        acceleration,
+        start: direction,
+        end: direction,
+        stop_before: false,
+        places: 1,
     }
 }
 
@@ -149,9 +194,9 @@ pub fn block(m: &Move, machine: &Machine) -> Block {
 const CHORD: f64 = 0.002;
 
 /// How many moves a controller makes of a move: an arc becomes chords.
-fn places(m: &Move) -> u32 {
-    let Piece::Arc { centre, sweep, .. } = m.piece else { return 1 };
-    let radius = m.from.distance(centre);
+fn places(from: Point, piece: &Piece) -> u32 {
+    let Piece::Arc { centre, sweep, .. } = *piece else { return 1 };
+    let radius = from.distance(centre);
     let chord = 2.0 * (CHORD * (2.0 * radius - CHORD)).max(1e-12).sqrt();
     (sweep.abs() * radius / chord).clamp(1.0, 1e6) as u32
 }
@@ -174,8 +219,7 @@ pub fn lift_seconds(from: f64, to: f64, machine: &Machine) -> f64 {
 }
 
 /// Top speed and acceleration along a piece, so that neither axis exceeds its own.
-fn limits(piece: &Piece, m: &Move, direction: Vec2, machine: &Machine) -> (f64, f64) {
-    let (x, y) = (&machine.x, &machine.y);
+fn limits(piece: &Piece, from: Point, direction: Vec2, [x, y]: [&Axis; 2]) -> (f64, f64) {
     match piece {
         Piece::Line { .. } => {
             let share = |axis_limit: f64, part: f64| axis_limit / part.abs().max(1e-12);
@@ -187,7 +231,7 @@ fn limits(piece: &Piece, m: &Move, direction: Vec2, machine: &Machine) -> (f64, 
         Piece::Arc { centre, .. } => {
             let acceleration = x.acceleration.min(y.acceleration);
             // Round a circle the acceleration points inwards: v² / r.
-            let centripetal = (acceleration * m.from.distance(*centre)).sqrt();
+            let centripetal = (acceleration * from.distance(*centre)).sqrt();
             (x.top_speed.min(y.top_speed).min(centripetal), acceleration)
         }
     }

@@ -51,6 +51,23 @@ impl Ran {
         Self { block, entry: entry_squared.sqrt(), exit: exit_squared.sqrt(), seconds }
     }
 
+    /// The same in other lengths, of which `factor` are one mm.
+    #[must_use]
+    pub fn scaled(self, factor: f64) -> Self {
+        if factor == 1.0 {
+            return self;
+        }
+        let Block { length, speed, acceleration, .. } = self.block;
+        let block = Block {
+            length: length / factor,
+            speed: speed / factor,
+            acceleration: acceleration / factor,
+            ..self.block
+        };
+        let (entry, exit) = (self.entry / factor, self.exit / factor);
+        Self { block, entry, exit, seconds: self.seconds }
+    }
+
     fn peak_squared(&self) -> f64 {
         let Block { length, speed, acceleration, .. } = self.block;
         let reached =

@@ -130,16 +130,17 @@ impl Timed {
                     totals.add_energy(step, measured.then(|| cached(power.0) * seconds));
                 }
                 Instruction::Move(m) => {
-                    totals.add_move(step, &m);
+                    let length = self.placed.frame().length(m.from, &m.piece);
+                    totals.add_move(step, &m, length);
                     let Some(ran) = traced.ran else { return };
                     let own = self.follows_speed_itself(step) || !beam.follows_speed;
-                    let mean = m.length() / ran.seconds.max(1e-12);
+                    let mean = length / ran.seconds.max(1e-12);
                     let asked = match m.pace {
                         Pace::Feed(speed) => speed.0,
                         Pace::Rapid => mean,
                     };
                     if m.purpose == Purpose::Burn {
-                        totals.add_burning(step, ran.seconds, m.length() / asked);
+                        totals.add_burning(step, ran.seconds, length / asked);
                     }
                     self.stretches(&traced, |stretch| {
                         totals.add_s(step, stretch.s.0);

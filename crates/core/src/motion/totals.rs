@@ -14,7 +14,7 @@ pub struct StepTotals {
     pub travel: f64,
     /// Time, s.
     pub seconds: f64,
-    /// The rectangle round everything burnt, machine coordinates.
+    /// The rectangle round everything burnt, mm from the program's zero.
     pub burnt: Option<Rect>,
     /// Lowest and highest S value while burning or piercing.
     pub s: Option<(f64, f64)>,
@@ -33,9 +33,10 @@ pub struct Totals {
     pub steps: Vec<StepTotals>,
     /// How many moves there are.
     pub moves: u64,
-    /// The rectangle round everything burnt, machine coordinates.
+    /// The rectangle round everything burnt, mm from the program's zero.
     pub burnt: Option<Rect>,
-    /// The rectangle round every move at working speed, run-up included.
+    /// The rectangle round every move at working speed, run-up included, mm from the
+    /// program's zero.
     pub worked: Option<Rect>,
 }
 
@@ -44,9 +45,9 @@ impl Totals {
         Self { steps: vec![StepTotals::default(); steps], moves: 0, burnt: None, worked: None }
     }
 
-    pub(super) fn add_move(&mut self, step: usize, m: &Move) {
+    /// Adds a move that is so long on the stock, mm.
+    pub(super) fn add_move(&mut self, step: usize, m: &Move, length: f64) {
         self.moves += 1;
-        let length = m.length();
         let totals = &mut self.steps[step];
         match m.purpose {
             Purpose::Burn => totals.burn += length,

@@ -1,13 +1,14 @@
 //! What a beam did on a bed.
 
-use super::frame::{self, Ground, View};
+use super::frame::{self, Ground, View, Zero};
 use super::legend::{self, Legend, Signs};
 use super::scene::{Canvas, worth_showing};
 use crate::geometry::{Point, Rect};
-use crate::job::machine::Bed;
+use crate::job::Machine;
+use crate::mapping::frame::Frame;
 use std::fmt::Write as _;
 
-/// One straight stretch that a beam burnt, machine coordinates (mm).
+/// One straight stretch that a beam burnt, the machine's own positions (mm).
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Mark {
     /// Where it began.
@@ -18,14 +19,32 @@ pub struct Mark {
     pub s: f64,
 }
 
+/// What stands over the legend.
+#[derive(Debug, Clone, Copy)]
+pub struct Words<'a> {
+    /// Whose marks they are.
+    pub title: &'a str,
+    /// What is shown.
+    pub subtitle: &'a str,
+}
+
 /// What a beam did on a bed: darker where S was higher. `facts` stand in the legend.
 #[must_use]
-pub fn burnt(marks: &[Mark], bed: &Bed, title: &str, facts: Vec<String>, canvas: Canvas) -> String {
-    let origin = bed.origin_offset();
-    let ground = Ground { bed: bed.rect(), stock: None };
+pub fn burnt(
+    marks: &[Mark],
+    machine: &Machine,
+    words: &Words<'_>,
+    facts: Vec<String>,
+    canvas: Canvas,
+) -> String {
+    let zero = Zero::from(machine);
+    let origin = zero.at;
+    let frame = Frame::flat(machine);
+    let on_bed = |p: Point| frame.point([p.x, p.y]) + origin;
+    let ground = Ground { bed: machine.bed.rect(), stock: None };
     let reach = marks
         .iter()
-        .map(|m| Rect::from_points(m.from, m.to) + origin)
+        .map(|m| Rect::from_points(on_bed(m.from), on_bed(m.to)))
         .reduce(|a, b| a.union(b))
         .unwrap_or(ground.bed);
     let view = View::new(canvas.width, canvas.height, worth_showing(ground.bed, reach));
@@ -33,7 +52,7 @@ pub fn burnt(marks: &[Mark], bed: &Bed, title: &str, facts: Vec<String>, canvas:
     let mut shades: Vec<String> = vec![String::new(); SHADES.len()];
     for mark in marks {
         let shade = ((mark.s / most) * (SHADES.len() - 1) as f64).round() as usize;
-        let (a, b) = (view.px(mark.from + origin), view.px(mark.to + origin));
+        let (a, b) = (view.px(on_bed(mark.from)), view.px(on_bed(mark.to)));
         let d = &mut shades[shade.min(SHADES.len() - 1)];
         let _ = write!(d, "M{:.2} {:.2}L{:.2} {:.2}", a.x, a.y, b.x, b.y);
     }
@@ -50,12 +69,12 @@ pub fn burnt(marks: &[Mark], bed: &Bed, title: &str, facts: Vec<String>, canvas:
     }
     frame::extents(&mut out, &view, reach);
     out.push_str("</g>\n");
-    frame::rulers(&mut out, &view, origin);
-    frame::origin(&mut out, &view, origin);
+    frame::rulers(&mut out, &view, zero);
+    frame::origin(&mut out, &view, zero);
     let whole = view.shown.width() >= ground.bed.width();
     let legend = Legend {
-        title: title.into(),
-        subtitle: "what the beam did; darker is stronger".into(),
+        title: words.title.into(),
+        subtitle: words.subtitle.into(),
         entries: Vec::new(),
         totals: facts,
         notes: Vec::new(),

@@ -2,6 +2,8 @@
 
 use super::palette::{BED, FAINT_INK, GRID, INK, PAPER, STOCK, STOCK_EDGE};
 use crate::geometry::{Affine, Point, Rect, Vec2};
+use crate::job::Field;
+use crate::job::machine::{Machine, Pointing};
 use crate::quantity::plain;
 use std::fmt::Write as _;
 
@@ -11,6 +13,8 @@ const LEFT: f64 = 56.0;
 const TOP: f64 = 34.0;
 /// Below the plot: room for the ruler's numbers.
 const BOTTOM: f64 = 44.0;
+/// Between the ruler and what stands below it.
+pub(super) const UNDER: f64 = 56.0;
 /// The legend's column.
 pub(super) const LEGEND: f64 = 330.0;
 
@@ -33,6 +37,16 @@ impl View {
         let (w, h) = ((width - LEFT - LEGEND).max(50.0), (height - TOP - BOTTOM).max(50.0));
         let scale = (w / wanted.width().max(1e-6)).min(h / wanted.height().max(1e-6));
         Self { width, height, shown: wanted, scale, corner: Point::new(LEFT, height - BOTTOM) }
+    }
+
+    /// Shows `wanted` with room below its ruler for something as high as `below` mm.
+    pub(super) fn above(width: u32, height: u32, wanted: Rect, below: f64) -> Self {
+        let (width, height) = (f64::from(width), f64::from(height));
+        let w = (width - LEFT - LEGEND).max(50.0);
+        let h = (height - TOP - BOTTOM - UNDER).max(50.0);
+        let scale = (w / wanted.width().max(1e-6)).min(h / (wanted.height() + below).max(1e-6));
+        let base = height - BOTTOM - UNDER - below * scale;
+        Self { width, height, shown: wanted, scale, corner: Point::new(LEFT, base) }
     }
 
     /// Where a point of the bed lies on the canvas.
@@ -60,6 +74,39 @@ impl View {
 pub(super) struct Ground {
     pub(super) bed: Rect,
     pub(super) stock: Option<Rect>,
+}
+
+/// Where the rulers count from, and which way.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Zero {
+    pub(super) at: Vec2,
+    pub(super) pointing: Pointing,
+}
+
+impl From<Field> for Zero {
+    fn from(field: Field) -> Self {
+        Self { at: field.zero, pointing: field.pointing }
+    }
+}
+
+impl From<&Machine> for Zero {
+    fn from(machine: &Machine) -> Self {
+        Self { at: machine.bed.origin_offset(), pointing: machine.pointing }
+    }
+}
+
+impl Zero {
+    /// What the machine calls a place so far to the right of the zero.
+    fn right(self, by: f64) -> f64 {
+        let Vec2 { x, y } = self.pointing.to_machine(Vec2::new(by, 0.0));
+        if self.pointing.exchanged { y } else { x }
+    }
+
+    /// What the machine calls a place so far away from the zero.
+    fn away(self, by: f64) -> f64 {
+        let Vec2 { x, y } = self.pointing.to_machine(Vec2::new(0.0, by));
+        if self.pointing.exchanged { x } else { y }
+    }
 }
 
 pub(super) fn rect(out: &mut String, r: Rect, style: &str) {
@@ -162,7 +209,8 @@ fn grid(out: &mut String, view: &View) {
 }
 
 /// Rulers along the lower and left edge, in the machine's own coordinates (mm).
-pub(super) fn rulers(out: &mut String, view: &View, origin: Vec2) {
+pub(super) fn rulers(out: &mut String, view: &View, zero: Zero) {
+    let origin = zero.at;
     let step = round_step(view, 50.0);
     let small = step / 5.0;
     let ink = format!(r#"stroke="{INK}" stroke-width="1""#);
@@ -181,30 +229,39 @@ pub(super) fn rulers(out: &mut String, view: &View, origin: Vec2) {
     for x in ticks(low.x, high.x, step) {
         line(out, at_x(x), at_x(x) + Vec2::new(0.0, 8.0), &ink);
         let style = format!(r#"text-anchor="middle" font-size="11" fill="{INK}""#);
-        text(out, at_x(x) + Vec2::new(0.0, 20.0), &style, &plain(x, 3));
+        text(out, at_x(x) + Vec2::new(0.0, 20.0), &style, &plain(zero.right(x), 3));
     }
     for y in ticks(low.y, high.y, step) {
         line(out, at_y(y), at_y(y) - Vec2::new(8.0, 0.0), &ink);
         let style = format!(r#"text-anchor="end" font-size="11" fill="{INK}""#);
-        text(out, at_y(y) + Vec2::new(-11.0, 4.0), &style, &plain(y, 3));
+        text(out, at_y(y) + Vec2::new(-11.0, 4.0), &style, &plain(zero.away(y), 3));
     }
     let style = format!(r#"font-size="11" fill="{FAINT_INK}""#);
     text(out, Point::new(12.0, base.y + 34.0), &style, "mm");
 }
 
 /// The machine's origin: two arrows along its axes and a zero.
-pub(super) fn origin(out: &mut String, view: &View, origin: Vec2) {
+pub(super) fn origin(out: &mut String, view: &View, zero: Zero) {
+    let origin = zero.at;
     let at = view.px(origin.to_point());
     if !view.shown.inflate(1e-6, 1e-6).contains(origin.to_point()) {
         return;
     }
     let style = format!(r#"fill="none" stroke="{INK}" stroke-width="2" stroke-linejoin="round""#);
-    let _ = writeln!(
-        out,
-        r#"<path d="M{x:.1} {y:.1}h26m-6 -4l6 4l-6 4M{x:.1} {y:.1}v-26m-4 6l4 -6l4 6" {style}/>"#,
-        x = at.x,
-        y = at.y
-    );
+    let mut d = String::new();
+    for axis in [Vec2::new(1.0, 0.0), Vec2::new(0.0, 1.0)] {
+        // The canvas counts downwards.
+        let Vec2 { x, y } = zero.pointing.to_plane(axis);
+        let (along, across) = (Vec2::new(x, -y), Vec2::new(y, x));
+        let tip = at + along * 26.0;
+        let (a, b) = (tip - along * 6.0 + across * 4.0, tip - along * 6.0 - across * 4.0);
+        let _ = write!(
+            d,
+            "M{:.1} {:.1}L{:.1} {:.1}M{:.1} {:.1}L{:.1} {:.1}L{:.1} {:.1}",
+            at.x, at.y, tip.x, tip.y, a.x, a.y, tip.x, tip.y, b.x, b.y
+        );
+    }
+    let _ = writeln!(out, r#"<path d="{d}" {style}/>"#);
     let _ = writeln!(
         out,
         r#"<circle cx="{:.1}" cy="{:.1}" r="4" fill="{BED}" stroke="{INK}" stroke-width="2"/>"#,

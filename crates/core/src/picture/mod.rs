@@ -16,8 +16,9 @@ mod playback;
 mod scene;
 mod show;
 mod trouble;
+mod turned;
 
-pub use burnt::{Mark, burnt};
+pub use burnt::{Mark, Words, burnt};
 pub use palette::step_colour;
 pub use playback::{Frame, Playback, Stroke, playback};
 pub use scene::{Canvas, Look, job};

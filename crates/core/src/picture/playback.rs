@@ -63,7 +63,7 @@ pub fn playback(compiled: &Compiled, job: &Job, look: &Look, count: usize) -> Pl
     let count = count.max(1);
     let seconds = timed.totals.seconds().max(1e-9);
     let each = seconds / count as f64;
-    let origin = job.machine.bed.origin_offset();
+    let origin = job.field().zero;
     let mut frames: Vec<Frame> = vec![Frame::default(); count];
     let px = |p: Point| {
         let p = view.px(p + origin);
@@ -131,11 +131,11 @@ pub fn playback(compiled: &Compiled, job: &Job, look: &Look, count: usize) -> Pl
 }
 
 fn ground_of(job: &Job, view: &View, ground: &Ground) -> String {
-    let origin = job.machine.bed.origin_offset();
+    let zero = job.field().into();
     let mut out = String::with_capacity(16 << 10);
     frame::open(&mut out, view, ground);
-    frame::rulers(&mut out, view, origin);
-    frame::origin(&mut out, view, origin);
+    frame::rulers(&mut out, view, zero);
+    frame::origin(&mut out, view, zero);
     let legend = Legend {
         title: job.name.clone(),
         subtitle: job.machine.name.clone(),

@@ -8,8 +8,9 @@ use super::legend::{self, Entry, Legend, Signs};
 use super::marks;
 use super::palette::TRAVEL;
 use super::show::{self, Show};
+use super::turned;
 use crate::compile::Compiled;
-use crate::geometry::{Rect, Vec2};
+use crate::geometry::{Point, Rect, Vec2};
 use crate::job::{Fill, Job};
 use crate::mapping::Placed;
 use crate::program::s_words;
@@ -57,14 +58,22 @@ pub struct Look {
 /// The view of a job and what lies under it.
 pub(super) fn view_of(compiled: &Compiled, job: &Job, look: &Look) -> (View, Ground) {
     let totals = &compiled.within.timed().totals;
-    let bed = &job.machine.bed;
-    let to_bed = |r: Rect| r + bed.origin_offset();
+    let field = job.field();
+    let to_bed = |r: Rect| r + field.zero;
     let stock = compiled.stock;
     let burnt = totals.burnt.map(to_bed).unwrap_or_default();
     let reach = totals.worked.map_or(burnt, to_bed).union(stock.unwrap_or(burnt));
-    let ground = Ground { bed: bed.rect(), stock };
-    let shown = look.window.map_or_else(|| worth_showing(ground.bed, reach), to_bed);
-    (View::new(look.canvas.width, look.canvas.height, shown), ground)
+    let ground = Ground { bed: field.rect, stock };
+    let canvas = look.canvas;
+    let window = look.window.map(|machine| {
+        let corner = |x, y| field.plane(Point::new(x, y));
+        Rect::from_points(corner(machine.x0, machine.y0), corner(machine.x1, machine.y1))
+    });
+    if let (None, Some(surface)) = (window, compiled.within.timed().placed.frame().surface()) {
+        return (turned::view(surface, &field, reach, canvas), ground);
+    }
+    let shown = window.unwrap_or_else(|| worth_showing(ground.bed, reach));
+    (View::new(canvas.width, canvas.height, shown), ground)
 }
 
 /// The job on its bed, as an SVG document.
@@ -72,7 +81,8 @@ pub(super) fn view_of(compiled: &Compiled, job: &Job, look: &Look) -> (View, Gro
 pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     let timed = compiled.within.timed();
     let totals = &timed.totals;
-    let origin = job.machine.bed.origin_offset();
+    let field = job.field();
+    let origin = field.zero;
     let (view, ground) = view_of(compiled, job, look);
     let paths = timed.placed.sequence().paths().len();
     let detail = Detail::for_paths(if look.window.is_some() { paths / 4 } else { paths });
@@ -98,8 +108,11 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     }
     frame::extents(&mut out, &view, totals.burnt.map(|r| r + origin).unwrap_or_default());
     out.push_str("</g>\n");
-    frame::rulers(&mut out, &view, origin);
-    frame::origin(&mut out, &view, origin);
+    frame::rulers(&mut out, &view, field.into());
+    frame::origin(&mut out, &view, field.into());
+    if look.window.is_none() {
+        turned::draw(&mut out, &view, timed, job);
+    }
     let mut notes = detail.notes(paths);
     notes.extend(shown.notes);
     let whole =
@@ -127,21 +140,14 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
                 plain(totals.travel(), 0)
             ),
             format!("about {} in all", clock(totals.seconds())),
-            totals.burnt.map_or_else(String::new, |r| {
-                format!(
-                    "X {} to {}, Y {} to {}",
-                    plain(r.x0, 2),
-                    plain(r.x1, 2),
-                    plain(r.y0, 2),
-                    plain(r.y1, 2)
-                )
-            }),
+            totals.burnt.map_or_else(String::new, |r| timed.placed.frame().span(r, 2)),
         ],
         notes,
         scale,
         signs,
     };
-    legend::draw(&mut out, &view, &legend, (!whole).then_some((ground.bed, view.shown)));
+    let overview = !whole && field.fixed && field.around.is_none();
+    legend::draw(&mut out, &view, &legend, overview.then_some((ground.bed, view.shown)));
     out.push_str("</svg>\n");
     out
 }

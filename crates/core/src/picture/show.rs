@@ -112,7 +112,7 @@ pub(super) fn draw(
     each_stretch(compiled, job, what, view.scale, |stretch| {
         (least, most) = (least.min(stretch.value), most.max(stretch.value));
     });
-    let origin = job.machine.bed.origin_offset();
+    let origin = job.field().zero;
     let span = (most - least).max(1e-12);
     let mut shades = vec![String::new(); SHADES];
     each_stretch(compiled, job, what, view.scale, |stretch| {

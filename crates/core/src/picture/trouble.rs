@@ -35,7 +35,7 @@ struct Subject<'a> {
     /// Page or bed.
     ground: Ground,
     /// Where the rulers' zero lies.
-    zero: Vec2,
+    zero: frame::Zero,
 }
 
 /// The trouble of a drawing, on its page.
@@ -51,7 +51,8 @@ pub fn drawing_trouble(artwork: &Artwork, problems: &Problems, canvas: Canvas) -
     let page = page.or(artwork.extents()).unwrap_or_default();
     let ground = Ground { bed: page, stock: None };
     let subtitle = format!("{}, on its page", artwork.format.name());
-    let subject = Subject { title: &artwork.file, subtitle, shapes, ground, zero: Vec2::ZERO };
+    let subject =
+        Subject { title: &artwork.file, subtitle, shapes, ground, zero: frame::Zero::default() };
     draw(&subject, problems, canvas)
 }
 
@@ -68,13 +69,13 @@ pub fn job_trouble(
         stroke: laid.shape.stroke.map(|s| s.colour),
         fill: laid.shape.fill.map(|f| f.colour),
     };
-    let bed = &job.machine.bed;
+    let field = job.field();
     let subject = Subject {
         title: &job.name,
         subtitle: format!("on {}", job.machine.name),
         shapes: sheet.shapes.iter().map(shown).collect(),
-        ground: Ground { bed: Rect::new(0.0, 0.0, bed.width, bed.depth), stock: sheet.stock },
-        zero: bed.origin_offset(),
+        ground: Ground { bed: field.rect, stock: sheet.stock },
+        zero: field.into(),
     };
     draw(&subject, problems, canvas)
 }

@@ -4,11 +4,16 @@
 //! [`write`](Program::write), and taken apart again by [`read`]; numbers are rounded once, in the
 //! writer.
 
+mod expression;
+mod header;
 pub mod measure;
 mod number;
+mod page;
 pub mod read;
+mod style;
 mod write;
 
+pub use page::Pages;
 pub use write::Comments;
 pub(crate) use write::s_words;
 

@@ -20,11 +20,13 @@ pub enum LineError {
     Stray(usize),
     /// A `(` without a `)`.
     OpenComment(usize),
-    /// Parameters and expressions, which this version does not evaluate.
+    /// A parameter or expression that is not one, or stands where only plain words are taken.
     Expression(usize),
+    /// An expression that has no finite value, or a parameter that no controller has.
+    NoValue(usize),
 }
 
-/// Takes a line apart into `words` (cleared first). Comments, white space, line numbers, the
+/// Takes a line without parameters and expressions apart into `words` (cleared first). Comments, white space, line numbers, the
 /// block-delete slash and `%` marks are passed over.
 ///
 /// # Errors
@@ -58,7 +60,7 @@ pub fn words(line: &[u8], words: &mut Vec<Word>) -> Result<(), LineError> {
     Ok(())
 }
 
-fn blanks(text: &[u8]) -> usize {
+pub(super) fn blanks(text: &[u8]) -> usize {
     text.iter().take_while(|b| matches!(b, b' ' | b'\t')).count()
 }
 
@@ -67,7 +69,7 @@ const TENS: [f64; 16] =
     [1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15];
 
 /// The number at the start of `text` and its length. RS-274 has no exponents.
-fn number(text: &[u8]) -> Option<(f64, usize)> {
+pub(super) fn number(text: &[u8]) -> Option<(f64, usize)> {
     let negative = text.first() == Some(&b'-');
     let mut at = usize::from(matches!(text.first(), Some(b'-' | b'+')));
     let (mut digits, mut places, mut count) = (0_u64, None::<usize>, 0);

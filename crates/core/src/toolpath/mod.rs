@@ -114,7 +114,7 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
                     follow,
                     job,
                     kindred: &kindred,
-                    ground: sheet.stock.unwrap_or_else(|| job.machine.bed.rect()),
+                    ground: sheet.stock.unwrap_or_else(|| job.field().rect),
                 };
                 refuse_images(&images, step, job)
                     .map(|()| follow::toolpaths(&shapes, &setting, &mut problems))

@@ -3,6 +3,7 @@
 use crate::geometry::scan::Span;
 use crate::geometry::{Point, Vec2};
 use crate::job::{Advance, Directions, Job, Step};
+use crate::mapping::frame::Frame;
 use crate::quantity::Power;
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -64,10 +65,7 @@ impl Walk {
 /// The run-up that a step's rows need: as given, or so long that the head is at speed, with a tenth
 /// to spare, rounded up to a tenth of a millimetre.
 pub(super) fn run_up(given: Option<f64>, along: Vec2, step: &Step, job: &Job) -> f64 {
-    let (x, y) = (&job.machine.x, &job.machine.y);
-    let share = |limit: f64, part: f64| limit / part.abs().max(1e-12);
-    let acceleration = share(x.acceleration, along.x).min(share(y.acceleration, along.y));
-    let top = share(x.top_speed, along.x).min(share(y.top_speed, along.y));
+    let (top, acceleration) = Frame::of(job).limits(along);
     let speed = step.fastest().0.min(top);
     given.unwrap_or_else(|| (1.1 * speed * speed / (2.0 * acceleration) * 10.0).ceil() / 10.0)
 }

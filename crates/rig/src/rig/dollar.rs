@@ -27,7 +27,7 @@ impl Rig {
             }
             "G" => self.report_modal(),
             "#" => {
-                let [x, y] = self.modal.offset;
+                let [x, y, _] = self.modal.offset;
                 let _ = write!(
                     self.output,
                     "[G54:{x:.3},{y:.3},0.000]\r\n[G28:0.000,0.000,0.000]\r\n[G92:0.000,0.000,0.000]\r\n"
@@ -41,7 +41,7 @@ impl Rig {
             "H" if !idle => return Err(8),
             "H" => {
                 self.state = State::Ready;
-                self.planner.push(self.head.at, [0.0; 2], None, None, &self.setup);
+                self.planner.push(self.head.at, [0.0; 3], None, None, &self.setup);
                 self.pending = Some(Pending::Home);
                 return Ok(false);
             }
@@ -77,7 +77,7 @@ impl Rig {
         let Order::Moves { to, feed } = order else { return Err(16) };
         let offset = self.modal.offset;
         for point in &to {
-            let machine = [point[0] + offset[0], point[1] + offset[1]];
+            let machine = [0, 1, 2].map(|n| point[n] + offset[n]);
             if (0..2).any(|n| {
                 machine[n] < self.setup.low[n] - 1e-3 || machine[n] > self.setup.high[n] + 1e-3
             }) {

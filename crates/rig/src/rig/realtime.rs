@@ -82,8 +82,12 @@ impl Rig {
         self.beam_stopped = false;
         self.inbox.clear();
         self.drop_motion();
-        self.modal =
-            Modal { offset: self.modal.offset, at: self.work_position(), ..Modal::default() };
+        self.modal = Modal {
+            offset: self.modal.offset,
+            at: self.work_position(),
+            tongue: self.modal.tongue,
+            ..Modal::default()
+        };
         self.banner();
         self.state = if moving || self.state == State::Alarm { State::Alarm } else { State::Ready };
         if moving {
@@ -107,12 +111,13 @@ impl Rig {
             State::Ready if self.has_work() || self.pending.is_some() => "Run",
             State::Ready => "Idle",
         };
-        let [x, y] = self.head.at;
+        let [x, y, turn] = self.head.at;
         let o = self.planner.overrides;
         let running = self.planner.blocks.front().and_then(|block| block.s).unwrap_or(0.0);
+        let turn = if self.setup.turning { format!(",{turn:.3}") } else { String::new() };
         let _ = write!(
             self.output,
-            "<{state}|MPos:{x:.3},{y:.3},{:.3}|Bf:{},{}|FS:{:.0},{running:.0}|WCO:{:.3},{:.3},0.000|Ov:{},{},{}>\r\n",
+            "<{state}|MPos:{x:.3},{y:.3},{:.3}{turn}|Bf:{},{}|FS:{:.0},{running:.0}|WCO:{:.3},{:.3},0.000|Ov:{},{},{}>\r\n",
             self.record.height,
             self.setup.planner.saturating_sub(self.planner.blocks.len()),
             self.setup.buffer.saturating_sub(self.inbox.len()),

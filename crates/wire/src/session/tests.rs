@@ -8,7 +8,10 @@ struct Talk {
 
 impl Talk {
     fn new() -> Self {
-        Self { session: Session::new(Settings::default(), Instant(0)), now: Instant(0) }
+        Self {
+            session: Session::new(Tongue::Grbl, Settings::default(), Instant(0)),
+            now: Instant(0),
+        }
     }
 
     /// What the session sends now, as text.
@@ -46,14 +49,18 @@ impl Talk {
         talk.session.handle_timeout(talk.now);
         assert_eq!(talk.sent(), "?");
         talk.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
-        assert_eq!(talk.sent(), "\n$I\n$$\n");
+        assert_eq!(talk.sent(), "\n$I\n$$\n$#\n$G\n");
         talk.hear("ok\r\n[VER:1.1h:]\r\n[OPT:V,15,128]\r\nok\r\n$30=1000\r\n$32=1\r\n");
         assert!(!talk.session.wants_lines());
-        talk.hear("ok\r\n");
+        talk.hear("ok\r\n[G54:10.000,-5.500,0.000]\r\n[G92:1.000,0.000,0.000]\r\nok\r\n");
+        assert!(!talk.session.wants_lines());
+        talk.hear("[GC:G0 G54 G17 G21 G90 G94 M5 M9 T0 F0 S0]\r\nok\r\n");
         let connected = std::iter::from_fn(|| talk.session.poll_event())
             .find_map(|event| if let Event::Connected(c) = event { Some(c) } else { None })
             .expect("connected");
         assert_eq!(connected.settings.get(&30), Some(&1000.0));
+        assert_eq!(connected.work_offset(None), Some([11.0, -5.5, 0.0]));
+        assert_eq!(connected.position, Some([0.0; 3]));
         talk.session.start();
         talk
     }

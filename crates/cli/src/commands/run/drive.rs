@@ -1,14 +1,17 @@
 //! The one loop between a session and a link.
 
 use super::mismatch;
+use super::placed;
 use super::program::ProgramFile;
 use super::watch::Watcher;
 use crate::link::{Heard, Link};
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;
-use std::io::{BufRead, Lines};
+use std::fs::File;
+use std::io::{BufRead, BufReader, Lines};
 use std::time::Duration;
-use tinkite_wire::{Event, Outcome, Prepared, Session, Settings, prepare};
+use tinkite_core::job::machine::Dialect;
+use tinkite_wire::{Event, Outcome, Prepared, Session, Settings, Tongue, prepare};
 
 /// Ctrl-C is noticed at least this often.
 const ATTENTION: Duration = Duration::from_millis(50);
@@ -21,8 +24,12 @@ pub(super) fn drive(
     watcher: &mut Watcher<'_>,
 ) -> Result<Outcome, Refusal> {
     let machine = program.machine.clone();
-    let mut source = Source { lines: program.lines()?, number: 0, ended: false };
-    let mut session = Session::new(Settings::default(), link.now());
+    let tongue = match machine.dialect {
+        Dialect::Reprap => Tongue::Reprap,
+        Dialect::Grbl | Dialect::Ngc => Tongue::Grbl,
+    };
+    let mut session = Session::new(tongue, Settings::default(), link.now());
+    let mut source: Option<Source<_>> = None;
     let mut trouble: Option<Refusal> = None;
     let mut outgoing = Vec::new();
     let mut incoming = [0; 4096];
@@ -30,7 +37,7 @@ pub(super) fn drive(
         if stopping.wanted() || trouble.is_some() {
             session.stop(link.now());
         }
-        if let Err(refusal) = source.feed(&mut session, link) {
+        if let Some(Err(refusal)) = source.as_mut().map(|source| source.feed(&mut session, link)) {
             trouble.get_or_insert(refusal);
             continue;
         }
@@ -40,10 +47,17 @@ pub(super) fn drive(
         }
         while let Some(event) = session.poll_event() {
             match event {
-                Event::Connected(connected) => match mismatch(&connected, &machine) {
-                    None => session.start(),
-                    Some(why) => trouble = Some(Refusal::Link(why)),
-                },
+                Event::Connected(connected) => {
+                    let why = mismatch(&connected, &machine).map(Refusal::Link);
+                    match why.map_or_else(|| placed::check(program, &connected), Err) {
+                        Ok(told) => {
+                            told.iter().for_each(|told| watcher.said(told));
+                            session.start();
+                            source = Some(Source::of(program)?);
+                        }
+                        Err(refusal) => trouble = Some(refusal),
+                    }
+                }
                 Event::Status(status) => watcher.status(&session, &status, link.now()),
                 Event::Said(text) => watcher.said(&text),
                 Event::Ended(outcome) => {
@@ -70,6 +84,12 @@ struct Source<B> {
     lines: Lines<B>,
     number: u32,
     ended: bool,
+}
+
+impl Source<BufReader<File>> {
+    fn of(program: &mut ProgramFile) -> Result<Self, Refusal> {
+        Ok(Self { lines: program.lines()?, number: 0, ended: false })
+    }
 }
 
 impl<B: BufRead> Source<B> {

@@ -1,6 +1,7 @@
 //! `tinkite run`: streams a job or a program to the controller, and watches.
 
 mod drive;
+mod placed;
 mod program;
 mod watch;
 
@@ -35,7 +36,7 @@ pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
     }
     let stopping =
         Stopping::watch().map_err(|e| Refusal::Usage(format!("Ctrl-C cannot be watched: {e}")))?;
-    let mut link = link::open(&name, &program.machine)?;
+    let mut link = link::open(&name, &program.machine, program.diameter)?;
     let mut watcher = Watcher::new(&program, &name, console);
     let outcome = drive::drive(link.as_mut(), &mut program, &stopping, &mut watcher)?;
     watcher.end(&outcome)?;
@@ -80,6 +81,11 @@ fn conclude(outcome: Outcome, watcher: &Watcher<'_>, machine: &Machine) -> Resul
                     "; check that it is on, and speaks the {} dialect",
                     machine.dialect.name()
                 ),
+                Failure::Unknown { .. } => {
+                    "; the board was told to stop and switch the beam off".into()
+                }
+                Failure::Halted(_) => "; switch it off and on again, and home it".into(),
+                Failure::BadLink => "; look at the cable, and try a slower baud rate".into(),
                 Failure::NotReady(_) => "; home or unlock it, and close its door".into(),
                 Failure::Closed | Failure::Silent => {
                     "; look at the machine: what it had already received it may still run".into()

@@ -10,7 +10,7 @@ use crate::load;
 use crate::refusal::{Refusal, Sources};
 use std::fs::File;
 use std::io::{self, BufReader, Lines, Seek, SeekFrom};
-use tinkite_core::job::Machine;
+use tinkite_core::job::{Machine, Round, Zero};
 use tinkite_core::program::measure::{Measure, Report};
 use tinkite_core::program::{Comments, Program};
 
@@ -18,9 +18,13 @@ use tinkite_core::program::{Comments, Program};
 pub(super) struct ProgramFile {
     pub(super) name: String,
     pub(super) machine: Machine,
+    /// Diameter of what the rotary holds, mm, where it is in use.
+    pub(super) diameter: Option<f64>,
     pub(super) report: Report,
     /// Names of steps and the lines with which they begin.
     pub(super) steps: Vec<(u32, String)>,
+    /// What the program counts from, when it was made from a job.
+    pub(super) zero: Option<Zero>,
     file: BufReader<File>,
 }
 
@@ -28,10 +32,14 @@ impl ProgramFile {
     /// Gets the program and refuses whatever would go wrong.
     pub(super) fn prepare(args: &Run, console: &Console) -> Result<Self, Refusal> {
         let is_job = args.file.extension().is_some_and(|e| e == "toml");
-        let (name, file, machine) =
+        let Found { name, file, machine, zero, diameter } =
             if is_job { from_job(args, console)? } else { from_file(args)? };
         let mut file = BufReader::with_capacity(1 << 16, file);
-        let mut measure = Measure::new(&name, Some(&machine));
+        // Whether it stays on the bed is asked again when the controller has said where its zero is.
+        let mut measure = Measure::new(&name, Some(&machine), diameter);
+        if zero != Some(Zero::Bed) || diameter.is_some() {
+            measure = measure.anywhere();
+        }
         let (mut steps, mut number) = (Vec::new(), 0);
         read::each_line(&name, &mut file, |line| {
             number += 1;
@@ -41,13 +49,34 @@ impl ProgramFile {
         let report = measure.finish();
         refuse_if_wrong(&report.problems, console)?;
         rewind(&name, &mut file)?;
-        Ok(Self { name, machine, report, steps, file })
+        Ok(Self { name, machine, diameter, report, steps, zero, file })
     }
 
     /// Its lines, from the start.
-    pub(super) fn lines(&mut self) -> Result<Lines<&mut BufReader<File>>, Refusal> {
+    pub(super) fn lines(&mut self) -> Result<Lines<BufReader<File>>, Refusal> {
         rewind(&self.name, &mut self.file)?;
-        Ok(io::BufRead::lines(&mut self.file))
+        let again = self.file.get_ref().try_clone();
+        let again = again.map_err(|error| Refusal::unreadable(&self.name, &error))?;
+        Ok(io::BufRead::lines(BufReader::with_capacity(1 << 16, again)))
+    }
+
+    /// Measures it again, begun where the machine stands with the work offset that it has, both mm
+    /// from the zero of the profile's bed.
+    pub(super) fn measured_at(
+        &mut self,
+        at: [f64; 3],
+        offset: [f64; 3],
+    ) -> Result<Report, Refusal> {
+        rewind(&self.name, &mut self.file)?;
+        let whole = |p: [f64; 3]| [p[0], p[1], p[2], 0.0, 0.0, 0.0];
+        let mut measure = Measure::new(&self.name, Some(&self.machine), self.diameter)
+            .standing(whole(at), whole(offset));
+        if self.diameter.is_some() {
+            // Round an object only the place along it has an end, and that the job knows.
+            measure = measure.anywhere();
+        }
+        read::each_line(&self.name, &mut self.file, |line| measure.line(line))?;
+        Ok(measure.finish())
     }
 }
 
@@ -62,7 +91,16 @@ fn step_name(line: &[u8]) -> Option<String> {
     Some(rest.split(" - ").next().unwrap_or(rest).to_string())
 }
 
-fn from_job(args: &Run, console: &Console) -> Result<(String, File, Machine), Refusal> {
+/// A program, found or made.
+struct Found {
+    name: String,
+    file: File,
+    machine: Machine,
+    zero: Option<Zero>,
+    diameter: Option<f64>,
+}
+
+fn from_job(args: &Run, console: &Console) -> Result<Found, Refusal> {
     let job_args = JobArgs {
         job: args.file.clone(),
         machine: args.machine.clone(),
@@ -78,10 +116,12 @@ fn from_job(args: &Run, console: &Console) -> Result<(String, File, Machine), Re
     let mut file = tempfile::tempfile().map_err(failed)?;
     program.write(Comments::Full, &mut file).map_err(failed)?;
     file.seek(SeekFrom::Start(0)).map_err(failed)?;
-    Ok((name, file, made.job.machine))
+    let (zero, diameter) =
+        (Some(made.job.placement.zero), made.job.round.as_ref().map(Round::diameter));
+    Ok(Found { name, file, machine: made.job.machine, zero, diameter })
 }
 
-fn from_file(args: &Run) -> Result<(String, File, Machine), Refusal> {
+fn from_file(args: &Run) -> Result<Found, Refusal> {
     let name = args.file.display().to_string();
     if !args.only.is_empty() || !args.skip.is_empty() {
         return Err(Refusal::Usage(
@@ -103,5 +143,5 @@ fn from_file(args: &Run) -> Result<(String, File, Machine), Refusal> {
         File::open(&args.file).map_err(|error| Refusal::unreadable(&name, &error))?
     };
     file.seek(SeekFrom::Start(0)).map_err(|error| Refusal::unreadable(&name, &error))?;
-    Ok((name, file, machine))
+    Ok(Found { name, file, machine, zero: None, diameter: args.diameter })
 }

@@ -1,5 +1,6 @@
 //! The source: what its S values mean.
 
+use super::link::Dialect;
 use crate::beam::table::{Measured, Table};
 use crate::job::reader::Section;
 use crate::problem::Problem;
@@ -22,16 +23,30 @@ pub struct Beam {
     pub levels: Option<u32>,
     /// What was measured at the source.
     pub table: Option<Table>,
+    /// How a program switches it.
+    pub switch: Switch,
+}
+
+/// How a program switches the source.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Switch {
+    /// M3 or M4 to make it ready, an S word on each move, M5 at the end.
+    Inline,
+    /// A line of its own before the moves it is meant for: M106 S, and M107 for off.
+    Lines,
 }
 
 /// Reads `[beam]`.
-pub(super) fn read(section: Section<'_, '_>) -> Option<Beam> {
-    let full = section.number("full").unwrap_or(1000.0);
+pub(super) fn read(section: Section<'_, '_>, dialect: Dialect) -> Option<(Beam, Option<f64>)> {
+    let usual = if dialect == Dialect::Reprap { 255.0 } else { 1000.0 };
+    let full = section.number("full").unwrap_or(usual);
     let floor = section.number("floor").unwrap_or(0.0);
     let ceiling = section.positive::<Power>("ceiling").unwrap_or(Power(1.0));
     let width = section.positive::<Length>("width").map_or(0.1, |width| width.0);
     let follows_speed = section.flag("follows-speed").unwrap_or(false);
-    section.not_yet(&["on", "off", "pointer"]);
+    let focus_depth = section.positive::<Length>("focus-depth").map(|length| length.0);
+    let switch = switch(&section, dialect, follows_speed);
+    section.not_yet(&["pointer"]);
     if !(1.0..=1e6).contains(&full) {
         section.out_of_range("full", section.span_of("full"), &full.to_string(), "1 to 1000000");
     }
@@ -51,7 +66,44 @@ pub(super) fn read(section: Section<'_, '_>) -> Option<Beam> {
     let table = section.has("table").then(|| table(&section));
     section.finish();
     let table = table.map_or(Some(None), |table| table.map(Some))?;
-    Some(Beam { full, floor, ceiling, width, follows_speed, levels, table })
+    let switch = switch?;
+    let beam = Beam { full, floor, ceiling, width, follows_speed, levels, table, switch };
+    Some((beam, focus_depth))
+}
+
+/// Reads `on` and `off`: pairs of codes that belong together, and that the dialect knows.
+fn switch(section: &Section<'_, '_>, dialect: Dialect, follows_speed: bool) -> Option<Switch> {
+    let usual = if dialect == Dialect::Reprap { Switch::Lines } else { Switch::Inline };
+    let ons = [("M3", Switch::Inline), ("M4", Switch::Inline), ("M106", Switch::Lines)];
+    let on = section.choice("on", &ons).unwrap_or(usual);
+    let off = section.choice("off", &[("M5", Switch::Inline), ("M107", Switch::Lines)]);
+    if off.is_some_and(|off| off != on) {
+        let message = "on and off in [beam] do not belong together";
+        section.contradicts("off", message, "M3 or M4 goes with M5, and M106 with M107");
+        return None;
+    }
+    if on == Switch::Lines && dialect != Dialect::Reprap {
+        let message = "M106 is a code of the reprap dialect";
+        section.contradicts("on", message, "set dialect = \"reprap\" in [link], or on = \"M3\"");
+        return None;
+    }
+    let word = section.has("on").then(|| section.text("on")).flatten();
+    let scaled = word == Some("M4");
+    if (word == Some("M3") && follows_speed) || (scaled && !follows_speed) {
+        let message = "M4 is power that follows the speed, M3 is power that stays";
+        section.contradicts(
+            "on",
+            message,
+            "leave on out; follows-speed says which of them is meant",
+        );
+        return None;
+    }
+    if on == Switch::Lines && follows_speed {
+        let message = "power that is said in lines of its own (M106) cannot follow the speed";
+        section.contradicts("follows-speed", message, "set follows-speed = false");
+        return None;
+    }
+    Some(on)
 }
 
 /// Reads the measured table: rows of a percentage and what was read there, in mA, W or both.

@@ -16,7 +16,7 @@ use super::machine::Machine;
 use super::reader::Section;
 use super::select::{self, Take};
 use crate::problem::Problem;
-use crate::quantity::{Power, Speed};
+use crate::quantity::{Frequency, Power, Speed};
 use toml::de::DeValue;
 
 /// What a step does with the shapes it takes.
@@ -104,6 +104,8 @@ pub struct Step {
     pub ramp: Ramp,
     /// Whether air blows, on machines that switch it.
     pub air: bool,
+    /// Frequency of the source's pulses, Hz, where the step says one.
+    pub frequency: Option<f64>,
     /// In which order its paths are run.
     pub order: Order,
     /// Where it stands in the job file, for problems.
@@ -137,7 +139,7 @@ impl Step {
 }
 
 /// Keys of a step that are part of the product and not yet of this version.
-const NOT_YET: [&str; 3] = ["recipe", "frequency", "relief"];
+const NOT_YET: [&str; 2] = ["recipe", "relief"];
 
 /// Keys that only steps which follow lines have.
 const FOLLOWING: [&str; 9] = [
@@ -176,6 +178,7 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
     let air = section.flag("air").unwrap_or(true);
     let order = order(&section);
     let ramp = ramp::read(&section, &machine.beam);
+    let frequency = frequency(&section, machine);
     section.not_yet(&NOT_YET);
     let make = match kind {
         Some(2) => {
@@ -207,10 +210,24 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
         focus_drop,
         ramp: ramp?,
         air,
+        frequency,
         // Rows and rings have an order of their own.
         order: order.unwrap_or(if engraves { Order::Nearest } else { Order::HolesFirst }),
         span,
     })
+}
+
+/// Reads the pulse frequency, Hz; the profile must say how the source is told.
+fn frequency(section: &Section<'_, '_>, machine: &Machine) -> Option<f64> {
+    let asked = section.positive::<Frequency>("frequency")?;
+    if machine.text.frequency.is_none() {
+        section.contradicts(
+            "frequency",
+            &format!("{} asks for a pulse frequency, and the profile of {} has no code for it", section.name, machine.name),
+            "add frequency = \"M67 E0 Q{kHz}\" (as your controller has it) to [program] of the profile",
+        );
+    }
+    Some(asked.0)
 }
 
 /// Refuses keys that have no meaning for what the step does.

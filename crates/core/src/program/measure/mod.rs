@@ -3,23 +3,30 @@
 //! Lines go in one at a time; nothing of the program is kept but sums, extents and the first
 //! place of each kind of trouble.
 
+mod arc;
+mod explain;
 mod modal;
+mod place;
+mod timeline;
 mod trouble;
 
+use super::expression::Parameters;
 use super::read::{LineError, Word, words};
-use crate::geometry::{Piece, Point, Rect};
+use crate::geometry::{Piece, Point, Rect, Vec2};
 use crate::job::Machine;
-use crate::job::machine::Dialect;
+use crate::job::machine::{Axis, Dialect};
 use crate::limits::beyond;
-use crate::mapping::{Move, Pace, Purpose};
-use crate::motion::planner::Planner;
-use crate::motion::{block, lift_seconds};
+use crate::mapping::frame::Frame;
+use crate::motion::planner::{Block, Planner};
+use crate::motion::{lift_seconds, line_block};
 use crate::problem::Problems;
-use crate::quantity::{Power, Speed, plain};
-use modal::{Act, Modal};
+use crate::quantity::{Speed, plain};
+pub use explain::Explainer;
+use modal::{Act, Modal, Motion};
+pub use timeline::Timeline;
 use trouble::Troubles;
 
-/// What a program comes to.
+/// What a program comes to. Places are the machine's own: offsets that the program sets count.
 #[derive(Debug, Clone)]
 pub struct Report {
     /// Lines of text.
@@ -28,7 +35,7 @@ pub struct Report {
     pub dialect: Dialect,
     /// Units it is written in.
     pub units: &'static str,
-    /// Length with the beam on, mm.
+    /// Length with the beam on, mm; of turns only where the diameter is known.
     pub burn: f64,
     /// Length with the beam off, mm.
     pub travel: f64,
@@ -38,6 +45,8 @@ pub struct Report {
     pub extents: Option<Rect>,
     /// The rectangle round all moves with the beam on.
     pub burn_extents: Option<Rect>,
+    /// Least and greatest angle of a turning axis, degrees.
+    pub rotary: Option<(f64, f64)>,
     /// Least and greatest S of moves with the beam on.
     pub s: Option<(f64, f64)>,
     /// Whether the beam is off when the program ends.
@@ -48,57 +57,29 @@ pub struct Report {
     pub timeline: Timeline,
 }
 
-/// When lines are done, at every 64th line.
-#[derive(Debug, Clone, Default, PartialEq)]
-pub struct Timeline {
-    at: Vec<f64>,
-}
-
-impl Timeline {
-    const EVERY: usize = 64;
-
-    /// Lines are planned together, so their times come in any order; until [`Self::finish`] every
-    /// slot holds its own.
-    fn add(&mut self, line: u32, seconds: f64) {
-        let slot = line as usize / Self::EVERY + 1;
-        if self.at.len() <= slot {
-            self.at.resize(slot + 1, 0.0);
-        }
-        self.at[slot] += seconds;
-    }
-
-    fn finish(&mut self) {
-        let mut sum = 0.0;
-        for slot in &mut self.at {
-            sum += *slot;
-            *slot = sum;
-        }
-    }
-
-    /// Seconds of the program that are over when `line` (from 1) is done, to within 64 lines.
-    #[must_use]
-    pub fn seconds_at(&self, line: u32) -> f64 {
-        let (slot, part) = (line as usize / Self::EVERY, line as usize % Self::EVERY);
-        let last = self.at.last().copied().unwrap_or(0.0);
-        let before = self.at.get(slot).copied().unwrap_or(last);
-        let after = self.at.get(slot + 1).copied().unwrap_or(last);
-        before + (after - before) * part as f64 / Self::EVERY as f64
-    }
-
-    /// Seconds of the whole program.
-    #[must_use]
-    pub fn seconds(&self) -> f64 {
-        self.at.last().copied().unwrap_or(0.0)
-    }
+/// A stretch that the head moves over, in the machine's own positions (mm).
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Stroke {
+    /// Where it starts.
+    pub from: Point,
+    /// The line or arc it follows.
+    pub piece: Piece,
+    /// S; 0 with the beam off.
+    pub s: f64,
 }
 
 /// Measures a program line by line.
 #[derive(Debug)]
 pub struct Measure<'m> {
     machine: Option<&'m Machine>,
+    frame: Option<Frame>,
+    /// Of what a turning axis turns, mm.
+    diameter: Option<f64>,
     modal: Modal,
+    parameters: Parameters,
     planner: Planner<u32>,
     words: Vec<Word>,
+    acts: Vec<Act>,
     troubles: Troubles,
     report: Report,
     moved_yet: bool,
@@ -110,17 +91,23 @@ pub struct Measure<'m> {
 const CORNER: f64 = 0.01;
 
 impl<'m> Measure<'m> {
-    /// Begins with the program called `file`; `machine` is what it is held against.
+    /// Begins with the program called `file`; `machine` is what it is held against, `diameter` (mm)
+    /// what its turning axis turns.
     #[must_use]
-    pub fn new(file: &str, machine: Option<&'m Machine>) -> Self {
+    pub fn new(file: &str, machine: Option<&'m Machine>, diameter: Option<f64>) -> Self {
+        let modal = Modal::new(machine.map(|machine| machine.dialect));
         Self {
             machine,
-            modal: Modal::default(),
+            frame: machine.map(Frame::flat),
+            diameter,
+            modal,
+            parameters: Parameters::default(),
             planner: Planner::new(
                 machine.map_or(CORNER, |m| m.corner),
                 machine.and_then(|m| m.window),
             ),
             words: Vec::new(),
+            acts: Vec::new(),
             troubles: Troubles::new(file),
             report: Report {
                 lines: 0,
@@ -131,6 +118,7 @@ impl<'m> Measure<'m> {
                 seconds: 0.0,
                 extents: None,
                 burn_extents: None,
+                rotary: None,
                 s: None,
                 beam_off_at_end: true,
                 problems: Problems::new(),
@@ -142,12 +130,32 @@ impl<'m> Measure<'m> {
         }
     }
 
+    /// Says where the machine stands before the program, and which work offset it has: X, Y and Z
+    /// in mm, A, B and C in degrees, from the zero of the profile's bed.
+    #[must_use]
+    pub fn standing(mut self, at: [f64; 6], offset: [f64; 6]) -> Self {
+        self.modal.stand(at, offset);
+        self
+    }
+
+    /// Does not hold places against the bed: nobody knows yet what the program will count from.
+    #[must_use]
+    pub fn anywhere(mut self) -> Self {
+        self.frame = None;
+        self
+    }
+
     /// Takes the next line, without its end.
     pub fn line(&mut self, line: &[u8]) {
+        self.line_with(line, &mut |_| {});
+    }
+
+    /// Takes the next line, without its end, and hands on where the head goes.
+    pub fn line_with(&mut self, line: &[u8], stroke: &mut dyn FnMut(Stroke)) {
         self.report.lines += 1;
         let number = self.report.lines;
         self.semicolons |= line.contains(&b';') || line.first() == Some(&b'$');
-        if let Err(error) = words(line, &mut self.words) {
+        if let Err(error) = parsed(line, &mut self.parameters, &mut self.words) {
             self.troubles.unread(number, line, error);
             return;
         }
@@ -160,74 +168,129 @@ impl<'m> Measure<'m> {
         }
         self.units_said |=
             self.words.iter().any(|w| w.letter == b'G' && matches!(w.value, 20.0 | 21.0));
-        let words = std::mem::take(&mut self.words);
-        match self.modal.line(&words) {
-            Ok(Act::Nothing) => {}
-            Ok(Act::Stop { seconds }) => self.pause(number, seconds),
-            Ok(Act::Move(m)) => self.one_move(number, &m),
-            Ok(Act::Lift { from, to }) => {
-                self.planner.stop();
-                let seconds = self.machine.map_or(0.0, |m| lift_seconds(from, to, m));
-                self.report.timeline.add(number, seconds);
-            }
-            Err(error) => self.troubles.not_understood(number, &error),
+        let mut acts = std::mem::take(&mut self.acts);
+        if let Err(error) = self.modal.line(&self.words, &mut acts) {
+            self.troubles.not_understood(number, &error);
         }
-        self.words = words;
+        for act in acts.drain(..) {
+            match act {
+                Act::Stop { seconds } => self.pause(number, seconds),
+                Act::Move(m) => {
+                    let s = if self.modal.lit() && !m.travel { self.modal.s } else { 0.0 };
+                    stroke(Stroke { from: m.start(), piece: m.piece, s });
+                    self.one_move(number, &m);
+                }
+                Act::Lift { from, to } => {
+                    self.planner.stop();
+                    let seconds = self.machine.map_or(0.0, |m| lift_seconds(from, to, m));
+                    self.report.timeline.add(number, seconds);
+                    self.hold_height(number, to);
+                }
+                Act::Home => self.troubles.home(number),
+            }
+        }
+        self.acts = acts;
     }
 
     fn pause(&mut self, number: u32, seconds: f64) {
         self.planner.stop();
-        if seconds > 0.0 {
-            self.report.timeline.add(number, seconds);
-            if self.modal.lit() && !self.modal.follows_speed() {
-                self.troubles.dwell_lit(number, seconds);
-                if let Some(machine) = self.machine {
-                    let most = machine.beam.full * machine.beam.ceiling.0;
-                    if self.modal.s > most + 0.05 {
-                        self.troubles.over_ceiling(number, self.modal.s, most);
-                    }
-                }
+        if seconds <= 0.0 {
+            return;
+        }
+        self.report.timeline.add(number, seconds);
+        if self.modal.lit() && !self.modal.follows_speed() {
+            self.troubles.dwell_lit(number, seconds);
+            self.hold_power(number);
+        }
+    }
+
+    /// Holds S against what the source takes; whether it is low enough.
+    fn hold_power(&mut self, number: u32) -> bool {
+        let Some(Machine { beam, .. }) = self.machine else { return true };
+        let (s, most) = (self.modal.s, beam.full * beam.ceiling.0);
+        if s > beam.full + 0.05 {
+            self.troubles.over_full(number, s, beam.full);
+        } else if s > most + 0.05 {
+            self.troubles.over_ceiling(number, s, most);
+        } else {
+            return true;
+        }
+        false
+    }
+
+    fn hold_height(&mut self, number: u32, to: f64) {
+        let Some(machine) = self.machine else { return };
+        match machine.z {
+            None => self.troubles.no_height(number),
+            Some(z) if to < z.range.0 - 1e-6 || to > z.range.1 + 1e-6 => {
+                self.troubles.off_height(number, to, z.range);
+            }
+            Some(_) => {}
+        }
+    }
+
+    fn one_move(&mut self, number: u32, m: &Motion) {
+        let lit = self.modal.lit();
+        let burns = lit && !m.travel;
+        let length = m.length();
+        if m.travel && lit && length > 0.0 {
+            self.troubles.lit_travel(number, self.modal.follows_speed(), self.modal.s);
+        }
+        if !m.rapid && m.speed <= 0.0 {
+            if length > 0.0 {
+                self.troubles.no_feed(number);
+            }
+            return;
+        }
+        self.measure_extents(number, m, burns);
+        if m.from[2] != m.to[2] {
+            self.hold_height(number, m.to[2]);
+        }
+        if length <= 0.0 {
+            return;
+        }
+        let way = self.way(number, m);
+        if burns {
+            self.report.burn += way;
+            let (least, most) = self.report.s.unwrap_or((f64::MAX, f64::MIN));
+            self.report.s = Some((least.min(self.modal.s), most.max(self.modal.s)));
+        } else {
+            self.report.travel += way;
+        }
+        if let (Some(machine), false) = (self.machine, m.rapid)
+            && m.turn() == 0.0
+        {
+            let top = machine.x.top_speed.max(machine.y.top_speed);
+            if m.speed > top * 1.000_1 {
+                self.troubles.over_speed(number, Speed(m.speed), top);
+            }
+        }
+        self.time(number, m, length);
+    }
+
+    /// How long a move is on the stock, mm.
+    fn way(&mut self, number: u32, m: &Motion) -> f64 {
+        let turn = m.turn();
+        if turn == 0.0 {
+            return m.linear();
+        }
+        let (low, high) = self.report.rotary.unwrap_or((f64::MAX, f64::MIN));
+        let angles = (3..6).filter(|n| m.from[*n] != m.to[*n]).flat_map(|n| [m.from[n], m.to[n]]);
+        let (low, high) = angles.fold((low, high), |(low, high), a| (low.min(a), high.max(a)));
+        self.report.rotary = Some((low, high));
+        match self.diameter {
+            Some(diameter) => m.linear().hypot(turn.to_radians() * diameter / 2.0),
+            None => {
+                self.troubles.no_diameter(number);
+                m.linear()
             }
         }
     }
 
-    fn one_move(&mut self, number: u32, m: &modal::Motion) {
-        let rapid = matches!(m.pace, Pace::Rapid);
-        let lit = self.modal.lit();
-        let purpose = match (rapid, lit) {
-            (true, _) => Purpose::Travel,
-            (false, true) => Purpose::Burn,
-            (false, false) => Purpose::Dark,
-        };
-        let power = [Power(0.0); 2];
-        let plain_move =
-            Move { purpose, from: m.from, piece: m.piece, pace: m.pace, power, slow: 1.0 };
-        let length = plain_move.length();
-        if rapid && lit {
-            self.troubles.lit_travel(number, self.modal.follows_speed(), self.modal.s);
-        }
-        if matches!(m.pace, Pace::Feed(Speed(speed)) if speed <= 0.0) {
-            self.troubles.no_feed(number);
-            return;
-        }
-        self.measure_extents(number, &plain_move);
-        if length <= 0.0 {
-            return;
-        }
-        if purpose == Purpose::Burn {
-            self.report.burn += length;
-            let (least, most) = self.report.s.unwrap_or((f64::MAX, f64::MIN));
-            self.report.s = Some((least.min(self.modal.s), most.max(self.modal.s)));
-        } else {
-            self.report.travel += length;
-        }
-        self.time(number, &plain_move, length);
-    }
-
-    fn measure_extents(&mut self, number: u32, m: &Move) {
+    fn measure_extents(&mut self, number: u32, m: &Motion, burns: bool) {
         // Where the head stands at first nobody knows: the first move counts by its end.
         let bounds = if self.moved_yet {
-            m.piece.bounds(m.from)
+            m.piece.bounds(m.start())
         } else {
             let end = m.piece.end();
             Rect::from_points(end, end)
@@ -235,44 +298,40 @@ impl<'m> Measure<'m> {
         self.moved_yet = true;
         let grow = |rect: &mut Option<Rect>| *rect = Some(rect.map_or(bounds, |r| r.union(bounds)));
         grow(&mut self.report.extents);
-        if m.purpose == Purpose::Burn {
+        if burns {
             grow(&mut self.report.burn_extents);
         }
         let Some(machine) = self.machine else { return };
-        let corner = (-machine.bed.origin_offset()).to_point();
-        let far = Point::new(corner.x + machine.bed.width, corner.y + machine.bed.depth);
-        let outside = beyond(bounds, Rect::from_points(corner, far));
+        let floor = machine.beam.floor;
+        if burns && self.hold_power(number) && self.modal.s < floor {
+            self.troubles.below_floor(number, self.modal.s, floor);
+        }
+        let Some(frame) = &self.frame else { return };
+        let corner = |x, y| frame.point([x, y]) + machine.bed.origin_offset();
+        let on_bed = Rect::from_points(corner(bounds.x0, bounds.y0), corner(bounds.x1, bounds.y1));
+        let outside = beyond(on_bed, machine.bed.rect());
         if !outside.is_empty() {
             self.troubles.off_bed(number, &outside.join(", "));
         }
-        if m.purpose == Purpose::Burn {
-            let (s, beam) = (self.modal.s, &machine.beam);
-            let most = beam.full * beam.ceiling.0;
-            if s > most + 0.05 {
-                self.troubles.over_ceiling(number, s, most);
-            } else if s < beam.floor {
-                self.troubles.below_floor(number, s, beam.floor);
-            }
-        }
-        if let Pace::Feed(speed) = m.pace {
-            let top = machine.x.top_speed.max(machine.y.top_speed);
-            if speed.0 > top * 1.000_1 {
-                self.troubles.over_speed(number, speed, top);
-            }
-        }
     }
 
-    fn time(&mut self, number: u32, m: &Move, length: f64) {
+    fn time(&mut self, number: u32, m: &Motion, length: f64) {
         let timeline = &mut self.report.timeline;
-        match (self.machine, m.pace) {
-            (Some(machine), _) => {
-                self.planner.push(block(m, machine), number, &mut |line, ran| {
+        match self.machine {
+            Some(machine) => {
+                self.planner.push(block(m, machine, length), number, &mut |line, ran| {
                     timeline.add(line, ran.seconds)
                 });
             }
-            (None, Pace::Feed(speed)) => timeline.add(number, length / speed.0),
-            (None, Pace::Rapid) => {}
+            None if !m.rapid => timeline.add(number, length / m.speed),
+            None => {}
         }
+    }
+
+    /// Where the head stands now: what the program calls it, X, Y and Z in mm, A, B and C in degrees.
+    #[must_use]
+    pub fn stands(&self) -> [f64; 6] {
+        self.modal.named()
     }
 
     /// Ends the program and says what it comes to.
@@ -293,15 +352,46 @@ impl<'m> Measure<'m> {
         if self.modal.inches {
             report.units = "in";
         }
-        if self.semicolons {
-            report.dialect = Dialect::Grbl;
-        }
+        report.dialect = match (self.modal.printer, self.semicolons) {
+            (true, _) => Dialect::Reprap,
+            (false, true) => Dialect::Grbl,
+            (false, false) => Dialect::Ngc,
+        };
         if !self.moved_yet {
             self.troubles.no_moves(report.lines);
         }
         report.problems = self.troubles.into_problems();
         report
     }
+}
+
+/// Takes a line apart; expressions only where there are any, which is seldom.
+fn parsed(line: &[u8], parameters: &mut Parameters, into: &mut Vec<Word>) -> Result<(), LineError> {
+    match words(line, into) {
+        Err(LineError::Expression(_)) => parameters.words(line, into),
+        done => done,
+    }
+}
+
+/// What the planner needs to know of a motion.
+fn block(m: &Motion, machine: &Machine, length: f64) -> Block {
+    let asked = if m.rapid { f64::INFINITY } else { m.speed };
+    let turn = m.turn();
+    if turn == 0.0 {
+        let mut block = line_block(m.start(), &m.piece, asked, [&machine.x, &machine.y]);
+        block.length = length;
+        return block;
+    }
+    // A controller plans turns as it does lengths. Two directions are enough: along and round.
+    let (dx, dy) = (m.to[0] - m.from[0], m.to[1] - m.from[1]);
+    let (along, axis) = if dx.abs() >= dy.abs() { (dx, machine.x) } else { (dy, machine.y) };
+    let turning = machine.rotary.filter(|r| r.per_turn.is_none()).map(|rotary| rotary.axis);
+    let free = Axis { top_speed: f64::INFINITY, acceleration: 1e9 };
+    let way = Vec2::new(along, turn);
+    let piece = Piece::Line { to: way.to_point() };
+    let mut block = line_block(Point::ZERO, &piece, asked, [&axis, &turning.unwrap_or(free)]);
+    block.length = length;
+    block
 }
 
 /// How a piece of a line that could not be read is shown.
@@ -319,11 +409,9 @@ impl LineError {
             Self::Stray(at) => format!("\"{}\" is not a word", excerpt(line, at)),
             Self::OpenComment(at) => format!("the comment \"{}\" has no end", excerpt(line, at)),
             Self::Expression(at) => {
-                format!(
-                    "\"{}\" is a parameter or expression, which this version does not evaluate",
-                    excerpt(line, at)
-                )
+                format!("\"{}\" is no proper parameter or expression", excerpt(line, at))
             }
+            Self::NoValue(at) => format!("\"{}\" has no value", excerpt(line, at)),
         }
     }
 }
@@ -333,23 +421,6 @@ impl LineError {
 pub fn span(rect: Rect) -> String {
     let n = |v: f64| plain(v, 3);
     format!("X {} to {}, Y {} to {} mm", n(rect.x0), n(rect.x1), n(rect.y0), n(rect.y1))
-}
-
-/// Where an arc ends and how far it turns, when its words make sense.
-pub(crate) fn arc_piece(from: Point, to: Point, centre: Point, clockwise: bool) -> Piece {
-    let angle = |p: Point| (p - centre).atan2();
-    let turn = std::f64::consts::TAU;
-    let forward = (angle(to) - angle(from)).rem_euclid(turn);
-    // Equal ends mean a full circle (NIST IR 6556, section 3.5.3).
-    let forward = if from.distance(to) < 1e-9 { turn } else { forward };
-    let sweep = if !clockwise {
-        forward
-    } else if forward >= turn {
-        -turn
-    } else {
-        forward - turn
-    };
-    Piece::Arc { to, centre, sweep }
 }
 
 #[cfg(test)]

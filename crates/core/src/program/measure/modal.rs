@@ -1,11 +1,12 @@
 //! What a controller remembers from line to line (NIST IR 6556, section 3.4), and what a line
 //! therefore does.
 
-use super::arc_piece;
-use crate::geometry::{Piece, Point, Vec2};
-use crate::mapping::Pace;
+use super::arc;
+use super::place::{Axes, Offsets};
+use crate::geometry::{Piece, Point};
+use crate::job::machine::Dialect;
 use crate::program::read::Word;
-use crate::quantity::{Speed, plain};
+use crate::quantity::plain;
 
 /// How F words are meant.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -24,18 +25,55 @@ enum BeamMode {
     FollowsSpeed,
 }
 
-/// One motion that a line commands.
+/// One motion that a line commands, in the machine's own positions: mm and degrees.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) struct Motion {
-    pub(super) from: Point,
+    pub(super) from: Axes,
+    pub(super) to: Axes,
+    /// Its line or arc in X and Y.
     pub(super) piece: Piece,
-    pub(super) pace: Pace,
+    /// As fast as the axes can.
+    pub(super) rapid: bool,
+    /// Beam off whatever S says, in a controller's laser mode.
+    pub(super) travel: bool,
+    /// How fast, mm/s of [`Self::length`]; zero where no feed is in force.
+    pub(super) speed: f64,
+}
+
+impl Motion {
+    /// Where it starts in X and Y.
+    pub(super) fn start(&self) -> Point {
+        Point::new(self.from[0], self.from[1])
+    }
+
+    /// How far the head moves, mm.
+    pub(super) fn linear(&self) -> f64 {
+        let rise = self.to[2] - self.from[2];
+        let flat = self.piece.length(self.start());
+        if rise == 0.0 { flat } else { flat.hypot(rise) }
+    }
+
+    /// How far it turns, degrees, with its sign where one axis turns.
+    pub(super) fn turn(&self) -> f64 {
+        let [a, b, c] = [3, 4, 5].map(|n| self.to[n] - self.from[n]);
+        match (a != 0.0, b != 0.0, c != 0.0) {
+            (false, false, false) => 0.0,
+            (true, false, false) => a,
+            (false, true, false) => b,
+            (false, false, true) => c,
+            _ => a.hypot(b).hypot(c),
+        }
+    }
+
+    /// Its length as the controller counts it: mm and degrees alike.
+    pub(super) fn length(&self) -> f64 {
+        self.linear().hypot(self.turn())
+    }
 }
 
 /// What a line does.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) enum Act {
-    Nothing,
     /// The head stands still, for so long.
     Stop {
         seconds: f64,
@@ -46,6 +84,8 @@ pub(super) enum Act {
         from: f64,
         to: f64,
     },
+    /// A move to a place that only the controller knows.
+    Home,
 }
 
 /// The modal state.
@@ -54,13 +94,39 @@ pub(super) struct Modal {
     pub(super) inches: bool,
     pub(super) s: f64,
     pub(super) ended: bool,
+    /// Where the axes stand, in the machine's own positions.
+    pub(super) at: Axes,
+    /// Whether G4 counts milliseconds and G0 goes at the feed: 3-D-printer firmware.
+    pub(super) printer: bool,
+    /// Whether feeds on mixed moves count the linear axes alone (section 3.5.1).
+    pub(super) linear_feed: bool,
     relative: bool,
+    absolute_centres: bool,
+    plane: Plane,
     motion: Option<u8>,
     feed: f64,
     feed_mode: FeedMode,
     beam: BeamMode,
-    at: Point,
-    height: f64,
+    offsets: Offsets,
+}
+
+/// The plane of arcs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Plane {
+    Xy,
+    Zx,
+    Yz,
+}
+
+impl Plane {
+    /// Its axes, the first, the second and the one across.
+    fn axes(self) -> [usize; 3] {
+        match self {
+            Self::Xy => [0, 1, 2],
+            Self::Zx => [2, 0, 1],
+            Self::Yz => [1, 2, 0],
+        }
+    }
 }
 
 impl Default for Modal {
@@ -69,32 +135,62 @@ impl Default for Modal {
             inches: false,
             s: 0.0,
             ended: false,
+            at: [0.0; 6],
+            printer: false,
+            linear_feed: true,
             relative: false,
+            absolute_centres: false,
+            plane: Plane::Xy,
             motion: None,
             feed: 0.0,
             feed_mode: FeedMode::PerMinute,
             beam: BeamMode::Off,
-            at: Point::ZERO,
-            height: 0.0,
+            offsets: Offsets::default(),
         }
     }
 }
 
-/// Words of one line that are not modal.
+/// What the words of one line say, before it is done.
 #[derive(Debug, Default)]
 struct Said {
-    x: Option<f64>,
-    y: Option<f64>,
-    z: Option<f64>,
-    i: Option<f64>,
-    j: Option<f64>,
+    axes: [Option<f64>; 6],
+    centre: [Option<f64>; 3],
     r: Option<f64>,
     p: Option<f64>,
+    l: Option<f64>,
+    s: Option<f64>,
     dwell: bool,
     stop: bool,
+    machine: bool,
+    /// A code that uses the axis words for itself, in tenths: G10, G28, G30, G92.
+    other: Option<i64>,
 }
 
+impl Said {
+    fn moves(&self) -> bool {
+        self.axes.iter().any(Option::is_some) || self.centre.iter().any(Option::is_some)
+    }
+}
+
+/// Chords that an arc across the bed is measured as.
+const CHORDS: usize = 64;
+
 impl Modal {
+    /// As a controller of this dialect begins; none: not known.
+    pub(super) fn new(dialect: Option<Dialect>) -> Self {
+        Self {
+            printer: dialect == Some(Dialect::Reprap),
+            linear_feed: matches!(dialect, None | Some(Dialect::Ngc)),
+            ..Self::default()
+        }
+    }
+
+    /// Where the machine stands, and which work offset it has.
+    pub(super) fn stand(&mut self, at: Axes, offset: Axes) {
+        self.at = at;
+        self.offsets = Offsets::of(offset);
+    }
+
     /// Whether the beam would burn on a feed move.
     pub(super) fn lit(&self) -> bool {
         self.beam != BeamMode::Off && self.s > 0.0
@@ -104,61 +200,89 @@ impl Modal {
         self.beam == BeamMode::FollowsSpeed
     }
 
-    /// Takes the words of one line; says what it does, or what is not understood.
-    pub(super) fn line(&mut self, words: &[Word]) -> Result<Act, String> {
+    /// Takes the words of one line and adds what it does to `acts` (cleared first).
+    ///
+    /// # Errors
+    /// What is not understood.
+    pub(super) fn line(&mut self, words: &[Word], acts: &mut Vec<Act>) -> Result<(), String> {
+        acts.clear();
         let mut said = Said::default();
         let mut end = false;
         for word in words {
+            let value = word.value;
             match word.letter {
-                b'G' => self.g(word.value, &mut said)?,
-                b'M' => end |= self.m(word.value, &mut said)?,
-                b'F' => self.feed = word.value,
-                b'S' => self.s = word.value,
-                b'X' => said.x = Some(word.value),
-                b'Y' => said.y = Some(word.value),
-                b'I' => said.i = Some(word.value),
-                b'J' => said.j = Some(word.value),
-                b'R' => said.r = Some(word.value),
-                b'P' => said.p = Some(word.value),
-                b'Z' => said.z = Some(word.value),
-                // Tools and the like do not change where the beam goes on a flat bed.
-                b'T' | b'K' | b'H' | b'D' | b'L' => {}
+                b'G' => self.g(value, &mut said)?,
+                b'M' => end |= self.m(value, &mut said)?,
+                b'F' => self.feed = value,
+                b'S' => said.s = Some(value),
+                b'X' => said.axes[0] = Some(value),
+                b'Y' => said.axes[1] = Some(value),
+                b'Z' => said.axes[2] = Some(value),
+                b'A' => said.axes[3] = Some(value),
+                b'B' => said.axes[4] = Some(value),
+                b'C' => said.axes[5] = Some(value),
+                b'I' => said.centre[0] = Some(value),
+                b'J' => said.centre[1] = Some(value),
+                b'K' => said.centre[2] = Some(value),
+                b'R' => said.r = Some(value),
+                b'P' => said.p = Some(value),
+                b'L' => said.l = Some(value),
+                // Tools and the like do not change where the beam goes.
+                b'T' | b'H' | b'D' | b'Q' | b'E' => {}
                 other => {
-                    return Err(format!("the word {}{}", other as char, plain(word.value, 3)));
+                    return Err(format!("the word {}{}", other as char, plain(value, 3)));
                 }
             }
         }
-        let height = said.z.map_or(self.height, |z| {
-            if self.relative { self.height + self.mm(z) } else { self.mm(z) }
-        });
-        let lifted = std::mem::replace(&mut self.height, height);
-        let act = if said.dwell {
-            Act::Stop { seconds: said.p.unwrap_or(0.0).max(0.0) }
-        } else if said.x.is_some() || said.y.is_some() || said.i.is_some() || said.j.is_some() {
-            Act::Move(self.motion(&said)?)
-        } else if lifted != height {
-            Act::Lift { from: lifted, to: height }
+        if let Some(s) = said.s
+            && !said.dwell
+        {
+            self.s = s;
+        }
+        if said.dwell {
+            acts.push(Act::Stop { seconds: self.dwell(&said) });
+        } else if let Some(code) = said.other {
+            self.other(code, &said, acts)?;
+        } else if said.moves() {
+            self.motion(&said, acts)?;
         } else if said.stop {
-            Act::Stop { seconds: 0.0 }
-        } else {
-            Act::Nothing
-        };
+            acts.push(Act::Stop { seconds: 0.0 });
+        }
         self.ended |= end;
-        Ok(act)
+        Ok(())
+    }
+
+    fn dwell(&self, said: &Said) -> f64 {
+        let seconds = match (self.printer, said.p, said.s) {
+            (true, Some(p), _) => p / 1000.0,
+            (true, None, Some(s)) => s,
+            (_, p, _) => p.unwrap_or(0.0),
+        };
+        seconds.max(0.0)
     }
 
     fn g(&mut self, value: f64, said: &mut Said) -> Result<(), String> {
         // Codes have at most one decimal: G38.2.
-        match (value * 10.0).round() as i64 {
+        let code = (value * 10.0).round() as i64;
+        match code {
             0 | 10 | 20 | 30 => self.motion = Some(value as u8),
             40 => said.dwell = true,
+            100 | 280 | 300 | 920 | 921 | 922 | 923 => said.other = Some(code),
+            170 => self.plane = Plane::Xy,
+            180 => self.plane = Plane::Zx,
+            190 => self.plane = Plane::Yz,
             200 => self.inches = true,
             210 => self.inches = false,
+            530 => said.machine = true,
+            540..=589 if code % 10 == 0 => self.offsets.select((code / 10 - 54) as usize),
+            590..=593 => self.offsets.select((5 + code % 10) as usize),
             900 => self.relative = false,
             910 => self.relative = true,
+            901 => self.absolute_centres = true,
+            911 => self.absolute_centres = false,
             930 => self.feed_mode = FeedMode::InverseTime,
             940 => self.feed_mode = FeedMode::PerMinute,
-            170 | 400 | 490 | 540 | 610 | 611 | 640 | 911 => {}
+            400 | 490 | 610 | 611 | 640 => {}
             800 => self.motion = None,
             _ => return Err(format!("G{}", plain(value, 1))),
         }
@@ -169,7 +293,8 @@ impl Modal {
     fn m(&mut self, value: f64, said: &mut Said) -> Result<bool, String> {
         said.stop = true;
         match value as i64 {
-            0 | 1 => {}
+            // Pauses; tool changes; overrides allowed or not; waiting for the motion to end.
+            0 | 1 | 6 | 48 | 49 | 60 | 400 => {}
             2 | 30 => {
                 // The end of a program stops the spindle (NIST IR 6556, section 3.6.1).
                 self.beam = BeamMode::Off;
@@ -178,73 +303,178 @@ impl Modal {
             3 => self.beam = BeamMode::Constant,
             4 => self.beam = BeamMode::FollowsSpeed,
             5 => self.beam = BeamMode::Off,
+            106 => {
+                (self.printer, said.stop) = (true, false);
+                self.beam = BeamMode::Constant;
+            }
+            107 => {
+                (self.printer, said.stop) = (true, false);
+                (self.beam, self.s) = (BeamMode::Off, 0.0);
+            }
             7..=9 => {}
+            // Digital and analogue outputs: they switch what the profile says, not the beam's place.
+            62..=68 => {}
             _ => return Err(format!("M{}", plain(value, 1))),
         }
         Ok(false)
     }
 
-    fn mm(&self, value: f64) -> f64 {
-        if self.inches { value * 25.4 } else { value }
+    fn mm(&self, axis: usize, value: f64) -> f64 {
+        if self.inches && axis < 3 { value * 25.4 } else { value }
     }
 
-    fn motion(&mut self, said: &Said) -> Result<Motion, String> {
+    /// Codes that use the axis words for themselves.
+    fn other(&mut self, code: i64, said: &Said, acts: &mut Vec<Act>) -> Result<(), String> {
+        let named =
+            (0..6).filter_map(|axis| said.axes[axis].map(|value| (axis, self.mm(axis, value))));
+        let named: Vec<(usize, f64)> = named.collect();
+        match (code, said.l.map(|l| l as i64)) {
+            (100, Some(l @ (2 | 20))) => {
+                let system = said.p.unwrap_or(0.0);
+                if !(0.0..=9.0).contains(&system) {
+                    return Err(format!("G10 with P{}", plain(system, 1)));
+                }
+                for (axis, value) in named {
+                    match l {
+                        2 => self.offsets.set(system as usize, axis, value),
+                        _ => self.offsets.call(system as usize, axis, self.at[axis], value),
+                    }
+                }
+            }
+            (100, l) => return Err(format!("G10 L{}", l.unwrap_or(0))),
+            (920, _) => {
+                for (axis, value) in named {
+                    self.offsets.shift(axis, self.at[axis], value);
+                }
+            }
+            (921, _) => self.offsets.unshift(false),
+            (922, _) => self.offsets.unshift(true),
+            (923, _) => self.offsets.reshift(),
+            _ => {
+                // By way of the named point, if there is one, to a place that the controller keeps.
+                let axes: Vec<usize> = if named.is_empty() {
+                    vec![0, 1]
+                } else {
+                    named.iter().map(|(axis, _)| *axis).collect()
+                };
+                if !named.is_empty() && !self.printer {
+                    let to = self.target(said);
+                    self.straight(to, 0, acts);
+                }
+                let mut to = self.at;
+                axes.into_iter().for_each(|axis| to[axis] = 0.0);
+                self.straight(to, 0, acts);
+                acts.push(Act::Home);
+            }
+        }
+        Ok(())
+    }
+
+    /// Where the axis words of a line lead, in the machine's own positions.
+    fn target(&self, said: &Said) -> Axes {
+        let mut to = self.at;
+        for (axis, word) in said.axes.iter().enumerate() {
+            let Some(value) = word.map(|value| self.mm(axis, value)) else { continue };
+            to[axis] = if said.machine {
+                value
+            } else if self.relative {
+                self.at[axis] + value
+            } else {
+                self.offsets.machine(axis, value)
+            };
+        }
+        to
+    }
+
+    fn motion(&mut self, said: &Said, acts: &mut Vec<Act>) -> Result<(), String> {
         let Some(mode) = self.motion else {
             return Err("a position without a motion (G0, G1, G2 or G3) before it".into());
         };
+        let to = self.target(said);
+        if mode >= 2 {
+            return self.arc(said, to, mode, acts);
+        }
+        self.straight(to, mode, acts);
+        Ok(())
+    }
+
+    fn straight(&mut self, to: Axes, mode: u8, acts: &mut Vec<Act>) {
+        let from = std::mem::replace(&mut self.at, to);
+        let only_height =
+            from[2] != to[2] && (0..6).all(|axis| axis == 2 || from[axis] == to[axis]);
+        if only_height {
+            acts.push(Act::Lift { from: from[2], to: to[2] });
+            return;
+        }
+        let piece = Piece::Line { to: Point::new(to[0], to[1]) };
+        acts.push(Act::Move(self.paced(from, to, piece, mode)));
+    }
+
+    /// A motion with its speed, by the feed rule in force.
+    fn paced(&self, from: Axes, to: Axes, piece: Piece, mode: u8) -> Motion {
+        let rapid = mode == 0 && !self.printer;
+        let mut motion = Motion { from, to, piece, rapid, travel: mode == 0, speed: 0.0 };
+        if rapid {
+            return motion;
+        }
+        let flat = motion.turn() == 0.0;
+        motion.speed = match self.feed_mode {
+            FeedMode::InverseTime => motion.length() * self.feed / 60.0,
+            FeedMode::PerMinute if flat => self.mm(0, self.feed) / 60.0,
+            FeedMode::PerMinute => {
+                let linear = motion.linear();
+                let feed = if linear > 0.0 { self.mm(0, self.feed) } else { self.feed } / 60.0;
+                let counted =
+                    if self.linear_feed && linear > 0.0 { linear } else { motion.length() };
+                motion.length() * feed / counted.max(1e-12)
+            }
+        };
+        motion
+    }
+
+    fn arc(&mut self, said: &Said, to: Axes, mode: u8, acts: &mut Vec<Act>) -> Result<(), String> {
+        let [first, second, across] = self.plane.axes();
+        let flat = |axes: &Axes| Point::new(axes[first], axes[second]);
         let from = self.at;
-        let axis = |word: Option<f64>, now: f64| match word {
-            None => now,
-            Some(value) if self.relative => now + self.mm(value),
-            Some(value) => self.mm(value),
-        };
-        let to = Point::new(axis(said.x, from.x), axis(said.y, from.y));
-        let piece = match mode {
-            0 | 1 => Piece::Line { to },
-            _ => self.arc(said, from, to, mode == 2)?,
-        };
-        let pace = match (mode, self.feed_mode) {
-            (0, _) => Pace::Rapid,
-            (_, FeedMode::PerMinute) => Pace::Feed(Speed(self.mm(self.feed) / 60.0)),
-            (_, FeedMode::InverseTime) => Pace::Feed(Speed(piece.length(from) * self.feed / 60.0)),
+        let clockwise = mode == 2;
+        let piece = match said.r {
+            Some(r) => arc::of_radius(flat(&from), flat(&to), self.mm(0, r), clockwise)?,
+            None => {
+                let centre = |axis: usize| {
+                    let word = said.centre[axis].map(|value| self.mm(axis, value));
+                    if self.absolute_centres {
+                        word.map_or(from[axis], |value| self.offsets.machine(axis, value))
+                    } else {
+                        from[axis] + word.unwrap_or(0.0)
+                    }
+                };
+                let centre = Point::new(centre(first), centre(second));
+                arc::centred(flat(&from), flat(&to), centre, clockwise)?
+            }
         };
         self.at = to;
-        Ok(Motion { from, piece, pace })
+        if self.plane == Plane::Xy {
+            acts.push(Act::Move(self.paced(from, to, piece, mode)));
+            return Ok(());
+        }
+        // Across the bed an arc is a line to and fro with a changing height.
+        let mut before = from;
+        let whole = self.paced(from, to, piece, mode);
+        for n in 1..=CHORDS {
+            let share = n as f64 / CHORDS as f64;
+            let p = piece.point_at(flat(&from), share);
+            let mut next = from;
+            (next[first], next[second]) = (p.x, p.y);
+            next[across] = from[across] + (to[across] - from[across]) * share;
+            let piece = Piece::Line { to: Point::new(next[0], next[1]) };
+            acts.push(Act::Move(Motion { from: before, to: next, piece, ..whole }));
+            before = next;
+        }
+        Ok(())
     }
 
-    fn arc(&self, said: &Said, from: Point, to: Point, clockwise: bool) -> Result<Piece, String> {
-        if let Some(r) = said.r {
-            return radius_arc(from, to, self.mm(r), clockwise);
-        }
-        let offset = Vec2::new(self.mm(said.i.unwrap_or(0.0)), self.mm(said.j.unwrap_or(0.0)));
-        let centre = from + offset;
-        let (start, end) = (from.distance(centre), to.distance(centre));
-        // Tolerance of NIST IR 6556, section 3.5.3, for mm: what rounding of the words can explain.
-        if start <= 0.0 || (start - end).abs() > 0.005_f64.max(0.001 * start) {
-            return Err(format!(
-                "an arc whose ends lie {} and {} mm from its centre",
-                plain(start, 3),
-                plain(end, 3)
-            ));
-        }
-        Ok(arc_piece(from, to, centre, clockwise))
+    /// What the program calls the place where the head stands: X, Y, Z, A, B, C.
+    pub(super) fn named(&self) -> Axes {
+        std::array::from_fn(|axis| self.offsets.said(axis, self.at[axis]))
     }
-}
-
-/// The arc of radius |r|; more than a half turn when r is negative (NIST IR 6556, section 3.5.3.1).
-fn radius_arc(from: Point, to: Point, r: f64, clockwise: bool) -> Result<Piece, String> {
-    let chord = to - from;
-    let half = chord.hypot() / 2.0;
-    if half <= 0.0 || half > r.abs() * 1.001 {
-        return Err(format!(
-            "an arc of radius {} mm over a chord of {} mm",
-            plain(r, 3),
-            plain(2.0 * half, 3)
-        ));
-    }
-    let height = (r * r - half * half).max(0.0).sqrt();
-    let left = Vec2::new(-chord.y, chord.x) / (2.0 * half);
-    let side = if clockwise == (r > 0.0) { -1.0 } else { 1.0 };
-    let centre = from.midpoint(to) + left * height * side;
-    Ok(arc_piece(from, to, centre, clockwise))
 }

@@ -124,6 +124,69 @@ impl Troubles {
         );
     }
 
+    pub(super) fn over_full(&mut self, line: u32, s: f64, full: f64) {
+        self.add(
+            line,
+            "over-full",
+            Severity::Error,
+            || {
+                format!(
+                    "S{} is above S{}, which is 100 % on this machine",
+                    plain(s, 1),
+                    plain(full, 1)
+                )
+            },
+            "the program was made for a machine with other S values; make it again for this one",
+        );
+    }
+
+    pub(super) fn no_height(&mut self, line: u32) {
+        self.add(
+            line,
+            "no-focus-axis",
+            Severity::Error,
+            || "the program moves Z, and the machine has no [axis.z]".into(),
+            "take the Z words out, or say range and speed of [axis.z] in the profile",
+        );
+    }
+
+    pub(super) fn off_height(&mut self, line: u32, to: f64, (low, high): (f64, f64)) {
+        self.add(
+            line,
+            "off-height",
+            Severity::Error,
+            || {
+                format!(
+                    "Z {} is outside the focus axis, which goes from {} to {} mm",
+                    plain(to, 3),
+                    plain(low, 3),
+                    plain(high, 3)
+                )
+            },
+            "check the program's zero for Z, or range of [axis.z] in the profile",
+        );
+    }
+
+    pub(super) fn home(&mut self, line: u32) {
+        self.add(
+            line,
+            "home-unknown",
+            Severity::Note,
+            || "G28 and G30 go to a place that the controller keeps".into(),
+            "it is taken to be the machine's zero",
+        );
+    }
+
+    pub(super) fn no_diameter(&mut self, line: u32) {
+        self.add(
+            line,
+            "no-diameter",
+            Severity::Note,
+            || "the program turns a rotary, and nobody says what is in it".into(),
+            "its lengths count along the axis only; --diameter \"70 mm\" counts the way round too",
+        );
+    }
+
     pub(super) fn below_floor(&mut self, line: u32, s: f64, floor: f64) {
         self.add(
             line,

@@ -1,0 +1,64 @@
+//! Where positions are counted from: work offsets and G92 (NIST IR 6556, sections 3.2.2, 3.5.10,
+//! 3.5.13 and 3.5.18).
+
+/// Positions of the axes X, Y, Z (mm) and A, B, C (degrees).
+pub(super) type Axes = [f64; 6];
+
+/// The offsets of a controller. What it had before the program is not known: all are zero.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Offsets {
+    systems: [Axes; 9],
+    current: usize,
+    shift: Axes,
+    /// A shift that was switched off and may come back.
+    kept: Axes,
+}
+
+impl Offsets {
+    /// The same offset whichever system is in force.
+    pub(super) fn of(offset: Axes) -> Self {
+        Self { systems: [offset; 9], ..Self::default() }
+    }
+
+    /// From what a program says to the machine's own positions.
+    pub(super) fn machine(&self, axis: usize, said: f64) -> f64 {
+        said + self.systems[self.current][axis] + self.shift[axis]
+    }
+
+    /// From the machine's own position to what the program would call it.
+    pub(super) fn said(&self, axis: usize, machine: f64) -> f64 {
+        machine - self.systems[self.current][axis] - self.shift[axis]
+    }
+
+    /// G54 to G59.3: the number of the system from 0.
+    pub(super) fn select(&mut self, system: usize) {
+        self.current = system.min(8);
+    }
+
+    /// G10 L2: offsets of a system (P, 0 for the one in force) as said.
+    pub(super) fn set(&mut self, system: usize, axis: usize, value: f64) {
+        let system = if system == 0 { self.current } else { system - 1 };
+        self.systems[system.min(8)][axis] = value;
+    }
+
+    /// G10 L20: so that the place where the machine stands is called `value`.
+    pub(super) fn call(&mut self, system: usize, axis: usize, machine: f64, value: f64) {
+        self.set(system, axis, machine - value - self.shift[axis]);
+    }
+
+    /// G92: the same for whatever system is in force.
+    pub(super) fn shift(&mut self, axis: usize, machine: f64, value: f64) {
+        self.shift[axis] = machine - value - self.systems[self.current][axis];
+    }
+
+    /// G92.1 (forgotten) and G92.2 (kept for G92.3).
+    pub(super) fn unshift(&mut self, keep: bool) {
+        self.kept = if keep { self.shift } else { [0.0; 6] };
+        self.shift = [0.0; 6];
+    }
+
+    /// G92.3.
+    pub(super) fn reshift(&mut self) {
+        self.shift = self.kept;
+    }
+}

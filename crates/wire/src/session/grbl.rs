@@ -1,0 +1,445 @@
+//! A session in the public `grbl` interface.
+
+use super::{Connected, Event, Failure, LineTooLong, Outcome, Settings};
+use crate::deframer::Deframer;
+use crate::instant::{Instant, Span};
+use crate::message::{Message, State as Machine, Status};
+use std::collections::VecDeque;
+
+/// Real-time bytes of the interface.
+mod byte {
+    pub(super) const STATUS: u8 = b'?';
+    pub(super) const HOLD: u8 = b'!';
+    pub(super) const GO_ON: u8 = b'~';
+    pub(super) const RESET: u8 = 0x18;
+}
+
+/// A line on its way: sent and not yet answered.
+#[derive(Debug, Clone, Copy)]
+struct Unanswered {
+    /// Line of the program's text; none for our own questions.
+    line: Option<u32>,
+    /// Bytes with the line end.
+    bytes: usize,
+}
+
+#[derive(Debug)]
+enum State {
+    /// Waiting for a first sign of life.
+    Greeting { until: Instant },
+    /// Its build and settings are being asked for.
+    Asking(Connected),
+    /// Answering; the stream has not begun.
+    Ready,
+    /// Lines go out.
+    Streaming,
+    /// Held by the operator.
+    Paused,
+    /// Everything is answered; `skip` status reports were asked for earlier and do not count.
+    Draining { skip: usize },
+    /// Being brought to a halt. `reset_at` is when it is reset even if it never stands still.
+    Halting { outcome: Outcome, reset_at: Instant },
+    /// Reset was sent; waiting a little for the banner.
+    Resetting { outcome: Outcome, until: Instant },
+    /// Over.
+    Ended,
+}
+
+/// How long a head may take to come to a halt before it is reset in motion.
+const HALT: Span = Span::millis(2500);
+/// How long a reset controller may take to say hello.
+const RESET: Span = Span::millis(1500);
+/// How often the status is asked for when something waits for it.
+const HURRY: Span = Span::millis(25);
+/// Lines that are kept ready for sending.
+const READY_LINES: usize = 64;
+
+/// A session; its methods are those of [`Session`](super::Session).
+#[derive(Debug)]
+pub(super) struct Grbl {
+    settings: Settings,
+    state: State,
+    deframer: Deframer,
+    /// Real-time bytes that go out before anything else.
+    urgent: Vec<u8>,
+    /// Lines not yet sent, with their numbers in the program's text.
+    waiting: VecDeque<(Option<u32>, Vec<u8>)>,
+    /// Invariant: the sum of their bytes is `in_flight`, and below the controller's buffer.
+    unanswered: VecDeque<Unanswered>,
+    in_flight: usize,
+    all_enqueued: bool,
+    acknowledged: u32,
+    last_line: Option<u32>,
+    /// Status reports asked for and not yet come.
+    asked: usize,
+    next_question: Instant,
+    last_heard: Instant,
+    events: VecDeque<Event>,
+}
+
+impl Grbl {
+    /// Begins a session on a link that has just been opened.
+    #[must_use]
+    pub(super) fn new(settings: Settings, now: Instant) -> Self {
+        Self {
+            settings,
+            state: State::Greeting { until: now + settings.greeting },
+            deframer: Deframer::default(),
+            urgent: Vec::new(),
+            waiting: VecDeque::new(),
+            unanswered: VecDeque::new(),
+            in_flight: 0,
+            all_enqueued: false,
+            acknowledged: 0,
+            last_line: None,
+            asked: 0,
+            next_question: now,
+            last_heard: now,
+            events: VecDeque::new(),
+        }
+    }
+
+    // What happened.
+
+    /// Bytes arrived.
+    pub(super) fn handle_bytes(&mut self, now: Instant, bytes: &[u8]) {
+        if !bytes.is_empty() {
+            self.last_heard = now;
+        }
+        let mut deframer = std::mem::take(&mut self.deframer);
+        deframer.take(bytes, |line| self.message(now, Message::parse(line)));
+        self.deframer = deframer;
+    }
+
+    /// Time passed; call at [`poll_timeout`](Self::poll_timeout) or whenever.
+    pub(super) fn handle_timeout(&mut self, now: Instant) {
+        let silent = now >= self.last_heard + self.settings.silence;
+        match &self.state {
+            State::Ended => return,
+            State::Greeting { until } if now >= *until => {
+                self.end(Outcome::Failed(Failure::NoAnswer));
+                return;
+            }
+            State::Halting { reset_at, .. } if now >= *reset_at => self.reset(now),
+            State::Resetting { until, .. } if now >= *until => {
+                self.finish_reset();
+                return;
+            }
+            State::Greeting { .. } | State::Halting { .. } | State::Resetting { .. } => {}
+            _ if silent => {
+                self.halt(now, Outcome::Failed(Failure::Silent));
+                return;
+            }
+            _ => {}
+        }
+        if now >= self.next_question {
+            self.ask(now);
+        }
+    }
+
+    /// The link closed.
+    pub(super) fn handle_closed(&mut self, _now: Instant) {
+        let state = std::mem::replace(&mut self.state, State::Ended);
+        let outcome = match state {
+            State::Ended => return,
+            // Whatever it was being halted for is the better story.
+            State::Halting { outcome, .. } | State::Resetting { outcome, .. } => outcome,
+            _ => Outcome::Failed(Failure::Closed),
+        };
+        self.end(outcome);
+    }
+
+    // What the operator wants.
+
+    /// Whether more lines are wanted now.
+    #[must_use]
+    pub(super) fn wants_lines(&self) -> bool {
+        matches!(self.state, State::Streaming)
+            && !self.all_enqueued
+            && self.waiting.len() < READY_LINES
+    }
+
+    /// Hands over the next line to send (see [`prepare`](crate::prepare)), with its number in the
+    /// program's text.
+    ///
+    /// # Errors
+    /// Lines that the controller would not take whole.
+    pub(super) fn enqueue(&mut self, number: u32, text: Vec<u8>) -> Result<(), LineTooLong> {
+        let most = self.settings.longest_line.min(self.settings.buffer.saturating_sub(1));
+        if text.len() + 1 > most {
+            return Err(LineTooLong { length: text.len() + 1, most });
+        }
+        self.waiting.push_back((Some(number), text));
+        Ok(())
+    }
+
+    /// There are no more lines.
+    pub(super) fn end_of_program(&mut self, now: Instant) {
+        self.all_enqueued = true;
+        self.drain_if_answered(now);
+    }
+
+    /// Begins the stream, after [`Event::Connected`].
+    pub(super) fn start(&mut self) {
+        if matches!(self.state, State::Ready) {
+            self.state = State::Streaming;
+        }
+    }
+
+    /// Holds: the head comes to a halt and can go on.
+    pub(super) fn pause(&mut self) {
+        if matches!(self.state, State::Streaming) {
+            self.urgent.push(byte::HOLD);
+            self.state = State::Paused;
+        }
+    }
+
+    /// Goes on after a hold.
+    pub(super) fn resume(&mut self) {
+        if matches!(self.state, State::Paused) {
+            self.urgent.push(byte::GO_ON);
+            self.state = State::Streaming;
+        }
+    }
+
+    /// Stops for good: brings the head to a halt, then resets the controller, which switches the
+    /// beam off. The position is kept, because it is reset at standstill.
+    pub(super) fn stop(&mut self, now: Instant) {
+        self.halt(now, Outcome::Stopped);
+    }
+
+    // What is to be done.
+
+    /// Bytes to send now, appended to `out`. Whether there are any.
+    #[must_use]
+    pub(super) fn poll_transmit(&mut self, out: &mut Vec<u8>) -> bool {
+        let before = out.len();
+        out.append(&mut self.urgent);
+        if matches!(self.state, State::Asking(_) | State::Streaming) {
+            while let Some((line, text)) = self.waiting.front() {
+                let bytes = text.len() + 1;
+                // A ring buffer of n bytes holds n - 1.
+                if self.in_flight + bytes >= self.settings.buffer {
+                    break;
+                }
+                out.extend_from_slice(text);
+                out.push(b'\n');
+                self.in_flight += bytes;
+                self.unanswered.push_back(Unanswered { line: *line, bytes });
+                self.last_line = line.or(self.last_line);
+                self.waiting.pop_front();
+            }
+        }
+        out.len() > before
+    }
+
+    /// When [`handle_timeout`](Self::handle_timeout) must be called at the latest; never when over.
+    #[must_use]
+    pub(super) fn poll_timeout(&self) -> Option<Instant> {
+        let deadline = match &self.state {
+            State::Ended => return None,
+            State::Greeting { until } | State::Resetting { until, .. } => *until,
+            State::Halting { reset_at, .. } => *reset_at,
+            _ => self.last_heard + self.settings.silence,
+        };
+        Some(deadline.min(self.next_question))
+    }
+
+    /// The next thing to tell people.
+    pub(super) fn poll_event(&mut self) -> Option<Event> {
+        self.events.pop_front()
+    }
+
+    // What can be looked at.
+
+    /// The last line of the program's text that the controller has taken.
+    #[must_use]
+    pub(super) fn acknowledged(&self) -> u32 {
+        self.acknowledged
+    }
+
+    /// The last line of the program's text that was sent.
+    #[must_use]
+    pub(super) fn last_sent(&self) -> Option<u32> {
+        self.last_line
+    }
+
+    /// Whether the session is over.
+    #[must_use]
+    pub(super) fn is_over(&self) -> bool {
+        matches!(self.state, State::Ended)
+    }
+
+    /// Bytes that are sent and not yet answered: always below the controller's buffer.
+    #[must_use]
+    pub(super) fn in_flight(&self) -> usize {
+        self.in_flight
+    }
+
+    // The machinery.
+
+    fn message(&mut self, now: Instant, message: Message) {
+        if self.is_over() {
+            return;
+        }
+        match message {
+            Message::Ok => self.answered(now),
+            Message::Error(code) => self.refused(now, code),
+            Message::Alarm(code) => self.halt(now, Outcome::Failed(Failure::Alarm(code))),
+            Message::Status(status) => self.status(now, status),
+            Message::Banner(_) => self.banner(now),
+            Message::Setting(key, value) => {
+                if let State::Asking(connected) = &mut self.state {
+                    connected.settings.insert(key, value);
+                }
+            }
+            Message::Buffer(bytes) => {
+                if let State::Asking(connected) = &mut self.state {
+                    connected.buffer = Some(bytes);
+                }
+            }
+            Message::Offset(name, offset) => {
+                if let State::Asking(connected) = &mut self.state {
+                    connected.offsets.insert(name, offset);
+                }
+            }
+            Message::Modes(modes) => {
+                if let State::Asking(connected) = &mut self.state {
+                    connected.modes = modes;
+                }
+            }
+            Message::Other(text) => self.events.push_back(Event::Said(text)),
+        }
+    }
+
+    fn ask(&mut self, now: Instant) {
+        self.urgent.push(byte::STATUS);
+        self.asked += 1;
+        self.next_question = now
+            + match self.state {
+                State::Draining { .. } | State::Halting { .. } => HURRY,
+                _ => self.settings.status_every,
+            };
+    }
+
+    fn answered(&mut self, now: Instant) {
+        // An answer to a question of an earlier session may still come while greeting.
+        let Some(line) = self.unanswered.pop_front() else { return };
+        self.in_flight -= line.bytes;
+        if let Some(number) = line.line {
+            self.acknowledged = number;
+        }
+        if self.unanswered.is_empty()
+            && self.waiting.is_empty()
+            && let State::Asking(connected) = &mut self.state
+        {
+            let connected = std::mem::take(connected);
+            self.settings.buffer = connected.buffer.unwrap_or(self.settings.buffer);
+            self.state = State::Ready;
+            self.events.push_back(Event::Connected(connected));
+        }
+        self.drain_if_answered(now);
+    }
+
+    fn drain_if_answered(&mut self, now: Instant) {
+        let answered = self.unanswered.is_empty() && self.waiting.is_empty();
+        if matches!(self.state, State::Streaming) && self.all_enqueued && answered {
+            self.state = State::Draining { skip: self.asked };
+            self.ask(now);
+        }
+    }
+
+    fn refused(&mut self, now: Instant, code: u16) {
+        let Some(line) = self.unanswered.pop_front() else { return };
+        self.in_flight -= line.bytes;
+        self.halt(now, Outcome::Failed(Failure::Refused { line: line.line, code }));
+    }
+
+    fn status(&mut self, now: Instant, status: Status) {
+        self.asked = self.asked.saturating_sub(1);
+        self.events.push_back(Event::Status(status));
+        match &mut self.state {
+            State::Greeting { .. } => self.greeted(status),
+            State::Draining { skip } if *skip > 0 => *skip -= 1,
+            State::Draining { .. } if status.state == Machine::Idle => self.end(Outcome::Done),
+            State::Halting { .. } => {
+                let standing = !matches!(
+                    status.state,
+                    Machine::Run | Machine::Jog | Machine::Home | Machine::Hold { moving: true }
+                );
+                if standing {
+                    self.reset(now);
+                }
+            }
+            State::Ready | State::Streaming | State::Paused | State::Draining { .. }
+                if status.state == Machine::Alarm =>
+            {
+                self.halt(now, Outcome::Failed(Failure::NotReady(Machine::Alarm)));
+            }
+            _ => {}
+        }
+    }
+
+    fn greeted(&mut self, status: Status) {
+        let state = status.state;
+        if state != Machine::Idle {
+            return self.end(Outcome::Failed(Failure::NotReady(state)));
+        }
+        // An empty line first: it ends whatever half a line an earlier session left behind.
+        for question in [&b""[..], b"$I", b"$$", b"$#", b"$G"] {
+            self.waiting.push_back((None, question.to_vec()));
+        }
+        let position = status.position.filter(|_| status.machine_position);
+        self.state = State::Asking(Connected { position, ..Connected::default() });
+    }
+
+    fn banner(&mut self, now: Instant) {
+        match &self.state {
+            State::Resetting { .. } => self.finish_reset(),
+            // It has just started: ask at once, whatever was asked before is lost.
+            State::Greeting { .. } => {
+                self.asked = 0;
+                self.ask(now);
+            }
+            State::Halting { .. } => self.reset(now),
+            _ => self.end(Outcome::Failed(Failure::Restarted)),
+        }
+    }
+
+    /// Brings the head to a halt; the first reason is kept.
+    fn halt(&mut self, now: Instant, outcome: Outcome) {
+        match self.state {
+            State::Ended | State::Halting { .. } | State::Resetting { .. } => {}
+            // Nothing of ours moves yet.
+            State::Greeting { .. } => self.end(outcome),
+            _ => {
+                self.waiting.clear();
+                self.urgent.push(byte::HOLD);
+                self.state = State::Halting { outcome, reset_at: now + HALT };
+                self.ask(now);
+            }
+        }
+    }
+
+    fn reset(&mut self, now: Instant) {
+        if let State::Halting { outcome, .. } = std::mem::replace(&mut self.state, State::Ended) {
+            self.urgent.push(byte::RESET);
+            self.next_question = now + RESET;
+            self.state = State::Resetting { outcome, until: now + RESET };
+        }
+    }
+
+    fn finish_reset(&mut self) {
+        if let State::Resetting { outcome, .. } = std::mem::replace(&mut self.state, State::Ended) {
+            self.end(outcome);
+        }
+    }
+
+    fn end(&mut self, outcome: Outcome) {
+        self.state = State::Ended;
+        self.waiting.clear();
+        self.unanswered.clear();
+        self.in_flight = 0;
+        self.events.push_back(Event::Ended(outcome));
+    }
+}

@@ -1,0 +1,301 @@
+//! A streaming session with a controller.
+
+mod grbl;
+mod reprap;
+
+use crate::instant::{Instant, Span};
+use crate::message::{State as Machine, Status};
+use grbl::Grbl;
+use reprap::Reprap;
+use std::collections::BTreeMap;
+use thiserror::Error;
+
+/// Which language a session speaks.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Tongue {
+    /// The public `grbl` interface.
+    Grbl,
+    /// The text protocol of 3-D-printer firmware.
+    Reprap,
+}
+
+/// What a session keeps to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Settings {
+    /// Receive buffer of the controller in bytes, until it says so itself.
+    pub buffer: usize,
+    /// Longest line it takes, bytes with the line end.
+    pub longest_line: usize,
+    /// How often the status is asked for.
+    pub status_every: Span,
+    /// How long a controller may take to answer at first: boards restart when a port opens.
+    pub greeting: Span,
+    /// How long it may say nothing at all once it has answered.
+    pub silence: Span,
+}
+
+impl Default for Settings {
+    /// Values that the interface's documentation names.
+    fn default() -> Self {
+        Self {
+            buffer: 128,
+            longest_line: 80,
+            status_every: Span::millis(200),
+            greeting: Span::millis(6000),
+            silence: Span::millis(10_000),
+        }
+    }
+}
+
+/// Why a session failed.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+pub enum Failure {
+    /// Nothing came back at first.
+    #[error("the controller does not answer")]
+    NoAnswer,
+    /// It cannot start now.
+    #[error("the controller is {}", .0.words())]
+    NotReady(Machine),
+    /// It refused a line (number in the program's text; none for our own questions).
+    #[error("the controller refused line {}: error:{code}", .line.map_or("?".into(), |n| n.to_string()))]
+    Refused {
+        /// Line of the program's text.
+        line: Option<u32>,
+        /// Its code.
+        code: u16,
+    },
+    /// It does not know a line.
+    #[error("the controller does not know line {}: {text}", .line.map_or("?".into(), |n| n.to_string()))]
+    Unknown {
+        /// Line of the program's text.
+        line: Option<u32>,
+        /// What it said of it.
+        text: String,
+    },
+    /// It halted itself.
+    #[error("the controller halted itself: {0}")]
+    Halted(String),
+    /// Lines do not get through.
+    #[error("the link loses or changes lines")]
+    BadLink,
+    /// It locked itself.
+    #[error("the controller raised ALARM:{0}")]
+    Alarm(u16),
+    /// It restarted by itself.
+    #[error("the controller restarted in the middle of the run")]
+    Restarted,
+    /// The link closed.
+    #[error("the link to the controller closed")]
+    Closed,
+    /// It stopped answering.
+    #[error("the controller stopped answering")]
+    Silent,
+}
+
+/// How a session ended.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Outcome {
+    /// Every line was run and the machine stands still.
+    Done,
+    /// The operator stopped it.
+    Stopped,
+    /// Something broke. The first thing that did.
+    Failed(Failure),
+}
+
+/// A line longer than the controller takes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Error)]
+#[error("the line has {length} bytes, and the controller takes {most}")]
+pub struct LineTooLong {
+    /// Its length with the line end.
+    pub length: usize,
+    /// What is taken.
+    pub most: usize,
+}
+
+/// What the controller said of itself.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Connected {
+    /// Its settings (`$30` under 30).
+    pub settings: BTreeMap<u16, f64>,
+    /// Its receive buffer in bytes, when it said so.
+    pub buffer: Option<usize>,
+    /// Its offsets by name: `G54` to `G59`, `G92` and others.
+    pub offsets: BTreeMap<String, [f64; 3]>,
+    /// Its modal state, as it says it: `G54`, `G21` and so on.
+    pub modes: Vec<String>,
+    /// Where the head stands in the machine's own coordinates, mm; none where only the place in
+    /// the program's coordinates is known.
+    pub position: Option<[f64; 3]>,
+}
+
+impl Connected {
+    /// The offset from the machine's zero to that of the program, mm: of the coordinate system
+    /// called `system`, or of the one in force, with `G92`. None when it has not said.
+    #[must_use]
+    pub fn work_offset(&self, system: Option<&str>) -> Option<[f64; 3]> {
+        let in_force = self.modes.iter().find(|mode| is_system(mode)).map(String::as_str);
+        let system = self.offsets.get(system.or(in_force).unwrap_or("G54"))?;
+        let shift = self.offsets.get("G92").copied().unwrap_or_default();
+        Some([0, 1, 2].map(|n| system[n] + shift[n]))
+    }
+}
+
+/// Whether a word names a coordinate system: G54 to G59.
+fn is_system(mode: &str) -> bool {
+    matches!(mode.strip_prefix("G5"), Some(rest) if matches!(rest.as_bytes().first(), Some(b'4'..=b'9')))
+}
+
+/// Something to tell people.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Event {
+    /// It answers and is ready; [`Session::start`] begins the stream.
+    Connected(Connected),
+    /// A status report came.
+    Status(Status),
+    /// It said something that is not part of the protocol.
+    Said(String),
+    /// The session is over; nothing comes after this.
+    Ended(Outcome),
+}
+
+/// A session. See the crate's documentation for how its methods go together.
+#[derive(Debug)]
+pub struct Session {
+    inner: Inner,
+}
+
+#[derive(Debug)]
+enum Inner {
+    Grbl(Grbl),
+    Reprap(Reprap),
+}
+
+/// The same call for whichever language is spoken.
+macro_rules! spoken {
+    ($self:expr, $session:ident => $call:expr) => {
+        match $self {
+            Inner::Grbl($session) => $call,
+            Inner::Reprap($session) => $call,
+        }
+    };
+}
+
+impl Session {
+    /// Begins a session on a link that has just been opened.
+    #[must_use]
+    pub fn new(tongue: Tongue, settings: Settings, now: Instant) -> Self {
+        let inner = match tongue {
+            Tongue::Grbl => Inner::Grbl(Grbl::new(settings, now)),
+            Tongue::Reprap => Inner::Reprap(Reprap::new(settings, now)),
+        };
+        Self { inner }
+    }
+
+    // What happened.
+
+    /// Bytes arrived.
+    pub fn handle_bytes(&mut self, now: Instant, bytes: &[u8]) {
+        spoken!(&mut self.inner, s => s.handle_bytes(now, bytes));
+    }
+
+    /// Time passed; call at [`poll_timeout`](Self::poll_timeout) or whenever.
+    pub fn handle_timeout(&mut self, now: Instant) {
+        spoken!(&mut self.inner, s => s.handle_timeout(now));
+    }
+
+    /// The link closed.
+    pub fn handle_closed(&mut self, now: Instant) {
+        spoken!(&mut self.inner, s => s.handle_closed(now));
+    }
+
+    // What the operator wants.
+
+    /// Whether more lines are wanted now.
+    #[must_use]
+    pub fn wants_lines(&self) -> bool {
+        spoken!(&self.inner, s => s.wants_lines())
+    }
+
+    /// Hands over the next line to send (see [`prepare`](crate::prepare)), with its number in the
+    /// program's text.
+    ///
+    /// # Errors
+    /// Lines that the controller would not take whole.
+    pub fn enqueue(&mut self, number: u32, text: Vec<u8>) -> Result<(), LineTooLong> {
+        spoken!(&mut self.inner, s => s.enqueue(number, text))
+    }
+
+    /// There are no more lines.
+    pub fn end_of_program(&mut self, now: Instant) {
+        spoken!(&mut self.inner, s => s.end_of_program(now));
+    }
+
+    /// Begins the stream, after [`Event::Connected`].
+    pub fn start(&mut self) {
+        spoken!(&mut self.inner, s => s.start());
+    }
+
+    /// Holds: the head comes to a halt and can go on.
+    pub fn pause(&mut self) {
+        spoken!(&mut self.inner, s => s.pause());
+    }
+
+    /// Goes on after a hold.
+    pub fn resume(&mut self) {
+        spoken!(&mut self.inner, s => s.resume());
+    }
+
+    /// Stops for good and switches the beam off.
+    pub fn stop(&mut self, now: Instant) {
+        spoken!(&mut self.inner, s => s.stop(now));
+    }
+
+    // What is to be done.
+
+    /// Bytes to send now, appended to `out`. Whether there are any.
+    #[must_use]
+    pub fn poll_transmit(&mut self, out: &mut Vec<u8>) -> bool {
+        spoken!(&mut self.inner, s => s.poll_transmit(out))
+    }
+
+    /// When [`handle_timeout`](Self::handle_timeout) must be called at the latest; never when over.
+    #[must_use]
+    pub fn poll_timeout(&self) -> Option<Instant> {
+        spoken!(&self.inner, s => s.poll_timeout())
+    }
+
+    /// The next thing to tell people.
+    pub fn poll_event(&mut self) -> Option<Event> {
+        spoken!(&mut self.inner, s => s.poll_event())
+    }
+
+    // What can be looked at.
+
+    /// The last line of the program's text that the controller has taken.
+    #[must_use]
+    pub fn acknowledged(&self) -> u32 {
+        spoken!(&self.inner, s => s.acknowledged())
+    }
+
+    /// The last line of the program's text that was sent.
+    #[must_use]
+    pub fn last_sent(&self) -> Option<u32> {
+        spoken!(&self.inner, s => s.last_sent())
+    }
+
+    /// Whether the session is over.
+    #[must_use]
+    pub fn is_over(&self) -> bool {
+        spoken!(&self.inner, s => s.is_over())
+    }
+
+    /// Bytes that are sent and not yet answered: always below the controller's buffer.
+    #[must_use]
+    pub fn in_flight(&self) -> usize {
+        spoken!(&self.inner, s => s.in_flight())
+    }
+}
+
+#[cfg(test)]
+mod tests;

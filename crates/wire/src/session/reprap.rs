@@ -1,0 +1,362 @@
+//! A session in the text protocol of 3-D-printer firmware: numbered lines with a checksum, one at a
+//! time, each sent again when it is asked for.
+//!
+//! The protocol has no byte that halts the head at once; what the board has taken into its planner
+//! it runs. So a stop sends `M410` (quick stop), `M107` and `M5`, and waits for their answers.
+
+use super::{Connected, Event, Failure, LineTooLong, Outcome, Settings};
+use crate::deframer::Deframer;
+use crate::instant::{Instant, Span};
+use std::collections::VecDeque;
+
+/// A line that was sent and not yet answered.
+#[derive(Debug, Clone)]
+struct Sent {
+    /// Its number in the protocol.
+    number: u64,
+    /// Line of the program's text; none for our own.
+    line: Option<u32>,
+    text: Vec<u8>,
+}
+
+#[derive(Debug)]
+enum State {
+    /// Waiting for a first sign of life.
+    Greeting {
+        until: Instant,
+    },
+    /// Answering; the stream has not begun.
+    Ready,
+    /// Lines go out.
+    Streaming,
+    /// Held: nothing more is sent.
+    Paused,
+    /// Everything is sent; waiting until the machine stands.
+    Draining,
+    /// Stopping; what is still to be sent makes it dark.
+    Stopping {
+        outcome: Outcome,
+        until: Instant,
+    },
+    Ended,
+}
+
+/// How long a board may take over what stops it.
+const STOP: Span = Span::millis(4000);
+/// How often a board that says nothing is greeted again.
+const GREET: Span = Span::millis(1000);
+/// How often a line may be asked for again before the link is called broken.
+const MOST_RESENDS: u32 = 12;
+/// Lines that are kept ready for sending.
+const READY_LINES: usize = 64;
+
+/// A session; its methods are those of [`Session`](super::Session).
+#[derive(Debug)]
+pub(super) struct Reprap {
+    settings: Settings,
+    state: State,
+    deframer: Deframer,
+    waiting: VecDeque<(Option<u32>, Vec<u8>)>,
+    sent: Option<Sent>,
+    /// Whether the board has answered what was sent.
+    free: bool,
+    /// Bytes that go out without waiting for an answer.
+    urgent: Vec<u8>,
+    next_number: u64,
+    resends: u32,
+    /// A resend was asked for; the `ok` behind it is no answer to the line.
+    asked_again: bool,
+    all_enqueued: bool,
+    acknowledged: u32,
+    last_line: Option<u32>,
+    last_heard: Instant,
+    next_question: Instant,
+    events: VecDeque<Event>,
+}
+
+impl Reprap {
+    pub(super) fn new(settings: Settings, now: Instant) -> Self {
+        Self {
+            settings,
+            state: State::Greeting { until: now + settings.greeting },
+            deframer: Deframer::default(),
+            waiting: VecDeque::new(),
+            sent: None,
+            free: false,
+            urgent: Vec::new(),
+            next_number: 1,
+            resends: 0,
+            asked_again: false,
+            all_enqueued: false,
+            acknowledged: 0,
+            last_line: None,
+            last_heard: now,
+            next_question: now,
+            events: VecDeque::new(),
+        }
+    }
+
+    pub(super) fn handle_bytes(&mut self, now: Instant, bytes: &[u8]) {
+        if !bytes.is_empty() {
+            self.last_heard = now;
+        }
+        let mut deframer = std::mem::take(&mut self.deframer);
+        deframer.take(bytes, |line| self.heard(now, line.trim()));
+        self.deframer = deframer;
+    }
+
+    pub(super) fn handle_timeout(&mut self, now: Instant) {
+        match &self.state {
+            State::Ended => {}
+            State::Greeting { until } if now >= *until => {
+                self.end(Outcome::Failed(Failure::NoAnswer));
+            }
+            State::Greeting { .. } if now >= self.next_question => {
+                // It sets the line counter, and its answer is the first sign of life.
+                self.urgent.extend_from_slice(&framed(0, b"M110 N0"));
+                self.next_question = now + GREET;
+            }
+            State::Stopping { until, .. } if now >= *until => self.finish_stop(),
+            State::Greeting { .. } | State::Stopping { .. } | State::Ready | State::Paused => {}
+            // A board that is busy says so; one that says nothing at all is gone.
+            _ if !self.free && now >= self.last_heard + self.settings.silence => {
+                self.halt(now, Outcome::Failed(Failure::Silent));
+            }
+            _ => {}
+        }
+    }
+
+    pub(super) fn handle_closed(&mut self, _now: Instant) {
+        let outcome = match std::mem::replace(&mut self.state, State::Ended) {
+            State::Ended => return,
+            State::Stopping { outcome, .. } => outcome,
+            _ => Outcome::Failed(Failure::Closed),
+        };
+        self.end(outcome);
+    }
+
+    pub(super) fn wants_lines(&self) -> bool {
+        matches!(self.state, State::Streaming)
+            && !self.all_enqueued
+            && self.waiting.len() < READY_LINES
+    }
+
+    pub(super) fn enqueue(&mut self, number: u32, text: Vec<u8>) -> Result<(), LineTooLong> {
+        let length = framed(self.next_number, &text).len();
+        // Firmware takes lines of 96 bytes with everything.
+        let most = self.settings.longest_line.max(96);
+        if length > most {
+            return Err(LineTooLong { length, most });
+        }
+        self.waiting.push_back((Some(number), text));
+        Ok(())
+    }
+
+    pub(super) fn end_of_program(&mut self, _now: Instant) {
+        self.all_enqueued = true;
+        // Answered when the last motion has ended.
+        self.waiting.push_back((None, b"M400".to_vec()));
+    }
+
+    pub(super) fn start(&mut self) {
+        if matches!(self.state, State::Ready) {
+            self.state = State::Streaming;
+        }
+    }
+
+    pub(super) fn pause(&mut self) {
+        if matches!(self.state, State::Streaming) {
+            self.state = State::Paused;
+        }
+    }
+
+    pub(super) fn resume(&mut self) {
+        if matches!(self.state, State::Paused) {
+            self.state = State::Streaming;
+        }
+    }
+
+    pub(super) fn stop(&mut self, now: Instant) {
+        self.halt(now, Outcome::Stopped);
+    }
+
+    pub(super) fn poll_transmit(&mut self, out: &mut Vec<u8>) -> bool {
+        let before = out.len();
+        out.append(&mut self.urgent);
+        let sends =
+            matches!(self.state, State::Streaming | State::Draining | State::Stopping { .. });
+        if sends
+            && self.free
+            && self.sent.is_none()
+            && let Some((line, text)) = self.waiting.pop_front()
+        {
+            let number = self.next_number;
+            self.next_number += 1;
+            out.extend_from_slice(&framed(number, &text));
+            self.last_line = line.or(self.last_line);
+            self.sent = Some(Sent { number, line, text });
+            self.free = false;
+            if self.all_enqueued
+                && self.waiting.is_empty()
+                && matches!(self.state, State::Streaming)
+            {
+                self.state = State::Draining;
+            }
+        }
+        out.len() > before
+    }
+
+    pub(super) fn poll_timeout(&self) -> Option<Instant> {
+        match &self.state {
+            State::Ended => None,
+            State::Greeting { until } => Some((*until).min(self.next_question)),
+            State::Stopping { until, .. } => Some(*until),
+            _ => Some(self.last_heard + self.settings.silence),
+        }
+    }
+
+    pub(super) fn poll_event(&mut self) -> Option<Event> {
+        self.events.pop_front()
+    }
+
+    pub(super) fn acknowledged(&self) -> u32 {
+        self.acknowledged
+    }
+
+    pub(super) fn last_sent(&self) -> Option<u32> {
+        self.last_line
+    }
+
+    pub(super) fn is_over(&self) -> bool {
+        matches!(self.state, State::Ended)
+    }
+
+    pub(super) fn in_flight(&self) -> usize {
+        self.sent.as_ref().map_or(0, |sent| framed(sent.number, &sent.text).len())
+    }
+
+    fn heard(&mut self, now: Instant, line: &str) {
+        if self.is_over() || line.is_empty() {
+            return;
+        }
+        let asked = line
+            .strip_prefix("Resend:")
+            .or_else(|| line.strip_prefix("rs"))
+            .map(|rest| rest.trim().trim_start_matches('N').trim().parse::<u64>());
+        if let Some(number) = asked {
+            return self.again(now, number.unwrap_or(0));
+        }
+        if line == "ok" || line.starts_with("ok ") {
+            return self.answered();
+        }
+        if line == "start" {
+            // Whatever it had taken is lost.
+            if !matches!(self.state, State::Greeting { .. }) {
+                self.end(Outcome::Failed(Failure::Restarted));
+            }
+            return;
+        }
+        if line.starts_with("!!") || line.starts_with("Error:Printer halted") {
+            return self.end(Outcome::Failed(Failure::Halted(line.to_string())));
+        }
+        if let Some(what) = line.strip_prefix("echo:Unknown command:") {
+            let sent = self.sent.as_ref().and_then(|sent| sent.line);
+            let failure = Failure::Unknown { line: sent, text: what.trim().to_string() };
+            return self.halt(now, Outcome::Failed(failure));
+        }
+        // `busy:` only keeps the sender waiting; checksum errors are followed by a resend.
+        if !line.contains("busy:") && !line.starts_with("Error:") {
+            self.events.push_back(Event::Said(line.to_string()));
+        }
+    }
+
+    fn answered(&mut self) {
+        if std::mem::take(&mut self.asked_again) {
+            // The `ok` that follows a resend only frees the line.
+            return;
+        }
+        if let State::Greeting { .. } = self.state {
+            self.free = true;
+            self.state = State::Ready;
+            self.events.push_back(Event::Connected(Connected::default()));
+            return;
+        }
+        let Some(sent) = self.sent.take() else { return };
+        self.free = true;
+        self.resends = 0;
+        self.acknowledged = sent.line.unwrap_or(self.acknowledged);
+        match &self.state {
+            State::Draining if self.waiting.is_empty() => self.end(Outcome::Done),
+            State::Stopping { .. } if self.waiting.is_empty() => self.finish_stop(),
+            _ => {}
+        }
+    }
+
+    /// A line is asked for again: only the one that is under way can be meant.
+    fn again(&mut self, now: Instant, number: u64) {
+        self.resends += 1;
+        match &self.sent {
+            Some(sent) if sent.number == number && self.resends <= MOST_RESENDS => {
+                self.urgent.extend_from_slice(&framed(sent.number, &sent.text));
+                self.asked_again = true;
+            }
+            // It has it already: the answer was lost on the way.
+            Some(sent) if sent.number + 1 == number => {
+                self.asked_again = false;
+            }
+            _ => self.halt(now, Outcome::Failed(Failure::BadLink)),
+        }
+    }
+
+    /// Stops: nothing more of the program goes out, and the board is told to stop and go dark.
+    fn halt(&mut self, now: Instant, outcome: Outcome) {
+        match self.state {
+            State::Ended | State::Stopping { .. } => {}
+            State::Greeting { .. } | State::Ready => self.end(outcome),
+            _ => {
+                self.waiting.clear();
+                // Some firmware looks for this one even while it is busy.
+                self.urgent.extend_from_slice(b"M410\n");
+                self.sent = Some(Sent { number: 0, line: None, text: b"M410".to_vec() });
+                self.free = false;
+                for text in [&b"M107"[..], b"M5"] {
+                    self.waiting.push_back((None, text.to_vec()));
+                }
+                self.state = State::Stopping { outcome, until: now + STOP };
+            }
+        }
+    }
+
+    fn finish_stop(&mut self) {
+        if let State::Stopping { outcome, .. } = std::mem::replace(&mut self.state, State::Ended) {
+            self.end(outcome);
+        }
+    }
+
+    fn end(&mut self, outcome: Outcome) {
+        self.state = State::Ended;
+        self.waiting.clear();
+        self.sent = None;
+        self.events.push_back(Event::Ended(outcome));
+    }
+}
+
+/// A line with its number and checksum: the exclusive or of all bytes before the `*`.
+fn framed(number: u64, text: &[u8]) -> Vec<u8> {
+    let mut line = format!("N{number} ").into_bytes();
+    line.extend_from_slice(text);
+    let sum = line.iter().fold(0_u8, |sum, byte| sum ^ byte);
+    line.extend_from_slice(format!("*{sum}\n").as_bytes());
+    line
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_line_carries_its_number_and_the_sum_of_its_bytes() {
+        // 'N'^'3'^' '^'T'^'0' = 57, worked out by hand.
+        assert_eq!(framed(3, b"T0"), b"N3 T0*57\n");
+    }
+}
