@@ -18,9 +18,17 @@ pub(crate) mod shipped {
     pub(crate) const JOB: &str = include_str!("../demo/sail-panel.kite.toml");
     pub(crate) const MACHINE: &str = include_str!("../demo/bench-laser.machine.toml");
     const TUBE: &str = include_str!("../demo/tube-laser.machine.toml");
+    const REEL: &str = include_str!("../demo/reel-laser.machine.toml");
+    const PRINTER: &str = include_str!("../demo/printer-laser.machine.toml");
     /// More jobs, and drawings of every kind that is read, to try look and begin on.
-    pub(crate) const MORE: [(&str, &[u8]); 17] = [
+    pub(crate) const MORE: [(&str, &[u8]); 23] = [
         ("tube-laser.machine.toml", TUBE.as_bytes()),
+        ("reel-laser.machine.toml", REEL.as_bytes()),
+        ("printer-laser.machine.toml", PRINTER.as_bytes()),
+        ("line-reel.kite.toml", include_bytes!("../demo/line-reel.kite.toml")),
+        ("line-reel.svg", include_bytes!("../demo/line-reel.svg")),
+        ("reel-barrel.kite.toml", include_bytes!("../demo/reel-barrel.kite.toml")),
+        ("reel-label.svg", include_bytes!("../demo/reel-label.svg")),
         ("hubs.kite.toml", include_bytes!("../demo/hubs.kite.toml")),
         ("kite-stamp.kite.toml", include_bytes!("../demo/kite-stamp.kite.toml")),
         ("kite-stamp.svg", include_bytes!("../demo/kite-stamp.svg")),
@@ -39,7 +47,12 @@ pub(crate) mod shipped {
         ("medal.stl", include_bytes!("../demo/medal.stl")),
     ];
     /// Machine profiles that can be named without a file, by name.
-    pub(crate) const MACHINES: [(&str, &str); 2] = [("bench-laser", MACHINE), ("tube-laser", TUBE)];
+    pub(crate) const MACHINES: [(&str, &str); 4] = [
+        ("bench-laser", MACHINE),
+        ("tube-laser", TUBE),
+        ("printer-laser", PRINTER),
+        ("reel-laser", REEL),
+    ];
 }
 
 /// Text files are refused above this size: nobody writes a job of 4 MB.

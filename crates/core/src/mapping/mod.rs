@@ -184,7 +184,9 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
             return Ok(());
         }
         let frame = &self.placed.frame;
-        if frame.keeps_arcs() && frame.surface().is_none_or(Surface::is_even) {
+        // Travel may take any way.
+        let free = purpose == Purpose::Travel;
+        if free || frame.keeps_arcs() && frame.surface().is_none_or(Surface::is_even) {
             return (self.each)(Instruction::Move(whole));
         }
         // Parts are lines; power goes on evenly through them.

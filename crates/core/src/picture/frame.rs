@@ -14,7 +14,9 @@ const TOP: f64 = 34.0;
 /// Below the plot: room for the ruler's numbers.
 const BOTTOM: f64 = 44.0;
 /// Between the ruler and what stands below it.
-pub(super) const UNDER: f64 = 56.0;
+const UNDER: f64 = 56.0;
+/// Between the plot and what stands beside it: room for the words at the plot's right.
+const ASIDE: f64 = 90.0;
 /// The legend's column.
 pub(super) const LEGEND: f64 = 330.0;
 
@@ -39,14 +41,28 @@ impl View {
         Self { width, height, shown: wanted, scale, corner: Point::new(LEFT, height - BOTTOM) }
     }
 
-    /// Shows `wanted` with room below its ruler for something as high as `below` mm.
-    pub(super) fn above(width: u32, height: u32, wanted: Rect, below: f64) -> Self {
+    /// Shows `wanted` and leaves room for an object of this size (mm, at the same scale) below its
+    /// ruler or beside it, whichever lets both be larger; and where the object's middle comes to
+    /// lie: how far to the right of its place in the plot, and how far down the canvas, px.
+    pub(super) fn with_object(width: u32, height: u32, wanted: Rect, object: f64) -> (Self, Vec2) {
         let (width, height) = (f64::from(width), f64::from(height));
-        let w = (width - LEFT - LEGEND).max(50.0);
-        let h = (height - TOP - BOTTOM - UNDER).max(50.0);
-        let scale = (w / wanted.width().max(1e-6)).min(h / (wanted.height() + below).max(1e-6));
-        let base = height - BOTTOM - UNDER - below * scale;
-        Self { width, height, shown: wanted, scale, corner: Point::new(LEFT, base) }
+        let (w, h) = ((width - LEFT - LEGEND).max(50.0), (height - TOP - BOTTOM).max(50.0));
+        let fit =
+            |across: f64, down: f64, w: f64, h: f64| (w / across.max(1e-6)).min(h / down.max(1e-6));
+        let below = fit(wanted.width(), wanted.height() + object, w, h - UNDER);
+        let beside = fit(2.0 * wanted.width(), wanted.height().max(object), w - ASIDE, h);
+        let (scale, base, aside) = if below >= beside {
+            (
+                below,
+                height - BOTTOM - UNDER - object * below,
+                Vec2::new(0.0, object / 2.0 * below + UNDER - 6.0),
+            )
+        } else {
+            let right = wanted.width() * beside + ASIDE;
+            (beside, height - BOTTOM, Vec2::new(right, -wanted.height() / 2.0 * beside))
+        };
+        let view = Self { width, height, shown: wanted, scale, corner: Point::new(LEFT, base) };
+        (view, Vec2::new(aside.x, base + aside.y))
     }
 
     /// Where a point of the bed lies on the canvas.

@@ -58,7 +58,7 @@ const TOLERANCE: f64 = 0.3;
 /// A job in `count` frames; at least one.
 #[must_use]
 pub fn playback(compiled: &Compiled, job: &Job, look: &Look, count: usize) -> Playback {
-    let (view, ground) = view_of(compiled, job, look);
+    let (view, ground, _) = view_of(compiled, job, look);
     let timed = compiled.within.timed();
     let count = count.max(1);
     let seconds = timed.totals.seconds().max(1e-9);

@@ -55,8 +55,8 @@ pub struct Look {
     pub window: Option<Rect>,
 }
 
-/// The view of a job and what lies under it.
-pub(super) fn view_of(compiled: &Compiled, job: &Job, look: &Look) -> (View, Ground) {
+/// The view of a job and what lies under it; where the object in the rotary is drawn, if there is one.
+pub(super) fn view_of(compiled: &Compiled, job: &Job, look: &Look) -> (View, Ground, Option<Vec2>) {
     let totals = &compiled.within.timed().totals;
     let field = job.field();
     let to_bed = |r: Rect| r + field.zero;
@@ -70,10 +70,11 @@ pub(super) fn view_of(compiled: &Compiled, job: &Job, look: &Look) -> (View, Gro
         Rect::from_points(corner(machine.x0, machine.y0), corner(machine.x1, machine.y1))
     });
     if let (None, Some(surface)) = (window, compiled.within.timed().placed.frame().surface()) {
-        return (turned::view(surface, &field, reach, canvas), ground);
+        let (view, middle) = turned::view(surface, &field, reach, canvas);
+        return (view, ground, Some(middle));
     }
     let shown = window.unwrap_or_else(|| worth_showing(ground.bed, reach));
-    (View::new(canvas.width, canvas.height, shown), ground)
+    (View::new(canvas.width, canvas.height, shown), ground, None)
 }
 
 /// The job on its bed, as an SVG document.
@@ -83,7 +84,7 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     let totals = &timed.totals;
     let field = job.field();
     let origin = field.zero;
-    let (view, ground) = view_of(compiled, job, look);
+    let (view, ground, object) = view_of(compiled, job, look);
     let paths = timed.placed.sequence().paths().len();
     let detail = Detail::for_paths(if look.window.is_some() { paths / 4 } else { paths });
 
@@ -110,8 +111,8 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     out.push_str("</g>\n");
     frame::rulers(&mut out, &view, field.into());
     frame::origin(&mut out, &view, field.into());
-    if look.window.is_none() {
-        turned::draw(&mut out, &view, timed, job);
+    if let Some(middle) = object {
+        turned::draw(&mut out, &view, middle, timed, job);
     }
     let mut notes = detail.notes(paths);
     notes.extend(shown.notes);
@@ -140,7 +141,7 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
                 plain(totals.travel(), 0)
             ),
             format!("about {} in all", clock(totals.seconds())),
-            totals.burnt.map_or_else(String::new, |r| timed.placed.frame().span(r, 2)),
+            totals.burnt.map_or_else(String::new, |r| timed.placed.frame().span(r, 1)),
         ],
         notes,
         scale,

@@ -3,7 +3,7 @@
 use super::frame::{self, View};
 use super::palette::{FAINT_INK, INK, STOCK, STOCK_EDGE, step_colour};
 use super::scene::Canvas;
-use crate::geometry::{Point, Rect};
+use crate::geometry::{Point, Rect, Vec2};
 use crate::job::{Field, Job};
 use crate::mapping::surface::Surface;
 use crate::mapping::{Instruction, Purpose};
@@ -14,11 +14,14 @@ use std::fmt::Write as _;
 /// More stretches than this are not drawn one by one on the object.
 const MOST: u64 = 40_000;
 
+/// Less than this beyond the seam is no overlap, mm.
+const OVER: f64 = 0.05;
+
 /// Lines bend no more than this from what is wrapped, mm.
 const CHORD: f64 = 0.5;
 
 /// Shows all the way round, and along the object what is worked on with some room.
-pub(super) fn view(surface: &Surface, field: &Field, reach: Rect, canvas: Canvas) -> View {
+pub(super) fn view(surface: &Surface, field: &Field, reach: Rect, canvas: Canvas) -> (View, Vec2) {
     let around = field.around.unwrap_or_default();
     let margin = 0.15 * reach.width().max(around / 4.0);
     let (low, high) = surface.measured().unwrap_or((reach.x0, reach.x1));
@@ -32,28 +35,26 @@ pub(super) fn view(surface: &Surface, field: &Field, reach: Rect, canvas: Canvas
         (reach.y0.min(middle - around / 2.0), reach.y1.max(middle + around / 2.0))
     };
     let diameter = around / std::f64::consts::PI;
-    View::above(canvas.width, canvas.height, Rect::new(x0, y0, x1, y1), diameter)
+    View::with_object(canvas.width, canvas.height, Rect::new(x0, y0, x1, y1), diameter)
 }
 
-/// Seam, top and overlap on the unrolled surface, and the object below it.
-pub(super) fn draw(out: &mut String, view: &View, timed: &Timed, job: &Job) {
+/// Seam, top and overlap on the unrolled surface, and the object, its middle moved to `middle`.
+pub(super) fn draw(out: &mut String, view: &View, middle: Vec2, timed: &Timed, job: &Job) {
     let field = job.field();
     let Some(surface) = timed.placed.frame().surface() else { return };
     let around = field.around.unwrap_or_default();
     unrolled(out, view, &field, around);
     let diameter = around / std::f64::consts::PI;
-    let axis = view.px(Point::new(view.shown.x0, view.shown.y0)).y + super::frame::UNDER - 6.0
-        + diameter / 2.0 * view.scale;
-    let onto = Onto { view, field, surface, axis };
+    let axis = middle.y;
+    let onto = Onto { view, field, surface, axis, aside: middle.x };
     onto.body(out);
     onto.artwork(out, timed);
     let style = format!(r#"font-size="11" fill="{FAINT_INK}""#);
-    let at = Point::new(view.px(view.shown.origin()).x, axis + diameter / 2.0 * view.scale + 16.0);
-    let words = format!(
-        "from above, as the beam sees it; {} mm in diameter at most; faint is on the far side",
-        plain(diameter, 2)
-    );
+    let left = view.px(view.shown.origin()).x + middle.x;
+    let at = Point::new(left, axis + diameter / 2.0 * view.scale + 16.0);
+    let words = format!("as the beam sees it, {} mm in diameter at most", plain(diameter, 2));
     frame::text(out, at, &style, &words);
+    frame::text(out, at + Vec2::new(0.0, 15.0), &style, "faint is on the far side");
 }
 
 /// A line across all that is shown, with a word at its right end.
@@ -71,7 +72,7 @@ fn unrolled(out: &mut String, view: &View, field: &Field, around: f64) {
         across(out, view, around, "none", "seam");
         across(out, view, field.zero.y, "7 4", "top");
         for (low, high) in [(view.shown.y0, 0.0), (around, view.shown.y1)] {
-            if high - low > 1e-6 {
+            if high - low > OVER {
                 let (a, b) = (Point::new(view.shown.x0, low), Point::new(view.shown.x1, high));
                 let over = Rect::from_points(view.px(a), view.px(b));
                 frame::rect(out, over, r##"fill="#c0392b" fill-opacity="0.10""##);
@@ -95,6 +96,8 @@ struct Onto<'a> {
     surface: &'a Surface,
     /// Where its axis lies on the canvas.
     axis: f64,
+    /// How far to the right of its place in the plot it is drawn, px.
+    aside: f64,
 }
 
 impl Onto<'_> {
@@ -103,7 +106,7 @@ impl Onto<'_> {
         let (along, angle) = self.surface.place(p);
         let angle = angle - self.surface.top();
         let radius = self.surface.diameter_at(p.x) / 2.0;
-        let x = self.view.px(Point::new(along + self.field.zero.x, 0.0)).x;
+        let x = self.view.px(Point::new(along + self.field.zero.x, 0.0)).x + self.aside;
         let y = self.axis - radius * angle.sin() * self.view.scale;
         (Point::new(x, y), angle.cos() > -1e-9)
     }
@@ -116,7 +119,7 @@ impl Onto<'_> {
         let places: Vec<f64> = [low].into_iter().chain(inner).chain([high]).collect();
         let edge = |x: f64, side: f64| {
             let (along, _) = self.surface.place(Point::new(x, 0.0));
-            let px = self.view.px(Point::new(along + self.field.zero.x, 0.0)).x;
+            let px = self.view.px(Point::new(along + self.field.zero.x, 0.0)).x + self.aside;
             (px, self.axis + side * self.surface.diameter_at(x) / 2.0 * self.view.scale)
         };
         let mut d = String::new();

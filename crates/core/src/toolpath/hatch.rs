@@ -2,6 +2,7 @@
 
 use super::area::{self, Ground};
 use super::rows::{Rows, Walk, run_up};
+use super::wrap::closing_spacing;
 use super::{Setting, shoulder};
 use crate::geometry::region::{self, FillRule};
 use crate::geometry::scan::{Area, scan};
@@ -103,6 +104,11 @@ fn one_way(
     let turned = |rings: &[Vec<Point>]| -> Vec<Vec<Point>> {
         rings.iter().map(|ring| ring.iter().map(|p| to_frame * *p).collect()).collect()
     };
+    let round = |f: fn(f64, f64) -> f64, from| {
+        areas.iter().flat_map(|a| a.rings.iter().flatten()).map(|p| p.y).fold(from, f)
+    };
+    let width = round(f64::max, f64::MIN) - round(f64::min, f64::MAX);
+    let spacing = closing_spacing(job, width, angle, lines.spacing);
     let areas: Vec<Area> =
         areas.iter().map(|a| Area { rings: turned(&a.rings), rule: a.rule }).collect();
     let heights = |f: fn(f64, f64) -> f64, from| {
@@ -110,9 +116,9 @@ fn one_way(
     };
     let (low, high) = (heights(f64::min, f64::MAX), heights(f64::max, f64::MIN));
     let climb: f64 = areas.iter().flat_map(|a| &a.rings).map(|ring| climb(ring)).sum();
-    too_many(climb / lines.spacing, setting)?;
+    too_many(climb / spacing, setting)?;
     let advance = if lines.angles.first() == Some(&angle) { lines.advance } else { None };
-    let mut walk = Walk::new(angle, lines.spacing, advance);
+    let mut walk = Walk::new(angle, spacing, advance);
     let rows = walk.fill(low, high);
     walk.directions = lines.directions;
     walk.offset = lines.offset;
@@ -121,11 +127,11 @@ fn one_way(
         None => {
             let mut powers = [0.0; 256];
             powers[1] = step.power().0;
-            (scan(&areas, walk.first, lines.spacing, rows), powers)
+            (scan(&areas, walk.first, spacing, rows), powers)
         }
         Some(bands) => {
             let climb = climb_of(&bands.inner) + climb;
-            too_many(climb / lines.spacing, setting)?;
+            too_many(climb / spacing, setting)?;
             let inner: Vec<Area> = bands
                 .inner
                 .iter()

@@ -13,6 +13,7 @@ mod rings;
 pub mod rows;
 mod select;
 mod shoulder;
+mod wrap;
 
 use crate::geometry::{Point, Rect};
 use crate::job::{Engrave, Fill, Job, Make, Step};

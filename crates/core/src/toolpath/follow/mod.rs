@@ -2,6 +2,7 @@
 
 mod bridges;
 mod kerf;
+mod seam;
 mod shared;
 mod starts;
 
@@ -63,6 +64,7 @@ pub(super) fn toolpaths(
     let drawn = drawn(shapes, setting);
     let drawn =
         if setting.follow.shared_edges { shared::once(drawn, setting, problems) } else { drawn };
+    let drawn = seam::once(drawn, setting, problems);
     let corrected = kerf::correct(drawn, setting, problems);
     let bridged = bridges::lay(corrected, setting, problems);
     let entries = starts::choose(&bridged, setting, problems);

@@ -2,25 +2,24 @@
 
 use super::{Drawn, Setting, parents_of_parts};
 use crate::geometry::Contour;
-use crate::geometry::doubles::{doubles, without};
+use crate::geometry::doubles::{Double, doubles, without};
 use crate::problem::{Problem, Problems, count};
 use crate::quantity::plain;
 
-/// Leaves out what lies on an earlier line. What is left of a line keeps the place of the line in
-/// the order of nesting.
+/// Leaves out what lies on an earlier line.
 pub(super) fn once(
     drawn: Vec<Drawn>,
     setting: &Setting<'_>,
     problems: &mut Problems,
 ) -> Vec<Drawn> {
-    let contours: Vec<Contour> = drawn.iter().map(|line| line.contour.clone()).collect();
-    let found = doubles(&contours);
+    let found = doubles(&contours(&drawn));
     if found.is_empty() {
         return drawn;
     }
-    let left = without(&contours, &found);
-    let before: f64 = contours.iter().map(Contour::length).sum();
-    let after: f64 = left.iter().flatten().map(Contour::length).sum();
+    let length = |lines: &[Drawn]| lines.iter().map(|line| line.contour.length()).sum::<f64>();
+    let before = length(&drawn);
+    let left = leave_out(drawn, &found);
+    let after = length(&left);
     problems.push(
         Problem::note(
             "shared-edges",
@@ -34,6 +33,17 @@ pub(super) fn once(
         )
         .at(setting.place()),
     );
+    left
+}
+
+/// The lines as they were drawn.
+pub(super) fn contours(drawn: &[Drawn]) -> Vec<Contour> {
+    drawn.iter().map(|line| line.contour.clone()).collect()
+}
+
+/// Leaves stretches out. What is left of a line keeps the place of the line in the order of nesting.
+pub(super) fn leave_out(drawn: Vec<Drawn>, found: &[Double]) -> Vec<Drawn> {
+    let left = without(&contours(&drawn), found);
     // A line of which nothing is left hands its place on to what contains it.
     let parent_of = |n: usize| {
         let mut parent = drawn[n].parent;

@@ -6,6 +6,7 @@ mod tone;
 
 use super::Setting;
 use super::rows::{Grid, Rows, Walk, run_up};
+use super::wrap::closing_spacing;
 use crate::beam;
 use crate::geometry::{Affine, Rect};
 use crate::job::{Image, Shade};
@@ -26,11 +27,13 @@ pub(super) fn rows(
     how: &Image,
     setting: &Setting<'_>,
 ) -> Result<Option<Rows>, Problem> {
-    let mut walk = Walk::new(how.angle, how.spacing, how.advance);
+    let round = laid.bounds().height();
+    let spacing = closing_spacing(setting.job, round, how.angle, how.spacing);
+    let mut walk = Walk::new(how.angle, spacing, how.advance);
     let to_frame = Affine::rotate(-how.angle) * laid.to_bed;
     let (width, height) = (f64::from(laid.bitmap.width), f64::from(laid.bitmap.height));
     let bounds = to_frame.transform_rect_bbox(Rect::new(0.0, 0.0, width, height));
-    let cells = bounds.width() / how.spacing * (bounds.height() / how.spacing);
+    let cells = bounds.width() / spacing * (bounds.height() / spacing);
     if cells > MOST_CELLS {
         let message = format!(
             "step \"{}\" would engrave {:.0} million pixels of {}",
@@ -45,14 +48,14 @@ pub(super) fn rows(
     walk.directions = how.directions;
     walk.offset = how.offset;
     walk.run_up = run_up(how.run_up, walk.along, setting.step, setting.job);
-    let columns = (bounds.width() / how.spacing).round().max(1.0);
-    let start = bounds.center().x - columns / 2.0 * how.spacing;
+    let columns = (bounds.width() / spacing).round().max(1.0);
+    let start = bounds.center().x - columns / 2.0 * spacing;
     let cells = sample::Cells {
         columns: columns as usize,
         rows: count as usize,
         start,
         first: walk.first,
-        spacing: how.spacing,
+        spacing,
     };
     let mut levels =
         sample::darkness(&laid.bitmap, to_frame.inverse(), &cells, &tone::map(&how.tone));
@@ -69,7 +72,7 @@ pub(super) fn rows(
     if how.shade == Shade::Grey {
         join_levels(&mut levels, &powers, setting);
     }
-    let grid = Grid { levels, width: cells.columns, start, pitch: how.spacing };
+    let grid = Grid { levels, width: cells.columns, start, pitch: spacing };
     Ok(Rows::of_grid(walk, grid, Arc::new(powers)))
 }
 
