@@ -211,20 +211,20 @@ impl Frame {
         let Some(surface) = bent else {
             return (1..=chords as usize).try_for_each(|n| each(n as f64 / chords));
         };
-        let mut ends: Vec<f64> = (1..=chords as usize).map(|n| n as f64 / chords).collect();
-        if let Piece::Line { to } = piece {
-            let run = to.x - from.x;
-            if run.abs() > 1e-9 {
-                ends.extend(
-                    surface
-                        .breaks()
-                        .map(|x| (x - from.x) / run)
-                        .filter(|t| (1e-6..1.0).contains(t)),
-                );
-                ends.sort_by(f64::total_cmp);
-            }
-        }
         let at = |t: f64| piece.point_at(from, t);
+        let mut ends: Vec<f64> = (1..=chords as usize).map(|n| n as f64 / chords).collect();
+        // Where the slope of the object changes a part ends.
+        let mut breaks = Vec::new();
+        let mut begin = 0.0;
+        for end in &ends {
+            let (a, b) = (at(begin).x, at(*end).x);
+            let crossed = surface.breaks().map(|x| (x - a) / (b - a));
+            let inside = crossed.filter(|t| (1e-6..1.0 - 1e-6).contains(t));
+            breaks.extend(inside.map(|t| begin + (end - begin) * t));
+            begin = *end;
+        }
+        ends.extend(breaks);
+        ends.sort_by(f64::total_cmp);
         let mut low = 0.0;
         for end in ends {
             // How often a part must be halved follows from how far its middle strays.
