@@ -60,6 +60,11 @@ pub(crate) enum Command {
     Read(Read),
     /// Stream a job or program to the controller
     Run(Run),
+    /// Machine profiles: list, show, new, check, measure
+    Machine {
+        #[command(subcommand)]
+        command: MachineCommand,
+    },
     /// A simulated controller, on TCP or a pseudo-terminal
     Rig(Rig),
     /// Shell completions
@@ -307,6 +312,99 @@ pub(crate) struct Rig {
     /// At the end, write what the beam did as JSON
     #[arg(long, value_name = "FILE")]
     pub(crate) record: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum MachineCommand {
+    /// Every profile that can be named from here
+    List,
+    /// What a profile says, and where it was found
+    Show(MachineName),
+    /// Write a profile to start from, like a shipped one; asks when nothing is said
+    New(MachineNew),
+    /// Hold a profile against the controller that is connected
+    Check(MachineCheck),
+    /// Put what was read at the meters into a profile's power table
+    Measure(MachineMeasure),
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct MachineName {
+    /// A profile's name or path
+    pub(crate) name: String,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct MachineNew {
+    /// What jobs will call it: NAME.machine.toml is written
+    pub(crate) name: String,
+    /// The profile to start from
+    #[arg(long, value_name = "MACHINE", default_value = "bench-laser")]
+    pub(crate) like: String,
+    /// Read speeds, accelerations, travel, S and laser mode from the controller there
+    #[arg(long, value_name = "LINK")]
+    pub(crate) from: Option<String>,
+    /// What people call it
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) title: Option<String>,
+    /// Width of the bed
+    #[arg(long, value_name = "LENGTH")]
+    pub(crate) width: Option<String>,
+    /// Depth of the bed
+    #[arg(long, value_name = "LENGTH")]
+    pub(crate) depth: Option<String>,
+    /// Where it counts from: a corner, or centre
+    #[arg(long, value_name = "CORNER")]
+    pub(crate) origin: Option<String>,
+    /// Top speed of X and Y
+    #[arg(long, value_name = "SPEED")]
+    pub(crate) speed: Option<String>,
+    /// Acceleration of X and Y
+    #[arg(long, value_name = "ACCELERATION")]
+    pub(crate) acceleration: Option<String>,
+    /// The S value that means 100 %
+    #[arg(long, value_name = "S")]
+    pub(crate) full: Option<f64>,
+    /// Most power it may be given
+    #[arg(long, value_name = "POWER")]
+    pub(crate) ceiling: Option<String>,
+    /// Where its controller is: tcp:HOST:PORT, serial:PORT@BAUD
+    #[arg(long, value_name = "LINK")]
+    pub(crate) link: Option<String>,
+    /// How it is spoken to: grbl, ngc, reprap
+    #[arg(long, value_name = "DIALECT")]
+    pub(crate) dialect: Option<String>,
+    /// Write it into your own folder, where every job finds it
+    #[arg(long)]
+    pub(crate) own: bool,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct MachineCheck {
+    /// A profile's name or path
+    pub(crate) name: String,
+    /// Where the controller is [default: the profile's link]
+    #[arg(long, value_name = "LINK")]
+    pub(crate) to: Option<String>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct MachineMeasure {
+    /// A profile's name or path
+    pub(crate) name: String,
+    /// What was asked for and what was read, from weak to strong: "10 % = 2.1 mA, 4 W"
+    #[arg(required = true, value_name = "READING")]
+    pub(crate) readings: Vec<String>,
+    /// Write the profile with its new table here
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// Draw the curve (.svg or .png)
+    #[arg(long, value_name = "FILE")]
+    pub(crate) draw: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) writing: Writing,
 }

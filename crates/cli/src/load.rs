@@ -2,6 +2,7 @@
 
 use crate::args::JobArgs;
 use crate::fonts::MachineFonts;
+use crate::machines;
 use crate::refusal::{Refusal, Sources};
 use std::fs::File;
 use std::io::Read;
@@ -9,7 +10,7 @@ use std::path::{Path, PathBuf};
 use tinkite_core::artwork::{self, Artwork, Reading};
 use tinkite_core::job::{self, Job, Machine, Request, machine};
 use tinkite_core::layout::{Given, Sheet};
-use tinkite_core::problem::{Place, Problem, Problems, nearest};
+use tinkite_core::problem::{Place, Problem, Problems};
 use tinkite_core::{Choice, Compiled, compile, survey};
 
 /// Files of the demo, which are also what a newcomer starts from.
@@ -72,7 +73,7 @@ fn bytes(path: &Path, most: u64) -> Result<Vec<u8>, Refusal> {
     Ok(data)
 }
 
-fn text(path: &Path) -> Result<String, Refusal> {
+pub(crate) fn text(path: &Path) -> Result<String, Refusal> {
     let name = path.display().to_string();
     let data = bytes(path, LARGEST_TEXT)?;
     let refuse = |message: &str, help: &str| {
@@ -95,43 +96,13 @@ pub(crate) fn drawing(path: &Path, how: &Reading<'_>) -> Result<Artwork, Refusal
         .map_err(|problems| Refusal::Problems(problems, Sources::new()))
 }
 
-/// Finds and reads a machine profile: a path, or a name looked for in `folder` and then among the
-/// shipped ones.
+/// Finds and reads a machine profile: a path, or a name looked for in `folder` first.
 pub(crate) fn machine(
     name: &str,
     folder: &Path,
     sources: &mut Sources,
 ) -> Result<Machine, Refusal> {
-    let is_path = is_path(name);
-    let path =
-        if is_path { folder.join(name) } else { folder.join(format!("{name}.machine.toml")) };
-    let (shown, text) = if path.exists() {
-        (path.display().to_string(), text(&path)?)
-    } else if let Some((name, text)) =
-        shipped::MACHINES.iter().find(|(known, _)| !is_path && *known == name)
-    {
-        (format!("{name} (shipped)"), (*text).to_string())
-    } else {
-        let known = shipped::MACHINES.iter().map(|(known, _)| *known);
-        let help = match nearest(name, known.clone()) {
-            Some(near) => format!("did you mean \"{near}\"? Or put {} there", path.display()),
-            None => format!(
-                "put {} there, or use a shipped one: {}",
-                path.display(),
-                known.collect::<Vec<_>>().join(", ")
-            ),
-        };
-        let problem =
-            Problem::error("no-machine", format!("there is no machine called \"{name}\""), help);
-        return Err(Refusal::Problems(problem.into(), Sources::new()));
-    };
-    sources.insert(shown.clone(), text);
-    machine::read(&shown, &sources[&shown])
-        .map_err(|problems| Refusal::Problems(problems, sources.clone()))
-}
-
-fn is_path(name: &str) -> bool {
-    name.contains(['/', '\\']) || name.ends_with(".toml")
+    machines::find(name, folder)?.read(sources)
 }
 
 /// Finds and reads a machine that was typed in the call: a path counts from here, a name is looked
@@ -141,7 +112,7 @@ pub(crate) fn typed_machine(
     file: &Path,
     sources: &mut Sources,
 ) -> Result<Machine, Refusal> {
-    let folder = if is_path(name) { PathBuf::new() } else { folder_of(file) };
+    let folder = if machines::is_path(name) { PathBuf::new() } else { folder_of(file) };
     machine(name, &folder, sources)
 }
 

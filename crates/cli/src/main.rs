@@ -10,6 +10,7 @@ mod fonts;
 mod gif;
 mod link;
 mod load;
+mod machines;
 mod output;
 mod pages;
 mod png;

@@ -392,6 +392,10 @@ const STORIES: &[(&str, &str)] = &[
         "units-known",
         "The drawing gives its page in mm, inch or the like, so there is nothing for units to decide. scale, width or height change the size.",
     ),
+    (
+        "unknown-code",
+        "A program uses an M code that means something to some controllers only. It is passed over.",
+    ),
     ("unknown-key", "The key does not exist. Keys are spelt with hyphens."),
     ("unknown-word", "The value is not one of the words that fit there."),
     ("unread-line", "A line of the program is not RS-274/NGC."),

@@ -168,7 +168,11 @@ fn plane(plant: &Plant, said: [f64; 3]) -> (f64, f64) {
 
 fn plants() -> impl Strategy<Value = Plant> {
     let origins = prop::sample::select(vec![
-        "bottom-left", "bottom-right", "top-left", "top-right", "centre",
+        "bottom-left",
+        "bottom-right",
+        "top-left",
+        "top-right",
+        "centre",
     ]);
     let dialects = prop::sample::select(vec!["grbl", "ngc", "reprap"]);
     (origins, any::<[bool; 3]>(), dialects).prop_map(|(origin, [e, x, y], dialect)| Plant {
@@ -182,7 +186,14 @@ fn plants() -> impl Strategy<Value = Plant> {
 }
 
 const ANCHORS: [&str; 9] = [
-    "bottom-left", "bottom", "bottom-right", "left", "centre", "right", "top-left", "top",
+    "bottom-left",
+    "bottom",
+    "bottom-right",
+    "left",
+    "centre",
+    "right",
+    "top-left",
+    "top",
     "top-right",
 ];
 
@@ -262,7 +273,12 @@ proptest! {
 }
 
 /// A rotary and what is in it; what its axis is told for one radian of the object.
-fn rotary(kind: usize, diameter: f64, reversed: bool, inverse: bool) -> (String, String, f64, bool) {
+fn rotary(
+    kind: usize,
+    diameter: f64,
+    reversed: bool,
+    inverse: bool,
+) -> (String, String, f64, bool) {
     let feed = if inverse { "feed = \"inverse-time\"\n" } else { "feed = \"per-minute\"\n" };
     let sign = if reversed { -1.0 } else { 1.0 };
     let (device, hold, per_radian, degrees) = match kind {
@@ -395,7 +411,11 @@ fn a_circle_on_a_reversed_axis_is_still_the_same_circle() {
         [(false, false, false), (true, false, false), (false, true, false), (true, true, true)]
     {
         let plant = Plant {
-            origin: "centre", exchanged, x_reversed, y_reversed, dialect: "grbl",
+            origin: "centre",
+            exchanged,
+            x_reversed,
+            y_reversed,
+            dialect: "grbl",
             rotary: String::new(),
         };
         let made = made(&plant, "anchor = \"centre\"\nat = [\"0 mm\", \"0 mm\"]", "").unwrap();

@@ -213,6 +213,8 @@ impl Modal {
             107 if self.tongue == Tongue::Reprap => {
                 (line.sync, self.beam, self.s) = (false, Beam::Off, 0.0);
             }
+            // An output of the board that is not the beam.
+            42 if self.tongue == Tongue::Reprap => line.sync = false,
             400 if self.tongue == Tongue::Reprap => {}
             _ => return Err(20),
         }

@@ -7,6 +7,7 @@ mod demo;
 mod draw;
 mod emit;
 mod look;
+mod machine;
 mod plan;
 mod read;
 mod rig;
@@ -28,6 +29,7 @@ pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {
         Command::Emit(args) => emit::run(args, console),
         Command::Read(args) => read::run(args, console),
         Command::Run(args) => run::run(args, console),
+        Command::Machine { command } => machine::run(command, console),
         Command::Rig(args) => rig::run(args, console),
         Command::Completions(args) => completions::run(args, console),
     }

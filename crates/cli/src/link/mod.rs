@@ -1,5 +1,6 @@
 //! Links to controllers: bytes there and back, and the clock that goes with them.
 
+pub(crate) mod ask;
 mod rig;
 mod serial;
 mod tcp;
@@ -36,6 +37,16 @@ pub(crate) trait Link {
     fn rig(&self) -> Option<&Rig> {
         None
     }
+}
+
+/// The link to a machine's controller: as asked for, or as its profile says.
+pub(crate) fn name(asked: Option<&str>, machine: &Machine) -> Result<String, Refusal> {
+    asked.map(str::to_string).or_else(|| machine.link.clone()).ok_or_else(|| {
+        Refusal::Usage(
+            "the machine's profile has no [link]; say --to rig:, tcp:HOST:PORT or serial:PORT@BAUD"
+                .into(),
+        )
+    })
 }
 
 /// Opens a link by its name: `rig:`, `rig:PACE`, `tcp:HOST:PORT`, `serial:PORT@BAUD`.

@@ -4,7 +4,7 @@ pub(crate) mod look;
 pub(crate) mod measure;
 pub(crate) mod plan;
 pub(crate) mod read;
-mod table;
+pub(crate) mod table;
 
 use serde::Serialize;
 use tinkite_core::geometry::Rect;

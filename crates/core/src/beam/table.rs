@@ -124,7 +124,13 @@ impl Table {
         Ok(Self { current, watts, last })
     }
 
-    /// Light in W at a share of full, when that was measured.
+    /// Current at a share of full, mA; none where it was not measured.
+    #[must_use]
+    pub fn current(&self, share: f64) -> Option<f64> {
+        self.current.as_ref().map(|curve| curve.at(share))
+    }
+
+    /// Light at a share of full, W; none where it was not measured.
     #[must_use]
     pub fn watts(&self, share: f64) -> Option<f64> {
         self.watts.as_ref().map(|curve| curve.at(share))

@@ -6,6 +6,7 @@
 
 mod burns;
 mod burnt;
+mod curve;
 mod detail;
 mod frame;
 mod ghost;
@@ -19,6 +20,7 @@ mod trouble;
 mod turned;
 
 pub use burnt::{Mark, Words, burnt};
+pub use curve::power_curve;
 pub use palette::step_colour;
 pub use playback::{Frame, Playback, Stroke, playback};
 pub use scene::{Canvas, Look, job};

@@ -4,14 +4,14 @@ use super::mismatch;
 use super::placed;
 use super::program::ProgramFile;
 use super::watch::Watcher;
+use crate::link::ask::tongue;
 use crate::link::{Heard, Link};
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;
 use std::fs::File;
 use std::io::{BufRead, BufReader, Lines};
 use std::time::Duration;
-use tinkite_core::job::machine::Dialect;
-use tinkite_wire::{Event, Outcome, Prepared, Session, Settings, Tongue, prepare};
+use tinkite_wire::{Event, Outcome, Prepared, Session, Settings, prepare};
 
 /// Ctrl-C is noticed at least this often.
 const ATTENTION: Duration = Duration::from_millis(50);
@@ -24,11 +24,7 @@ pub(super) fn drive(
     watcher: &mut Watcher<'_>,
 ) -> Result<Outcome, Refusal> {
     let machine = program.machine.clone();
-    let tongue = match machine.dialect {
-        Dialect::Reprap => Tongue::Reprap,
-        Dialect::Grbl | Dialect::Ngc => Tongue::Grbl,
-    };
-    let mut session = Session::new(tongue, Settings::default(), link.now());
+    let mut session = Session::new(tongue(machine.dialect), Settings::default(), link.now());
     let mut source: Option<Source<_>> = None;
     let mut trouble: Option<Refusal> = None;
     let mut outgoing = Vec::new();

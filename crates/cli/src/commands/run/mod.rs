@@ -23,12 +23,7 @@ pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
         png::kind_of(path)?;
     }
     let mut program = ProgramFile::prepare(args, console)?;
-    let name = args.to.clone().or_else(|| program.machine.link.clone()).ok_or_else(|| {
-        Refusal::Usage(
-            "the machine's profile has no [link]; say --to rig:, tcp:HOST:PORT or serial:PORT@BAUD"
-                .into(),
-        )
-    })?;
+    let name = link::name(args.to.as_deref(), &program.machine)?;
     if args.picture.is_some() && !name.starts_with("rig:") {
         return Err(Refusal::Usage(
             "--picture shows what the simulated controller burnt: it needs --to rig:".into(),

@@ -4,6 +4,7 @@ mod axis;
 mod beam;
 mod bed;
 mod codes;
+pub mod edit;
 mod link;
 mod rotary;
 

@@ -45,6 +45,8 @@ impl Explainer {
         match self.modal.line(&words, &mut acts) {
             Err(error) => told.push(format!("{error} is not understood")),
             Ok(()) => {
+                let unknown = self.modal.unknown.take();
+                told.extend(unknown.map(|m| format!("M{} is not known", plain(m, 1))));
                 told.extend(words.iter().filter_map(|word| code(word, &words)));
                 told.extend(self.power(&words));
                 if self.acts_are_chords(&acts) {
@@ -184,7 +186,7 @@ fn code(word: &Word, words: &[Word]) -> Option<String> {
         (b'M', 1060) => "beam on",
         (b'M', 1070) => "beam off",
         (b'M', 4000) => "waits until the head stands",
-        (b'M', 620..=680) => "switches an output",
+        (b'M', 420 | 620..=680) => "switches an output",
         _ => return None,
     };
     Some(told.into())

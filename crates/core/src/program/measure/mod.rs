@@ -172,6 +172,9 @@ impl<'m> Measure<'m> {
         if let Err(error) = self.modal.line(&self.words, &mut acts) {
             self.troubles.not_understood(number, &error);
         }
+        if let Some(code) = self.modal.unknown.take() {
+            self.troubles.unknown_code(number, code);
+        }
         for act in acts.drain(..) {
             match act {
                 Act::Stop { seconds } => self.pause(number, seconds),

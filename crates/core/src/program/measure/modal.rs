@@ -100,6 +100,8 @@ pub(super) struct Modal {
     pub(super) printer: bool,
     /// Whether feeds on mixed moves count the linear axes alone (section 3.5.1).
     pub(super) linear_feed: bool,
+    /// An M code that is not known, on the line at hand.
+    pub(super) unknown: Option<f64>,
     relative: bool,
     absolute_centres: bool,
     plane: Plane,
@@ -138,6 +140,7 @@ impl Default for Modal {
             at: [0.0; 6],
             printer: false,
             linear_feed: true,
+            unknown: None,
             relative: false,
             absolute_centres: false,
             plane: Plane::Xy,
@@ -313,8 +316,12 @@ impl Modal {
             }
             7..=9 => {}
             // Digital and analogue outputs: they switch what the profile says, not the beam's place.
-            62..=68 => {}
-            _ => return Err(format!("M{}", plain(value, 1))),
+            42 | 62..=68 => said.stop = false,
+            // Whatever it switches, positions stay what they are.
+            _ => {
+                said.stop = false;
+                self.unknown = Some(value);
+            }
         }
         Ok(false)
     }

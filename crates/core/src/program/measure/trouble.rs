@@ -61,6 +61,16 @@ impl Troubles {
         );
     }
 
+    pub(super) fn unknown_code(&mut self, line: u32, code: f64) {
+        self.add(
+            line,
+            "unknown-code",
+            Severity::Warning,
+            || format!("M{} is not known", plain(code, 1)),
+            "find out what your controller does with it; positions and times count on without it",
+        );
+    }
+
     pub(super) fn after_end(&mut self, line: u32) {
         self.add(
             line,

@@ -1,0 +1,64 @@
+//! `tinkite machine list`.
+
+use crate::console::Console;
+use crate::machines::{From, all, own_folder};
+use crate::refusal::{Refusal, Sources};
+use crate::report::table::table;
+use serde::Serialize;
+use std::path::Path;
+use tinkite_core::quantity::plain;
+
+#[derive(Debug, Serialize)]
+struct ListJson {
+    machines: Vec<OneJson>,
+}
+
+#[derive(Debug, Serialize)]
+struct OneJson {
+    name: String,
+    from: String,
+    title: Option<String>,
+    bed_mm: Option<[f64; 2]>,
+    dialect: Option<&'static str>,
+}
+
+pub(super) fn run(console: &Console) -> Result<(), Refusal> {
+    let one = |found: &crate::machines::Found| {
+        let machine = found.read(&mut Sources::new()).ok();
+        OneJson {
+            name: found.name.clone(),
+            from: match &found.from {
+                From::File(path) | From::Own(path) => path.display().to_string(),
+                From::Shipped => "shipped".into(),
+            },
+            title: machine.as_ref().map(|machine| machine.name.clone()),
+            bed_mm: machine.as_ref().map(|machine| [machine.bed.width, machine.bed.depth]),
+            dialect: machine.as_ref().map(|machine| machine.dialect.name()),
+        }
+    };
+    let machines: Vec<OneJson> = all(Path::new("")).iter().map(one).collect();
+    if console.json {
+        return console.json(&ListJson { machines });
+    }
+    let rows = machines.iter().map(|machine| {
+        let bed = machine.bed_mm.map_or_else(
+            || "cannot be read: machine show tells why".into(),
+            |[w, d]| format!("{} x {}", plain(w, 1), plain(d, 1)),
+        );
+        let title = machine.title.clone().unwrap_or_default();
+        let dialect = machine.dialect.unwrap_or_default().to_string();
+        vec![machine.name.clone(), title, bed, dialect, machine.from.clone()]
+    });
+    console.result(&table(
+        &["name", "machine", "bed mm", "dialect", "from"],
+        rows.collect(),
+        &[],
+    ))?;
+    if let Some(own) = own_folder() {
+        console.say(&format!(
+            "profiles in {} can be named from everywhere; a path works as well",
+            own.display()
+        ));
+    }
+    Ok(())
+}

@@ -1,0 +1,79 @@
+//! `tinkite machine measure`: what was read at the meters becomes the profile's power table.
+
+use crate::args::MachineMeasure;
+use crate::console::Console;
+use crate::machines::{From, find};
+use crate::output::Output;
+use crate::png;
+use crate::refusal::{Refusal, Sources};
+use std::io::Write;
+use std::path::Path;
+use tinkite_core::beam::table::{Measured, Table};
+use tinkite_core::job::machine::{self, edit};
+use tinkite_core::picture;
+use tinkite_core::quantity::{Asked, parse_power};
+
+pub(super) fn run(args: &MachineMeasure, console: &Console) -> Result<(), Refusal> {
+    if let Some(path) = &args.draw {
+        png::kind_of(path)?;
+    }
+    let found = find(&args.name, Path::new(""))?;
+    let profile = found.read(&mut Sources::new())?;
+    let rows = args.readings.iter().map(|text| row(text)).collect::<Result<Vec<_>, _>>()?;
+    let table = Table::new(&rows)
+        .map_err(|why| Refusal::Usage(format!("{why}; measure again, from weak to strong")))?;
+    let change = edit::Change { section: "beam", key: "table", value: edit::table_text(&rows) };
+    let text = edit::changed(&found.text, &[change]);
+    let target = match (&args.output, &found.from) {
+        (Some(path), _) => Some(path.clone()),
+        (None, From::File(path) | From::Own(path)) if args.writing.force => Some(path.clone()),
+        (None, _) => None,
+    };
+    if let Some(path) = target {
+        let shown = path.display().to_string();
+        machine::read(&shown, &text).map_err(|problems| {
+            Refusal::Problems(problems, Sources::from([(shown.clone(), text.clone())]))
+        })?;
+        let written =
+            Output::create(&path, args.writing)?.write(|out| out.write_all(text.as_bytes()))?;
+        console.result(&format!("{}: {} readings in [beam] table", written.words(), rows.len()))?;
+    } else {
+        console.result(&format!("[beam]\ntable = {}", edit::table_text(&rows)))?;
+        let how = if found.from == From::Shipped {
+            "-o my-laser.machine.toml writes a profile with it"
+        } else {
+            "--force puts it into the profile, -o writes another one"
+        };
+        console.say(how);
+    }
+    if let Some(path) = &args.draw {
+        let title = profile.name.clone();
+        let written =
+            png::write(path, args.writing, || picture::power_curve(&table, &rows, &title))?;
+        console.result(&written.words())?;
+    }
+    Ok(())
+}
+
+/// One reading: `10 % = 2.1 mA`, `10 % = 4 W`, or both with a comma between.
+fn row(text: &str) -> Result<Measured, Refusal> {
+    let wrong = |why: &str| {
+        Refusal::Usage(format!("\"{text}\" is no reading: {why}; write \"10 % = 2.1 mA, 4 W\""))
+    };
+    let (share, readings) = text.split_once('=').ok_or_else(|| wrong("it has no ="))?;
+    let share = match parse_power(share.trim()) {
+        Ok(Asked::Share(share)) if (0.0..=1.0).contains(&share) => share,
+        Ok(_) => return Err(wrong("what was asked for is a percentage up to 100")),
+        Err(error) => return Err(wrong(&error.message)),
+    };
+    let mut row = Measured { share, current: None, watts: None };
+    for reading in readings.split(',') {
+        match parse_power(reading.trim()) {
+            Ok(Asked::Current(current)) => row.current = Some(current),
+            Ok(Asked::Watts(watts)) => row.watts = Some(watts),
+            Ok(Asked::Share(_)) => return Err(wrong("what was read is in mA or W")),
+            Err(error) => return Err(wrong(&error.message)),
+        }
+    }
+    Ok(row)
+}

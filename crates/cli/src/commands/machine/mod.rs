@@ -1,0 +1,21 @@
+//! `tinkite machine`: profiles.
+
+mod check;
+mod list;
+mod measure;
+mod new;
+mod show;
+
+use crate::args::MachineCommand;
+use crate::console::Console;
+use crate::refusal::Refusal;
+
+pub(super) fn run(command: &MachineCommand, console: &Console) -> Result<(), Refusal> {
+    match command {
+        MachineCommand::List => list::run(console),
+        MachineCommand::Show(args) => show::run(args, console),
+        MachineCommand::New(args) => new::run(args, console),
+        MachineCommand::Check(args) => check::run(args, console),
+        MachineCommand::Measure(args) => measure::run(args, console),
+    }
+}

@@ -1,0 +1,168 @@
+//! `tinkite machine new`: a commented profile from a shipped one, with what the caller, a question
+//! or the controller itself says.
+
+use crate::args::MachineNew;
+use crate::console::Console;
+use crate::link::{self, ask::ask};
+use crate::machines::{find, own_folder};
+use crate::output::Output;
+use crate::refusal::{Refusal, Sources};
+use std::io::{BufRead, IsTerminal, Write};
+use std::path::{Path, PathBuf};
+use tinkite_core::job::machine::edit::{Change, changed};
+use tinkite_core::job::{Machine, machine};
+use tinkite_core::quantity::plain;
+use tinkite_wire::Connected;
+
+pub(super) fn run(args: &MachineNew, console: &Console) -> Result<(), Refusal> {
+    let like = find(&args.like, Path::new(""))?;
+    let template = like.read(&mut Sources::new())?;
+    let mut changes = vec![Change::text("", "name", args.title.as_deref().unwrap_or(&args.name))];
+    if let Some(name) = &args.from {
+        let mut link = link::open(name, &template, None)?;
+        let connected = ask(link.as_mut(), template.dialect)?;
+        changes.extend(told(&connected, &template));
+        changes.push(Change::text("link", "to", name));
+    }
+    changes.extend(typed(args));
+    if asks(args) {
+        changes.extend(asked(&template)?);
+    }
+    let text = changed(&like.text, &changes);
+    let path = path(args)?;
+    // What was typed must make a profile: every problem is told as it stands in the new text.
+    let shown = path.display().to_string();
+    let checked: Machine = machine::read(&shown, &text).map_err(|problems| {
+        Refusal::Problems(problems, Sources::from([(shown.clone(), text.clone())]))
+    })?;
+    if let Some(folder) = path.parent().filter(|folder| Some(*folder) == own_folder().as_deref()) {
+        std::fs::create_dir_all(folder)
+            .map_err(|error| Refusal::output(&folder.display().to_string(), &error))?;
+    }
+    let written =
+        Output::create(&path, args.writing)?.write(|out| out.write_all(text.as_bytes()))?;
+    console.result(&format!(
+        "{}: {}, {} x {} mm, like {}; read it through, its comments say what each line means",
+        written.words(),
+        checked.name,
+        plain(checked.bed.width, 1),
+        plain(checked.bed.depth, 1),
+        args.like
+    ))
+}
+
+/// Where it goes: beside the caller, or into the user's own folder.
+fn path(args: &MachineNew) -> Result<PathBuf, Refusal> {
+    let file = format!("{}.machine.toml", args.name);
+    if args.name.contains(['/', '\\', '.']) || args.name.is_empty() {
+        return Err(Refusal::Usage(format!(
+            "\"{}\" is no name for a machine: take a plain word such as my-laser",
+            args.name
+        )));
+    }
+    if !args.own {
+        return Ok(PathBuf::from(file));
+    }
+    own_folder()
+        .map(|folder| folder.join(file))
+        .ok_or_else(|| Refusal::Usage("this account has no folder for configuration".into()))
+}
+
+/// What stands in the call.
+fn typed(args: &MachineNew) -> Vec<Change> {
+    let text = |section, key, value: &Option<String>| {
+        value.as_ref().map(|value| Change::text(section, key, value))
+    };
+    [
+        text("bed", "width", &args.width),
+        text("bed", "depth", &args.depth),
+        text("bed", "origin", &args.origin),
+        text("axis.x", "top-speed", &args.speed),
+        text("axis.y", "top-speed", &args.speed),
+        text("axis.x", "acceleration", &args.acceleration),
+        text("axis.y", "acceleration", &args.acceleration),
+        args.full.map(|full| Change::plain("beam", "full", plain(full, 3))),
+        text("beam", "ceiling", &args.ceiling),
+        text("link", "to", &args.link),
+        text("link", "dialect", &args.dialect),
+    ]
+    .into_iter()
+    .flatten()
+    .collect()
+}
+
+/// What the controller says of itself.
+fn told(connected: &Connected, template: &Machine) -> Vec<Change> {
+    let said = |key: u16| connected.settings.get(&key).copied();
+    let speed = |value: f64| format!("{} mm/s", plain(value / 60.0, 3));
+    let length = |value: f64| format!("{} mm", plain(value, 3));
+    let rate = |value: f64| format!("{} mm/s2", plain(value, 3));
+    let one = |section, key, value: Option<String>| value.map(|v| Change::text(section, key, &v));
+    let exchanged = template.pointing.exchanged;
+    let (across, away) = if exchanged { (131, 130) } else { (130, 131) };
+    [
+        one("axis.x", "top-speed", said(110).map(speed)),
+        one("axis.y", "top-speed", said(111).map(speed)),
+        one("axis.x", "acceleration", said(120).map(rate)),
+        one("axis.y", "acceleration", said(121).map(rate)),
+        one("bed", "width", said(across).map(length)),
+        one("bed", "depth", said(away).map(length)),
+        one("", "corner", said(11).map(length)),
+        said(30).map(|full| Change::plain("beam", "full", plain(full, 3))),
+        said(32).map(|mode| Change::plain("beam", "follows-speed", mode != 0.0)),
+    ]
+    .into_iter()
+    .flatten()
+    .collect()
+}
+
+/// Whether there is someone to ask, and nothing was said yet.
+fn asks(args: &MachineNew) -> bool {
+    let silent = args.from.is_none() && typed(args).is_empty();
+    silent && std::io::stdin().is_terminal() && std::io::stderr().is_terminal()
+}
+
+/// Asks for what differs from machine to machine; an empty answer keeps what is offered.
+fn asked(template: &Machine) -> Result<Vec<Change>, Refusal> {
+    let length = |value: f64| format!("{} mm", plain(value, 3));
+    let questions = [
+        ("How wide is the bed", "bed", "width", length(template.bed.width)),
+        ("How deep", "bed", "depth", length(template.bed.depth)),
+        (
+            "Where does it count from (bottom-left, bottom-right, top-left, top-right, centre)",
+            "bed",
+            "origin",
+            template.bed.origin.name().to_string(),
+        ),
+        (
+            "Top speed of X",
+            "axis.x",
+            "top-speed",
+            format!("{} mm/s", plain(template.x.top_speed, 3)),
+        ),
+        (
+            "Top speed of Y",
+            "axis.y",
+            "top-speed",
+            format!("{} mm/s", plain(template.y.top_speed, 3)),
+        ),
+        ("Most power it may be given", "beam", "ceiling", template.beam.ceiling.to_string()),
+    ];
+    let mut changes = Vec::new();
+    let mut input = std::io::stdin().lock();
+    for (question, section, key, offered) in questions {
+        eprint!("{question} [{offered}]: ");
+        let _ = std::io::stderr().flush();
+        let mut answer = String::new();
+        let read = input
+            .read_line(&mut answer)
+            .map_err(|error| Refusal::Usage(format!("the answer cannot be read: {error}")))?;
+        if read == 0 {
+            return Err(Refusal::Usage("no answer; nothing was written".into()));
+        }
+        if !answer.trim().is_empty() {
+            changes.push(Change::text(section, key, answer.trim()));
+        }
+    }
+    Ok(changes)
+}

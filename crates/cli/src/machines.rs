@@ -1,0 +1,135 @@
+//! Finding machine profiles: beside the job, in the user's own folder, among the shipped ones.
+
+use crate::load::{self, shipped};
+use crate::refusal::{Refusal, Sources};
+use etcetera::BaseStrategy;
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+use tinkite_core::job::Machine;
+use tinkite_core::job::machine;
+use tinkite_core::problem::{Problem, nearest};
+
+/// The ending of profiles.
+const ENDING: &str = ".machine.toml";
+
+/// Where a profile comes from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum From {
+    /// A file that was named, or lies beside the job.
+    File(PathBuf),
+    /// A file in the user's own folder.
+    Own(PathBuf),
+    /// This program brings it along.
+    Shipped,
+}
+
+impl From {
+    /// In words.
+    pub(crate) fn words(&self) -> String {
+        match self {
+            Self::File(path) => path.display().to_string(),
+            Self::Own(path) => format!("{} (your own folder)", path.display()),
+            Self::Shipped => "shipped: a starting point to copy and change".into(),
+        }
+    }
+}
+
+/// A profile's text and where it was found.
+#[derive(Debug, Clone)]
+pub(crate) struct Found {
+    pub(crate) name: String,
+    pub(crate) from: From,
+    pub(crate) text: String,
+}
+
+impl Found {
+    /// What problems call it.
+    fn shown(&self) -> String {
+        match &self.from {
+            From::File(path) | From::Own(path) => path.display().to_string(),
+            From::Shipped => format!("{} (shipped)", self.name),
+        }
+    }
+
+    /// Reads it.
+    pub(crate) fn read(&self, sources: &mut Sources) -> Result<Machine, Refusal> {
+        sources.insert(self.shown(), self.text.clone());
+        machine::read(&self.shown(), &self.text)
+            .map_err(|problems| Refusal::Problems(problems, sources.clone()))
+    }
+}
+
+/// The user's own folder for profiles.
+pub(crate) fn own_folder() -> Option<PathBuf> {
+    let folder = etcetera::choose_base_strategy().ok()?.config_dir();
+    Some(folder.join("tinkite").join("machines"))
+}
+
+/// Whether a name is a path to a file.
+pub(crate) fn is_path(name: &str) -> bool {
+    name.contains(['/', '\\']) || name.ends_with(".toml")
+}
+
+/// Finds a profile: a path, or a name looked for in `folder`, in the user's own folder and among
+/// the shipped ones, in this order.
+pub(crate) fn find(name: &str, folder: &Path) -> Result<Found, Refusal> {
+    let found = |from, text| Ok(Found { name: name.to_string(), from, text });
+    if is_path(name) {
+        let path = folder.join(name);
+        let text = load::text(&path)?;
+        return found(From::File(path), text);
+    }
+    let beside = folder.join(format!("{name}{ENDING}"));
+    if beside.exists() {
+        let text = load::text(&beside)?;
+        return found(From::File(beside), text);
+    }
+    if let Some(path) = own_folder().map(|own| own.join(format!("{name}{ENDING}")))
+        && path.exists()
+    {
+        let text = load::text(&path)?;
+        return found(From::Own(path), text);
+    }
+    if let Some((_, text)) = shipped::MACHINES.iter().find(|(known, _)| *known == name) {
+        return found(From::Shipped, (*text).to_string());
+    }
+    let all: Vec<String> = all(folder).into_iter().map(|found| found.name).collect();
+    let help = match nearest(name, all.iter().map(String::as_str)) {
+        Some(near) => format!("did you mean \"{near}\"? Or put {} there", beside.display()),
+        None => format!("put {} there, or use one of: {}", beside.display(), all.join(", ")),
+    };
+    let problem =
+        Problem::error("no-machine", format!("there is no machine called \"{name}\""), help);
+    Err(Refusal::Problems(problem.into(), Sources::new()))
+}
+
+/// Every profile that can be named from `folder`: what the name means there.
+pub(crate) fn all(folder: &Path) -> Vec<Found> {
+    let mut found = in_folder(folder, From::File);
+    if let Some(own) = own_folder() {
+        found.extend(in_folder(&own, From::Own));
+    }
+    found.extend(shipped::MACHINES.iter().map(|(name, text)| Found {
+        name: (*name).to_string(),
+        from: From::Shipped,
+        text: (*text).to_string(),
+    }));
+    // The first of a name is the one that is meant.
+    let mut names = BTreeSet::new();
+    found.retain(|found| names.insert(found.name.clone()));
+    found
+}
+
+fn in_folder(folder: &Path, from: fn(PathBuf) -> From) -> Vec<Found> {
+    let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
+    let mut paths: Vec<PathBuf> =
+        std::fs::read_dir(folder).into_iter().flatten().flatten().map(|e| e.path()).collect();
+    paths.sort();
+    let one = |path: PathBuf| {
+        let name = path.file_name()?.to_str()?.strip_suffix(ENDING)?.to_string();
+        let text = load::text(&path).ok()?;
+        let path = path.strip_prefix(".").map_or_else(|_| path.clone(), Path::to_path_buf);
+        Some(Found { name, from: from(path), text })
+    };
+    paths.into_iter().filter_map(one).collect()
+}
