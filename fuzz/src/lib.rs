@@ -2,6 +2,8 @@
 
 use tinkite_core::artwork::{self, Format, layers::layers, trouble};
 use tinkite_core::job::{self, machine, starter};
+use tinkite_core::program::measure::{Explainer, Measure};
+use tinkite_core::program::{Comments, Program};
 use tinkite_core::{Choice, compile};
 
 /// Curves and lines this near to what was drawn, mm: coarse, so that more inputs are tried.
@@ -52,6 +54,69 @@ pub fn job(bytes: &[u8]) {
     let given = tinkite_core::layout::Given { artworks, fonts };
     let _ = compile(given, &job, &Choice::default());
 }
+
+/// Reads a machine profile, and makes a program for it when it is one.
+pub fn profile(bytes: &[u8]) {
+    let Ok(text) = std::str::from_utf8(bytes) else { return };
+    let Ok(machine) = machine::read("fuzzed.machine.toml", text) else { return };
+    let round = if machine.rotary.is_some() { ROUND } else { "" };
+    let Ok(job) = job::read("a.kite.toml", &JOB.replace("ROUND", round), machine) else { return };
+    let Ok(art) = artwork::read("a.svg", DRAWING.as_bytes(), &Default::default()) else { return };
+    let Ok(compiled) = compile(art, &job, &Choice::default()) else { return };
+    // A slow machine and a fine spot can make very many moves of a ramp.
+    if compiled.within.timed().totals.moves > 200_000 {
+        return;
+    }
+    let mut out = Vec::new();
+    let program = Program::new(&job, compiled.within);
+    assert!(program.write(Comments::Full, &mut out).is_ok());
+    let text = String::from_utf8_lossy(&out);
+    assert!(!text.contains("NaN") && !text.contains("inf\n"), "{text}");
+    let mut measure = Measure::new("a.nc", Some(&job.machine), None);
+    text.lines().for_each(|line| measure.line(line.as_bytes()));
+    let report = measure.finish();
+    assert!(report.beam_off_at_end && report.seconds.is_finite(), "{text}");
+}
+
+/// Reads any bytes as a machine program: measured, held against a machine, explained.
+pub fn program(bytes: &[u8]) {
+    let Ok(machine) = machine::read("m", MACHINE) else { return };
+    let mut measure = Measure::new("fuzzed.nc", Some(&machine), Some(50.0));
+    let mut alone = Measure::new("fuzzed.nc", None, None);
+    let mut explainer = Explainer::new(None);
+    for line in bytes.split(|byte| *byte == b'\n') {
+        measure.line(line);
+        alone.line(line);
+        let _ = explainer.line(line);
+    }
+    let (measured, alone) = (measure.finish(), alone.finish());
+    assert!(measured.seconds >= 0.0 && !measured.burn.is_nan() && !alone.seconds.is_nan());
+}
+
+const JOB: &str = r##"tinkite = 1
+machine = "m"
+ROUND
+[[artwork]]
+file = "a.svg"
+[place]
+zero = "stock"
+[[step]]
+take = { fill = "#1a1a1a" }
+make = "engrave"
+speed = "50 mm/s"
+power = "20 %"
+lines = { spacing = "2 mm" }
+[[step]]
+take = { stroke = "red" }
+make = "cut"
+speed = "10 mm/s"
+power = "20 %"
+ramp = { slow = "15 %" }
+pierce = { power = "20 %", dwell = "0.1 s" }
+"##;
+
+const ROUND: &str =
+    "[rotary]\nhold = \"chuck\"\nprofile = [[\"0 mm\", \"60 mm\"], [\"45 mm\", \"70 mm\"]]\n";
 
 const MACHINE: &str = include_str!("../../crates/cli/demo/bench-laser.machine.toml");
 

@@ -25,6 +25,11 @@ fn the_tour_works_line_by_line() {
         "kite-stamp.svg",
         "kite-sky.kite.toml",
         "kite-sky.png",
+        "line-reel.kite.toml",
+        "line-reel.svg",
+        "reel-barrel.kite.toml",
+        "reel-label.svg",
+        "reel-laser.machine.toml",
     ] {
         bench.demo(name);
     }
@@ -47,5 +52,5 @@ fn the_tour_works_line_by_line() {
         bench.ok(&args);
         typed += 1;
     }
-    assert_eq!(typed, 17);
+    assert_eq!(typed, 23);
 }

@@ -75,6 +75,16 @@ pub enum Zero {
 const ZEROS: [(&str, Zero); 3] = [("bed", Zero::Bed), ("stock", Zero::Stock), ("head", Zero::Head)];
 
 impl Zero {
+    /// What lies there, in words.
+    #[must_use]
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Bed => "the machine's zero",
+            Self::Stock => "the zero set on the stock",
+            Self::Head => "where the head stands",
+        }
+    }
+
     /// The word for it in a job file.
     #[must_use]
     pub fn name(self) -> &'static str {

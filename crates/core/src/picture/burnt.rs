@@ -80,7 +80,11 @@ pub fn burnt(
         notes: Vec::new(),
         scale: None,
         signs: Signs {
-            origin: view.shown.inflate(1e-6, 1e-6).contains(origin.to_point()),
+            origin: view
+                .shown
+                .inflate(1e-6, 1e-6)
+                .contains(origin.to_point())
+                .then_some("the machine's zero"),
             ..Signs::default()
         },
     };

@@ -40,7 +40,7 @@ pub(super) struct Signs {
     pub(super) starts: bool,
     pub(super) arrows: bool,
     pub(super) travel: bool,
-    pub(super) origin: bool,
+    pub(super) origin: Option<&'static str>,
     pub(super) pierces: bool,
     pub(super) drawn: bool,
     pub(super) bridges: bool,
@@ -169,7 +169,7 @@ fn signs(out: &mut String, at: Point, signs: Signs) -> f64 {
             "travel, beam off",
         );
     }
-    if signs.origin {
+    if let Some(origin) = signs.origin {
         row(
             out,
             &|out, p| {
@@ -179,7 +179,7 @@ fn signs(out: &mut String, at: Point, signs: Signs) -> f64 {
                     p.x, p.y
                 );
             },
-            "the machine's zero",
+            origin,
         );
     }
     y + 8.0

@@ -120,11 +120,12 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
         view.shown.contains(ground.bed.center()) && view.shown.width() >= ground.bed.width();
     let marked = look.show.is_none();
     let pierces = compiled.steps.iter().any(|n| totals.steps[*n].pierces > 0);
+    let zero_shown = view.shown.inflate(1e-6, 1e-6).contains(origin.to_point());
     let signs = Signs {
         starts: detail.starts && marked,
         arrows: detail.arrows && marked,
         travel: detail.travel,
-        origin: view.shown.inflate(1e-6, 1e-6).contains(origin.to_point()),
+        origin: zero_shown.then(|| job.placement.zero.words()),
         pierces: detail.starts && marked && pierces,
         drawn: shown.drawn,
         bridges: shown.bridges,

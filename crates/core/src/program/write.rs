@@ -492,6 +492,10 @@ impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
         let kept = self.line.len();
         self.write_move(m, s)?;
         self.line.truncate(kept);
+        if m.pace == Pace::Rapid {
+            // The stretch may open a file, in which no feed was said yet.
+            self.said.feed = None;
+        }
         if let Some(paging) = &mut self.paging {
             paging.pending = Some((*m, before, step));
         }

@@ -47,7 +47,7 @@ pub(super) fn drive(
                     let why = mismatch(&connected, &machine).map(Refusal::Link);
                     match why.map_or_else(|| placed::check(program, &connected), Err) {
                         Ok(told) => {
-                            told.iter().for_each(|told| watcher.said(told));
+                            told.iter().for_each(|told| watcher.tell(told));
                             session.start();
                             source = Some(Source::of(program)?);
                         }

@@ -135,6 +135,13 @@ impl<'c> Watcher<'c> {
         }
     }
 
+    /// Tells the operator something about the run.
+    pub(super) fn tell(&self, text: &str) {
+        if !self.console.json {
+            self.bar.suspend(|| self.console.say(text));
+        }
+    }
+
     /// Notes how far the run is.
     pub(super) fn reached(&mut self, session: &Session, now: Instant) {
         self.reached = session.acknowledged();

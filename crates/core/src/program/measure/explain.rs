@@ -83,7 +83,11 @@ impl Explainer {
     fn act(&self, act: &Act) -> Option<String> {
         match act {
             Act::Stop { seconds } if *seconds > 0.0 => {
-                let lit = if self.modal.lit() { " WITH THE BEAM ON" } else { "" };
+                let lit = match (self.modal.lit(), self.modal.follows_speed()) {
+                    (true, false) => " WITH THE BEAM ON",
+                    (true, true) => ", dark, as power follows the speed",
+                    (false, _) => "",
+                };
                 Some(format!("stands still for {}{lit}", clock(*seconds)))
             }
             Act::Stop { .. } => None,
@@ -138,6 +142,7 @@ fn comment(line: &[u8]) -> String {
     match text {
         "" => String::new(),
         "%" => "begin or end of the program".into(),
+        _ if text.starts_with('#') => "sets a parameter".into(),
         _ => "a comment".into(),
     }
 }

@@ -242,6 +242,7 @@ impl<'m> Measure<'m> {
         if !m.rapid && m.speed <= 0.0 {
             if length > 0.0 {
                 self.troubles.no_feed(number);
+                self.moved_yet = true;
             }
             return;
         }

@@ -1,0 +1,284 @@
+//! Where a job lies: zeros, anchors, offsets of the controller; and the rotary.
+
+#![allow(clippy::unwrap_used)] // helpers of tests
+
+mod common;
+use common::Bench;
+use std::io::{BufRead, BufReader, Read, Write};
+use std::net::TcpStream;
+use std::process::{Child, Stdio};
+
+const SQUARE: &str = r#"<rect x="20" y="20" width="40" height="30" stroke="red"/>"#;
+const CUT: &str = "[[step]]\nname = \"cut\"\ntake = { stroke = \"red\" }\nmake = \"cut\"\nspeed = \"20 mm/s\"\npower = \"50 %\"\n";
+
+fn placed(place: &str) -> Bench {
+    Bench::drawn(SQUARE, &format!("[place]\n{place}"), CUT)
+}
+
+/// A rig on TCP that stays, and the lines it said.
+struct Rig {
+    child: Child,
+    address: String,
+    /// Kept open: the rig says something when a client has gone.
+    _lines: BufReader<std::process::ChildStdout>,
+}
+
+impl Rig {
+    fn start(bench: &Bench) -> Self {
+        let mut child = bench
+            .command(&["rig", "--tcp", "127.0.0.1:0", "--pace", "max"])
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let mut first = String::new();
+        let mut lines = BufReader::new(child.stdout.take().unwrap());
+        lines.read_line(&mut first).unwrap();
+        let address = first.trim().rsplit_once("tcp:").unwrap().1.to_string();
+        Self { child, address, _lines: lines }
+    }
+
+    /// Sends lines by hand, and waits for an answer to each.
+    fn tell(&self, lines: &str) {
+        let mut stream = TcpStream::connect(&self.address).unwrap();
+        stream.set_read_timeout(Some(std::time::Duration::from_secs(10))).unwrap();
+        for line in lines.lines() {
+            stream.write_all(format!("{line}\n").as_bytes()).unwrap();
+            let mut heard = String::new();
+            let mut byte = [0];
+            while !heard.ends_with("ok\r\n") {
+                stream.read_exact(&mut byte).unwrap();
+                heard.push(byte[0] as char);
+                assert!(!heard.contains("error:"), "{line}: {heard}");
+            }
+        }
+    }
+
+    fn link(&self) -> String {
+        format!("tcp:{}", self.address)
+    }
+}
+
+impl Drop for Rig {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+#[test]
+fn a_program_that_counts_from_the_stock_has_its_anchor_at_the_zero() {
+    for (anchor, x, y) in
+        [("bottom-left", "X0", "X40"), ("centre", "X-20", "X20"), ("top-right", "X-40", "X0")]
+    {
+        let bench = placed(&format!("zero = \"stock\"\nanchor = \"{anchor}\"\n"));
+        let text = bench.ok(&["emit", "a.kite.toml", "-o", "-"]);
+        assert!(text.contains(x) || text.contains(y), "{anchor}\n{text}");
+        let read = bench.json(&["plan", "a.kite.toml"]);
+        let width = read["extents_mm"]["max"][0].as_f64().unwrap()
+            - read["extents_mm"]["min"][0].as_f64().unwrap();
+        assert!((width - 40.0).abs() < 1e-6);
+        assert!(text.contains("zero that is set on the stock"));
+        // It sets nothing that stays.
+        assert!(!text.contains("G92") && !text.contains("G10"));
+    }
+}
+
+#[test]
+fn from_the_head_the_program_is_relative_and_comes_back() {
+    let bench = placed("zero = \"head\"\nanchor = \"centre\"\n");
+    let text = bench.ok(&["emit", "a.kite.toml", "-o", "-", "--terse"]);
+    assert!(text.contains("G21 G91") && text.ends_with("G90\nM2\n"), "{text}");
+    let sums = |letter: char| -> f64 {
+        text.lines()
+            .filter(|line| !line.starts_with('M') || line.contains(letter))
+            .flat_map(|line| {
+                let at = line.find(letter)?;
+                let number: String = line[at + 1..]
+                    .chars()
+                    .take_while(|c| c.is_ascii_digit() || matches!(c, '.' | '-'))
+                    .collect();
+                number.parse::<f64>().ok()
+            })
+            .sum()
+    };
+    assert!(sums('X').abs() < 1e-9 && sums('Y').abs() < 1e-9, "{text}");
+}
+
+#[test]
+fn a_run_reads_where_the_zero_is_and_refuses_what_would_leave_the_bed() {
+    let bench = placed("zero = \"stock\"\nanchor = \"bottom-left\"\n");
+    let rig = Rig::start(&bench);
+    rig.tell("G21 G90\nG0 X370 Y100\nG4 P0.01\nG10 L20 P1 X0 Y0");
+    let told = bench.refused(1, &["run", "a.kite.toml", "--to", &rig.link()]);
+    assert!(told.contains("10 mm beyond the right edge"), "{told}");
+    rig.tell("G0 X-20\nG4 P0.01");
+    // The zero stays where it was set; only setting it anew helps.
+    assert!(bench.refused(1, &["run", "a.kite.toml", "--to", &rig.link()]).contains("right edge"));
+    rig.tell("G10 L20 P1 X0 Y0");
+    let ran = bench.run(&["run", "a.kite.toml", "--to", &rig.link()]);
+    assert_eq!(ran.status, 0, "{}", ran.err);
+    assert!(ran.err.contains("350 mm from the left and 100 mm from the front"), "{}", ran.err);
+    // A job that counts from the bed is not run with somebody's zero still set.
+    bench.change("a.kite.toml", "zero = \"stock\"\n", "at = [\"10 mm\", \"10 mm\"]\n");
+    let told = bench.refused(3, &["run", "a.kite.toml", "--to", &rig.link()]);
+    assert!(told.contains("work offset of X 350 Y 100 mm") && told.contains("G10 L2 P1"), "{told}");
+    rig.tell("G10 L20 P1 X350 Y100");
+    assert_eq!(bench.run(&["run", "a.kite.toml", "--to", &rig.link()]).status, 0);
+}
+
+#[test]
+fn from_the_head_a_run_knows_where_the_head_is() {
+    let bench = placed("zero = \"head\"\nanchor = \"centre\"\n");
+    let told = bench.refused(1, &["run", "a.kite.toml", "--to", "rig:"]);
+    assert!(
+        told.contains("beyond the left edge") || told.contains("beyond the front edge"),
+        "{told}"
+    );
+    let rig = Rig::start(&bench);
+    rig.tell("G21 G90\nG0 X200 Y150\nG4 P0.01");
+    for _ in 0..2 {
+        // It comes back to where it began, so it can be run again.
+        let ran = bench.run(&["run", "a.kite.toml", "--to", &rig.link()]);
+        assert!(ran.status == 0 && ran.err.contains("200 mm from the left"), "{}", ran.err);
+    }
+}
+
+#[test]
+fn a_job_with_a_zero_of_its_own_must_find_room_somewhere() {
+    let bench = Bench::drawn(
+        r#"<rect x="0" y="0" width="100" height="80" stroke="red"/>"#,
+        "[place]\nzero = \"stock\"\ncopies = { columns = 5, rows = 1 }\n",
+        CUT,
+    );
+    assert!(bench.told("a.kite.toml").contains("100 mm too wide"));
+    bench.change("a.kite.toml", "zero = \"stock\"", "zero = \"stok\"");
+    assert!(bench.told("a.kite.toml").contains("did you mean \"stock\""));
+}
+
+fn reel(name: &str) -> Bench {
+    let bench = Bench::new();
+    for file in ["line-reel.svg", "line-reel.kite.toml", "reel-label.svg", "reel-barrel.kite.toml"]
+    {
+        bench.demo(file);
+    }
+    bench.demo("reel-laser.machine.toml");
+    assert!(bench.path(name).exists());
+    bench
+}
+
+#[test]
+fn a_full_wrap_closes_at_the_seam_without_a_doubled_line() {
+    let bench = reel("line-reel.kite.toml");
+    let text = bench.ok(&["emit", "line-reel.kite.toml", "-o", "-", "--terse"]);
+    let (mut angle, mut lit) = (0.0_f64, false);
+    let mut band = std::collections::BTreeSet::new();
+    for line in text.lines().take_while(|line| !line.contains("F2")) {
+        if let Some((_, rest)) = line.split_once('A') {
+            let end = rest.find(|c: char| c.is_alphabetic()).unwrap_or(rest.len());
+            angle = rest[..end].parse().unwrap();
+        }
+        if let Some((_, s)) = line.split_once('S') {
+            lit = !s.starts_with('0');
+        }
+        // Rows of the band go to X68 or back to X60.
+        if lit && (line.starts_with("X68") || line.starts_with("X60")) {
+            band.insert((angle * 1000.0).round() as i64);
+        }
+    }
+    let angles: Vec<f64> = band.iter().map(|a| *a as f64 / 1000.0).collect();
+    // 219.911 mm at 0.2 mm: 1100 rows that divide the turn evenly, the last as far from the first
+    // as from its neighbour.
+    assert_eq!(angles.len(), 1100);
+    let step = 360.0 / 1100.0;
+    for pair in angles.windows(2) {
+        assert!((pair[1] - pair[0] - step).abs() < 0.0015, "{pair:?}");
+    }
+    assert!((angles[0] + 360.0 - angles[1099] - step).abs() < 0.0015);
+    let plan = bench.json(&["plan", "line-reel.kite.toml"]);
+    let codes: Vec<&str> =
+        plan["problems"].as_array().unwrap().iter().map(|p| p["code"].as_str().unwrap()).collect();
+    assert_eq!(codes, ["seam"]);
+    // The mark on the seam is 8 mm long and drawn at both ends: burnt once.
+    let waves = plan["steps"][1]["burn_mm"].as_f64().unwrap();
+    bench.change("line-reel.svg", " M78 219.9115 H86", "");
+    let once =
+        bench.json(&["plan", "line-reel.kite.toml"])["steps"][1]["burn_mm"].as_f64().unwrap();
+    assert!((waves - once).abs() < 0.01, "{waves} {once}");
+}
+
+#[test]
+fn artwork_wider_than_the_object_is_refused_unless_it_may_overlap() {
+    let bench = reel("line-reel.kite.toml");
+    bench.change("line-reel.kite.toml", "diameter = \"70 mm\"", "circumference = \"210 mm\"");
+    let told = bench.told("line-reel.kite.toml");
+    assert!(told.contains("9.911 mm would be burnt twice"), "{told}");
+    bench.change("line-reel.kite.toml", "seam ", "overlap = true\nseam ");
+    bench.ok(&["emit", "line-reel.kite.toml"]);
+    bench.ok(&["draw", "line-reel.kite.toml", "-o", "over.svg"]);
+    assert!(bench.read("over.svg").contains(">overlap<"));
+}
+
+#[test]
+fn turned_jobs_run_on_the_rig_in_the_planned_time() {
+    let bench = reel("line-reel.kite.toml");
+    for (job, more) in [
+        ("line-reel.kite.toml", ""),
+        ("reel-barrel.kite.toml", ""),
+        ("line-reel.kite.toml", "axis     = \"Y\"\nper-turn = \"80 mm\""),
+    ] {
+        if !more.is_empty() {
+            bench.change("reel-laser.machine.toml", "axis     = \"A\"", more);
+        }
+        let skip: &[&str] =
+            if job.starts_with("line") { &["--skip", "band and kites"] } else { &[] };
+        let plan = bench.json(&[&["plan", job], skip].concat());
+        let out = bench.ok(&[&["run", job, "--to", "rig:", "--json"], skip].concat());
+        let end: serde_json::Value = serde_json::from_str(out.lines().last().unwrap()).unwrap();
+        let (planned, took) = (plan["seconds"].as_f64().unwrap(), end["seconds"].as_f64().unwrap());
+        assert!((took / planned - 1.0).abs() < 0.01, "{job}: {planned} {took}");
+    }
+}
+
+#[test]
+fn the_focus_of_a_barrel_is_told_and_the_profile_bounds_the_artwork() {
+    let bench = reel("reel-barrel.kite.toml");
+    let plan = bench.json(&["plan", "reel-barrel.kite.toml"]);
+    let rotary = &plan["rotary"];
+    // From 69 mm in the middle to 62.45 mm at the label's left edge, by the measured profile.
+    let height = rotary["surface_changes_height_mm"].as_f64().unwrap();
+    assert!((height - 3.27).abs() < 0.05, "{rotary}");
+    let best = rotary["best_focus_below_thickest_mm"].as_f64().unwrap();
+    assert!((best - height / 2.0).abs() < 1e-3);
+    assert_eq!(rotary["axis"], "A");
+    bench.change("reel-laser.machine.toml", "focus-depth = \"4 mm\"", "focus-depth = \"2 mm\"");
+    assert_eq!(bench.codes("reel-barrel.kite.toml"), ["out-of-focus"]);
+    bench.change("reel-barrel.kite.toml", "at     = [\"75 mm\"", "at     = [\"55 mm\"");
+    assert!(bench.told("reel-barrel.kite.toml").contains("before its start"));
+    for (from, to, words) in [
+        ("hold    = \"chuck\"", "hold    = \"rollers\"", "no known angle"),
+        ("[\"20 mm\", \"64 mm\"]", "[\"20 mm\", \"6400 mm\"]", "diameter from 0.5 mm"),
+        ("[\"20 mm\", \"64 mm\"]", "[\"0 mm\", \"64 mm\"]", "must rise"),
+        ("keep = \"size\"", "keep = \"shape\"", "cannot be \"shape\""),
+        ("hold    = \"chuck\"", "hold    = \"chuck\"\ndiameter = \"70 mm\"", "gives both"),
+    ] {
+        bench.demo("reel-barrel.kite.toml");
+        bench.change("reel-barrel.kite.toml", from, to);
+        let told = bench.told("reel-barrel.kite.toml");
+        assert!(told.contains(words), "{to}: {told}");
+    }
+    bench.demo("reel-barrel.kite.toml");
+    bench.change("reel-barrel.kite.toml", "reel-laser", "bench-laser");
+    assert!(bench.told("reel-barrel.kite.toml").contains("has no rotary"));
+    // A cone that falls away too steeply is only grazed.
+    bench.demo("reel-barrel.kite.toml");
+    bench.change("reel-barrel.kite.toml", "[\"20 mm\", \"64 mm\"]", "[\"20 mm\", \"240 mm\"]");
+    assert!(bench.told("reel-barrel.kite.toml").contains("only grazes"));
+}
+
+#[test]
+fn beyond_the_rotarys_reach_nothing_goes() {
+    let bench = reel("line-reel.kite.toml");
+    bench.change("line-reel.kite.toml", "[\"60 mm\"", "[\"35 mm\"");
+    let told = bench.told("line-reel.kite.toml");
+    assert!(told.contains("leaves the rotary's reach: 5 mm beyond the left edge"), "{told}");
+}

@@ -1,0 +1,237 @@
+//! Programs from anywhere: read, explained, held against a machine, drawn; and the four shipped
+//! machines with their dialects, each from a job to a finished run.
+
+#![allow(clippy::unwrap_used)] // helpers of tests
+
+mod common;
+use common::Bench;
+
+fn read(program: &str, more: &[&str]) -> (serde_json::Value, Vec<String>) {
+    let bench = Bench::new();
+    bench.write("p.nc", program);
+    let ran = bench.run(&[&["read", "p.nc", "--json"], more].concat());
+    let value: serde_json::Value = serde_json::from_str(&ran.out).unwrap();
+    let codes = value["problems"].as_array().unwrap().iter();
+    let codes: Vec<String> = codes
+        .map(|p| {
+            let line =
+                p["where"].as_str().unwrap_or_default().rsplit(':').next().unwrap_or_default();
+            format!("{} {line}", p["code"].as_str().unwrap())
+        })
+        .collect();
+    (value, codes)
+}
+
+/// Extents burnt, as `[x0, y0, x1, y1]`.
+fn burnt(value: &serde_json::Value) -> [f64; 4] {
+    let e = &value["burn_extents_mm"];
+    let n = |which: &str, axis: usize| e[which][axis].as_f64().unwrap();
+    [n("min", 0), n("min", 1), n("max", 0), n("max", 1)]
+}
+
+#[test]
+fn offsets_of_every_kind_move_the_places_and_not_the_lengths() {
+    let square = "G1 X10 F600 S5\nY10\nX0\nY0\n";
+    for (before, at) in [
+        ("", [0.0, 0.0]),
+        ("G0 X50 Y40\nG92 X0 Y0\n", [50.0, 40.0]),
+        ("G0 X50 Y40\nG92 X0 Y0\nG92.1\nG0 X0 Y0\n", [0.0, 0.0]),
+        ("G0 X50 Y40\nG92 X0 Y0\nG92.2\nG92.3\n", [50.0, 40.0]),
+        ("G10 L2 P1 X20 Y30\nG0 X0 Y0\n", [20.0, 30.0]),
+        ("G10 L2 P3 X20 Y30\nG56 G0 X0 Y0\n", [20.0, 30.0]),
+        ("G0 X7 Y8\nG10 L20 P2 X0 Y0\nG55\n", [7.0, 8.0]),
+        ("G10 L2 P9 X20 Y30\nG59.3 G0 X0 Y0\n", [20.0, 30.0]),
+        ("G10 L2 P1 X20 Y30\nG53 G0 X5 Y6\nG91\n", [5.0, 6.0]),
+        ("G28\nG0 X3 Y4\nG91\n", [3.0, 4.0]),
+    ] {
+        let square =
+            if before.contains("G91\n") { "G1 X10 F600 S5\nY10\nX-10\nY-10\n" } else { square };
+        let (value, codes) = read(&format!("G21 G90\nM3 S0\n{before}{square}M5\nM2\n"), &[]);
+        assert!(codes.iter().all(|code| code.starts_with("home-unknown")), "{before}: {codes:?}");
+        assert_eq!(value["burn_mm"], 40.0, "{before}");
+        assert_eq!(burnt(&value), [at[0], at[1], at[0] + 10.0, at[1] + 10.0], "{before}");
+    }
+}
+
+#[test]
+fn arcs_of_every_kind_are_measured() {
+    let half = 5.0 * std::f64::consts::PI;
+    for (line, length) in [
+        ("G2 X10 Y0 I5 J0", half),
+        ("G3 X10 Y0 R5", half),
+        ("G90.1 G2 X10 Y0 I5 J0\nG91.1", half),
+        ("G17 G2 X0 Y0 I5 J0", 2.0 * half),
+        ("G2 X10 Y0 I5 J0 Z12", half.hypot(12.0)),
+        // Standing on edge it goes up and comes down again: as long, and straight on the bed.
+        ("G18 G2 X10 Z0 I5 K0\nG17", half),
+        ("G20 G2 X1 Y0 I0.5 J0\nG21", half * 2.54),
+    ] {
+        let text = format!("G21 G90\nG0 X0 Y0 Z0\nM3 S9\nF600\n{line}\nM5\nM2\n");
+        let (value, codes) = read(&text, &[]);
+        assert!(codes.is_empty(), "{line}: {codes:?}");
+        let found = value["burn_mm"].as_f64().unwrap();
+        assert!((found - length).abs() < 0.01, "{line}: {found} {length}");
+    }
+}
+
+#[test]
+fn expressions_feeds_and_turns_are_worked_out() {
+    let (value, codes) = read(
+        "G21 G90\n#1 = 10\n#2 = [#1 * 2]\nM3 S[#1 + 5]\nG1 X[#2] F[60 * #1]\nG93 G1 X[#2 + 30] F2\nM5\nM2",
+        &[],
+    );
+    assert!(codes.is_empty(), "{codes:?}");
+    assert_eq!((&value["burn_mm"], &value["seconds"]), (&50.0.into(), &32.0.into()));
+    assert_eq!(value["s"], serde_json::json!([15.0, 15.0]));
+    // A whole turn of 50 mm; a plain note when nobody says the diameter.
+    let turn = "G21 G90\nM3 S5\nG1 A360 F720\nM5\nM2";
+    let (value, codes) = read(turn, &["--diameter", "50 mm"]);
+    assert!(codes.is_empty(), "{codes:?}");
+    assert!((value["burn_mm"].as_f64().unwrap() - 157.08).abs() < 0.01);
+    assert_eq!(
+        (&value["seconds"], &value["rotary_deg"]),
+        (&30.0.into(), &serde_json::json!([0.0, 360.0]))
+    );
+    let (value, codes) = read(turn, &[]);
+    assert_eq!((codes, &value["burn_mm"]), (vec!["no-diameter 3".to_string()], &0.0.into()));
+}
+
+#[test]
+fn each_kind_of_danger_is_told_with_its_line() {
+    let bench = ["--machine", "bench-laser"];
+    for (program, expected) in [
+        ("G21\nM3 S100\nG0 X50\nM5\nM2", "lit-travel 3"),
+        ("G21\nM3 S100\nG1 X50 F600\nM2\n", ""),
+        ("G21\nM3 S100\nG1 X50 F600\n", "lit-at-end 3"),
+        ("G21\nM3 S100\nG1 X50 F600\nG4 P9\nM5\nM2", "dwell-lit 4"),
+        ("G21\nM3 S100\nG1 X50\nM5\nM2", "no-feed 3"),
+        ("G21\nM3 S2000\nG1 X50 F600\nM5\nM2", "over-full 3"),
+        ("G21\nM3 S950\nG1 X50 F600\nM5\nM2", "over-ceiling 3"),
+        ("M3 S100\nG1 X50 F600\nM5\nM2", "no-units 1"),
+        ("G21\nM3 S100\nG1 X500 F600\nM5\nM2", "off-bed 3"),
+        ("G21\nG0 Z5\nG0 X5\nM2", "no-focus-axis 2"),
+        ("G21\nM3 S100\nG81 X50 F600\nG1 X5 F100\nM5\nM2", "not-understood 3"),
+        ("G21\nM3 S100\nG1 X[1/0] F600\nG0 X1 S0\nM5\nM2", "unread-line 3"),
+        ("G21\nM777\nG0 X5\nM2", "unknown-code 2"),
+        ("G21\nG0 X5\nM2\nG0 X9", "after-end 4"),
+        ("G21\nM3 S100\nG1 X50 F60000\nM5\nM2", "over-speed 3"),
+    ] {
+        let (_, codes) = read(program, &bench);
+        let expected: Vec<&str> = if expected.is_empty() { vec![] } else { vec![expected] };
+        assert_eq!(codes, expected, "{program}");
+    }
+}
+
+#[test]
+fn a_program_is_explained_line_by_line() {
+    let bench = Bench::new();
+    bench.write(
+        "p.nc",
+        "%\nG20 G91\n; mine\nM4 S0\nG0 X1 Y1\nG1 X1 F60 S500\nG2 X1 Y0 I0.5\nG4 P0.5\n#1=2\nG92 X0\nM5\nM2\nG0 X5\n",
+    );
+    insta::assert_snapshot!(bench.ok(&["read", "p.nc", "--explain"]));
+}
+
+#[test]
+fn any_program_can_be_drawn_and_run() {
+    let bench = Bench::new();
+    bench.write(
+        "star.nc",
+        "%\n(a star from elsewhere)\nG21 G90 G94\n#1 = 40\nM3 S0\nG0 X100 Y[60 + #1]\nG1 X[100 + #1 * sin[144]] Y[60 + #1 * cos[144]] S300 F1200\nX[100 + #1 * sin[288]] Y[60 + #1 * cos[288]]\nX[100 + #1 * sin[72]] Y[60 + #1 * cos[72]]\nX[100 + #1 * sin[216]] Y[60 + #1 * cos[216]]\nX100 Y[60 + #1]\nM5\nM2\n%\n",
+    );
+    bench.ok(&["draw", "star.nc", "--machine", "bench-laser", "-o", "star.svg"]);
+    let svg = bench.read("star.svg");
+    assert!(
+        svg.contains("a machine program") && svg.contains("380.4 mm with the beam on"),
+        "{svg}"
+    );
+    assert!(bench.refused(2, &["draw", "star.nc", "-o", "x.svg"]).contains("--machine"));
+    // Controllers of this interface know no expressions: it refuses the line, and the run stops.
+    let told = bench.refused(3, &["run", "star.nc", "--machine", "bench-laser", "--to", "rig:"]);
+    assert!(told.contains("refused line 4"), "{told}");
+    bench.write(
+        "square.nc",
+        "G21 G90\nM3 S0\nG0 X10 Y10\nG1 X30 S200 F1200\nY30\nX10\nY10\nM5\nM2\n",
+    );
+    let out = bench.ok(&["run", "square.nc", "--machine", "bench-laser", "--to", "rig:"]);
+    assert!(out.contains("80 mm burnt"), "{out}");
+}
+
+#[test]
+fn each_shipped_machine_takes_a_job_to_a_finished_run() {
+    let bench = Bench::new();
+    for name in
+        ["line-reel.svg", "line-reel.kite.toml", "spar-hub.dxf", "hubs.kite.toml", "reel-label.svg"]
+    {
+        bench.demo(name);
+    }
+    for name in ["tube-laser", "reel-laser", "printer-laser"] {
+        bench.demo(&format!("{name}.machine.toml"));
+    }
+    bench.write(
+        "label.kite.toml",
+        "tinkite = 1\nmachine = \"printer-laser\"\n[[artwork]]\nfile = \"reel-label.svg\"\n[place]\nat = [\"20 mm\", \"20 mm\"]\n[[step]]\nname = \"kite\"\ntake = { fill = \"#1a1a1a\" }\nmake = \"engrave\"\nspeed = \"80 mm/s\"\npower = \"20 %\"\nlines = { spacing = \"1 mm\" }\n[[step]]\nname = \"lines\"\ntake = { rest = true }\nmake = \"cut\"\nspeed = \"30 mm/s\"\npower = \"60 %\"\npasses = 2\nfocus-drop = \"0.5 mm\"\npierce = { power = \"80 %\", dwell = \"0.2 s\" }\n",
+    );
+    for (job, machine, skip) in [
+        ("sail-panel.kite.toml", "bench-laser", ""),
+        ("hubs.kite.toml", "tube-laser", ""),
+        ("line-reel.kite.toml", "reel-laser", "band and kites"),
+        ("label.kite.toml", "printer-laser", ""),
+    ] {
+        let only: &[&str] = if skip.is_empty() { &[] } else { &["--skip", skip] };
+        let plan = bench.json(&[&["plan", job], only].concat());
+        let program = format!("{machine}.nc");
+        bench.ok(&[&["emit", job, "-o", &program], only].concat());
+        let read = bench.json(&["read", &program, "--machine", machine, "--diameter", "70 mm"]);
+        let number = |value: &serde_json::Value, key: &str| value[key].as_f64().unwrap();
+        for (key, within) in [("burn_mm", 0.002), ("seconds", 0.01)] {
+            let (planned, found) = (number(&plan, key), number(&read, key));
+            assert!((found / planned - 1.0).abs() < within, "{machine} {key}: {planned} {found}");
+        }
+        let out = bench.ok(&[&["run", job, "--to", "rig:", "--json"], only].concat());
+        let end: serde_json::Value = serde_json::from_str(out.lines().last().unwrap()).unwrap();
+        let (planned, took) = (number(&plan, "seconds"), number(&end, "seconds"));
+        assert_eq!(end["how"], "done");
+        assert!((took / planned - 1.0).abs() < 0.01, "{machine}: {planned} {took}");
+    }
+    let printed = bench.read("printer-laser.nc");
+    assert!(printed.contains("M400\nM106 S204\nG4 P200\nM107"), "{printed}");
+    assert!(!printed.contains("G2") || !printed.contains("I"), "no arcs");
+    let lines = printed.lines().filter(|line| line.starts_with("G1") || line.starts_with("G0"));
+    assert!(lines.clone().count() > 50 && lines.clone().all(|line| !line.contains('S')));
+}
+
+#[test]
+fn a_program_too_large_for_its_card_is_cut_at_travel_moves() {
+    let bench = Bench::new();
+    bench.change(
+        "bench-laser.machine.toml",
+        "[air]",
+        "[program]\nlargest = \"6 kB\"\nline-ends = \"crlf\"\n[air]",
+    );
+    let whole = bench.json(&["plan", "sail-panel.kite.toml"]);
+    let emitted = bench.json(&["emit", "sail-panel.kite.toml", "-o", "panel.nc"]);
+    let files = emitted["files"].as_array().unwrap();
+    assert!(files.len() > 2, "{emitted}");
+    let mut burnt = 0.0;
+    for (n, file) in files.iter().enumerate() {
+        let name = file["file"].as_str().unwrap();
+        assert_eq!(name == "panel.nc", n == 0);
+        let text = bench.read(name);
+        assert!(text.len() <= 6000 && text.len() as u64 == file["bytes"].as_u64().unwrap());
+        assert_eq!(text.lines().count() as u64, file["lines"].as_u64().unwrap());
+        assert!(text.matches('\n').count() == text.matches("\r\n").count());
+        let read = bench.json(&["read", name, "--machine", "bench-laser"]);
+        assert_eq!(read["beam_off_at_end"], true);
+        burnt += read["burn_mm"].as_f64().unwrap();
+    }
+    let planned = whole["burn_mm"].as_f64().unwrap();
+    assert!((burnt - planned).abs() < 0.1, "{burnt} {planned}");
+    // One long line has no travel in it to be cut at.
+    let zigzag: String =
+        (0..900).map(|n| format!("L{} {}", 5 + n % 2 * 60, 5.0 + f64::from(n) * 0.07)).collect();
+    bench.write("long.svg", format!(r#"<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="80mm" viewBox="0 0 100 80" fill="none"><path d="M5 5{zigzag}" stroke="red"/></svg>"#));
+    bench.write("long.kite.toml", "tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"long.svg\"\n[[step]]\ntake = { stroke = \"red\" }\nmake = \"cut\"\nspeed = \"20 mm/s\"\npower = \"50 %\"\n");
+    let told = bench.refused(2, &["emit", "long.kite.toml"]);
+    assert!(told.contains("larger than a file may be"), "{told}");
+}
