@@ -323,7 +323,7 @@ pub(crate) enum MachineCommand {
     /// What a profile says, and where it was found
     Show(MachineName),
     /// Write a profile to start from, like a shipped one; asks when nothing is said
-    New(MachineNew),
+    New(Box<MachineNew>),
     /// Hold a profile against the controller that is connected
     Check(MachineCheck),
     /// Put what was read at the meters into a profile's power table
@@ -399,6 +399,9 @@ pub(crate) struct MachineMeasure {
     /// What was asked for and what was read, from weak to strong: "10 % = 2.1 mA, 4 W"
     #[arg(required = true, value_name = "READING")]
     pub(crate) readings: Vec<String>,
+    /// Put the table into the profile itself
+    #[arg(long, conflicts_with = "output")]
+    pub(crate) keep: bool,
     /// Write the profile with its new table here
     #[arg(long, short, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,

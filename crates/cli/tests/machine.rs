@@ -137,7 +137,7 @@ fn readings_become_the_power_table_and_one_that_falls_is_refused() {
     call(&["-o", "measured.machine.toml", "--draw", "curve.svg"]);
     let curve = bench.read("curve.svg");
     assert!(curve.contains(">58 W<") && curve.matches("<circle").count() == 6);
-    call(&["--force"]);
+    call(&["--keep"]);
     for name in ["measured.machine.toml", "reel-laser.machine.toml"] {
         let text = bench.read(name);
         assert!(text.contains("\"18 W\"") && text.contains("# below this S value"), "{text}");

@@ -1,6 +1,6 @@
 //! `tinkite machine measure`: what was read at the meters becomes the profile's power table.
 
-use crate::args::MachineMeasure;
+use crate::args::{MachineMeasure, Writing};
 use crate::console::Console;
 use crate::machines::{From, find};
 use crate::output::Output;
@@ -25,24 +25,33 @@ pub(super) fn run(args: &MachineMeasure, console: &Console) -> Result<(), Refusa
     let change = edit::Change { section: "beam", key: "table", value: edit::table_text(&rows) };
     let text = edit::changed(&found.text, &[change]);
     let target = match (&args.output, &found.from) {
-        (Some(path), _) => Some(path.clone()),
-        (None, From::File(path) | From::Own(path)) if args.writing.force => Some(path.clone()),
-        (None, _) => None,
+        (Some(path), _) => Some((path.clone(), args.writing)),
+        (None, _) if !args.keep => None,
+        // It was asked for: this one file is written over.
+        (None, From::File(path) | From::Own(path)) => {
+            Some((path.clone(), Writing { force: true, number: false }))
+        }
+        (None, From::Shipped) => {
+            return Err(Refusal::Usage(format!(
+                "{} ships with this program and is not changed: -o my-laser.machine.toml writes one with the table",
+                args.name
+            )));
+        }
     };
-    if let Some(path) = target {
+    if let Some((path, writing)) = target {
         let shown = path.display().to_string();
         machine::read(&shown, &text).map_err(|problems| {
             Refusal::Problems(problems, Sources::from([(shown.clone(), text.clone())]))
         })?;
         let written =
-            Output::create(&path, args.writing)?.write(|out| out.write_all(text.as_bytes()))?;
+            Output::create(&path, writing)?.write(|out| out.write_all(text.as_bytes()))?;
         console.result(&format!("{}: {} readings in [beam] table", written.words(), rows.len()))?;
     } else {
         console.result(&format!("[beam]\ntable = {}", edit::table_text(&rows)))?;
         let how = if found.from == From::Shipped {
             "-o my-laser.machine.toml writes a profile with it"
         } else {
-            "--force puts it into the profile, -o writes another one"
+            "--keep puts it into the profile, -o writes another one"
         };
         console.say(how);
     }

@@ -151,8 +151,8 @@ fn asked(template: &Machine) -> Result<Vec<Change>, Refusal> {
     let mut changes = Vec::new();
     let mut input = std::io::stdin().lock();
     for (question, section, key, offered) in questions {
-        eprint!("{question} [{offered}]: ");
-        let _ = std::io::stderr().flush();
+        let mut prompt = std::io::stderr().lock();
+        let _ = write!(prompt, "{question} [{offered}]: ").and_then(|()| prompt.flush());
         let mut answer = String::new();
         let read = input
             .read_line(&mut answer)

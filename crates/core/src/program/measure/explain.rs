@@ -48,7 +48,9 @@ impl Explainer {
                 let unknown = self.modal.unknown.take();
                 told.extend(unknown.map(|m| format!("M{} is not known", plain(m, 1))));
                 told.extend(words.iter().filter_map(|word| code(word, &words)));
-                told.extend(self.power(&words));
+                // A move says its power itself.
+                let moves = acts.iter().any(|act| matches!(act, Act::Move(_)));
+                told.extend(self.power(&words).filter(|_| !moves));
                 if self.acts_are_chords(&acts) {
                     told.push("an arc across the bed".into());
                 } else {
@@ -143,7 +145,8 @@ fn comment(line: &[u8]) -> String {
         "" => String::new(),
         "%" => "begin or end of the program".into(),
         _ if text.starts_with('#') => "sets a parameter".into(),
-        _ => "a comment".into(),
+        // A comment speaks for itself.
+        _ => String::new(),
     }
 }
 
