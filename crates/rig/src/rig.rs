@@ -120,6 +120,7 @@ impl Rig {
         while self.now < until && self.has_work() {
             self.step(until - self.now);
         }
+        self.say_busy(until);
         let standing = (until - self.now).max(0.0);
         if self.burns_standing() {
             self.record.lit_standing_seconds += standing;

@@ -2,17 +2,38 @@
 
 use super::{Rig, State};
 use crate::gcode::Beam;
+use crate::settings::Tongue;
 use std::fmt::Write as _;
 
 /// Which line is to come next.
 #[derive(Debug, Clone, Copy, Default)]
 pub(super) struct Counter {
     last: u64,
+    /// When it last said that it is busy, s.
+    busy_said: f64,
 }
 
+/// Firmware that cannot answer yet says so this often, s.
+const BUSY_EVERY: f64 = 2.0;
+
 impl Rig {
+    /// While a line waits for its `ok` the sender is kept waiting.
+    pub(super) fn say_busy(&mut self, now: f64) {
+        let waits = self.setup.tongue == Tongue::Reprap && self.pending.is_some();
+        if !waits {
+            self.printer.busy_said = now;
+        } else if now - self.printer.busy_said >= BUSY_EVERY {
+            self.printer.busy_said = now;
+            self.output.push_str("echo:busy: processing\r\n");
+        }
+    }
+
     /// Takes a line with or without its number.
     pub(super) fn printer_line(&mut self, line: &str) {
+        if line.is_empty() {
+            // Firmware passes over empty lines without an answer.
+            return;
+        }
         let text = match self.unwrapped(line) {
             Ok(text) => text,
             Err(why) => {
@@ -63,7 +84,9 @@ impl Rig {
 
     /// The line without its number and checksum.
     fn unwrapped<'l>(&mut self, line: &'l str) -> Result<&'l str, &'static str> {
-        let Some(numbered) = line.strip_prefix('N') else { return Ok(line) };
+        let Some(numbered) = line.strip_prefix('N') else {
+            return if line.contains('*') { Err("No Line Number with checksum") } else { Ok(line) };
+        };
         let (body, sum) = line.rsplit_once('*').ok_or("No Checksum with line number")?;
         let found = body.bytes().fold(0_u8, |sum, byte| sum ^ byte);
         if sum.trim().parse() != Ok(found) {

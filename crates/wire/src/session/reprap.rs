@@ -2,7 +2,7 @@
 //! time, each sent again when it is asked for.
 //!
 //! The protocol has no byte that halts the head at once; what the board has taken into its planner
-//! it runs. So a stop sends `M410` (quick stop), `M107` and `M5`, and waits for their answers.
+//! it runs. The checksum finds one changed byte in a line, not two that changed alike. So a stop sends `M410` (quick stop), `M107` and `M5`, and waits for their answers.
 
 use super::{Connected, Event, Failure, LineTooLong, Outcome, Settings};
 use crate::deframer::Deframer;
@@ -45,6 +45,8 @@ enum State {
 const STOP: Span = Span::millis(4000);
 /// How often a board that says nothing is greeted again.
 const GREET: Span = Span::millis(1000);
+/// How often a line without an answer is sent again before the board is called silent.
+const MOST_TRIES: u32 = 4;
 /// How often a line may be asked for again before the link is called broken.
 const MOST_RESENDS: u32 = 12;
 /// Lines that are kept ready for sending.
@@ -64,6 +66,10 @@ pub(super) struct Reprap {
     urgent: Vec<u8>,
     next_number: u64,
     resends: u32,
+    /// How often a line without an answer was sent again.
+    asked_twice: u32,
+    /// The board complained, and what it wants again was not understood yet.
+    doubt: bool,
     /// A resend was asked for; the `ok` behind it is no answer to the line.
     asked_again: bool,
     all_enqueued: bool,
@@ -86,6 +92,8 @@ impl Reprap {
             urgent: Vec::new(),
             next_number: 1,
             resends: 0,
+            asked_twice: 0,
+            doubt: false,
             asked_again: false,
             all_enqueued: false,
             acknowledged: 0,
@@ -118,9 +126,18 @@ impl Reprap {
             }
             State::Stopping { until, .. } if now >= *until => self.finish_stop(),
             State::Greeting { .. } | State::Stopping { .. } | State::Ready | State::Paused => {}
-            // A board that is busy says so; one that says nothing at all is gone.
-            _ if !self.free && now >= self.last_heard + self.settings.silence => {
-                self.halt(now, Outcome::Failed(Failure::Silent));
+            // A board that is busy says so; one that says nothing may have lost the line, or its
+            // answer was lost. Numbers keep it from being run twice.
+            _ if !self.free && now >= self.last_heard + self.patience() => {
+                self.asked_twice += 1;
+                match &self.sent {
+                    Some(sent) if self.asked_twice <= MOST_TRIES => {
+                        // The end of a line ends whatever half of one was left behind.
+                        self.urgent.push(b'\n');
+                        self.urgent.extend_from_slice(&framed(sent.number, &sent.text));
+                    }
+                    _ => self.halt(now, Outcome::Failed(Failure::Silent)),
+                }
             }
             _ => {}
         }
@@ -154,8 +171,11 @@ impl Reprap {
 
     pub(super) fn end_of_program(&mut self, _now: Instant) {
         self.all_enqueued = true;
-        // Answered when the last motion has ended.
-        self.waiting.push_back((None, b"M400".to_vec()));
+        // Answered when the last motion has ended. Twice: half a line, torn off by a bad cable, may be
+        // answered on its own, and that answer must not be taken for this one.
+        for _ in 0..2 {
+            self.waiting.push_back((None, b"M400".to_vec()));
+        }
     }
 
     pub(super) fn start(&mut self) {
@@ -211,8 +231,13 @@ impl Reprap {
             State::Ended => None,
             State::Greeting { until } => Some((*until).min(self.next_question)),
             State::Stopping { until, .. } => Some(*until),
-            _ => Some(self.last_heard + self.settings.silence),
+            _ => Some(self.last_heard + self.patience()),
         }
+    }
+
+    /// How long an answer is waited for before the line is sent again: longer each time.
+    fn patience(&self) -> Span {
+        Span(self.settings.silence.0 / u64::from(MOST_TRIES) * u64::from(self.asked_twice + 1))
     }
 
     pub(super) fn poll_event(&mut self) -> Option<Event> {
@@ -265,7 +290,9 @@ impl Reprap {
             return self.halt(now, Outcome::Failed(failure));
         }
         // `busy:` only keeps the sender waiting; checksum errors are followed by a resend.
-        if !line.contains("busy:") && !line.starts_with("Error:") {
+        if line.starts_with("Error:") {
+            self.doubt = true;
+        } else if !line.contains("busy:") {
             self.events.push_back(Event::Said(line.to_string()));
         }
     }
@@ -281,9 +308,16 @@ impl Reprap {
             self.events.push_back(Event::Connected(Connected::default()));
             return;
         }
+        if std::mem::take(&mut self.doubt)
+            && let Some(sent) = &self.sent
+        {
+            // What it asked for again got lost: this `ok` is no answer to the line.
+            self.urgent.extend_from_slice(&framed(sent.number, &sent.text));
+            return;
+        }
         let Some(sent) = self.sent.take() else { return };
         self.free = true;
-        self.resends = 0;
+        (self.resends, self.asked_twice) = (0, 0);
         self.acknowledged = sent.line.unwrap_or(self.acknowledged);
         match &self.state {
             State::Draining if self.waiting.is_empty() => self.end(Outcome::Done),
@@ -294,6 +328,12 @@ impl Reprap {
 
     /// A line is asked for again: only the one that is under way can be meant.
     fn again(&mut self, now: Instant, number: u64) {
+        self.doubt = false;
+        if let State::Greeting { .. } = self.state {
+            // The greeting was spoilt: the answer behind this is none, and it is said again.
+            self.asked_again = true;
+            return;
+        }
         self.resends += 1;
         match &self.sent {
             Some(sent) if sent.number == number && self.resends <= MOST_RESENDS => {

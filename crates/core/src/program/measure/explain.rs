@@ -128,7 +128,7 @@ impl Explainer {
         let speed = if m.rapid {
             String::new()
         } else if m.turn() != 0.0 {
-            format!(", in {}", clock(m.length() / m.speed.max(1e-9)))
+            format!(", in {} s", plain(m.length() / m.speed.max(1e-9), 3))
         } else {
             format!(" at {}", Speed(m.speed))
         };
