@@ -144,6 +144,35 @@ fn motion_and_emit(c: &mut Criterion) {
     group.finish();
 }
 
+/// The demo's label on a barrel, engraved a hundred times as finely: every move is split, mapped and
+/// given its feed.
+fn turned(c: &mut Criterion) {
+    let mut group = c.benchmark_group("turned");
+    group.sample_size(10);
+    let demo = concat!(env!("CARGO_MANIFEST_DIR"), "/../cli/demo/");
+    let read = |name: &str| std::fs::read_to_string(format!("{demo}{name}")).expect("the demo");
+    let machine = machine::read("m", &read("reel-laser.machine.toml")).expect("machine");
+    let fine = read("reel-barrel.kite.toml").replace("\"0.2 mm\"", "\"0.002 mm\"");
+    let job = job::read("job", &fine, machine).expect("job");
+    let art = artwork::read("a.svg", read("reel-label.svg").as_bytes(), &Default::default())
+        .expect("artwork");
+    let compiled = compile(art, &job, &Choice::default()).expect("compiled");
+    let placed = compiled.within.timed().placed.clone();
+    group.throughput(Throughput::Elements(compiled.within.timed().totals.moves));
+    group.bench_function("motion", |b| {
+        b.iter_batched(
+            || placed.clone(),
+            |p| motion::time(p, &job, &[0, 1]).expect("timed"),
+            BatchSize::LargeInput,
+        );
+    });
+    let program = Program::new(&job, compiled.within);
+    group.bench_function("emit", |b| {
+        b.iter(|| program.write(Comments::None, &mut std::io::sink()).expect("written"));
+    });
+    group.finish();
+}
+
 fn whole(c: &mut Criterion) {
     let mut group = c.benchmark_group("whole");
     group.sample_size(10);
@@ -163,5 +192,5 @@ fn whole(c: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, import, hatch, toolpaths, ordering, motion_and_emit, whole);
+criterion_group!(benches, import, hatch, toolpaths, ordering, motion_and_emit, turned, whole);
 criterion_main!(benches);
