@@ -200,6 +200,15 @@ fn refused(job: &Job, code: &'static str, message: &str, help: &str) -> Problem 
     Problem::error(code, message, help).at(Place::file(&job.file))
 }
 
+/// Whether `inner` reaches beyond `outer` by more than rounding.
+#[must_use]
+pub fn is_beyond(inner: Rect, outer: Rect) -> bool {
+    outer.x0 - inner.x0 > SLACK
+        || inner.x1 - outer.x1 > SLACK
+        || outer.y0 - inner.y0 > SLACK
+        || inner.y1 - outer.y1 > SLACK
+}
+
 /// By how much `inner` reaches beyond `outer`, side by side, in words.
 #[must_use]
 pub fn beyond(inner: Rect, outer: Rect) -> Vec<String> {

@@ -15,7 +15,7 @@ use super::read::{LineError, Word, words};
 use crate::geometry::{Piece, Point, Rect, Vec2};
 use crate::job::Machine;
 use crate::job::machine::{Axis, Dialect};
-use crate::limits::beyond;
+use crate::limits::{beyond, is_beyond};
 use crate::mapping::frame::Frame;
 use crate::motion::planner::{Block, Planner};
 use crate::motion::{lift_seconds, line_block};
@@ -313,9 +313,9 @@ impl<'m> Measure<'m> {
         let Some(frame) = &self.frame else { return };
         let corner = |x, y| frame.point([x, y]) + machine.bed.origin_offset();
         let on_bed = Rect::from_points(corner(bounds.x0, bounds.y0), corner(bounds.x1, bounds.y1));
-        let outside = beyond(on_bed, machine.bed.rect());
-        if !outside.is_empty() {
-            self.troubles.off_bed(number, &outside.join(", "));
+        let bed = machine.bed.rect();
+        if is_beyond(on_bed, bed) {
+            self.troubles.off_bed(number, || beyond(on_bed, bed).join(", "));
         }
     }
 

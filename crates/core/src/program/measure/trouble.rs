@@ -114,12 +114,12 @@ impl Troubles {
         );
     }
 
-    pub(super) fn off_bed(&mut self, line: u32, how: &str) {
+    pub(super) fn off_bed(&mut self, line: u32, how: impl Fn() -> String) {
         self.add(
             line,
             "off-bed",
             Severity::Error,
-            || format!("the head leaves the bed: {how}"),
+            || format!("the head leaves the bed: {}", how()),
             "shift the program's zero, or take a smaller drawing",
         );
     }
