@@ -276,6 +276,80 @@ fn the_focus_of_a_barrel_is_told_and_the_profile_bounds_the_artwork() {
 }
 
 #[test]
+fn a_turned_job_from_the_head_is_held_against_the_bed_along_its_axis() {
+    for stand_in in [false, true] {
+        let bench = reel("reel-barrel.kite.toml");
+        if stand_in {
+            bench.change(
+                "reel-laser.machine.toml",
+                "axis     = \"A\"",
+                "axis     = \"Y\"\nper-turn = \"80 mm\"",
+            );
+        }
+        bench.change(
+            "reel-barrel.kite.toml",
+            "[place]\nanchor = \"left\"\nat     = [\"75 mm\", \"0 mm\"]",
+            "[place]\nzero = \"head\"\nanchor = \"right\"",
+        );
+        // The label hangs to the left of the zero: the object must have been measured there.
+        bench.change("reel-barrel.kite.toml", "at   = \"60 mm\"", "at   = \"0 mm\"");
+        assert!(bench.told("reel-barrel.kite.toml").contains("before its start"));
+        bench.change("reel-barrel.kite.toml", "anchor = \"right\"", "anchor = \"left\"");
+        let ran = bench.run(&["run", "reel-barrel.kite.toml", "--to", "rig:"]);
+        assert_eq!(ran.status, 0, "{}", ran.err);
+        // A longer object than the bed has room for from here.
+        bench.change(
+            "reel-barrel.kite.toml",
+            "file = \"reel-label.svg\"",
+            "file = \"reel-label.svg\"\nwidth = \"118 mm\"",
+        );
+        bench.change("reel-laser.machine.toml", "width  = \"600 mm\"", "width  = \"110 mm\"");
+        bench.change("reel-laser.machine.toml", "reach    = [\"40 mm\", \"520 mm\"]", "");
+        let told = bench.refused(1, &["run", "reel-barrel.kite.toml", "--to", "rig:"]);
+        assert!(told.contains("too wide") || told.contains("right edge"), "{told}");
+    }
+}
+
+#[test]
+fn top_turns_the_zero_and_the_seam_only_the_picture() {
+    let bench = reel("line-reel.kite.toml");
+    let deg = |bench: &Bench| {
+        let plan = bench.json(&["plan", "line-reel.kite.toml"]);
+        let turned = plan["rotary"]["turned"].as_array().unwrap().clone();
+        [turned[0].as_f64().unwrap(), turned[1].as_f64().unwrap()]
+    };
+    let near = |a: [f64; 2], b: [f64; 2]| (a[0] - b[0]).abs() < 0.01 && (a[1] - b[1]).abs() < 0.01;
+    assert!(near(deg(&bench), [-180.0, 180.0]));
+    bench.change("line-reel.kite.toml", "seam     = \"180 deg\"", "seam     = \"90 deg\"");
+    assert!(near(deg(&bench), [-180.0, 180.0]));
+    bench.change("line-reel.kite.toml", "seam     = \"90 deg\"", "top = \"90 deg\"");
+    assert!(near(deg(&bench), [-90.0, 270.0]));
+    bench.change("reel-laser.machine.toml", "reversed = false", "reversed = true");
+    assert!(near(deg(&bench), [-270.0, 90.0]));
+    bench.change("line-reel.kite.toml", "hold     = \"chuck\"", "hold     = \"rollers\"");
+    // 70 mm on rollers of 30 mm: the roller turns 70/30 times as far.
+    assert!(near(deg(&bench), [-270.0 * 7.0 / 3.0, 90.0 * 7.0 / 3.0]));
+}
+
+#[test]
+fn a_bitmap_all_the_way_round_closes_at_the_seam() {
+    let bench = reel("line-reel.kite.toml");
+    bench.demo("kite-sky.png");
+    bench.write("wrap.kite.toml", "tinkite = 1\nmachine = \"reel-laser\"\n[[artwork]]\nfile = \"kite-sky.png\"\nstretch = true\nwidth = \"40 mm\"\nheight = \"219.9115 mm\"\n[rotary]\nhold = \"chuck\"\ndiameter = \"70 mm\"\n[place]\nanchor = \"left\"\nat = [\"100 mm\", \"0 mm\"]\n[[step]]\ntake = { kind = \"bitmap\" }\nmake = \"engrave\"\nspeed = \"120 mm/s\"\npower = \"30 %\"\nimage = { spacing = \"0.7 mm\", grey = true }\n");
+    let text = bench.ok(&["emit", "wrap.kite.toml", "-o", "-", "--terse"]);
+    let mut rows = std::collections::BTreeSet::new();
+    for word in text.lines().filter_map(|line| line.split_once('A')).map(|(_, rest)| rest) {
+        let end = word.find(|c: char| c.is_alphabetic()).unwrap_or(word.len());
+        rows.insert((word[..end].parse::<f64>().unwrap() * 1000.0).round() as i64);
+    }
+    // 219.911 / 0.7 is 314.2: 314 rows, evenly round.
+    let rows: Vec<f64> = rows.into_iter().map(|a| a as f64 / 1000.0).collect();
+    let step = 360.0 / 314.0;
+    assert_eq!(rows.len(), 314);
+    assert!((rows[0] + 360.0 - rows[313] - step).abs() < 0.002, "{} {}", rows[0], rows[313]);
+}
+
+#[test]
 fn beyond_the_rotarys_reach_nothing_goes() {
     let bench = reel("line-reel.kite.toml");
     bench.change("line-reel.kite.toml", "[\"60 mm\"", "[\"35 mm\"");

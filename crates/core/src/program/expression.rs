@@ -3,7 +3,8 @@
 //! Source: NIST IR 6556, "The NIST RS274/NGC Interpreter, Version 3", section 3.3.2. Angles are in
 //! degrees; a parameter that is set takes its value after the line has been read.
 
-use super::read::{LineError, Word, blanks, number};
+use super::read::{LineError, Word, blanks, number, passed_over, words};
+use crate::quantity::plain;
 use std::collections::BTreeMap;
 
 /// The parameters of a program and what they hold.
@@ -29,14 +30,10 @@ impl Parameters {
         words.clear();
         self.pending.clear();
         let mut at = 0;
-        while let Some(byte) = line.get(at) {
+        loop {
+            at = passed_over(line, at)?;
+            let Some(byte) = line.get(at) else { break };
             match byte.to_ascii_uppercase() {
-                b' ' | b'\t' | b'\r' | b'%' | b'/' => at += 1,
-                b';' => break,
-                b'(' => match line[at..].iter().position(|b| *b == b')') {
-                    Some(length) => at += length + 1,
-                    None => return Err(LineError::OpenComment(at)),
-                },
                 b'#' => {
                     let mut reader = Reader { line, at: at + 1, parameters: self };
                     let index = reader.index(0)?;
@@ -67,6 +64,29 @@ impl Parameters {
         }
         self.values.extend(self.pending.drain(..));
         Ok(())
+    }
+}
+
+/// Puts a program into words that every controller knows: parameters and expressions are worked out
+/// on the way, and everything else stays as it is.
+#[derive(Debug, Default)]
+pub struct Plainly {
+    parameters: Parameters,
+    words: Vec<Word>,
+}
+
+impl Plainly {
+    /// The line without expressions; none where it can be sent as it stands.
+    ///
+    /// # Errors
+    /// An expression that is none, or has no value.
+    pub fn line(&mut self, line: &[u8]) -> Result<Option<Vec<u8>>, LineError> {
+        if !matches!(words(line, &mut self.words), Err(LineError::Expression(_))) {
+            return Ok(None);
+        }
+        self.parameters.words(line, &mut self.words)?;
+        let one = |word: &Word| format!("{}{}", word.letter as char, plain(word.value, 4));
+        Ok(Some(self.words.iter().map(one).collect::<Vec<_>>().join(" ").into_bytes()))
     }
 }
 

@@ -34,14 +34,10 @@ pub enum LineError {
 pub fn words(line: &[u8], words: &mut Vec<Word>) -> Result<(), LineError> {
     words.clear();
     let mut at = 0;
-    while let Some(byte) = line.get(at) {
+    loop {
+        at = passed_over(line, at)?;
+        let Some(byte) = line.get(at) else { return Ok(()) };
         match byte.to_ascii_uppercase() {
-            b' ' | b'\t' | b'\r' | b'%' | b'/' => at += 1,
-            b';' => break,
-            b'(' => match line[at..].iter().position(|b| *b == b')') {
-                Some(length) => at += length + 1,
-                None => return Err(LineError::OpenComment(at)),
-            },
             b'#' | b'[' | b'=' => return Err(LineError::Expression(at)),
             letter @ b'A'..=b'Z' => {
                 let begin = at + 1 + blanks(&line[at + 1..]);
@@ -57,7 +53,23 @@ pub fn words(line: &[u8], words: &mut Vec<Word>) -> Result<(), LineError> {
             _ => return Err(LineError::Stray(at)),
         }
     }
-    Ok(())
+}
+
+/// Where the next word begins: behind blanks, comments, block-delete slashes and `%` marks; the
+/// line's end when there is none.
+pub(super) fn passed_over(line: &[u8], mut at: usize) -> Result<usize, LineError> {
+    while let Some(byte) = line.get(at) {
+        match byte {
+            b' ' | b'\t' | b'\r' | b'%' | b'/' => at += 1,
+            b';' => return Ok(line.len()),
+            b'(' => match line[at..].iter().position(|b| *b == b')') {
+                Some(length) => at += length + 1,
+                None => return Err(LineError::OpenComment(at)),
+            },
+            _ => break,
+        }
+    }
+    Ok(at)
 }
 
 pub(super) fn blanks(text: &[u8]) -> usize {

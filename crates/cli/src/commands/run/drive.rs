@@ -11,6 +11,7 @@ use crate::stopping::Stopping;
 use std::fs::File;
 use std::io::{BufRead, BufReader, Lines};
 use std::time::Duration;
+use tinkite_core::program::Plainly;
 use tinkite_wire::{Event, Outcome, Prepared, Session, Settings, prepare};
 
 /// Ctrl-C is noticed at least this often.
@@ -80,20 +81,28 @@ struct Source<B> {
     lines: Lines<B>,
     number: u32,
     ended: bool,
+    plainly: Plainly,
 }
 
 impl Source<BufReader<File>> {
     fn of(program: &mut ProgramFile) -> Result<Self, Refusal> {
-        Ok(Self { lines: program.lines()?, number: 0, ended: false })
+        Ok(Self { lines: program.lines()?, number: 0, ended: false, plainly: Plainly::default() })
     }
 }
 
 impl<B: BufRead> Source<B> {
+    /// What of a line goes out: controllers of either interface do no arithmetic. The program was
+    /// measured before, so what cannot be worked out here was refused there.
+    fn sent_as(&mut self, line: Vec<u8>) -> Vec<u8> {
+        self.plainly.line(&line).ok().flatten().unwrap_or(line)
+    }
+
     /// Hands over as many lines as the session wants.
     fn feed(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal> {
         while !self.ended && session.wants_lines() {
             self.number += 1;
-            let refused = |why: String| Refusal::Usage(format!("line {}: {why}", self.number));
+            let number = self.number;
+            let refused = |why: String| Refusal::Usage(format!("line {number}: {why}"));
             match self.lines.next() {
                 None => {
                     self.ended = true;
@@ -102,7 +111,7 @@ impl<B: BufRead> Source<B> {
                 Some(Err(error)) => {
                     return Err(refused(format!("the program cannot be read on: {error}")));
                 }
-                Some(Ok(line)) => match prepare(line.as_bytes()) {
+                Some(Ok(line)) => match prepare(&self.sent_as(line.into_bytes())) {
                     Prepared::Nothing => {}
                     Prepared::Send(bytes) => {
                         session.enqueue(self.number, bytes).map_err(|e| refused(e.to_string()))?;

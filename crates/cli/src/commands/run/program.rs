@@ -37,8 +37,11 @@ impl ProgramFile {
         let mut file = BufReader::with_capacity(1 << 16, file);
         // Whether it stays on the bed is asked again when the controller has said where its zero is.
         let mut measure = Measure::new(&name, Some(&machine), diameter);
-        if zero != Some(Zero::Bed) || diameter.is_some() {
+        if zero != Some(Zero::Bed) {
             measure = measure.anywhere();
+        }
+        if let Some(letter) = stand_in(&machine, diameter) {
+            measure = measure.turning(letter);
         }
         let (mut steps, mut number) = (Vec::new(), 0);
         read::each_line(&name, &mut file, |line| {
@@ -71,13 +74,18 @@ impl ProgramFile {
         let whole = |p: [f64; 3]| [p[0], p[1], p[2], 0.0, 0.0, 0.0];
         let mut measure = Measure::new(&self.name, Some(&self.machine), self.diameter)
             .standing(whole(at), whole(offset));
-        if self.diameter.is_some() {
-            // Round an object only the place along it has an end, and that the job knows.
-            measure = measure.anywhere();
+        if let Some(letter) = stand_in(&self.machine, self.diameter) {
+            measure = measure.turning(letter);
         }
         read::each_line(&self.name, &mut self.file, |line| measure.line(line))?;
         Ok(measure.finish())
     }
+}
+
+/// The letter of the axis that the rotary stands in for, when something is held in it.
+fn stand_in(machine: &Machine, diameter: Option<f64>) -> Option<u8> {
+    let rotary = machine.rotary.filter(|rotary| rotary.per_turn.is_some() && diameter.is_some());
+    rotary.map(|rotary| rotary.letter)
 }
 
 fn rewind(name: &str, file: &mut BufReader<File>) -> Result<(), Refusal> {

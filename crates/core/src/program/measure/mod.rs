@@ -75,6 +75,8 @@ pub struct Measure<'m> {
     frame: Option<Frame>,
     /// Of what a turning axis turns, mm.
     diameter: Option<f64>,
+    /// The letter of X and Y that turns in its place, if one does.
+    endless: Option<u8>,
     modal: Modal,
     parameters: Parameters,
     planner: Planner<u32>,
@@ -100,6 +102,7 @@ impl<'m> Measure<'m> {
             machine,
             frame: machine.map(Frame::flat),
             diameter,
+            endless: None,
             modal,
             parameters: Parameters::default(),
             planner: Planner::new(
@@ -135,6 +138,13 @@ impl<'m> Measure<'m> {
     #[must_use]
     pub fn standing(mut self, at: [f64; 6], offset: [f64; 6]) -> Self {
         self.modal.stand(at, offset);
+        self
+    }
+
+    /// One of X and Y stands for a turn (`b'X'` or `b'Y'`): along it there is no edge of the bed.
+    #[must_use]
+    pub fn turning(mut self, letter: u8) -> Self {
+        self.endless = Some(letter);
         self
     }
 
@@ -312,8 +322,14 @@ impl<'m> Measure<'m> {
         }
         let Some(frame) = &self.frame else { return };
         let corner = |x, y| frame.point([x, y]) + machine.bed.origin_offset();
-        let on_bed = Rect::from_points(corner(bounds.x0, bounds.y0), corner(bounds.x1, bounds.y1));
+        let mut on_bed =
+            Rect::from_points(corner(bounds.x0, bounds.y0), corner(bounds.x1, bounds.y1));
         let bed = machine.bed.rect();
+        match self.endless.map(|letter| (letter == b'X') != machine.pointing.exchanged) {
+            Some(true) => (on_bed.x0, on_bed.x1) = (bed.x0, bed.x1),
+            Some(false) => (on_bed.y0, on_bed.y1) = (bed.y0, bed.y1),
+            None => {}
+        }
         if is_beyond(on_bed, bed) {
             self.troubles.off_bed(number, || beyond(on_bed, bed).join(", "));
         }
