@@ -146,6 +146,13 @@ fn any_program_can_be_drawn_and_run() {
         "{svg}"
     );
     assert!(bench.refused(2, &["draw", "star.nc", "-o", "x.svg"]).contains("--machine"));
+    for (name, bytes) in [("empty.nc", &b""[..]), ("noise.nc", &b"\x1b[31m\xff\x00\x01(\nG1 X"[..])]
+    {
+        bench.write(name, bytes);
+        bench.refused(1, &["draw", name, "--machine", "bench-laser", "-o", "x.svg"]);
+        let explained = bench.run(&["read", name, "--explain"]);
+        assert!(explained.status == 1 && !explained.out.contains('\x1b'), "{}", explained.out);
+    }
     // Controllers of this interface do no arithmetic: it is done before.
     let out = bench.ok(&["run", "star.nc", "--machine", "bench-laser", "--to", "rig:"]);
     assert!(out.contains("380.4 mm burnt"), "{out}");

@@ -81,6 +81,10 @@ fn program(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal
         });
     })?;
     let report = measure.finish();
+    // One that would ruin something is drawn all the same: that is when a picture is needed.
+    if report.extents.is_none() {
+        return Err(Refusal::Problems(report.problems, sources));
+    }
     let mut facts = vec![
         format!("{} mm with the beam on", plain(report.burn, 1)),
         format!("{} mm with it off", plain(report.travel, 1)),

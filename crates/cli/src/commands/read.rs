@@ -67,7 +67,11 @@ fn measure(
     each_line(name, reader, |line| {
         number += 1;
         measure.line(line);
-        let text = String::from_utf8_lossy(line);
+        // A terminal must not act on what stands in a file.
+        let text: String = String::from_utf8_lossy(line)
+            .chars()
+            .map(|c| if c.is_control() && c != '\t' { ' ' } else { c })
+            .collect();
         let row = format!("{number:>6}  {:<34}  {}", text.trim_end(), explainer.line(line));
         shown = std::mem::replace(&mut shown, Ok(())).and_then(|()| console.result(row.trim_end()));
     })?;

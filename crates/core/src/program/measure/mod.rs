@@ -417,7 +417,8 @@ fn block(m: &Motion, machine: &Machine, length: f64) -> Block {
 /// How a piece of a line that could not be read is shown.
 fn excerpt(line: &[u8], at: usize) -> String {
     let end = line.len().min(at + 12);
-    String::from_utf8_lossy(&line[at.min(line.len())..end]).into_owned()
+    let text = String::from_utf8_lossy(&line[at.min(line.len())..end]);
+    text.chars().map(|c| if c.is_control() { '.' } else { c }).collect()
 }
 
 impl LineError {
