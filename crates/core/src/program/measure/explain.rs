@@ -1,6 +1,7 @@
 //! A program line by line in plain words.
 
-use super::modal::{Act, Modal, Motion};
+use super::modal::Modal;
+use super::motion::{Act, Motion};
 use super::parsed;
 use crate::geometry::Piece;
 use crate::job::Machine;

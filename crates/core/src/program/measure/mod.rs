@@ -6,7 +6,9 @@
 mod arc;
 mod explain;
 mod modal;
+mod motion;
 mod place;
+mod report;
 mod timeline;
 mod trouble;
 
@@ -19,43 +21,13 @@ use crate::limits::{beyond, is_beyond};
 use crate::mapping::frame::Frame;
 use crate::motion::planner::{Block, Planner};
 use crate::motion::{lift_seconds, line_block};
-use crate::problem::Problems;
 use crate::quantity::{Speed, plain};
 pub use explain::Explainer;
-use modal::{Act, Modal, Motion};
+use modal::Modal;
+use motion::{Act, Motion};
+pub use report::Report;
 pub use timeline::Timeline;
 use trouble::Troubles;
-
-/// What a program comes to. Places are the machine's own: offsets that the program sets count.
-#[derive(Debug, Clone)]
-pub struct Report {
-    /// Lines of text.
-    pub lines: u32,
-    /// Which dialect its style is that of.
-    pub dialect: Dialect,
-    /// Units it is written in.
-    pub units: &'static str,
-    /// Length with the beam on, mm; of turns only where the diameter is known.
-    pub burn: f64,
-    /// Length with the beam off, mm.
-    pub travel: f64,
-    /// Time, s. Without a machine only feed moves and dwells count, at their full feed.
-    pub seconds: f64,
-    /// The rectangle round all moves but the first approach.
-    pub extents: Option<Rect>,
-    /// The rectangle round all moves with the beam on.
-    pub burn_extents: Option<Rect>,
-    /// Least and greatest angle of a turning axis, degrees.
-    pub rotary: Option<(f64, f64)>,
-    /// Least and greatest S of moves with the beam on.
-    pub s: Option<(f64, f64)>,
-    /// Whether the beam is off when the program ends.
-    pub beam_off_at_end: bool,
-    /// What is wrong or doubtful.
-    pub problems: Problems,
-    /// When each line is done.
-    pub timeline: Timeline,
-}
 
 /// A stretch that the head moves over, in the machine's own positions (mm).
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -112,21 +84,7 @@ impl<'m> Measure<'m> {
             words: Vec::new(),
             acts: Vec::new(),
             troubles: Troubles::new(file),
-            report: Report {
-                lines: 0,
-                dialect: Dialect::Ngc,
-                units: "mm",
-                burn: 0.0,
-                travel: 0.0,
-                seconds: 0.0,
-                extents: None,
-                burn_extents: None,
-                rotary: None,
-                s: None,
-                beam_off_at_end: true,
-                problems: Problems::new(),
-                timeline: Timeline::default(),
-            },
+            report: Report::new(),
             moved_yet: false,
             semicolons: false,
             units_said: false,

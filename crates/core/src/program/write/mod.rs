@@ -1,0 +1,330 @@
+//! Program → text, by dialect.
+
+mod moves;
+mod paging;
+
+use super::number::{Micron, microns, push_rounded};
+use super::page::{One, Pages};
+use super::style::Style;
+use super::{Program, header};
+use crate::job::Zero;
+use crate::job::machine::{Dialect, FeedMode, Switch};
+use crate::mapping::Instruction;
+use crate::mapping::frame::Frame;
+use crate::motion::Action;
+use crate::quantity::plain;
+use paging::Paging;
+use std::io::{self, Write};
+
+/// Whether a program explains itself.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Comments {
+    /// A header, and every step and part by name.
+    Full,
+    /// None at all.
+    None,
+}
+
+/// Text is handed on in pieces of about this many bytes.
+const CHUNK: usize = 64 << 10;
+
+impl Program<'_> {
+    /// Writes the program's text in its machine's dialect, all in one. The same program always
+    /// gives the same bytes, on any number of cores.
+    ///
+    /// The beam is off in the first line that can move nothing, on every travel move, and at the
+    /// end; positions have at most three decimals.
+    ///
+    /// # Errors
+    /// Whatever `out` returns.
+    pub fn write(&self, comments: Comments, out: &mut impl Write) -> io::Result<()> {
+        self.text(comments, None, &mut One(out))
+    }
+
+    /// Writes the program's text as files that are no larger than the machine takes. Each is a
+    /// program of its own: cut only where the head travels, and dark at both ends.
+    ///
+    /// # Errors
+    /// Whatever `pages` returns; a stretch without travel that is larger than a file may be.
+    pub fn write_pages(&self, comments: Comments, pages: &mut impl Pages) -> io::Result<()> {
+        self.text(comments, self.job().machine.text.largest, pages)
+    }
+
+    fn text(
+        &self,
+        comments: Comments,
+        largest: Option<u64>,
+        pages: &mut impl Pages,
+    ) -> io::Result<()> {
+        let mut writer = Writer::new(self, comments, largest, pages);
+        writer.opening()?;
+        self.within().timed().walk(|action| writer.action(action))?;
+        writer.end_page()?;
+        writer.closing()?;
+        writer.pages.finish()
+    }
+}
+
+/// What the controller would still remember, so that nothing is said twice.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+struct Said {
+    motion: Option<u8>,
+    /// Where the two axes stand, once that is known.
+    at: [Option<Micron>; 2],
+    feed: Option<f64>,
+    s: Option<f64>,
+    air: bool,
+    /// Whether power follows the speed (M4), once that was said.
+    follows: Option<bool>,
+    /// Height of the focus.
+    z: Micron,
+    /// Pulse frequency, Hz.
+    frequency: Option<f64>,
+}
+
+struct Writer<'p, 'o, P> {
+    program: &'p Program<'p>,
+    comments: Comments,
+    style: Style,
+    frame: &'p Frame,
+    /// Whether positions are said from where the head is (G91).
+    relative: bool,
+    pages: &'o mut P,
+    line: Vec<u8>,
+    said: Said,
+    step: usize,
+    parts: usize,
+    paging: Option<Paging>,
+}
+
+impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
+    fn new(
+        program: &'p Program<'p>,
+        comments: Comments,
+        largest: Option<u64>,
+        pages: &'o mut P,
+    ) -> Self {
+        Self {
+            program,
+            comments,
+            style: Style::of(&program.job().machine),
+            frame: program.within().timed().placed.frame(),
+            relative: program.job().placement.zero == Zero::Head,
+            pages,
+            line: Vec::with_capacity(CHUNK + 256),
+            said: Said::default(),
+            step: 0,
+            parts: 0,
+            paging: largest.map(|largest| Paging { largest, bytes: 0, number: 1, pending: None }),
+        }
+    }
+
+    fn end_line(&mut self) -> io::Result<()> {
+        if self.program.job().machine.text.carriage_return {
+            self.line.push(b'\r');
+        }
+        self.line.push(b'\n');
+        // A stretch is held back until it is known which file it goes to.
+        let held = self.paging.as_ref().is_some_and(|paging| paging.pending.is_some());
+        if self.line.len() >= CHUNK && !held { self.flush() } else { Ok(()) }
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        if let Some(paging) = &mut self.paging {
+            paging.bytes += self.line.len() as u64;
+        }
+        self.pages.put(&self.line)?;
+        self.line.clear();
+        Ok(())
+    }
+
+    fn code(&mut self, code: &str) -> io::Result<()> {
+        self.line.extend_from_slice(code.as_bytes());
+        self.end_line()
+    }
+
+    /// Codes that mean something together: on one line where the dialect takes that.
+    fn codes(&mut self, codes: &[&str]) -> io::Result<()> {
+        if self.style.one_code {
+            return codes.iter().try_for_each(|code| self.code(code));
+        }
+        self.code(&codes.join(" "))
+    }
+
+    /// A comment line, in the style of the dialect.
+    fn comment(&mut self, text: &str) -> io::Result<()> {
+        if self.comments == Comments::None {
+            return Ok(());
+        }
+        let (open, close) = self.style.comment;
+        let room = self.style.longest - open.len() - close.len();
+        self.line.extend_from_slice(open.as_bytes());
+        self.line.extend(header::harmless(text).take(room));
+        self.line.extend_from_slice(close.as_bytes());
+        self.end_line()
+    }
+
+    fn opening(&mut self) -> io::Result<()> {
+        let machine = &self.program.job().machine;
+        if self.style.percent {
+            self.code("%")?;
+        }
+        let part = self.paging.as_ref().filter(|p| p.number > 1).map(|paging| paging.number);
+        for line in header::lines(self.program, part) {
+            self.comment(&line)?;
+        }
+        // Before anything else: the beam is off. Then what every number means.
+        self.code(self.style.off())?;
+        for line in &machine.text.opening {
+            self.code(line)?;
+        }
+        let mode = if self.relative { "G91" } else { "G90" };
+        let feed = match self.frame.feed_mode() {
+            FeedMode::InverseTime => "G93",
+            FeedMode::WorkedOut => "G94",
+        };
+        if self.style.one_code {
+            self.codes(&["G21", mode])?;
+        } else {
+            self.codes(&["G21", mode, feed, "G17", "G54"])?;
+        }
+        if machine.dialect == Dialect::Ngc {
+            // Corners are rounded as the profile says, and not brought to a halt.
+            self.line.extend_from_slice(b"G64 ");
+            push_rounded(&mut self.line, b'P', machine.corner, 4);
+            self.end_line()?;
+        }
+        self.said = Said { s: Some(0.0), ..Said::default() };
+        if self.relative {
+            self.said.at = [Some(0); 2];
+        }
+        let first = self.program.within().timed().placed.sequence().paths().first();
+        self.beam_mode(first.is_none_or(|path| self.wants_follow(path.step)))
+    }
+
+    /// Whether the controller is to make power follow the speed in a step: not where the program
+    /// does so itself.
+    fn wants_follow(&self, step: usize) -> bool {
+        let timed = self.program.within().timed();
+        self.program.job().machine.beam.follows_speed && !timed.follows_speed_itself(step)
+    }
+
+    /// Switches between power that follows the speed and power that stays.
+    fn beam_mode(&mut self, follows: bool) -> io::Result<()> {
+        let follows = follows && self.program.job().machine.beam.follows_speed;
+        if self.style.switch == Switch::Lines || self.said.follows == Some(follows) {
+            return self.dark();
+        }
+        (self.said.follows, self.said.s) = (Some(follows), Some(0.0));
+        self.code(if follows { "M4 S0" } else { "M3 S0" })
+    }
+
+    /// The beam off before anything that is no move: on a controller that keeps power constant it
+    /// would burn on where the head stands.
+    fn dark(&mut self) -> io::Result<()> {
+        if self.said.s == Some(0.0) {
+            return Ok(());
+        }
+        self.said.s = Some(0.0);
+        self.code(match (self.style.switch, self.style.one_code) {
+            (Switch::Lines, _) => "M107",
+            (Switch::Inline, true) => "M3 S0",
+            (Switch::Inline, false) => "S0",
+        })
+    }
+
+    fn closing(&mut self) -> io::Result<()> {
+        self.comment("end: beam and air off")?;
+        self.code(self.style.off())?;
+        let machine = &self.program.job().machine;
+        if let Some(air) = machine.air.as_ref().filter(|_| self.said.air) {
+            self.code(&air.off)?;
+        }
+        let feed = if self.frame.feed_mode() == FeedMode::InverseTime { Some("G94") } else { None };
+        let mode = if self.relative { Some("G90") } else { None };
+        let back: Vec<&str> = mode.into_iter().chain(feed).collect();
+        if !back.is_empty() {
+            self.codes(&back)?;
+        }
+        for line in &machine.text.closing {
+            self.code(line)?;
+        }
+        if self.style.ends {
+            self.code("M2")?;
+        }
+        if self.style.percent {
+            self.code("%")?;
+        }
+        self.flush()
+    }
+
+    fn action(&mut self, action: Action<'_>) -> io::Result<()> {
+        match action {
+            Action::Move(m, s) => self.one_move(&m, s),
+            Action::Dwell(seconds, s) if s.0 > 0.0 => self.pierce(seconds, s),
+            Action::Dwell(seconds, _) => {
+                self.dark()?;
+                self.dwell(seconds)
+            }
+            Action::Plain(Instruction::Step(number)) => self.begin_step(number),
+            Action::Plain(Instruction::Pass(pass, of)) => {
+                self.comment(&format!("pass {pass} of {of}"))
+            }
+            Action::Plain(Instruction::Part { label, number, passes }) => {
+                let repeat = if passes > 1 { format!(", {passes} passes") } else { String::new() };
+                self.comment(&format!("part {number} of {}: {label}{repeat}", self.parts))
+            }
+            Action::Plain(Instruction::Height { to, .. }) => self.height(microns(to)),
+            Action::Plain(Instruction::Move(_) | Instruction::Dwell(..)) => Ok(()),
+        }
+    }
+
+    fn frequency(&mut self, step: usize) -> io::Result<()> {
+        let job = self.program.job();
+        let Some(hertz) = job.steps[step].frequency else { return Ok(()) };
+        if self.said.frequency == Some(hertz) {
+            return Ok(());
+        }
+        self.dark()?;
+        self.said.frequency = Some(hertz);
+        let line = job.machine.text.frequency_line(hertz);
+        line.map_or(Ok(()), |line| self.code(&line))
+    }
+
+    fn begin_step(&mut self, number: usize) -> io::Result<()> {
+        // What comes now belongs to the next stretch as little as to the last.
+        self.end_page()?;
+        let job = self.program.job();
+        let timed = self.program.within().timed();
+        let step = &job.steps[number];
+        (self.step, self.parts) = (number, timed.totals.steps[number].paths);
+        let title = format!(
+            "step {} of {}: {} - {}, {}, {} = {}",
+            number + 1,
+            job.steps.len(),
+            step.name,
+            step.make.name(),
+            step.speed(),
+            step.power(),
+            s_words(timed.totals.steps[number].s)
+        );
+        self.comment(&title)?;
+        self.frequency(number)?;
+        if let Some(air) = &job.machine.air
+            && step.air != self.said.air
+        {
+            self.dark()?;
+            self.said.air = step.air;
+            self.code(if step.air { &air.on } else { &air.off })?;
+        }
+        self.beam_mode(self.wants_follow(number))
+    }
+}
+
+/// S values as people read them: one, or from the lowest to the highest.
+#[must_use]
+pub(crate) fn s_words(s: Option<(f64, f64)>) -> String {
+    let (low, high) = s.unwrap_or_default();
+    let (low, high) = (plain(low, 1), plain(high, 1));
+    if low == high { format!("S{low}") } else { format!("S{low} to S{high}") }
+}

@@ -1,0 +1,136 @@
+//! Cutting a program into files: only where the head travels, each file a program of its own.
+
+use super::{Comments, Said, Writer};
+use crate::geometry::{Piece, Point};
+use crate::job::machine::{Switch, Travel};
+use crate::mapping::{Move, Pace, Purpose};
+use crate::program::page::Pages;
+use crate::program::{Program, header};
+use crate::quantity::{Power, SValue};
+use std::io;
+
+/// What cutting a program into files needs to know.
+pub(super) struct Paging {
+    pub(super) largest: u64,
+    /// Bytes of the file at hand, and which it is, from 1.
+    pub(super) bytes: u64,
+    pub(super) number: usize,
+    /// The travel move that begins the stretch at hand, and what was so before it.
+    pub(super) pending: Option<(Move, Said, usize)>,
+}
+
+impl<P: Pages> Writer<'_, '_, P> {
+    /// The stretch at hand is complete: into this file if there is room, else into the next.
+    pub(super) fn end_page(&mut self) -> io::Result<()> {
+        let Some(paging) = &mut self.paging else { return Ok(()) };
+        let Some((travel, before, step)) = paging.pending.take() else { return Ok(()) };
+        let stretch = std::mem::take(&mut self.line);
+        let (after, now) = (self.said, self.step);
+        let needed = (stretch.len() + ROOM) as u64;
+        if paging.bytes + needed > paging.largest {
+            if needed + header_bytes(self.program, self.comments) > paging.largest {
+                return Err(io::Error::other(format!(
+                    "a stretch of {} bytes without travel is larger than a file may be (largest in [program] is {} bytes)",
+                    stretch.len(),
+                    paging.largest
+                )));
+            }
+            self.said = before;
+            self.turn_page(before, step)?;
+        } else {
+            self.said = before;
+        }
+        self.write_move(&travel, SValue(0.0))?;
+        self.line.extend_from_slice(&stretch);
+        self.flush()?;
+        (self.said, self.step) = (after, now);
+        Ok(())
+    }
+
+    /// Ends one file and begins the next in the middle of a step.
+    pub(super) fn turn_page(&mut self, before: Said, step: usize) -> io::Result<()> {
+        self.height(0)?;
+        if self.relative {
+            self.go_back()?;
+        }
+        self.closing()?;
+        self.pages.turn()?;
+        if let Some(paging) = &mut self.paging {
+            (paging.bytes, paging.number) = (0, paging.number + 1);
+        }
+        self.opening()?;
+        let job = self.program.job();
+        self.comment(&format!(
+            "goes on with step {} of {}: {}",
+            step + 1,
+            job.steps.len(),
+            job.steps[step].name
+        ))?;
+        self.frequency(step)?;
+        if let Some(air) = job.machine.air.as_ref().filter(|_| before.air) {
+            self.said.air = true;
+            self.code(&air.on)?;
+            if air.settle > 0.0 {
+                self.dwell(air.settle)?;
+            }
+        }
+        self.beam_mode(before.follows.unwrap_or(false))?;
+        self.height(before.z)
+    }
+
+    /// Back to where the head began, beam off.
+    pub(super) fn go_back(&mut self) -> io::Result<()> {
+        let from = self.point();
+        let pace = match self.program.job().machine.travel {
+            Travel::Rapid => Pace::Rapid,
+            Travel::Feed(speed) => Pace::Feed(speed),
+        };
+        let piece = Piece::Line { to: Point::ZERO };
+        let power = [Power(0.0); 2];
+        let home = Move { purpose: Purpose::Travel, from, piece, pace, power, slow: 1.0 };
+        self.write_move(&home, SValue(0.0))
+    }
+
+    /// Where the head stands in the plane, as far as the text says.
+    pub(super) fn point(&self) -> Point {
+        self.frame.point(self.said.at.map(|at| at.unwrap_or(0) as f64 / 1000.0))
+    }
+
+    /// A move; where files are cut, a travel move ends one stretch and begins the next.
+    pub(super) fn one_move(&mut self, m: &Move, s: SValue) -> io::Result<()> {
+        if self.paging.is_none() || m.purpose != Purpose::Travel {
+            return self.write_move(m, s);
+        }
+        self.end_page()?;
+        if self.style.switch == Switch::Lines {
+            self.dark()?;
+        }
+        self.flush()?;
+        let (before, step) = (self.said, self.step);
+        // As if it were said: the stretch goes on from where it ends.
+        let kept = self.line.len();
+        self.write_move(m, s)?;
+        self.line.truncate(kept);
+        if m.pace == Pace::Rapid {
+            // The stretch may open a file, in which no feed was said yet.
+            self.said.feed = None;
+        }
+        if let Some(paging) = &mut self.paging {
+            paging.pending = Some((*m, before, step));
+        }
+        Ok(())
+    }
+}
+
+/// Bytes kept free for what ends a file: the way home, beam, air and the profile's own lines.
+const ROOM: usize = 800;
+
+/// About how many bytes the head of a file takes.
+fn header_bytes(program: &Program<'_>, comments: Comments) -> u64 {
+    let said: usize = match comments {
+        Comments::Full => header::lines(program, Some(99)).iter().map(|line| line.len() + 4).sum(),
+        Comments::None => 0,
+    };
+    let own: usize = program.job().machine.text.opening.iter().map(|line| line.len() + 2).sum();
+    (said + own + 200) as u64
+}
