@@ -4,91 +4,14 @@ use crate::args::JobArgs;
 use crate::fonts::MachineFonts;
 use crate::machines;
 use crate::refusal::{Refusal, Sources};
-use std::fs::File;
-use std::io::Read;
+use crate::shipped;
+use crate::source::{bytes, text};
 use std::path::{Path, PathBuf};
 use tinkite_core::artwork::{self, Artwork, Reading};
 use tinkite_core::job::{self, Job, Machine, Request, machine};
 use tinkite_core::layout::{Given, Sheet};
 use tinkite_core::problem::{Place, Problem, Problems};
 use tinkite_core::{Choice, Compiled, compile, survey};
-
-/// Files of the demo, which are also what a newcomer starts from.
-pub(crate) mod shipped {
-    pub(crate) const DRAWING: &str = include_str!("../demo/sail-panel.svg");
-    pub(crate) const JOB: &str = include_str!("../demo/sail-panel.kite.toml");
-    pub(crate) const MACHINE: &str = include_str!("../demo/bench-laser.machine.toml");
-    const TUBE: &str = include_str!("../demo/tube-laser.machine.toml");
-    const REEL: &str = include_str!("../demo/reel-laser.machine.toml");
-    const PRINTER: &str = include_str!("../demo/printer-laser.machine.toml");
-    /// More jobs, and drawings of every kind that is read, to try look and begin on.
-    pub(crate) const MORE: [(&str, &[u8]); 23] = [
-        ("tube-laser.machine.toml", TUBE.as_bytes()),
-        ("reel-laser.machine.toml", REEL.as_bytes()),
-        ("printer-laser.machine.toml", PRINTER.as_bytes()),
-        ("line-reel.kite.toml", include_bytes!("../demo/line-reel.kite.toml")),
-        ("line-reel.svg", include_bytes!("../demo/line-reel.svg")),
-        ("reel-barrel.kite.toml", include_bytes!("../demo/reel-barrel.kite.toml")),
-        ("reel-label.svg", include_bytes!("../demo/reel-label.svg")),
-        ("hubs.kite.toml", include_bytes!("../demo/hubs.kite.toml")),
-        ("kite-stamp.kite.toml", include_bytes!("../demo/kite-stamp.kite.toml")),
-        ("kite-stamp.svg", include_bytes!("../demo/kite-stamp.svg")),
-        ("kite-sky.kite.toml", include_bytes!("../demo/kite-sky.kite.toml")),
-        ("kite-sky.png", include_bytes!("../demo/kite-sky.png")),
-        ("tail-weight.kite.toml", include_bytes!("../demo/tail-weight.kite.toml")),
-        ("name-tag.svg", include_bytes!("../demo/name-tag.svg")),
-        ("rough-panel.svg", include_bytes!("../demo/rough-panel.svg")),
-        ("spar-hub.dxf", include_bytes!("../demo/spar-hub.dxf")),
-        ("reel-cheek.pdf", include_bytes!("../demo/reel-cheek.pdf")),
-        ("stamp.png", include_bytes!("../demo/stamp.png")),
-        ("bow-photo.jpg", include_bytes!("../demo/bow-photo.jpg")),
-        ("label.bmp", include_bytes!("../demo/label.bmp")),
-        ("tail.gif", include_bytes!("../demo/tail.gif")),
-        ("spool.tif", include_bytes!("../demo/spool.tif")),
-        ("medal.stl", include_bytes!("../demo/medal.stl")),
-    ];
-    /// Machine profiles that can be named without a file, by name.
-    pub(crate) const MACHINES: [(&str, &str); 4] = [
-        ("bench-laser", MACHINE),
-        ("tube-laser", TUBE),
-        ("printer-laser", PRINTER),
-        ("reel-laser", REEL),
-    ];
-}
-
-/// Text files are refused above this size: nobody writes a job of 4 MB.
-const LARGEST_TEXT: u64 = 4 << 20;
-
-/// Reads a file, or standard input for `-`; at most `most` bytes and one more, so that whoever
-/// checks the size sees that it is too large without holding all of it.
-fn bytes(path: &Path, most: u64) -> Result<Vec<u8>, Refusal> {
-    let name = path.display().to_string();
-    let mut data = Vec::new();
-    let read = if name == "-" {
-        std::io::stdin().lock().take(most + 1).read_to_end(&mut data)
-    } else {
-        File::open(path).and_then(|file| file.take(most + 1).read_to_end(&mut data))
-    };
-    read.map_err(|e| Refusal::unreadable(&name, &e))?;
-    Ok(data)
-}
-
-pub(crate) fn text(path: &Path) -> Result<String, Refusal> {
-    let name = path.display().to_string();
-    let data = bytes(path, LARGEST_TEXT)?;
-    let refuse = |message: &str, help: &str| {
-        let problem = Problem::error("format", message, help).at(Place::file(&name));
-        Refusal::Problems(problem.into(), Sources::new())
-    };
-    if data.len() as u64 > LARGEST_TEXT {
-        return Err(refuse(
-            "this is too large for a job or machine file",
-            "name the .toml file, not the drawing",
-        ));
-    }
-    String::from_utf8(data)
-        .map_err(|_| refuse("this is not text in UTF-8", "name a job or machine file (.toml)"))
-}
 
 /// Reads a drawing.
 pub(crate) fn drawing(path: &Path, how: &Reading<'_>) -> Result<Artwork, Refusal> {

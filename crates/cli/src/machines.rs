@@ -1,7 +1,8 @@
 //! Finding machine profiles: beside the job, in the user's own folder, among the shipped ones.
 
-use crate::load::{self, shipped};
 use crate::refusal::{Refusal, Sources};
+use crate::shipped;
+use crate::source;
 use etcetera::BaseStrategy;
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
@@ -76,18 +77,18 @@ pub(crate) fn find(name: &str, folder: &Path) -> Result<Found, Refusal> {
     let found = |from, text| Ok(Found { name: name.to_string(), from, text });
     if is_path(name) {
         let path = folder.join(name);
-        let text = load::text(&path)?;
+        let text = source::text(&path)?;
         return found(From::File(path), text);
     }
     let beside = folder.join(format!("{name}{ENDING}"));
     if beside.exists() {
-        let text = load::text(&beside)?;
+        let text = source::text(&beside)?;
         return found(From::File(beside), text);
     }
     if let Some(path) = own_folder().map(|own| own.join(format!("{name}{ENDING}")))
         && path.exists()
     {
-        let text = load::text(&path)?;
+        let text = source::text(&path)?;
         return found(From::Own(path), text);
     }
     if let Some((_, text)) = shipped::MACHINES.iter().find(|(known, _)| *known == name) {
@@ -127,7 +128,7 @@ fn in_folder(folder: &Path, from: fn(PathBuf) -> From) -> Vec<Found> {
     paths.sort();
     let one = |path: PathBuf| {
         let name = path.file_name()?.to_str()?.strip_suffix(ENDING)?.to_string();
-        let text = load::text(&path).ok()?;
+        let text = source::text(&path).ok()?;
         let path = path.strip_prefix(".").map_or_else(|_| path.clone(), Path::to_path_buf);
         Some(Found { name, from: from(path), text })
     };

@@ -16,6 +16,8 @@ mod pages;
 mod png;
 mod refusal;
 mod report;
+mod shipped;
+mod source;
 mod stopping;
 
 use clap::Parser;

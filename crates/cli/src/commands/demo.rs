@@ -2,9 +2,9 @@
 
 use crate::args::{Begin, Check, Demo, Draw, Emit, JobArgs, Look, Read, Run, Writing};
 use crate::console::Console;
-use crate::load::shipped;
 use crate::output::{Output, free_name};
 use crate::refusal::Refusal;
+use crate::shipped;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 

@@ -1,8 +1,9 @@
 //! What a beam did on a bed.
 
+use super::canvas::Canvas;
 use super::frame::{self, Ground, View, Zero};
 use super::legend::{self, Legend, Signs};
-use super::scene::{Canvas, worth_showing};
+use super::scene::worth_showing;
 use crate::geometry::{Point, Rect};
 use crate::job::Machine;
 use crate::mapping::frame::Frame;

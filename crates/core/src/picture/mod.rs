@@ -6,6 +6,7 @@
 
 mod burns;
 mod burnt;
+mod canvas;
 mod curve;
 mod detail;
 mod frame;
@@ -20,9 +21,10 @@ mod trouble;
 mod turned;
 
 pub use burnt::{Mark, Words, burnt};
+pub use canvas::Canvas;
 pub use curve::power_curve;
 pub use palette::step_colour;
 pub use playback::{Frame, Playback, Stroke, playback};
-pub use scene::{Canvas, Look, job};
+pub use scene::{Look, job};
 pub use show::Show;
 pub use trouble::{drawing_trouble, job_trouble};

@@ -1,6 +1,7 @@
 //! The whole picture of a job before it is burnt.
 
 use super::burns;
+use super::canvas::Canvas;
 use super::detail::Detail;
 use super::frame::{self, Ground, View};
 use super::ghost;
@@ -16,21 +17,6 @@ use crate::mapping::Placed;
 use crate::program::s_words;
 use crate::quantity::{clock, plain};
 use std::fmt::Write as _;
-
-/// Size of a picture, px.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Canvas {
-    /// Across.
-    pub width: u32,
-    /// Down.
-    pub height: u32,
-}
-
-impl Default for Canvas {
-    fn default() -> Self {
-        Self { width: 1280, height: 800 }
-    }
-}
 
 /// What part of the bed is worth showing: all of it, unless the job would be lost on it.
 pub(super) fn worth_showing(bed: Rect, job: Rect) -> Rect {

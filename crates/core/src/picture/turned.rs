@@ -1,8 +1,8 @@
 //! A round object: its surface unrolled, and itself from above with the artwork on it.
 
+use super::canvas::Canvas;
 use super::frame::{self, View};
 use super::palette::{FAINT_INK, INK, STOCK, STOCK_EDGE, step_colour};
-use super::scene::Canvas;
 use crate::geometry::{Point, Rect, Vec2};
 use crate::job::{Field, Job};
 use crate::mapping::surface::Surface;

@@ -1,0 +1,42 @@
+//! What ships with the program: the demo's files, which are also what a newcomer starts from, and
+//! machine profiles.
+
+pub(crate) const DRAWING: &str = include_str!("../demo/sail-panel.svg");
+pub(crate) const JOB: &str = include_str!("../demo/sail-panel.kite.toml");
+pub(crate) const MACHINE: &str = include_str!("../demo/bench-laser.machine.toml");
+const TUBE: &str = include_str!("../demo/tube-laser.machine.toml");
+const REEL: &str = include_str!("../demo/reel-laser.machine.toml");
+const PRINTER: &str = include_str!("../demo/printer-laser.machine.toml");
+/// More jobs, and drawings of every kind that is read, to try look and begin on.
+pub(crate) const MORE: [(&str, &[u8]); 23] = [
+    ("tube-laser.machine.toml", TUBE.as_bytes()),
+    ("reel-laser.machine.toml", REEL.as_bytes()),
+    ("printer-laser.machine.toml", PRINTER.as_bytes()),
+    ("line-reel.kite.toml", include_bytes!("../demo/line-reel.kite.toml")),
+    ("line-reel.svg", include_bytes!("../demo/line-reel.svg")),
+    ("reel-barrel.kite.toml", include_bytes!("../demo/reel-barrel.kite.toml")),
+    ("reel-label.svg", include_bytes!("../demo/reel-label.svg")),
+    ("hubs.kite.toml", include_bytes!("../demo/hubs.kite.toml")),
+    ("kite-stamp.kite.toml", include_bytes!("../demo/kite-stamp.kite.toml")),
+    ("kite-stamp.svg", include_bytes!("../demo/kite-stamp.svg")),
+    ("kite-sky.kite.toml", include_bytes!("../demo/kite-sky.kite.toml")),
+    ("kite-sky.png", include_bytes!("../demo/kite-sky.png")),
+    ("tail-weight.kite.toml", include_bytes!("../demo/tail-weight.kite.toml")),
+    ("name-tag.svg", include_bytes!("../demo/name-tag.svg")),
+    ("rough-panel.svg", include_bytes!("../demo/rough-panel.svg")),
+    ("spar-hub.dxf", include_bytes!("../demo/spar-hub.dxf")),
+    ("reel-cheek.pdf", include_bytes!("../demo/reel-cheek.pdf")),
+    ("stamp.png", include_bytes!("../demo/stamp.png")),
+    ("bow-photo.jpg", include_bytes!("../demo/bow-photo.jpg")),
+    ("label.bmp", include_bytes!("../demo/label.bmp")),
+    ("tail.gif", include_bytes!("../demo/tail.gif")),
+    ("spool.tif", include_bytes!("../demo/spool.tif")),
+    ("medal.stl", include_bytes!("../demo/medal.stl")),
+];
+/// Machine profiles that can be named without a file, by name.
+pub(crate) const MACHINES: [(&str, &str); 4] = [
+    ("bench-laser", MACHINE),
+    ("tube-laser", TUBE),
+    ("printer-laser", PRINTER),
+    ("reel-laser", REEL),
+];
