@@ -128,7 +128,9 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
                 plain(totals.travel(), 0)
             ),
             format!("about {} in all", clock(totals.seconds())),
-            totals.burnt.map_or_else(String::new, |r| timed.placed.frame().span(r, 1)),
+            totals.burnt.map_or_else(String::new, |r| {
+                timed.placed.frame().span(r, if object.is_some() { 1 } else { 2 })
+            }),
         ],
         notes,
         scale,
