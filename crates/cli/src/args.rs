@@ -52,7 +52,7 @@ pub(crate) enum Command {
     Check(Check),
     /// What a job will do: steps, lengths, times, extents, doubts
     Plan(Plan),
-    /// Draw a job on its bed (.svg or .png)
+    /// Draw a job or a machine program on its bed (.svg or .png), or play a job (.gif)
     Draw(Draw),
     /// Write the machine program
     Emit(Emit),
@@ -155,6 +155,9 @@ pub(crate) struct Plan {
 }
 
 #[derive(Debug, ClapArgs)]
+#[command(mut_arg("job", |job| {
+    job.value_name("JOB|PROGRAM").help("A job file (.toml) or a machine program; that needs --machine")
+}))]
 pub(crate) struct Draw {
     #[command(flatten)]
     pub(crate) job: JobArgs,
