@@ -356,3 +356,34 @@ fn beyond_the_rotarys_reach_nothing_goes() {
     let told = bench.told("line-reel.kite.toml");
     assert!(told.contains("leaves the rotary's reach: 5 mm beyond the left edge"), "{told}");
 }
+
+#[test]
+fn a_rotary_along_y_turns_b() {
+    let bench = reel("reel-barrel.kite.toml");
+    bench.change("reel-laser.machine.toml", "[axis.a]", "[axis.b]");
+    bench.change("reel-laser.machine.toml", "axis     = \"A\"", "axis     = \"B\"");
+    bench.change("reel-laser.machine.toml", "along    = \"X\"", "along    = \"Y\"");
+    bench.change("reel-laser.machine.toml", "[\"40 mm\", \"520 mm\"]", "[\"40 mm\", \"380 mm\"]");
+    let plan = bench.json(&["plan", "reel-barrel.kite.toml"]);
+    assert_eq!(plan["rotary"]["axis"], "B");
+    let text = bench.ok(&["emit", "reel-barrel.kite.toml", "-o", "-", "--terse"]);
+    assert!(text.contains("Y74.8") && text.contains('B') && !text.contains('X'), "{text}");
+    bench.ok(&["run", "reel-barrel.kite.toml", "--to", "rig:"]);
+}
+
+#[test]
+fn a_controller_with_an_offset_of_its_own_is_no_surprise() {
+    let bench = placed("at = [\"10 mm\", \"10 mm\"]\n");
+    bench.change(
+        "bench-laser.machine.toml",
+        "origin = \"bottom-left\"",
+        "offset = [\"-400 mm\", \"-300 mm\"]\norigin = \"bottom-left\"",
+    );
+    let out = bench.ok(&["run", "a.kite.toml", "--to", "rig:"]);
+    // In the machine's own coordinates it lies below zero.
+    assert!(out.contains("X -390 to -350, Y -290 to -260 mm"), "{out}");
+    assert!(bench.ok(&["machine", "check", "bench-laser"]).contains("agree"));
+    let plain = Rig::start(&Bench::new());
+    let told = bench.refused(3, &["run", "a.kite.toml", "--to", &plain.link()]);
+    assert!(told.contains("work offset of X 0 Y 0 mm"), "{told}");
+}
