@@ -4,10 +4,9 @@
 mod world;
 
 use proptest::prelude::*;
-use proptest::test_runner::FileFailurePersistence;
 use tinkite_rig::{Setup, Tongue};
 use tinkite_wire::{Failure, Outcome};
-use world::{Mishap, run, squares};
+use world::{Mishap, config, run, squares};
 
 fn printer() -> Setup {
     Setup { tongue: Tongue::Reprap, laser_mode: false, full: 255.0, ..Setup::default() }
@@ -29,18 +28,8 @@ fn lines(count: usize) -> Vec<String> {
     lines
 }
 
-/// Failing cases are kept beside this file.
-fn config() -> ProptestConfig {
-    let kept = FileFailurePersistence::Direct("tests/printer.proptest-regressions");
-    ProptestConfig {
-        cases: 24,
-        failure_persistence: Some(Box::new(kept)),
-        ..ProptestConfig::default()
-    }
-}
-
 proptest! {
-    #![proptest_config(config())]
+    #![proptest_config(config("tests/printer.proptest-regressions"))]
 
     #[test]
     fn every_line_is_burnt_once_however_the_bytes_come(seed in any::<u64>(), count in 1usize..8) {

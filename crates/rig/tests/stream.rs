@@ -5,23 +5,12 @@
 mod world;
 
 use proptest::prelude::*;
-use proptest::test_runner::FileFailurePersistence;
 use tinkite_rig::Setup;
 use tinkite_wire::{Failure, Outcome};
-use world::{Mishap, run, squares};
-
-/// Failing cases are kept beside this file.
-fn config() -> ProptestConfig {
-    let kept = FileFailurePersistence::Direct("tests/stream.proptest-regressions");
-    ProptestConfig {
-        cases: 24,
-        failure_persistence: Some(Box::new(kept)),
-        ..ProptestConfig::default()
-    }
-}
+use world::{Mishap, config, run, squares};
 
 proptest! {
-    #![proptest_config(config())]
+    #![proptest_config(config("tests/stream.proptest-regressions"))]
 
     #[test]
     fn every_line_is_burnt_once_however_the_bytes_come(seed in any::<u64>(), count in 1usize..12) {

@@ -2,6 +2,7 @@
 //! bytes as a seed tells it to.
 #![allow(dead_code, clippy::expect_used, clippy::panic)] // helpers of tests
 
+use proptest::test_runner::{Config, FileFailurePersistence};
 use std::collections::VecDeque;
 use tinkite_rig::{Rig, Setup, Tongue as Spoken};
 use tinkite_wire::{Event, Instant, Outcome, Session, Settings, Span, Tongue};
@@ -167,4 +168,10 @@ pub(crate) fn squares(count: usize) -> Vec<String> {
     }
     lines.extend(["M5S0".to_string(), "M2".to_string()]);
     lines
+}
+
+/// Failing cases are kept in `file`, beside the tests.
+pub(crate) fn config(file: &'static str) -> Config {
+    let kept = FileFailurePersistence::Direct(file);
+    Config { cases: 24, failure_persistence: Some(Box::new(kept)), ..Config::default() }
 }
