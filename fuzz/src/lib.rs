@@ -52,7 +52,20 @@ pub fn job(bytes: &[u8]) {
     let artworks = vec![art; job.artworks.len().min(3)];
     let fonts = &artwork::NoFonts;
     let given = tinkite_core::layout::Given { artworks, fonts };
-    let _ = compile(given, &job, &Choice::default());
+    let Ok(compiled) = compile(given, &job, &Choice::default()) else { return };
+    if compiled.within.planned().totals.moves > 200_000 {
+        return;
+    }
+    let mut out = Vec::new();
+    assert!(Program::new(compiled.within).write(Comments::Full, &mut out).is_ok());
+    let mut measure = Measure::new("a.nc", Some(&job.machine), None);
+    if job.placement.zero != tinkite_core::job::Zero::Bed || job.round.is_some() {
+        measure = measure.anywhere();
+    }
+    out.split(|byte| *byte == b'\n').for_each(|line| measure.line(line));
+    let report = measure.finish();
+    // No error that the job's own checks did not tell.
+    assert!(!report.problems.refuse(), "{:?}", report.problems);
 }
 
 /// Reads a machine profile, and makes a program for it when it is one.
@@ -64,11 +77,11 @@ pub fn profile(bytes: &[u8]) {
     let Ok(art) = artwork::read("a.svg", DRAWING.as_bytes(), &Default::default()) else { return };
     let Ok(compiled) = compile(art, &job, &Choice::default()) else { return };
     // A slow machine and a fine spot can make very many moves of a ramp.
-    if compiled.within.timed().totals.moves > 200_000 {
+    if compiled.within.planned().totals.moves > 200_000 {
         return;
     }
     let mut out = Vec::new();
-    let program = Program::new(&job, compiled.within);
+    let program = Program::new(compiled.within);
     assert!(program.write(Comments::Full, &mut out).is_ok());
     let text = String::from_utf8_lossy(&out);
     assert!(!text.contains("NaN") && !text.contains("inf\n"), "{text}");

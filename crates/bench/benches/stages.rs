@@ -14,7 +14,8 @@ use tinkite_core::geometry::doubles::doubles;
 use tinkite_core::job::{self, Job, machine};
 use tinkite_core::program::measure::Measure;
 use tinkite_core::program::{Comments, Program};
-use tinkite_core::{Choice, compile, layout, limits, mapping, motion, order, toolpath};
+use tinkite_core::segment::Segments;
+use tinkite_core::{Choice, compile, layout, limits, mapping, order, plan, toolpath};
 
 fn job(text: &str) -> Job {
     let machine = machine::read("hall", hall()).expect("machine");
@@ -116,18 +117,19 @@ fn motion_and_emit(c: &mut Criterion) {
     let (sheet, _) = layout::lay_out(art(plate()).into(), &job).expect("layout");
     let made = toolpath::make(&sheet, &job, &[0]).expect("toolpaths");
     let placed = mapping::place(order::arrange(made.paths, &job, Point::ZERO), &job);
-    let (timed, _) = motion::time(placed.clone(), &job, &[0]).expect("timed");
-    let moves = timed.totals.moves;
+    let segments = Segments::new(placed, &job);
+    let (planned, _) = plan::plan(segments.clone(), &[0]).expect("planned");
+    let moves = planned.totals.moves;
     group.throughput(Throughput::Elements(moves));
     group.bench_function("motion", |b| {
         b.iter_batched(
-            || placed.clone(),
-            |p| motion::time(p, &job, &[0]).expect("timed"),
+            || segments.clone(),
+            |s| plan::plan(s, &[0]).expect("planned"),
             BatchSize::LargeInput,
         );
     });
-    let (within, _) = limits::check(timed, &job, &[0], None).expect("within");
-    let program = Program::new(&job, within);
+    let (within, _) = limits::check(planned, &[0], None).expect("within");
+    let program = Program::new(within);
     group.bench_function("emit", |b| {
         b.iter(|| program.write(Comments::None, &mut std::io::sink()).expect("written"));
     });
@@ -157,16 +159,16 @@ fn turned(c: &mut Criterion) {
     let art = artwork::read("a.svg", read("reel-label.svg").as_bytes(), &Default::default())
         .expect("artwork");
     let compiled = compile(art, &job, &Choice::default()).expect("compiled");
-    let placed = compiled.within.timed().placed.clone();
-    group.throughput(Throughput::Elements(compiled.within.timed().totals.moves));
+    let segments = compiled.within.planned().segments().clone();
+    group.throughput(Throughput::Elements(compiled.within.planned().totals.moves));
     group.bench_function("motion", |b| {
         b.iter_batched(
-            || placed.clone(),
-            |p| motion::time(p, &job, &[0, 1]).expect("timed"),
+            || segments.clone(),
+            |s| plan::plan(s, &[0, 1]).expect("planned"),
             BatchSize::LargeInput,
         );
     });
-    let program = Program::new(&job, compiled.within);
+    let program = Program::new(compiled.within);
     group.bench_function("emit", |b| {
         b.iter(|| program.write(Comments::None, &mut std::io::sink()).expect("written"));
     });
@@ -183,7 +185,7 @@ fn whole(c: &mut Criterion) {
         group.bench_function(BenchmarkId::new("file to program", paths), |b| {
             b.iter(|| {
                 let compiled = compile(art(&svg), &job, &Choice::default()).expect("compiled");
-                Program::new(&job, compiled.within)
+                Program::new(compiled.within)
                     .write(Comments::Full, &mut std::io::sink())
                     .expect("written");
             });

@@ -231,7 +231,7 @@ fn passes_have_speeds_powers_and_heights_of_their_own() {
     let made = program(&bench);
     let passes: Vec<(f64, f64, f64)> =
         made.runs().iter().map(|r| (r.speed, r.s[0], r.height)).collect();
-    let one = [(10.0, 153.0, 0.5), (12.0, 127.5, -0.5), (15.0, 102.0, -1.5)];
+    let one = [(10.0, 153.0, 0.5), (12.0, 128.0, -0.5), (15.0, 102.0, -1.5)];
     assert_eq!(passes, [one, one].concat());
     // The table goes back to where the operator had it, and is lifted for travel.
     assert!(

@@ -211,7 +211,7 @@ fn artwork_wider_than_the_object_is_refused_unless_it_may_overlap() {
     let bench = reel("line-reel.kite.toml");
     bench.change("line-reel.kite.toml", "diameter = \"70 mm\"", "circumference = \"210 mm\"");
     let told = bench.told("line-reel.kite.toml");
-    assert!(told.contains("9.911 mm would be burnt twice"), "{told}");
+    assert!(told.contains("9.912 mm would be burnt twice"), "{told}");
     bench.change("line-reel.kite.toml", "seam ", "overlap = true\nseam ");
     bench.ok(&["emit", "line-reel.kite.toml"]);
     bench.ok(&["draw", "line-reel.kite.toml", "-o", "over.svg"]);

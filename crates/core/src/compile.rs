@@ -5,8 +5,9 @@ use crate::job::Job;
 use crate::layout::{Ghost, Given, Sheet, lay_out};
 use crate::limits::{self, WithinLimits};
 use crate::problem::{Place, Problem, Problems, nearest};
+use crate::segment::Segments;
 use crate::toolpath::{self, Taken};
-use crate::{mapping, motion, order};
+use crate::{mapping, order, plan};
 
 /// Which steps of a job are wanted this time.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -83,9 +84,10 @@ pub fn compile<'a>(
     drop((sheet.shapes, sheet.images));
     let start = job.field().zero.to_point();
     let placed = mapping::place(order::arrange(made.paths, job, start), job);
-    let (timed, doubts) = after(motion::time(placed, job, &steps), &mut problems)?;
+    let segments = Segments::new(placed, job);
+    let (planned, doubts) = after(plan::plan(segments, &steps), &mut problems)?;
     problems.extend(doubts);
-    let (within, doubts) = after(limits::check(timed, job, &steps, stock), &mut problems)?;
+    let (within, doubts) = after(limits::check(planned, &steps, stock), &mut problems)?;
     problems.extend(doubts);
     Ok(Compiled {
         within,

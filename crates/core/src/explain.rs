@@ -359,6 +359,10 @@ const STORIES: &[(&str, &str)] = &[
         "slow-rows",
         "Rows are engraved slower than asked for, so they burn deeper. A controller plans only so many moves ahead and must be able to stop at the end of the last; where pixels or shoulders make moves of a few hundredths of a millimetre, that sets the speed. Or the run-up is too short.",
     ),
+    (
+        "slow-without-effect",
+        "Power is to follow the speed (slow in ramp), and never changes: the head is nowhere slower than asked for, or the two powers are the same level of the source.",
+    ),
     ("solid", "A solid model has no lines to cut. Reliefs are not built into this version."),
     ("specks", "Traced areas smaller than speck are left out."),
     (
@@ -378,6 +382,10 @@ const STORIES: &[(&str, &str)] = &[
     (
         "too-much",
         "Drawn out, the file has millions of lines, usually since blocks or forms contain each other many times over.",
+    ),
+    (
+        "too-slow",
+        "A speed is so low that no F word of a program can say it: the text would ask for a feed of nothing.",
     ),
     (
         "travel-speed",

@@ -10,7 +10,8 @@
 //! | [`toolpath`] | [`toolpath::Toolpaths`] | what each step follows or fills |
 //! | [`order`] | [`order::Sequence`] | paths in running order |
 //! | [`mapping`] | [`mapping::Placed`] | moves on the machine's axes |
-//! | [`motion`] (with [`beam`]) | [`motion::Timed`] | S values, lengths and times |
+//! | [`segment`] (with [`source`] and [`motion`]) | [`segment::Segments`] | what each line of the program will say |
+//! | [`plan`] | [`plan::Planned`] | lengths, times and energy of the segments |
 //! | [`limits`] | [`limits::WithinLimits`] | the proof that it fits the machine |
 //! | [`program`] | [`program::Program`] | text, and text read back |
 //! | [`picture`] | SVG text | the same values, to look at |
@@ -19,7 +20,6 @@
 //! operator. Nothing here prints, opens files, or asks the clock or the environment.
 
 pub mod artwork;
-pub mod beam;
 pub mod colour;
 mod compile;
 pub mod explain;
@@ -31,10 +31,13 @@ pub mod mapping;
 pub mod motion;
 pub mod order;
 pub mod picture;
+pub mod plan;
 pub mod problem;
 pub mod program;
 pub mod quantity;
+pub mod segment;
 pub mod shield;
+pub mod source;
 pub mod toolpath;
 
 pub use compile::{Choice, Compiled, compile, survey};

@@ -212,6 +212,13 @@ impl Problems {
     }
 }
 
+impl From<Problem> for std::io::Error {
+    /// For writers: what could not be made is what could not be written.
+    fn from(problem: Problem) -> Self {
+        Self::other(problem.message)
+    }
+}
+
 impl From<Problem> for Problems {
     fn from(problem: Problem) -> Self {
         Self(vec![problem])

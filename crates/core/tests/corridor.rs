@@ -84,7 +84,7 @@ fn compiled(svg: &str, dialect: &str) -> Option<(job::Job, Compiled)> {
 fn read_back(job: &job::Job, compiled: Compiled) -> (Compiled, Report, Vec<u8>) {
     let Compiled { within, taken, leftovers, artwork_extents, stock, ghosts, steps, problems } =
         compiled;
-    let program = Program::new(job, within.clone());
+    let program = Program::new(within.clone());
     let mut text = Vec::new();
     program.write(Comments::Full, &mut text).unwrap();
     let mut measure = Measure::new("p", Some(&job.machine), None);
@@ -126,7 +126,7 @@ proptest! {
             let (compiled, report, text) = read_back(&job, compiled);
             let codes: Vec<_> = report.problems.iter().map(|p| (p.code, p.message.clone())).collect();
             prop_assert!(codes.is_empty(), "{codes:?}");
-            let totals = &compiled.within.timed().totals;
+            let totals = &compiled.within.planned().totals;
             // Each end of each move is rounded to a micrometre.
             let slack = 0.002 * totals.moves as f64 + 0.01;
             prop_assert!((totals.burn() - report.burn).abs() < slack, "{} {}", totals.burn(), report.burn);

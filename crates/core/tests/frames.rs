@@ -5,11 +5,13 @@
 use proptest::prelude::*;
 use std::f64::consts::{PI, TAU};
 use std::fmt::Write as _;
-use tinkite_core::geometry::{Piece, Point};
+use tinkite_core::geometry::Point;
+use tinkite_core::job::machine::Travel;
 use tinkite_core::job::{self, Job, machine};
-use tinkite_core::motion::Action;
+use tinkite_core::mapping::Purpose;
 use tinkite_core::problem::Problems;
 use tinkite_core::program::{Comments, Program};
+use tinkite_core::segment::Act;
 use tinkite_core::{Choice, artwork, compile};
 
 /// A machine that a test can turn and twist.
@@ -127,23 +129,25 @@ fn made(plant: &Plant, place: &str, more: &str) -> Result<Made, Problems> {
     let art = artwork::read("a.svg", DRAWING.as_bytes(), &Default::default())?;
     let compiled = compile(art, &job, &Choice::default())?;
     let mut planned = Vec::new();
-    let timed = compiled.within.timed();
-    let extents = timed.totals.worked.unwrap();
-    let walked: Result<(), ()> = timed.walk(|action| {
-        if let Action::Move(m, s) = action {
-            let speed = match m.pace {
-                tinkite_core::mapping::Pace::Feed(speed) => Some(speed.0),
-                tinkite_core::mapping::Pace::Rapid => None,
+    let totals = &compiled.within.planned().totals;
+    let extents = totals.worked.unwrap();
+    let segments = compiled.within.planned().segments();
+    let walked: Result<(), tinkite_core::problem::Problem> = segments.walk(|segment| {
+        if let Act::Move(way) = segment.act {
+            let (from, piece) = segments.piece(&way);
+            let speed = match (way.purpose, job.machine.travel) {
+                (Purpose::Travel, Travel::Rapid) => None,
+                (Purpose::Travel, Travel::Feed(speed)) => Some(speed.0),
+                _ => Some(job.steps[segment.of.step].speed().0),
             };
-            planned.push((m.from, m.piece.end(), s.0 > 0.0, speed));
-            assert!(!m.piece.end().x.is_nan());
-            let _ = matches!(m.piece, Piece::Line { .. });
+            planned.push((from, piece.end(), way.level.is_lit(), speed));
+            assert!(!piece.end().x.is_nan());
         }
         Ok(())
     });
     walked.unwrap();
     let mut text = Vec::new();
-    Program::new(&job, compiled.within).write(Comments::Full, &mut text).unwrap();
+    Program::new(compiled.within).write(Comments::Full, &mut text).unwrap();
     Ok(Made { job, text: String::from_utf8(text).unwrap(), planned, extents })
 }
 

@@ -41,7 +41,7 @@ fn attempt_on(machine: &str, body: &str, place: &str, steps: &str) -> Result<Str
     let art = artwork::read("a.svg", svg.as_bytes(), &Default::default()).map_err(told)?;
     let compiled = compile(art, &job, &Choice::default()).map_err(told)?;
     let mut out = Vec::new();
-    Program::new(&job, compiled.within).write(Comments::None, &mut out).unwrap();
+    Program::new(compiled.within).write(Comments::None, &mut out).unwrap();
     Ok(String::from_utf8(out).unwrap())
 }
 

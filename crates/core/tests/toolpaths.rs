@@ -7,8 +7,9 @@ use std::fmt::Write as _;
 use tinkite_core::geometry::region::Polygon;
 use tinkite_core::geometry::{Contour, Point, fit};
 use tinkite_core::job::{self, Job, machine};
-use tinkite_core::mapping::{Instruction, Purpose};
-use tinkite_core::motion::Action;
+use tinkite_core::mapping::Purpose;
+use tinkite_core::problem::Problem;
+use tinkite_core::segment::Act;
 use tinkite_core::{Choice, Compiled, artwork, compile};
 
 const MACHINE: &str = include_str!("../../cli/demo/bench-laser.machine.toml");
@@ -168,42 +169,46 @@ proptest! {
         let mut order: Vec<usize> = Vec::new();
         let mut burnt = vec![0.0; outlines.len()];
         let mut failed: Option<String> = None;
-        let Ok(()) = compiled.within.timed().walk::<std::convert::Infallible>(|action| {
-            match action {
-                Action::Plain(Instruction::Part { .. }) => order.push(usize::MAX),
-                Action::Move(m, s) => {
-                    if m.purpose != Purpose::Burn {
-                        if s.0 != 0.0 {
-                            failed = Some(format!("S{} on a dark move", s.0));
-                        }
-                        return Ok(());
-                    }
-                    if !(0.0..=ceiling + 1e-9).contains(&s.0) || !m.length().is_finite() {
-                        failed = Some(format!("S{} over {} mm", s.0, m.length()));
-                    }
-                    let middle = m.piece.point_at(m.from, 0.5);
-                    let (nearest, distance) = outlines
-                        .iter()
-                        .map(|o| o.at(o.nearest(middle)).0.distance(middle))
-                        .enumerate()
-                        .min_by(|a, b| a.1.total_cmp(&b.1))
-                        .unwrap();
-                    if distance > reach + lead {
-                        failed = Some(format!("{middle:?} is {distance} mm from any outline"));
-                    }
-                    if distance <= reach {
-                        burnt[nearest] += m.length();
-                        if let Some(last) = order.last_mut().filter(|last| **last == usize::MAX) {
-                            *last = nearest;
-                        }
-                    } else if distance <= reach + lead && !in_scrap(&outlines, &depths, middle) {
-                        failed = Some(format!("a lead runs through a part at {middle:?}"));
-                    }
+        let segments = compiled.within.planned().segments();
+        let mut before = None;
+        let walked: Result<(), Problem> = segments.walk(|segment| {
+            let Act::Move(way) = segment.act else { return Ok(()) };
+            if before.replace(segment.of) != Some(segment.of) {
+                order.push(usize::MAX);
+            }
+            let s = way.level.s();
+            if way.purpose != Purpose::Burn {
+                if s != 0.0 {
+                    failed = Some(format!("S{s} on a dark move"));
                 }
-                _ => {}
+                return Ok(());
+            }
+            let (from, piece) = segments.piece(&way);
+            let length = piece.length(from);
+            if !(0.0..=ceiling + 1e-9).contains(&s) || !length.is_finite() {
+                failed = Some(format!("S{s} over {length} mm"));
+            }
+            let middle = piece.point_at(from, 0.5);
+            let (nearest, distance) = outlines
+                .iter()
+                .map(|o| o.at(o.nearest(middle)).0.distance(middle))
+                .enumerate()
+                .min_by(|a, b| a.1.total_cmp(&b.1))
+                .unwrap();
+            if distance > reach + lead {
+                failed = Some(format!("{middle:?} is {distance} mm from any outline"));
+            }
+            if distance <= reach {
+                burnt[nearest] += length;
+                if let Some(last) = order.last_mut().filter(|last| **last == usize::MAX) {
+                    *last = nearest;
+                }
+            } else if distance <= reach + lead && !in_scrap(&outlines, &depths, middle) {
+                failed = Some(format!("a lead runs through a part at {middle:?}"));
             }
             Ok(())
         });
+        prop_assert!(walked.is_ok());
         prop_assert!(failed.is_none(), "{}", failed.unwrap());
         // Every outline is burnt, all of it but its bridges, as often as was asked for.
         for (n, outline) in outlines.iter().enumerate() {
@@ -278,12 +283,14 @@ proptest! {
             .sum();
         let mut length = 0.0;
         let mut astray: Option<Point> = None;
-        let Ok(()) = compiled.within.timed().walk::<std::convert::Infallible>(|action| {
-            if let Action::Move(m, s) = action
-                && s.0 > 0.0
+        let segments = compiled.within.planned().segments();
+        let walked: Result<(), Problem> = segments.walk(|segment| {
+            if let Act::Move(way) = segment.act
+                && way.level.is_lit()
             {
-                length += m.length();
-                let p = m.piece.point_at(m.from, 0.5);
+                let (from, piece) = segments.piece(&way);
+                length += piece.length(from);
+                let p = piece.point_at(from, 0.5);
                 let inside = polygons.iter().filter(|polygon| polygon.contains(p)).count() % 2 == 1;
                 let near = || outlines.iter().any(|o| o.at(o.nearest(p)).0.distance(p) < 0.02);
                 if !inside && !near() {
@@ -292,6 +299,7 @@ proptest! {
             }
             Ok(())
         });
+        prop_assert!(walked.is_ok());
         prop_assert!(astray.is_none(), "{astray:?} lies outside what is filled");
         // Rings that meet in the middle leave, or share, up to half a spacing there.
         let slack = if how == 3 { 0.03 } else { 0.01 };

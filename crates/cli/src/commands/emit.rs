@@ -52,7 +52,7 @@ pub(super) fn run(args: &Emit, console: &Console) -> Result<(), Refusal> {
     let path = args.output.clone().unwrap_or_else(|| program_path(&args.job.job));
     let comments = if args.terse { Comments::None } else { Comments::Full };
     let made = load::made(&args.job)?;
-    let program = Program::new(&made.job, made.compiled.within);
+    let program = Program::new(made.compiled.within);
     let problems = load::located(made.compiled.problems, &made.sources);
     if path.as_os_str() == "-" {
         door::show(&problems, &made.sources, console);
@@ -67,8 +67,7 @@ pub(super) fn run(args: &Emit, console: &Console) -> Result<(), Refusal> {
         .write_pages(comments, &mut pages)
         .map_err(|error| Refusal::output(&path.display().to_string(), &error))?;
     let written = pages.persist()?;
-    let timed = program.within().timed();
-    let totals = &timed.totals;
+    let totals = &program.planned().totals;
     if console.json {
         let field = made.job.field();
         return console.json(&EmitJson {

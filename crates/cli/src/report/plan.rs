@@ -7,7 +7,7 @@ use serde::Serialize;
 use std::fmt::Write as _;
 use tinkite_core::job::{Fill, Step};
 use tinkite_core::limits::round::departure;
-use tinkite_core::motion::StepTotals;
+use tinkite_core::plan::StepTotals;
 use tinkite_core::quantity::{clock, plain};
 
 #[derive(Debug, Serialize)]
@@ -60,8 +60,8 @@ struct StepJson {
 
 /// The plan as JSON.
 pub(crate) fn json(made: &Made) -> PlanJson {
-    let timed = made.compiled.within.timed();
-    let totals = &timed.totals;
+    let planned = made.compiled.within.planned();
+    let totals = &planned.totals;
     let step = |number: &usize| {
         let (step, sums) = (&made.job.steps[*number], &totals.steps[*number]);
         let (low, high) = sums.s.unwrap_or_default();
@@ -99,9 +99,9 @@ pub(crate) fn json(made: &Made) -> PlanJson {
 
 /// What turns, and how the surface lies to the focus.
 fn rotary(made: &Made) -> Option<RotaryJson> {
-    let timed = made.compiled.within.timed();
-    let (frame, burnt) = (timed.placed.frame(), timed.totals.burnt?);
-    let departure = departure(timed)?;
+    let planned = made.compiled.within.planned();
+    let (frame, burnt) = (planned.segments().frame(), planned.totals.burnt?);
+    let departure = departure(planned)?;
     let words = frame.rect(burnt);
     Some(RotaryJson {
         axis: char::from(frame.letters()[1]).to_string(),
@@ -128,7 +128,7 @@ fn per_mm2(step: &Step, sums: &StepTotals) -> Option<f64> {
 /// Lines to follow, or engraved lines.
 fn paths(made: &Made, step: usize) -> usize {
     use tinkite_core::toolpath::Burn;
-    let sequence = made.compiled.within.timed().placed.sequence();
+    let sequence = made.compiled.within.planned().segments().sequence();
     let lines = |burn: &Burn| match burn {
         Burn::Line(_) => 1,
         Burn::Rows(rows) => rows.line_count(),
@@ -159,8 +159,8 @@ fn energy(step: &Step, sums: &StepTotals) -> String {
 
 /// The plan for people.
 pub(crate) fn text(made: &Made) -> String {
-    let timed = made.compiled.within.timed();
-    let totals = &timed.totals;
+    let planned = made.compiled.within.planned();
+    let totals = &planned.totals;
     let mut out = format!("{} on {}\n", made.job.name, made.job.machine.name);
     let rows = made.compiled.steps.iter().map(|number| {
         let (step, sums) = (&made.job.steps[*number], &totals.steps[*number]);
@@ -208,7 +208,7 @@ pub(crate) fn text(made: &Made) -> String {
     let numbers = [3, 4, 5, 6, 7, 8, 9, 10, 11, 12];
     let numbers = &numbers[..numbers.len() - usize::from(!measured)];
     let _ = writeln!(out, "\n{}\n", table(&header, rows, numbers));
-    let frame = made.compiled.within.timed().placed.frame();
+    let frame = made.compiled.within.planned().segments().frame();
     if let Some(burnt) = totals.burnt {
         let _ = writeln!(
             out,

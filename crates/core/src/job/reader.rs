@@ -2,10 +2,10 @@
 //! what nobody asked for is refused with the nearest key that is known.
 
 use super::machine::Beam;
-use crate::beam;
 use crate::geometry::Point;
 use crate::problem::{Place, Problem, Problems, nearest};
 use crate::quantity::{Length, Power, Quantity, QuantityError, parse, parse_power};
+use crate::source;
 use std::cell::RefCell;
 use std::ops::Range;
 use toml::Spanned;
@@ -258,7 +258,7 @@ impl<'s, 't> Section<'s, 't> {
         beam: &Beam,
     ) -> Option<Power> {
         let asked = self.read_quantity(key, value, parse_power)?;
-        match beam::share(beam, asked) {
+        match source::share(beam, asked) {
             Ok(power) if power.0 > 0.0 => Some(power),
             Ok(_) => {
                 let written = self.text_at(value.span());

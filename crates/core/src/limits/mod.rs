@@ -7,21 +7,21 @@ pub mod round;
 use crate::geometry::{Rect, Vec2};
 use crate::job::{Engrave, Field, Job};
 use crate::mapping::frame::Frame;
-use crate::motion::Timed;
+use crate::plan::Planned;
 use crate::problem::{Place, Problem, Problems};
 use crate::quantity::plain;
 
-/// A timed job that stays within the machine's limits.
+/// A planned job that stays within the machine's limits: every segment of it was held against them.
 #[derive(Debug, Clone)]
 pub struct WithinLimits {
-    timed: Timed,
+    planned: Planned,
 }
 
 impl WithinLimits {
     /// The job that was checked.
     #[must_use]
-    pub fn timed(&self) -> &Timed {
-        &self.timed
+    pub fn planned(&self) -> &Planned {
+        &self.planned
     }
 }
 
@@ -34,13 +34,14 @@ const SLACK: f64 = 0.0015;
 /// What leaves the bed or the stock, with how far and on which side; steps that ask for more
 /// speed than the axes have; nothing to do at all.
 pub fn check(
-    timed: Timed,
-    job: &Job,
+    planned: Planned,
     steps: &[usize],
     stock: Option<Rect>,
 ) -> Result<(WithinLimits, Problems), Problems> {
     let mut problems = Problems::new();
-    let (Some(burnt), Some(worked)) = (timed.totals.burnt, timed.totals.worked) else {
+    let job = planned.job();
+    let totals = &planned.totals;
+    let (Some(burnt), Some(worked)) = (totals.burnt, totals.worked) else {
         let problem = Problem::error(
             "nothing",
             "there is nothing to burn",
@@ -58,14 +59,14 @@ pub fn check(
     if let Some(stock) = stock {
         reach.hold_stock(burnt, stock, &mut problems);
     }
-    round::check(&timed, job, burnt, &mut problems);
+    round::check(&planned, burnt, &mut problems);
     for step in steps.iter().map(|n| &job.steps[*n]) {
         let place = Place {
             span: Some(step.span.clone()),
             thing: Some(step.name.clone()),
             ..Place::file(&job.file)
         };
-        let frame = timed.placed.frame();
+        let frame = planned.segments().frame();
         let axes = [Vec2::new(1.0, 0.0), Vec2::new(0.0, 1.0)].map(|way| frame.limits(way).0);
         let top = axes[0].max(axes[1]);
         if step.fastest().0 > top + 1e-9 {
@@ -99,7 +100,7 @@ pub fn check(
                     "widen spacing to the beam's width").at(place));
         }
     }
-    problems.clone().unless_refused((WithinLimits { timed }, problems))
+    problems.clone().unless_refused((WithinLimits { planned }, problems))
 }
 
 /// The axis that carries the plane to the right, and the one that carries it away.

@@ -5,7 +5,7 @@ use super::{SLACK, refused};
 use crate::geometry::Rect;
 use crate::job::{Job, Keep};
 use crate::mapping::surface::Surface;
-use crate::motion::Timed;
+use crate::plan::Planned;
 use crate::problem::{Place, Problem, Problems};
 use crate::quantity::plain;
 use std::f64::consts::PI;
@@ -50,8 +50,11 @@ const LONG_SPOT: f64 = 1.25;
 const GRAZING: f64 = 1.05;
 
 /// Holds what is burnt (mm from the program's zero) against the object.
-pub(super) fn check(timed: &Timed, job: &Job, burnt: Rect, problems: &mut Problems) {
-    let (Some(round), Some(surface)) = (&job.round, timed.placed.frame().surface()) else { return };
+pub(super) fn check(planned: &Planned, burnt: Rect, problems: &mut Problems) {
+    let job = planned.job();
+    let (Some(round), Some(surface)) = (&job.round, planned.segments().frame().surface()) else {
+        return;
+    };
     wrap(job, burnt, surface, problems);
     if let Some((low, high)) = surface.measured()
         && (burnt.x0 < low - SLACK || burnt.x1 > high + SLACK)
@@ -142,10 +145,10 @@ fn focus(job: &Job, departure: Departure, problems: &mut Problems) {
     told.into_iter().for_each(|p| problems.push(p.at(Place::file(&job.file))));
 }
 
-/// The departure of a timed job, where it has a round object.
+/// The departure of a planned job, where it has a round object.
 #[must_use]
-pub fn departure(timed: &Timed) -> Option<Departure> {
-    let surface = timed.placed.frame().surface()?;
-    let burnt = timed.totals.burnt?;
+pub fn departure(planned: &Planned) -> Option<Departure> {
+    let surface = planned.segments().frame().surface()?;
+    let burnt = planned.totals.burnt?;
     Some(Departure::over(surface, burnt.x0, burnt.x1))
 }

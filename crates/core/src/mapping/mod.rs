@@ -275,7 +275,7 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
 
     /// Makes ready for a pass: how power depends on the speed in it.
     fn begin_pass(&mut self, step: &Step, pass: usize) {
-        let own = step.passes[pass].power.0;
+        let own = step.full_power(pass).0;
         self.slow = step.ramp.slow.map_or(1.0, |slow| slow.0 / own);
     }
 

@@ -14,7 +14,7 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
         self.begin_pass(step, pass);
         let how = &step.passes[pass];
         // Levels hold the powers of the first pass; further passes are stronger or weaker as one.
-        let share = how.power.0 / step.power().0;
+        let share = step.share(pass);
         let feed = Pace::Feed(how.speed);
         let mut height = Some(step.height(pass));
         rows.rows().try_for_each(|row| self.row(&row, rows.walk.run_up, feed, share, height.take()))

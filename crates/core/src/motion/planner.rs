@@ -26,13 +26,11 @@ pub struct Block {
     pub end: Vec2,
     /// Whether the head stands still before it.
     pub stop_before: bool,
-    /// How many places it takes in a controller's queue: an arc is run as chords.
-    pub places: u32,
 }
 
 /// A block whose speeds are certain.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Ran {
+pub struct PlannedBlock {
     /// The block.
     pub block: Block,
     /// Speed at its start, mm/s.
@@ -43,29 +41,12 @@ pub struct Ran {
     pub seconds: f64,
 }
 
-impl Ran {
+impl PlannedBlock {
     /// A block that is entered and left at these squared speeds.
     #[must_use]
     pub fn new(block: Block, entry_squared: f64, exit_squared: f64) -> Self {
         let seconds = seconds(&block, entry_squared, exit_squared);
         Self { block, entry: entry_squared.sqrt(), exit: exit_squared.sqrt(), seconds }
-    }
-
-    /// The same in other lengths, of which `factor` are one mm.
-    #[must_use]
-    pub fn scaled(self, factor: f64) -> Self {
-        if factor == 1.0 {
-            return self;
-        }
-        let Block { length, speed, acceleration, .. } = self.block;
-        let block = Block {
-            length: length / factor,
-            speed: speed / factor,
-            acceleration: acceleration / factor,
-            ..self.block
-        };
-        let (entry, exit) = (self.entry / factor, self.exit / factor);
-        Self { block, entry, exit, seconds: self.seconds }
     }
 
     fn peak_squared(&self) -> f64 {
@@ -114,8 +95,6 @@ pub struct Planner<T> {
     /// How many places the controller's queue has; none: it knows the whole program.
     window: Option<u32>,
     queue: VecDeque<Queued<T>>,
-    /// Places taken in the queue.
-    places: u64,
     /// Squared speed at the start of the queue: settled.
     entry: f64,
     before: Option<Block>,
@@ -132,7 +111,6 @@ impl<T: Copy> Planner<T> {
             corner,
             window,
             queue: VecDeque::new(),
-            places: 0,
             entry: 0.0,
             before: None,
             stop_next: true,
@@ -146,19 +124,13 @@ impl<T: Copy> Planner<T> {
     }
 
     /// Adds a block; `done` is called for every block whose time is now certain.
-    pub fn push(&mut self, mut block: Block, tag: T, done: &mut impl FnMut(T, Ran)) {
-        if let Some(window) = self.window.filter(|_| block.places > 1) {
-            // Along an arc no more of its chords are seen at once than the queue has places.
-            let seen = block.length * (f64::from(window) / f64::from(block.places)).min(1.0);
-            block.speed = block.speed.min((2.0 * block.acceleration * seen).sqrt());
-        }
+    pub fn push(&mut self, block: Block, tag: T, done: &mut impl FnMut(T, PlannedBlock)) {
         let stop = std::mem::take(&mut self.stop_next) || block.stop_before;
         let entry_limit = match &self.before {
             Some(before) if !stop => junction_speed_squared(before, &block, self.corner),
             _ => 0.0,
         };
         self.before = Some(block);
-        self.places += u64::from(block.places);
         self.queue.push_back(Queued { block, entry_limit, tag });
         match self.window {
             Some(window) => {
@@ -173,42 +145,37 @@ impl<T: Copy> Planner<T> {
     }
 
     fn first_runs(&self, window: u32) -> bool {
-        let first = self.queue.front().map_or(0, |first| u64::from(first.block.places));
-        self.queue.len() > 1 && self.places - first >= u64::from(window)
+        self.queue.len() > window.max(1) as usize
     }
 
     /// Runs the first block: it must be left so slowly that the head can stop at the end of the
-    /// last place that the controller knows.
-    fn run_first(&mut self, window: u32, done: &mut impl FnMut(T, Ran)) {
+    /// last block that the controller knows.
+    fn run_first(&mut self, window: u32, done: &mut impl FnMut(T, PlannedBlock)) {
         let Some(first) = self.queue.pop_front() else { return };
-        self.places -= u64::from(first.block.places);
         // One place is the block that runs.
-        let mut left = window.saturating_sub(1);
-        let mut rest = self.queue.iter().peekable();
-        let mut limit = rest.peek().map_or(0.0, |next| next.entry_limit);
+        let seen = (window as usize).saturating_sub(1);
+        let mut limit =
+            self.queue.front().filter(|_| seen > 0).map_or(0.0, |next| next.entry_limit);
         let mut reach = 0.0;
-        while let Some(next) = rest.next() {
-            let seen = (f64::from(left) / f64::from(next.block.places)).min(1.0);
-            left = left.saturating_sub(next.block.places);
-            reach += 2.0 * next.block.acceleration * next.block.length * seen;
+        for at in 0..seen.min(self.queue.len()) {
+            let next = &self.queue[at];
+            reach += 2.0 * next.block.acceleration * next.block.length;
             if reach >= limit {
                 break;
             }
-            let after = rest.peek().filter(|_| left > 0).map_or(0.0, |after| after.entry_limit);
+            let known = at + 1 < seen;
+            let after = self.queue.get(at + 1).filter(|_| known).map_or(0.0, |n| n.entry_limit);
             limit = limit.min(after + reach);
-            if left == 0 {
-                break;
-            }
         }
         let block = first.block;
         let most = self.entry + 2.0 * block.acceleration * block.length;
         let exit = limit.min(most).min(block.speed * block.speed);
-        done(first.tag, Ran::new(block, self.entry, exit));
+        done(first.tag, PlannedBlock::new(block, self.entry, exit));
         self.entry = exit;
     }
 
     /// Ends the program at standstill; `done` is called for every block that is left.
-    pub fn finish(&mut self, done: &mut impl FnMut(T, Ran)) {
+    pub fn finish(&mut self, done: &mut impl FnMut(T, PlannedBlock)) {
         match self.window {
             Some(window) => {
                 while !self.queue.is_empty() {
@@ -221,7 +188,7 @@ impl<T: Copy> Planner<T> {
 
     /// Hands on all blocks whose speeds no later block can change: those before the last point at
     /// which braking to a stop and not braking at all demand the same speed.
-    fn settle(&mut self, at_end: bool, done: &mut impl FnMut(T, Ran)) {
+    fn settle(&mut self, at_end: bool, done: &mut impl FnMut(T, PlannedBlock)) {
         let n = self.queue.len();
         // Highest squared entry speeds if the head had to stop after the queue, or did not have to.
         let mut must_stop = vec![0.0; n + 1];
@@ -241,7 +208,7 @@ impl<T: Copy> Planner<T> {
             let block = &queued.block;
             let reach = 2.0 * block.acceleration * block.length;
             let exit = must_stop[at + 1].min(entry + reach).min(block.speed * block.speed);
-            done(queued.tag, Ran::new(*block, entry, exit));
+            done(queued.tag, PlannedBlock::new(*block, entry, exit));
             entry = exit;
         }
         self.entry = entry;
@@ -288,24 +255,16 @@ mod tests {
 
     fn straight(length: f64) -> Block {
         let x = Vec2::new(1.0, 0.0);
-        Block {
-            length,
-            speed: 100.0,
-            acceleration: 1000.0,
-            start: x,
-            end: x,
-            stop_before: false,
-            places: 1,
-        }
+        Block { length, speed: 100.0, acceleration: 1000.0, start: x, end: x, stop_before: false }
     }
 
     fn run(blocks: &[Block], batch: usize) -> Vec<f64> {
         let mut times = Vec::new();
         let mut planner = Planner { batch, ..Planner::new(0.01, None) };
         for block in blocks {
-            planner.push(*block, (), &mut |(), ran: Ran| times.push(ran.seconds));
+            planner.push(*block, (), &mut |(), ran: PlannedBlock| times.push(ran.seconds));
         }
-        planner.finish(&mut |(), ran: Ran| times.push(ran.seconds));
+        planner.finish(&mut |(), ran: PlannedBlock| times.push(ran.seconds));
         times
     }
 
@@ -336,9 +295,9 @@ mod tests {
         let mut time = 0.0;
         let mut planner = Planner::new(0.01, window);
         for block in blocks {
-            planner.push(*block, (), &mut |(), ran: Ran| time += ran.seconds);
+            planner.push(*block, (), &mut |(), ran: PlannedBlock| time += ran.seconds);
         }
-        planner.finish(&mut |(), ran: Ran| time += ran.seconds);
+        planner.finish(&mut |(), ran: PlannedBlock| time += ran.seconds);
         time
     }
 

@@ -8,7 +8,7 @@ use super::palette::{DRAWN, step_colour};
 use crate::artwork::Bitmap;
 use crate::geometry::{Affine, Contour, Piece, Vec2};
 use crate::job::Job;
-use crate::mapping::Placed;
+use crate::segment::Segments;
 use crate::toolpath::Burn;
 use crate::toolpath::line::Line;
 use crate::toolpath::rows::{Content, Grid, Rows};
@@ -114,12 +114,12 @@ fn push_line(data: &mut Data, view: &View, line: &Line, shown: &mut Shown) {
 pub(super) fn draw(
     out: &mut String,
     view: &View,
-    placed: &Placed,
+    segments: &Segments,
     job: &Job,
     detail: &Detail,
 ) -> Shown {
     let mut shown = Shown::default();
-    for group in placed.sequence().paths().chunk_by(|a, b| a.step == b.step) {
+    for group in segments.sequence().paths().chunk_by(|a, b| a.step == b.step) {
         let step = group[0].step;
         let colour = step_colour(step);
         let mut data = Data::default();

@@ -2,9 +2,9 @@
 
 use super::frame::{rect, text};
 use super::palette::{FAINT_INK, GRID, INK, PAPER, step_colour};
-use crate::beam::table::{Measured, Table};
 use crate::geometry::{Point, Rect, Vec2};
 use crate::quantity::plain;
+use crate::source::table::{Measured, Table};
 use std::fmt::Write as _;
 
 const SIZE: (f64, f64) = (1280.0, 800.0);

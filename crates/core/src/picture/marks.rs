@@ -6,7 +6,7 @@ use super::legend;
 use super::palette::{BED, INK, step_colour};
 use crate::geometry::{Point, Rect, Vec2};
 use crate::job::Job;
-use crate::mapping::Placed;
+use crate::segment::Segments;
 use crate::toolpath::Burn;
 
 /// A label's rough place on the canvas: labels that would touch are left out.
@@ -30,9 +30,9 @@ impl Labels {
 }
 
 /// Start points with their turn, and arrows.
-pub(super) fn draw(out: &mut String, view: &View, placed: &Placed, job: &Job, detail: &Detail) {
+pub(super) fn draw(out: &mut String, view: &View, segments: &Segments, job: &Job, detail: &Detail) {
     let mut labels = Labels { taken: Vec::new() };
-    for (number, path) in placed.sequence().paths().iter().enumerate() {
+    for (number, path) in segments.sequence().paths().iter().enumerate() {
         let colour = step_colour(path.step);
         if detail.arrows
             && let Some((at, direction)) = arrow_place(view, &path.burn)

@@ -1,6 +1,6 @@
 //! Pictures: the job on its bed, as SVG text.
 //!
-//! A picture is made from the same placed and timed job as the program, never from a second
+//! A picture is made from the same planned job as the program, never from a second
 //! computation. Detail falls away as it gets too small to see: numbers first, then arrows and start
 //! points, then travel, and engraved lines are thinned so that they never melt into a blot.
 

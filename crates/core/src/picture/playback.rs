@@ -10,8 +10,9 @@ use super::scene::{Look, view_of};
 use crate::compile::Compiled;
 use crate::geometry::Point;
 use crate::job::Job;
-use crate::mapping::{Instruction, Purpose};
+use crate::mapping::Purpose;
 use crate::quantity::clock;
+use crate::segment::Act;
 
 /// One stroke on the canvas, px.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -59,9 +60,9 @@ const TOLERANCE: f64 = 0.3;
 #[must_use]
 pub fn playback(compiled: &Compiled, job: &Job, look: &Look, count: usize) -> Playback {
     let (view, ground, _) = view_of(compiled, job, look);
-    let timed = compiled.within.timed();
+    let planned = compiled.within.planned();
     let count = count.max(1);
-    let seconds = timed.totals.seconds().max(1e-9);
+    let seconds = planned.totals.seconds().max(1e-9);
     let each = seconds / count as f64;
     let origin = job.field().zero;
     let mut frames: Vec<Frame> = vec![Frame::default(); count];
@@ -73,13 +74,15 @@ pub fn playback(compiled: &Compiled, job: &Job, look: &Look, count: usize) -> Pl
     let mut at = px(Point::ZERO);
     // Up to which frame it is known where the head is.
     let mut known = 0;
-    timed.trace(|traced| {
-        let Instruction::Move(m) = traced.instruction else { return };
-        let lit = m.purpose == Purpose::Burn;
+    planned.trace(|traced| {
+        let Act::Move(way) = traced.segment.act else { return };
+        let lit = way.purpose == Purpose::Burn;
+        let step = traced.segment.of.step;
+        let (start, piece) = planned.segments().piece(&way);
         let mut points = Vec::new();
-        m.piece.flatten(m.from, TOLERANCE / view.scale, |p| points.push(p));
+        piece.flatten(start, TOLERANCE / view.scale, |p| points.push(p));
         let parts = points.len().max(1);
-        let (mut from, mut begins) = (m.from, traced.begins);
+        let (mut from, mut begins) = (start, traced.begins);
         for p in points {
             let ends = begins + traced.seconds / parts as f64;
             // A long stroke grows over several frames.
@@ -94,11 +97,11 @@ pub fn playback(compiled: &Compiled, job: &Job, look: &Look, count: usize) -> Pl
                     known += 1;
                 }
                 if lit {
-                    frames[frame].strokes.push(Stroke { from: a, to: b, step: traced.step });
+                    frames[frame].strokes.push(Stroke { from: a, to: b, step });
                 }
                 at = b;
                 frames[frame].head = b;
-                (frames[frame].lit, frames[frame].step) = (lit, traced.step);
+                (frames[frame].lit, frames[frame].step) = (lit, step);
             }
             (from, begins) = (p, ends);
         }

@@ -13,9 +13,11 @@ use super::turned;
 use crate::compile::Compiled;
 use crate::geometry::{Point, Rect, Vec2};
 use crate::job::{Fill, Job};
-use crate::mapping::Placed;
+use crate::mapping::Purpose;
+use crate::plan::Planned;
 use crate::program::s_words;
 use crate::quantity::{clock, plain};
+use crate::segment::Act;
 use std::fmt::Write as _;
 
 /// What part of the bed is worth showing: all of it, unless the job would be lost on it.
@@ -43,7 +45,7 @@ pub struct Look {
 
 /// The view of a job and what lies under it; where the object in the rotary is drawn, if there is one.
 pub(super) fn view_of(compiled: &Compiled, job: &Job, look: &Look) -> (View, Ground, Option<Vec2>) {
-    let totals = &compiled.within.timed().totals;
+    let totals = &compiled.within.planned().totals;
     let field = job.field();
     let to_bed = |r: Rect| r + field.zero;
     let stock = compiled.stock;
@@ -55,7 +57,8 @@ pub(super) fn view_of(compiled: &Compiled, job: &Job, look: &Look) -> (View, Gro
         let corner = |x, y| field.plane(Point::new(x, y));
         Rect::from_points(corner(machine.x0, machine.y0), corner(machine.x1, machine.y1))
     });
-    if let (None, Some(surface)) = (window, compiled.within.timed().placed.frame().surface()) {
+    if let (None, Some(surface)) = (window, compiled.within.planned().segments().frame().surface())
+    {
         let (view, middle) = turned::view(surface, &field, reach, canvas);
         return (view, ground, Some(middle));
     }
@@ -66,12 +69,12 @@ pub(super) fn view_of(compiled: &Compiled, job: &Job, look: &Look) -> (View, Gro
 /// The job on its bed, as an SVG document.
 #[must_use]
 pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
-    let timed = compiled.within.timed();
-    let totals = &timed.totals;
+    let planned = compiled.within.planned();
+    let totals = &planned.totals;
     let field = job.field();
     let origin = field.zero;
     let (view, ground, object) = view_of(compiled, job, look);
-    let paths = timed.placed.sequence().paths().len();
+    let paths = planned.segments().sequence().paths().len();
     let detail = Detail::for_paths(if look.window.is_some() { paths / 4 } else { paths });
 
     let mut out = String::with_capacity(64 << 10);
@@ -81,24 +84,24 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
         ghost::draw(&mut out, &view, ghost);
     }
     if detail.travel {
-        draw_travel(&mut out, &view, &timed.placed, origin);
+        draw_travel(&mut out, &view, planned, origin);
     }
     let (shown, scale) = match look.show {
-        None => (burns::draw(&mut out, &view, &timed.placed, job, &detail), None),
+        None => (burns::draw(&mut out, &view, planned.segments(), job, &detail), None),
         Some(what) => {
             let scale = show::draw(&mut out, &view, compiled, job, what, detail.stroke);
             (burns::Shown::default(), Some(scale))
         }
     };
     if look.show.is_none() {
-        marks::draw(&mut out, &view, &timed.placed, job, &detail);
+        marks::draw(&mut out, &view, planned.segments(), job, &detail);
     }
     frame::extents(&mut out, &view, totals.burnt.map(|r| r + origin).unwrap_or_default());
     out.push_str("</g>\n");
     frame::rulers(&mut out, &view, field.into());
     frame::origin(&mut out, &view, field.into());
     if let Some(middle) = object {
-        turned::draw(&mut out, &view, middle, timed, job);
+        turned::draw(&mut out, &view, middle, planned, job);
     }
     let mut notes = detail.notes(paths);
     notes.extend(shown.notes);
@@ -129,7 +132,7 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
             ),
             format!("about {} in all", clock(totals.seconds())),
             totals.burnt.map_or_else(String::new, |r| {
-                timed.placed.frame().span(r, if object.is_some() { 1 } else { 2 })
+                planned.segments().frame().span(r, if object.is_some() { 1 } else { 2 })
             }),
         ],
         notes,
@@ -143,10 +146,10 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
 }
 
 fn entries(compiled: &Compiled, job: &Job) -> Vec<Entry> {
-    let timed = compiled.within.timed();
+    let planned = compiled.within.planned();
     let entry = |number: &usize| {
         let step = &job.steps[*number];
-        let totals = &timed.totals.steps[*number];
+        let totals = &planned.totals.steps[*number];
         let passes = match step.passes.len() {
             1 => String::new(),
             n => format!(", {n} passes"),
@@ -173,17 +176,25 @@ fn entries(compiled: &Compiled, job: &Job) -> Vec<Entry> {
 }
 
 /// Travel between paths, from the machine's zero on; not the small steps inside an engraving.
-fn draw_travel(out: &mut String, view: &View, placed: &Placed, origin: Vec2) {
+fn draw_travel(out: &mut String, view: &View, planned: &Planned, origin: Vec2) {
     let mut d = String::new();
-    let mut at = origin.to_point();
-    for path in placed.sequence().paths() {
-        let (start, end) = path.burn.ends();
-        let (a, b) = (view.px(at), view.px(start));
+    let mut before = None;
+    planned.trace(|traced| {
+        let Act::Move(way) = traced.segment.act else { return };
+        let of = traced.segment.of;
+        if way.purpose != Purpose::Travel {
+            before = Some(of);
+            return;
+        }
+        if before == Some(of) {
+            return;
+        }
+        let (from, piece) = planned.segments().piece(&way);
+        let (a, b) = (view.px(from + origin), view.px(piece.end() + origin));
         if a.distance(b) > 2.0 {
             let _ = write!(d, "M{:.1} {:.1}L{:.1} {:.1}", a.x, a.y, b.x, b.y);
         }
-        at = end;
-    }
+    });
     let _ = writeln!(
         out,
         r#"<path d="{d}" fill="none" stroke="{TRAVEL}" stroke-width="0.9" stroke-dasharray="5 4"/>"#

@@ -6,10 +6,11 @@ use super::legend::Scale;
 use super::palette::ramp;
 use crate::compile::Compiled;
 use crate::geometry::{Piece, Point, Vec2};
-use crate::job::Job;
-use crate::mapping::{Instruction, Move, Purpose};
-use crate::motion::Traced;
+use crate::job::{Job, Step};
+use crate::mapping::Purpose;
+use crate::plan::Traced;
 use crate::quantity::{clock, plain};
+use crate::segment::{Act, Way};
 use std::fmt::Write as _;
 
 /// What colours stand for.
@@ -46,56 +47,74 @@ fn each_stretch(
     scale: f64,
     mut each: impl FnMut(Stretch),
 ) {
-    let timed = compiled.within.timed();
-    let mut path = 0_u32;
-    timed.trace(|traced| {
-        if let Instruction::Part { .. } = traced.instruction {
+    let planned = compiled.within.planned();
+    let segments = planned.segments();
+    let (mut path, mut before) = (0_u32, None);
+    planned.trace(|traced| {
+        let of = traced.segment.of;
+        if of.path > 0 && before.replace(of) != Some(of) {
             path += 1;
         }
-        let Instruction::Move(m) = traced.instruction else { return };
-        if m.purpose != Purpose::Burn || thinned_out(&traced, &m, job, scale) {
+        let Act::Move(way) = traced.segment.act else { return };
+        let (from, piece) = segments.piece(&way);
+        let step = &job.steps[of.step];
+        if way.purpose != Purpose::Burn || thinned_out(step, from, &piece, scale) {
             return;
         }
         match what {
-            Show::Power => timed.stretches(&traced, |s| {
-                each(Stretch { from: s.from, piece: s.piece, value: s.s.0 });
-            }),
-            Show::Speed => by_speed(&traced, &m, &mut each),
-            Show::Order => {
-                each(Stretch { from: m.from, piece: m.piece, value: f64::from(path) });
+            Show::Power => each(Stretch { from, piece, value: way.level.s() }),
+            Show::Speed => {
+                // On a round object the controller's lengths are not those on the stock.
+                let stock = segments.frame().length(from, &piece) / way.length().max(1e-9);
+                by_speed(&traced, &way, (from, piece), stock, &mut each);
             }
-            Show::Time => {
-                each(Stretch { from: m.from, piece: m.piece, value: traced.begins });
-            }
+            Show::Order => each(Stretch { from, piece, value: f64::from(path) }),
+            Show::Time => each(Stretch { from, piece, value: traced.begins }),
         }
     });
 }
 
-fn by_speed(traced: &Traced<'_>, m: &Move, each: &mut impl FnMut(Stretch)) {
-    let Some(ran) = traced.ran else { return };
-    let length = m.length();
-    let (up, down) = ran.ramps();
-    let even = up + down < 1e-9;
+fn by_speed(
+    traced: &Traced<'_>,
+    way: &Way,
+    (from, piece): (Point, Piece),
+    stock: f64,
+    each: &mut impl FnMut(Stretch),
+) {
+    let even = traced.blocks.iter().all(|planned| {
+        let (up, down) = planned.ramps();
+        up + down < 1e-9
+    });
     let count = if even { 1 } else { PARTS };
+    let whole = way.length();
     for n in 0..count {
         let (low, high) = (n as f64 / count as f64, (n + 1) as f64 / count as f64);
-        let (from, piece) = m.piece.between(m.from, low, high);
-        each(Stretch { from, piece, value: ran.speed_at(f64::midpoint(low, high) * length) });
+        let (from, piece) = piece.between(from, low, high);
+        let mut left = f64::midpoint(low, high) * whole;
+        let mut speed = 0.0;
+        for planned in traced.blocks {
+            speed = planned.speed_at(left.min(planned.block.length));
+            left -= planned.block.length;
+            if left <= 0.0 {
+                break;
+            }
+        }
+        each(Stretch { from, piece, value: speed * stock });
     }
 }
 
 /// Whether a row is left out because its neighbours lie closer than can be drawn apart.
-fn thinned_out(traced: &Traced<'_>, m: &Move, job: &Job, scale: f64) -> bool {
-    let Some(engrave) = job.steps[traced.step].make.engrave() else { return false };
+fn thinned_out(step: &Step, from: Point, piece: &Piece, scale: f64) -> bool {
+    let Some(engrave) = step.make.engrave() else { return false };
     let every = thinning(engrave.spacing() * scale) as i64;
     if every <= 1 {
         return false;
     }
-    let (along, _) = m.piece.directions(m.from);
+    let (along, _) = piece.directions(from);
     // The same for both directions of walking.
     let across = Vec2::new(-along.y, along.x)
         * if along.y < -1e-9 || (along.y < 1e-9 && along.x < 0.0) { -1.0 } else { 1.0 };
-    let row = (across.dot(m.from.to_vec2()) / engrave.spacing()).round() as i64;
+    let row = (across.dot(from.to_vec2()) / engrave.spacing()).round() as i64;
     row.rem_euclid(every) != 0
 }
 

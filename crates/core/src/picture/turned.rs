@@ -5,10 +5,11 @@ use super::frame::{self, View};
 use super::palette::{FAINT_INK, INK, STOCK, STOCK_EDGE, step_colour};
 use crate::geometry::{Point, Rect, Vec2};
 use crate::job::{Field, Job};
+use crate::mapping::Purpose;
 use crate::mapping::surface::Surface;
-use crate::mapping::{Instruction, Purpose};
-use crate::motion::Timed;
+use crate::plan::Planned;
 use crate::quantity::plain;
+use crate::segment::Act;
 use std::fmt::Write as _;
 
 /// More stretches than this are not drawn one by one on the object.
@@ -39,16 +40,16 @@ pub(super) fn view(surface: &Surface, field: &Field, reach: Rect, canvas: Canvas
 }
 
 /// Seam, top and overlap on the unrolled surface, and the object, its middle moved to `middle`.
-pub(super) fn draw(out: &mut String, view: &View, middle: Vec2, timed: &Timed, job: &Job) {
+pub(super) fn draw(out: &mut String, view: &View, middle: Vec2, planned: &Planned, job: &Job) {
     let field = job.field();
-    let Some(surface) = timed.placed.frame().surface() else { return };
+    let Some(surface) = planned.segments().frame().surface() else { return };
     let around = field.around.unwrap_or_default();
     unrolled(out, view, &field, around);
     let diameter = around / std::f64::consts::PI;
     let axis = middle.y;
     let onto = Onto { view, field, surface, axis, aside: middle.x };
     onto.body(out);
-    onto.artwork(out, timed);
+    onto.artwork(out, planned);
     let style = format!(r#"font-size="11" fill="{FAINT_INK}""#);
     let left = view.px(view.shown.origin()).x + middle.x;
     let at = Point::new(left, axis + diameter / 2.0 * view.scale + 16.0);
@@ -136,27 +137,24 @@ impl Onto<'_> {
         frame::line(out, ends.0, ends.1, &style);
     }
 
-    fn artwork(&self, out: &mut String, timed: &Timed) {
-        let mut step = 0;
-        let every = timed.totals.moves / MOST + 1;
+    fn artwork(&self, out: &mut String, planned: &Planned) {
+        let every = planned.totals.moves / MOST + 1;
         let (mut number, mut runs): (u64, Vec<[String; 2]>) = (0, Vec::new());
-        let walked: Result<(), std::convert::Infallible> = timed.placed.walk(|instruction| {
-            match instruction {
-                Instruction::Step(number) => step = number,
-                Instruction::Move(m) if m.purpose == Purpose::Burn => {
-                    number += 1;
-                    if number.is_multiple_of(every) {
-                        if runs.len() <= step {
-                            runs.resize(step + 1, Default::default());
-                        }
-                        self.wrapped(&mut runs[step], m.from, m.piece.end());
-                    }
-                }
-                _ => {}
+        planned.trace(|traced| {
+            let Act::Move(way) = traced.segment.act else { return };
+            if way.purpose != Purpose::Burn {
+                return;
             }
-            Ok(())
+            number += 1;
+            if number.is_multiple_of(every) {
+                let step = traced.segment.of.step;
+                if runs.len() <= step {
+                    runs.resize(step + 1, Default::default());
+                }
+                let (from, piece) = planned.segments().piece(&way);
+                self.wrapped(&mut runs[step], from, piece.end());
+            }
         });
-        let Ok(()) = walked;
         for (step, [near, far]) in runs.iter().enumerate() {
             let colour = step_colour(step);
             for (d, opacity) in [(far, 0.15), (near, 0.9)] {

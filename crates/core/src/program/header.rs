@@ -7,11 +7,11 @@ use crate::quantity::{clock, plain};
 
 /// The comment lines at the head of a program; `part` is which file of it, from 1, where it has
 /// more than one.
-pub(super) fn lines(program: &Program<'_>, part: Option<usize>) -> Vec<String> {
+pub(super) fn lines(program: &Program, part: Option<usize>) -> Vec<String> {
     let job = program.job();
-    let timed = program.within().timed();
-    let totals = &timed.totals;
-    let frame = timed.placed.frame();
+    let planned = program.planned();
+    let totals = &planned.totals;
+    let frame = planned.segments().frame();
     let span = |rect: Option<Rect>| frame.span(rect.unwrap_or_default(), 3);
     let mut lines = vec![job.name.clone()];
     lines.extend(part.map(|part| format!("file {part} of this program: run them in turn")));

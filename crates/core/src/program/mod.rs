@@ -20,30 +20,31 @@ pub(crate) use write::s_words;
 
 use crate::job::Job;
 use crate::limits::WithinLimits;
+use crate::plan::Planned;
 
-/// A job that may be sent to its machine.
+/// A job that may be sent to its machine. It owns the job that was checked; there is no other that
+/// it could be made from.
 #[derive(Debug)]
-pub struct Program<'j> {
-    job: &'j Job,
+pub struct Program {
     within: WithinLimits,
 }
 
-impl<'j> Program<'j> {
+impl Program {
     /// The program of a job that was found to be within limits.
     #[must_use]
-    pub fn new(job: &'j Job, within: WithinLimits) -> Self {
-        Self { job, within }
+    pub fn new(within: WithinLimits) -> Self {
+        Self { within }
     }
 
     /// The job it was made from.
     #[must_use]
-    pub fn job(&self) -> &'j Job {
-        self.job
+    pub fn job(&self) -> &Job {
+        self.planned().job()
     }
 
-    /// What was found out about its moves.
+    /// What was found out about what is sent.
     #[must_use]
-    pub fn within(&self) -> &WithinLimits {
-        &self.within
+    pub fn planned(&self) -> &Planned {
+        self.within.planned()
     }
 }

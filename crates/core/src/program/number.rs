@@ -3,17 +3,22 @@
 //! Positions are rounded to whole micrometres first and compared as such, so that a word is left
 //! out exactly when the text would be the same.
 
-/// Micrometres, the resolution of every position in a program.
-pub(super) type Micron = i64;
-
-/// Millimetres to whole micrometres, halves away from zero.
-pub(super) fn microns(mm: f64) -> Micron {
-    (mm * 1000.0).round() as Micron
-}
+use crate::segment::{Feed, Micron};
+use crate::source::Level;
 
 /// Appends `letter` and a length without trailing zeros: `X12.5`, `Y-0.003`.
 pub(super) fn push_length(out: &mut Vec<u8>, letter: u8, value: Micron) {
     push_scaled(out, letter, value, 3);
+}
+
+/// Appends an S word.
+pub(super) fn push_level(out: &mut Vec<u8>, level: Level) {
+    push_scaled(out, b'S', i64::from(level.thousandths()), 3);
+}
+
+/// Appends an F word.
+pub(super) fn push_feed(out: &mut Vec<u8>, feed: Feed) {
+    push_scaled(out, b'F', i64::try_from(feed.ten_thousandths()).unwrap_or(i64::MAX), 4);
 }
 
 /// Appends `letter` and `value` (≥ 0) with at most `places` decimals.
@@ -60,6 +65,7 @@ fn push_digits(out: &mut Vec<u8>, mut value: u64) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::segment::microns;
 
     #[test]
     fn numbers_carry_no_junk_and_read_back_the_same() {

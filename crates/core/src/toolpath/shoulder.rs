@@ -3,7 +3,6 @@
 use super::Setting;
 use super::area::Ground;
 use super::rows::Walk;
-use crate::beam;
 use crate::geometry::Point;
 use crate::geometry::region::{self, Combine};
 use crate::geometry::scan::{Area, Span, scan};
@@ -33,7 +32,7 @@ pub(super) fn bands(
     let beam = &setting.job.machine.beam;
     let full = setting.step.power().0;
     // A band for each level of the source that lies between, and no narrower than half a spot.
-    let levels = ((full - how.from.0).abs() * beam.full / beam::level_step(beam)).round();
+    let levels = ((full - how.from.0).abs() * beam.full / beam.level_step()).round();
     let fine = (how.over / (beam.width / 2.0)).ceil();
     let count = (levels.min(fine).max(1.0) as usize).min(MOST_BANDS);
     let tolerance = setting.job.tolerance / 2.0;

@@ -8,10 +8,10 @@ use crate::png;
 use crate::refusal::{Refusal, Sources};
 use std::io::Write;
 use std::path::Path;
-use tinkite_core::beam::table::{Measured, Table};
 use tinkite_core::job::machine::{self, edit};
 use tinkite_core::picture;
 use tinkite_core::quantity::{Asked, parse_power};
+use tinkite_core::source::table::{Measured, Table};
 
 pub(super) fn run(args: &MachineMeasure, console: &Console) -> Result<(), Refusal> {
     if let Some(path) = &args.draw {

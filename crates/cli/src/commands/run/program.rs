@@ -118,7 +118,7 @@ fn from_job(args: &Run, console: &Console) -> Result<Found, Refusal> {
     };
     let made = load::made(&job_args)?;
     door::show(&load::located(made.compiled.problems, &made.sources), &made.sources, console);
-    let program = Program::new(&made.job, made.compiled.within);
+    let program = Program::new(made.compiled.within);
     let name = format!("the program of {}", args.file.display());
     let failed = |error: io::Error| Refusal::output("a temporary file", &error);
     let mut file = tempfile::tempfile().map_err(failed)?;

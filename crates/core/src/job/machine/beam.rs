@@ -1,40 +1,11 @@
 //! The source: what its S values mean.
 
 use super::link::Dialect;
-use crate::beam::table::{Measured, Table};
 use crate::job::reader::Section;
 use crate::problem::Problem;
 use crate::quantity::{Asked, Length, Power, parse_power};
-
-/// The beam and the S values that drive it.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Beam {
-    /// S value at 100 %.
-    pub full: f64,
-    /// Lowest S value that lights the source.
-    pub floor: f64,
-    /// Highest power that may be asked for.
-    pub ceiling: Power,
-    /// Width of the spot, mm.
-    pub width: f64,
-    /// Whether the controller scales power by the actual speed (M4) or keeps it (M3).
-    pub follows_speed: bool,
-    /// How many levels the source tells apart from S0 to full, where that is known.
-    pub levels: Option<u32>,
-    /// What was measured at the source.
-    pub table: Option<Table>,
-    /// How a program switches it.
-    pub switch: Switch,
-}
-
-/// How a program switches the source.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Switch {
-    /// M3 or M4 to make it ready, an S word on each move, M5 at the end.
-    Inline,
-    /// A line of its own before the moves it is meant for: M106 S, and M107 for off.
-    Lines,
-}
+use crate::source::table::{Measured, Table};
+use crate::source::{Beam, Switch};
 
 /// Reads `[beam]`.
 pub(super) fn read(section: Section<'_, '_>, dialect: Dialect) -> Option<(Beam, Option<f64>)> {

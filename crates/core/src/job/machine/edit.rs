@@ -1,7 +1,7 @@
 //! Changing a profile's text: values are put in where they stand, so that its comments stay.
 
-use crate::beam::table::Measured;
 use crate::quantity::plain;
+use crate::source::table::Measured;
 use std::ops::Range;
 use toml::de::{DeTable, DeValue};
 

@@ -125,6 +125,22 @@ impl Step {
         self.passes.first().map_or(Power(0.0), |pass| pass.power)
     }
 
+    /// By how much a pass counted from 0 is stronger than the first.
+    #[must_use]
+    pub fn share(&self, pass: usize) -> f64 {
+        self.passes[pass].power.0 / self.power().0
+    }
+
+    /// The power of a pass counted from 0 where nothing weakens it: in a bitmap, black.
+    #[must_use]
+    pub fn full_power(&self, pass: usize) -> Power {
+        let to = self.make.engrave().and_then(|engrave| match &engrave.fill {
+            Fill::Image(image) => image.power_to,
+            _ => None,
+        });
+        to.map_or(self.passes[pass].power, |to| Power(to.0 * self.share(pass)))
+    }
+
     /// The fastest of its passes.
     #[must_use]
     pub fn fastest(&self) -> Speed {

@@ -25,16 +25,6 @@ pub struct Ramp {
     pub end: Option<RampEnd>,
 }
 
-impl Ramp {
-    /// The powers that it names, with what they are called.
-    pub fn powers(&self) -> impl Iterator<Item = (&'static str, Power)> {
-        let slow = self.slow.map(|power| ("slow in ramp", power));
-        let start = self.start.map(|end| ("the start of the ramp", end.power));
-        let end = self.end.map(|end| ("the end of the ramp", end.power));
-        [slow, start, end].into_iter().flatten()
-    }
-}
-
 /// A ramp over less than this is a step, mm.
 const SHORTEST: f64 = 0.01;
 

@@ -14,13 +14,14 @@ mod trouble;
 
 use super::expression::Parameters;
 use super::read::{LineError, Word, words};
-use crate::geometry::{Piece, Point, Rect, Vec2};
+use crate::geometry::{Piece, Point, Rect};
 use crate::job::Machine;
 use crate::job::machine::{Axis, Dialect};
 use crate::limits::{beyond, is_beyond};
 use crate::mapping::frame::Frame;
+use crate::motion::course::{Circle, Course};
+use crate::motion::lift_seconds;
 use crate::motion::planner::{Block, Planner};
-use crate::motion::{lift_seconds, line_block};
 use crate::quantity::{Speed, plain};
 pub use explain::Explainer;
 use modal::Modal;
@@ -297,8 +298,11 @@ impl<'m> Measure<'m> {
         let timeline = &mut self.report.timeline;
         match self.machine {
             Some(machine) => {
-                self.planner.push(block(m, machine, length), number, &mut |line, ran| {
-                    timeline.add(line, ran.seconds)
+                let planner = &mut self.planner;
+                blocks(m, machine, length, |block| {
+                    planner.push(block, number, &mut |line, planned| {
+                        timeline.add(line, planned.seconds);
+                    });
                 });
             }
             None if !m.rapid => timeline.add(number, length / m.speed),
@@ -316,7 +320,7 @@ impl<'m> Measure<'m> {
     #[must_use]
     pub fn finish(mut self) -> Report {
         let timeline = &mut self.report.timeline;
-        self.planner.finish(&mut |line, ran| timeline.add(line, ran.seconds));
+        self.planner.finish(&mut |line, planned| timeline.add(line, planned.seconds));
         timeline.finish();
         let mut report = self.report;
         report.seconds = report.timeline.seconds();
@@ -351,25 +355,32 @@ fn parsed(line: &[u8], parameters: &mut Parameters, into: &mut Vec<Word>) -> Res
     }
 }
 
-/// What the planner needs to know of a motion.
-fn block(m: &Motion, machine: &Machine, length: f64) -> Block {
+/// What the planner makes of a motion that is so long as the controller counts it.
+fn blocks(m: &Motion, machine: &Machine, length: f64, mut each: impl FnMut(Block)) {
     let asked = if m.rapid { f64::INFINITY } else { m.speed };
     let turn = m.turn();
     if turn == 0.0 {
-        let mut block = line_block(m.start(), &m.piece, asked, [&machine.x, &machine.y]);
-        block.length = length;
-        return block;
+        let circle = match m.piece {
+            Piece::Arc { centre, sweep, .. } => {
+                Some(Circle { centre: [centre.x, centre.y], sweep })
+            }
+            Piece::Line { .. } => None,
+        };
+        let (from, end) = (m.start(), m.piece.end());
+        let flat = m.piece.length(from).max(1e-12);
+        let course = Course::new(machine, [machine.x, machine.y]);
+        return course.blocks([from.x, from.y], [end.x, end.y], circle.as_ref(), asked, |block| {
+            // What rises on the way is longer by as much.
+            each(Block { length: block.length * length / flat, ..block });
+        });
     }
     // A controller plans turns as it does lengths. Two directions are enough: along and round.
     let (dx, dy) = (m.to[0] - m.from[0], m.to[1] - m.from[1]);
     let (along, axis) = if dx.abs() >= dy.abs() { (dx, machine.x) } else { (dy, machine.y) };
     let turning = machine.rotary.filter(|r| r.per_turn.is_none()).map(|rotary| rotary.axis);
     let free = Axis { top_speed: f64::INFINITY, acceleration: 1e9 };
-    let way = Vec2::new(along, turn);
-    let piece = Piece::Line { to: way.to_point() };
-    let mut block = line_block(Point::ZERO, &piece, asked, [&axis, &turning.unwrap_or(free)]);
-    block.length = length;
-    block
+    let course = Course::new(machine, [axis, turning.unwrap_or(free)]);
+    course.blocks([0.0; 2], [along, turn], None, asked, |block| each(Block { length, ..block }));
 }
 
 /// How a piece of a line that could not be read is shown.

@@ -3,16 +3,16 @@
 mod moves;
 mod paging;
 
-use super::number::{Micron, microns, push_rounded};
+use super::number::push_rounded;
 use super::page::{One, Pages};
 use super::style::Style;
 use super::{Program, header};
 use crate::job::Zero;
 use crate::job::machine::{Dialect, FeedMode, Switch};
-use crate::mapping::Instruction;
 use crate::mapping::frame::Frame;
-use crate::motion::Action;
 use crate::quantity::plain;
+use crate::segment::{Act, Feed, Micron, Origin, Segment};
+use crate::source::Level;
 use paging::Paging;
 use std::io::{self, Write};
 
@@ -28,7 +28,7 @@ pub enum Comments {
 /// Text is handed on in pieces of about this many bytes.
 const CHUNK: usize = 64 << 10;
 
-impl Program<'_> {
+impl Program {
     /// Writes the program's text in its machine's dialect, all in one. The same program always
     /// gives the same bytes, on any number of cores.
     ///
@@ -58,7 +58,7 @@ impl Program<'_> {
     ) -> io::Result<()> {
         let mut writer = Writer::new(self, comments, largest, pages);
         writer.opening()?;
-        self.within().timed().walk(|action| writer.action(action))?;
+        self.planned().segments().walk(|segment| writer.segment(&segment))?;
         writer.end_page()?;
         writer.closing()?;
         writer.pages.finish()
@@ -67,12 +67,12 @@ impl Program<'_> {
 
 /// What the controller would still remember, so that nothing is said twice.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
-struct Said {
+struct Remembered {
     motion: Option<u8>,
     /// Where the two axes stand, once that is known.
     at: [Option<Micron>; 2],
-    feed: Option<f64>,
-    s: Option<f64>,
+    feed: Option<Feed>,
+    level: Option<Level>,
     air: bool,
     /// Whether power follows the speed (M4), once that was said.
     follows: Option<bool>,
@@ -83,7 +83,7 @@ struct Said {
 }
 
 struct Writer<'p, 'o, P> {
-    program: &'p Program<'p>,
+    program: &'p Program,
     comments: Comments,
     style: Style,
     frame: &'p Frame,
@@ -91,15 +91,15 @@ struct Writer<'p, 'o, P> {
     relative: bool,
     pages: &'o mut P,
     line: Vec<u8>,
-    said: Said,
-    step: usize,
-    parts: usize,
+    said: Remembered,
+    /// What the last segment belonged to.
+    of: Option<Origin>,
     paging: Option<Paging>,
 }
 
 impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
     fn new(
-        program: &'p Program<'p>,
+        program: &'p Program,
         comments: Comments,
         largest: Option<u64>,
         pages: &'o mut P,
@@ -108,13 +108,12 @@ impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
             program,
             comments,
             style: Style::of(&program.job().machine),
-            frame: program.within().timed().placed.frame(),
+            frame: program.planned().segments().frame(),
             relative: program.job().placement.zero == Zero::Head,
             pages,
             line: Vec::with_capacity(CHUNK + 256),
-            said: Said::default(),
-            step: 0,
-            parts: 0,
+            said: Remembered::default(),
+            of: None,
             paging: largest.map(|largest| Paging { largest, bytes: 0, number: 1, pending: None }),
         }
     }
@@ -194,38 +193,29 @@ impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
             push_rounded(&mut self.line, b'P', machine.corner, 4);
             self.end_line()?;
         }
-        self.said = Said { s: Some(0.0), ..Said::default() };
+        self.said = Remembered { level: Some(Level::DARK), ..Remembered::default() };
         if self.relative {
             self.said.at = [Some(0); 2];
         }
-        let first = self.program.within().timed().placed.sequence().paths().first();
-        self.beam_mode(first.is_none_or(|path| self.wants_follow(path.step)))
-    }
-
-    /// Whether the controller is to make power follow the speed in a step: not where the program
-    /// does so itself.
-    fn wants_follow(&self, step: usize) -> bool {
-        let timed = self.program.within().timed();
-        self.program.job().machine.beam.follows_speed && !timed.follows_speed_itself(step)
+        Ok(())
     }
 
     /// Switches between power that follows the speed and power that stays.
     fn beam_mode(&mut self, follows: bool) -> io::Result<()> {
-        let follows = follows && self.program.job().machine.beam.follows_speed;
-        if self.style.switch == Switch::Lines || self.said.follows == Some(follows) {
+        if self.style.switch == Switch::Lines {
             return self.dark();
         }
-        (self.said.follows, self.said.s) = (Some(follows), Some(0.0));
+        (self.said.follows, self.said.level) = (Some(follows), Some(Level::DARK));
         self.code(if follows { "M4 S0" } else { "M3 S0" })
     }
 
     /// The beam off before anything that is no move: on a controller that keeps power constant it
     /// would burn on where the head stands.
     fn dark(&mut self) -> io::Result<()> {
-        if self.said.s == Some(0.0) {
+        if self.said.level == Some(Level::DARK) {
             return Ok(());
         }
-        self.said.s = Some(0.0);
+        self.said.level = Some(Level::DARK);
         self.code(match (self.style.switch, self.style.one_code) {
             (Switch::Lines, _) => "M107",
             (Switch::Inline, true) => "M3 S0",
@@ -258,66 +248,74 @@ impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
         self.flush()
     }
 
-    fn action(&mut self, action: Action<'_>) -> io::Result<()> {
-        match action {
-            Action::Move(m, s) => self.one_move(&m, s),
-            Action::Dwell(seconds, s) if s.0 > 0.0 => self.pierce(seconds, s),
-            Action::Dwell(seconds, _) => {
+    fn segment(&mut self, segment: &Segment) -> io::Result<()> {
+        self.belongs(segment.of)?;
+        match segment.act {
+            Act::Move(way) => self.one_move(&way),
+            Act::Dwell(ms, level) if level.is_lit() => self.pierce(ms, level),
+            Act::Dwell(ms, _) => {
                 self.dark()?;
-                self.dwell(seconds)
+                self.dwell(ms)
             }
-            Action::Plain(Instruction::Step(number)) => self.begin_step(number),
-            Action::Plain(Instruction::Pass(pass, of)) => {
-                self.comment(&format!("pass {pass} of {of}"))
-            }
-            Action::Plain(Instruction::Part { label, number, passes }) => {
-                let repeat = if passes > 1 { format!(", {passes} passes") } else { String::new() };
-                self.comment(&format!("part {number} of {}: {label}{repeat}", self.parts))
-            }
-            Action::Plain(Instruction::Height { to, .. }) => self.height(microns(to)),
-            Action::Plain(Instruction::Move(_) | Instruction::Dwell(..)) => Ok(()),
+            Act::Lift(_, to) => self.height(to),
+            Act::Air(on) => self.air(on),
+            Act::Frequency(hertz) => self.frequency(hertz),
+            Act::Follow(follows) => self.beam_mode(follows),
         }
     }
 
-    fn frequency(&mut self, step: usize) -> io::Result<()> {
-        let job = self.program.job();
-        let Some(hertz) = job.steps[step].frequency else { return Ok(()) };
-        if self.said.frequency == Some(hertz) {
+    /// Names the step, pass and path that begin.
+    fn belongs(&mut self, of: Origin) -> io::Result<()> {
+        let before = self.of.replace(of);
+        if before == Some(of) {
             return Ok(());
         }
-        self.dark()?;
-        self.said.frequency = Some(hertz);
-        let line = job.machine.text.frequency_line(hertz);
-        line.map_or(Ok(()), |line| self.code(&line))
-    }
-
-    fn begin_step(&mut self, number: usize) -> io::Result<()> {
         // What comes now belongs to the next stretch as little as to the last.
         self.end_page()?;
         let job = self.program.job();
-        let timed = self.program.within().timed();
-        let step = &job.steps[number];
-        (self.step, self.parts) = (number, timed.totals.steps[number].paths);
-        let title = format!(
-            "step {} of {}: {} - {}, {}, {} = {}",
-            number + 1,
-            job.steps.len(),
-            step.name,
-            step.make.name(),
-            step.speed(),
-            step.power(),
-            s_words(timed.totals.steps[number].s)
-        );
-        self.comment(&title)?;
-        self.frequency(number)?;
-        if let Some(air) = &job.machine.air
-            && step.air != self.said.air
-        {
-            self.dark()?;
-            self.said.air = step.air;
-            self.code(if step.air { &air.on } else { &air.off })?;
+        let planned = self.program.planned();
+        let (step, totals) = (&job.steps[of.step], &planned.totals.steps[of.step]);
+        if before.is_none_or(|before| before.step != of.step) {
+            self.comment(&format!(
+                "step {} of {}: {} - {}, {}, {} = {}",
+                of.step + 1,
+                job.steps.len(),
+                step.name,
+                step.make.name(),
+                step.speed(),
+                step.power(),
+                s_words(totals.s)
+            ))?;
         }
-        self.beam_mode(self.wants_follow(number))
+        if of.path == 0 {
+            return Ok(());
+        }
+        let passes = step.passes.len();
+        let by_path = of.pass == 0;
+        let another = before.is_none_or(|before| {
+            (before.step, before.pass) != (of.step, of.pass) || before.path == 0
+        });
+        if !by_path && another {
+            self.comment(&format!("pass {} of {passes}", of.pass))?;
+        }
+        let repeat =
+            if by_path && passes > 1 { format!(", {passes} passes") } else { String::new() };
+        let label = planned.segments().label(of);
+        self.comment(&format!("part {} of {}: {label}{repeat}", of.path, totals.paths))
+    }
+
+    fn frequency(&mut self, hertz: f64) -> io::Result<()> {
+        self.dark()?;
+        self.said.frequency = Some(hertz);
+        let line = self.program.job().machine.text.frequency_line(hertz);
+        line.map_or(Ok(()), |line| self.code(&line))
+    }
+
+    fn air(&mut self, on: bool) -> io::Result<()> {
+        self.dark()?;
+        self.said.air = on;
+        let air = self.program.job().machine.air.as_ref();
+        air.map_or(Ok(()), |air| self.code(if on { &air.on } else { &air.off }))
     }
 }
 

@@ -1,12 +1,12 @@
 //! Cutting a program into files: only where the head travels, each file a program of its own.
 
-use super::{Comments, Said, Writer};
-use crate::geometry::{Piece, Point};
+use super::{Comments, Remembered, Writer};
 use crate::job::machine::{Switch, Travel};
-use crate::mapping::{Move, Pace, Purpose};
+use crate::mapping::Purpose;
 use crate::program::page::Pages;
 use crate::program::{Program, header};
-use crate::quantity::{Power, SValue};
+use crate::segment::{Feed, Origin, Way};
+use crate::source::Level;
 use std::io;
 
 /// What cutting a program into files needs to know.
@@ -16,16 +16,16 @@ pub(super) struct Paging {
     pub(super) bytes: u64,
     pub(super) number: usize,
     /// The travel move that begins the stretch at hand, and what was so before it.
-    pub(super) pending: Option<(Move, Said, usize)>,
+    pub(super) pending: Option<(Way, Remembered, Option<Origin>)>,
 }
 
 impl<P: Pages> Writer<'_, '_, P> {
     /// The stretch at hand is complete: into this file if there is room, else into the next.
     pub(super) fn end_page(&mut self) -> io::Result<()> {
         let Some(paging) = &mut self.paging else { return Ok(()) };
-        let Some((travel, before, step)) = paging.pending.take() else { return Ok(()) };
+        let Some((travel, before, of)) = paging.pending.take() else { return Ok(()) };
         let stretch = std::mem::take(&mut self.line);
-        let (after, now) = (self.said, self.step);
+        let (after, now) = (self.said, self.of);
         let needed = (stretch.len() + ROOM) as u64;
         if paging.bytes + needed > paging.largest {
             if needed + header_bytes(self.program, self.comments) > paging.largest {
@@ -36,19 +36,20 @@ impl<P: Pages> Writer<'_, '_, P> {
                 )));
             }
             self.said = before;
-            self.turn_page(before, step)?;
+            self.of = of;
+            self.turn_page(before)?;
         } else {
             self.said = before;
         }
-        self.write_move(&travel, SValue(0.0))?;
+        self.write_move(&travel)?;
         self.line.extend_from_slice(&stretch);
         self.flush()?;
-        (self.said, self.step) = (after, now);
+        (self.said, self.of) = (after, now);
         Ok(())
     }
 
     /// Ends one file and begins the next in the middle of a step.
-    pub(super) fn turn_page(&mut self, before: Said, step: usize) -> io::Result<()> {
+    pub(super) fn turn_page(&mut self, before: Remembered) -> io::Result<()> {
         self.height(0)?;
         if self.relative {
             self.go_back()?;
@@ -59,64 +60,63 @@ impl<P: Pages> Writer<'_, '_, P> {
             (paging.bytes, paging.number) = (0, paging.number + 1);
         }
         self.opening()?;
+        self.beam_mode(before.follows.unwrap_or(false))?;
         let job = self.program.job();
+        let step = self.of.map_or(0, |of| of.step);
         self.comment(&format!(
             "goes on with step {} of {}: {}",
             step + 1,
             job.steps.len(),
             job.steps[step].name
         ))?;
-        self.frequency(step)?;
+        if let Some(hertz) = before.frequency {
+            self.frequency(hertz)?;
+        }
         if let Some(air) = job.machine.air.as_ref().filter(|_| before.air) {
-            self.said.air = true;
-            self.code(&air.on)?;
-            if air.settle > 0.0 {
-                self.dwell(air.settle)?;
+            self.air(true)?;
+            match (air.settle * 1000.0).round() as u32 {
+                0 => {}
+                ms => self.dwell(ms)?,
             }
         }
-        self.beam_mode(before.follows.unwrap_or(false))?;
         self.height(before.z)
     }
 
     /// Back to where the head began, beam off.
-    pub(super) fn go_back(&mut self) -> io::Result<()> {
-        let from = self.point();
-        let pace = match self.program.job().machine.travel {
-            Travel::Rapid => Pace::Rapid,
-            Travel::Feed(speed) => Pace::Feed(speed),
+    fn go_back(&mut self) -> io::Result<()> {
+        let from = self.said.at.map(|at| at.unwrap_or(0));
+        if from == [0; 2] {
+            return Ok(());
+        }
+        let feed = match self.program.job().machine.travel {
+            Travel::Rapid => None,
+            Travel::Feed(speed) => Feed::new(speed.0 * 60.0),
         };
-        let piece = Piece::Line { to: Point::ZERO };
-        let power = [Power(0.0); 2];
-        let home = Move { purpose: Purpose::Travel, from, piece, pace, power, slow: 1.0 };
-        self.write_move(&home, SValue(0.0))
-    }
-
-    /// Where the head stands in the plane, as far as the text says.
-    pub(super) fn point(&self) -> Point {
-        self.frame.point(self.said.at.map(|at| at.unwrap_or(0) as f64 / 1000.0))
+        let (purpose, level) = (Purpose::Travel, Level::DARK);
+        self.write_move(&Way { purpose, from, to: [0; 2], arc: None, level, feed })
     }
 
     /// A move; where files are cut, a travel move ends one stretch and begins the next.
-    pub(super) fn one_move(&mut self, m: &Move, s: SValue) -> io::Result<()> {
-        if self.paging.is_none() || m.purpose != Purpose::Travel {
-            return self.write_move(m, s);
+    pub(super) fn one_move(&mut self, way: &Way) -> io::Result<()> {
+        if self.paging.is_none() || way.purpose != Purpose::Travel {
+            return self.write_move(way);
         }
         self.end_page()?;
         if self.style.switch == Switch::Lines {
             self.dark()?;
         }
         self.flush()?;
-        let (before, step) = (self.said, self.step);
+        let (before, of) = (self.said, self.of);
         // As if it were said: the stretch goes on from where it ends.
         let kept = self.line.len();
-        self.write_move(m, s)?;
+        self.write_move(way)?;
         self.line.truncate(kept);
-        if m.pace == Pace::Rapid {
+        if way.feed.is_none() {
             // The stretch may open a file, in which no feed was said yet.
             self.said.feed = None;
         }
         if let Some(paging) = &mut self.paging {
-            paging.pending = Some((*m, before, step));
+            paging.pending = Some((*way, before, of));
         }
         Ok(())
     }
@@ -126,7 +126,7 @@ impl<P: Pages> Writer<'_, '_, P> {
 const ROOM: usize = 800;
 
 /// About how many bytes the head of a file takes.
-fn header_bytes(program: &Program<'_>, comments: Comments) -> u64 {
+fn header_bytes(program: &Program, comments: Comments) -> u64 {
     let said: usize = match comments {
         Comments::Full => header::lines(program, Some(99)).iter().map(|line| line.len() + 4).sum(),
         Comments::None => 0,

@@ -7,12 +7,12 @@ mod tone;
 use super::Setting;
 use super::rows::{Grid, Rows, Walk, run_up};
 use super::wrap::closing_spacing;
-use crate::beam;
 use crate::geometry::{Affine, Rect};
 use crate::job::{Image, Shade};
 use crate::layout::LaidImage;
 use crate::problem::Problem;
-use crate::quantity::{Asked, Power, SValue};
+use crate::quantity::{Asked, Power};
+use crate::source;
 use std::sync::Arc;
 
 /// More pixels than this on the bed are a slip of the pen.
@@ -98,7 +98,7 @@ fn powers(how: &Image, setting: &Setting<'_>) -> [f64; 256] {
         let even = from + (to - from) * share;
         *power = match (light(from), light(to)) {
             (Some(low), Some(high)) => {
-                beam::share(beam, Asked::Watts(low + (high - low) * share)).map_or(even, |p| p.0)
+                source::share(beam, Asked::Watts(low + (high - low) * share)).map_or(even, |p| p.0)
             }
             _ => even,
         };
@@ -109,10 +109,7 @@ fn powers(how: &Image, setting: &Setting<'_>) -> [f64; 256] {
 /// Greys that the source cannot tell apart become one, so that neighbours are burnt in one move.
 fn join_levels(levels: &mut [u8], powers: &[f64; 256], setting: &Setting<'_>) {
     let beam = &setting.job.machine.beam;
-    let step = |level: usize| {
-        let s = SValue(powers[level] * beam.full);
-        beam::level(beam, s).unwrap_or((s.0 / beam::level_step(beam)).round() as u32)
-    };
+    let step = |level: usize| beam.level_number(powers[level] * beam.full);
     let mut same: [u8; 256] = [0; 256];
     let mut kept = 1_usize;
     for (level, same) in same.iter_mut().enumerate().skip(1) {

@@ -1,7 +1,7 @@
 //! Lengths, times and extents, summed per step and in all.
 
 use crate::geometry::Rect;
-use crate::mapping::{Move, Purpose};
+use crate::mapping::Purpose;
 
 /// What one step comes to.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
@@ -18,6 +18,8 @@ pub struct StepTotals {
     pub burnt: Option<Rect>,
     /// Lowest and highest S value while burning or piercing.
     pub s: Option<(f64, f64)>,
+    /// Lowest and highest S value while moving.
+    pub burnt_s: Option<(f64, f64)>,
     /// How often the head stands and pierces.
     pub pierces: usize,
     /// Light in all, J, where the source was measured.
@@ -38,32 +40,52 @@ pub struct Totals {
     /// The rectangle round every move at working speed, run-up included, mm from the
     /// program's zero.
     pub worked: Option<Rect>,
+    /// The rectangle round every move, travel included, mm from the program's zero.
+    pub reached: Option<Rect>,
 }
 
 impl Totals {
     pub(super) fn new(steps: usize) -> Self {
-        Self { steps: vec![StepTotals::default(); steps], moves: 0, burnt: None, worked: None }
+        Self {
+            steps: vec![StepTotals::default(); steps],
+            moves: 0,
+            burnt: None,
+            worked: None,
+            reached: None,
+        }
     }
 
-    /// Adds a move that is so long on the stock, mm.
-    pub(super) fn add_move(&mut self, step: usize, m: &Move, length: f64) {
+    /// Adds a move that is so long on the stock, mm, and lies in a rectangle.
+    pub(super) fn add_move(&mut self, step: usize, purpose: Purpose, length: f64, bounds: Rect) {
         self.moves += 1;
         let totals = &mut self.steps[step];
-        match m.purpose {
+        match purpose {
             Purpose::Burn => totals.burn += length,
             Purpose::Travel | Purpose::Dark => totals.travel += length,
         }
-        let bounds = m.piece.bounds(m.from);
         let grow = |rect: &mut Option<Rect>| {
             *rect = Some(rect.map_or(bounds, |r| r.union(bounds)));
         };
-        if m.purpose == Purpose::Burn {
+        if purpose == Purpose::Burn {
             grow(&mut totals.burnt);
             grow(&mut self.burnt);
         }
-        if m.purpose != Purpose::Travel {
+        if purpose != Purpose::Travel {
             grow(&mut self.worked);
         }
+        grow(&mut self.reached);
+    }
+
+    /// Passes over the sheet walk the same paths again.
+    pub(super) fn add_path(&mut self, step: usize, number: usize) {
+        let paths = &mut self.steps[step].paths;
+        *paths = (*paths).max(number);
+    }
+
+    pub(super) fn add_pierce(&mut self, step: usize, s: f64) {
+        let totals = &mut self.steps[step];
+        totals.pierces += 1;
+        grow_range(&mut totals.s, s);
     }
 
     pub(super) fn add_time(&mut self, step: usize, seconds: f64) {
@@ -71,8 +93,9 @@ impl Totals {
     }
 
     pub(super) fn add_s(&mut self, step: usize, s: f64) {
-        let known = &mut self.steps[step].s;
-        *known = Some(known.map_or((s, s), |(low, high)| (low.min(s), high.max(s))));
+        let totals = &mut self.steps[step];
+        grow_range(&mut totals.s, s);
+        grow_range(&mut totals.burnt_s, s);
     }
 
     pub(super) fn add_burning(&mut self, step: usize, seconds: f64, asked: f64) {
@@ -104,4 +127,8 @@ impl Totals {
     pub fn seconds(&self) -> f64 {
         self.steps.iter().map(|s| s.seconds).sum()
     }
+}
+
+fn grow_range(range: &mut Option<(f64, f64)>, value: f64) {
+    *range = Some(range.map_or((value, value), |(low, high)| (low.min(value), high.max(value))));
 }

@@ -1,0 +1,131 @@
+//! What is planned is what is sent: powers, speeds and times of the emitted program, held against
+//! closed forms and against what the rig does with it.
+
+#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
+
+mod common;
+use common::Bench;
+
+const JOB: &str = "a.kite.toml";
+
+fn step(make: &str, speed: &str, power: &str, more: &str) -> String {
+    format!(
+        "[[step]]\nname = \"s\"\ntake = {{ colour = \"red\" }}\nmake = \"{make}\"\nspeed = {speed}\npower = {power}\n{more}\n"
+    )
+}
+
+/// Seconds that the plan says and that the rig needs.
+fn seconds(bench: &Bench) -> (f64, f64) {
+    let planned = bench.json(&["plan", JOB])["seconds"].as_f64().unwrap();
+    let out = bench.ok(&["run", JOB, "--to", "rig:max", "--json"]);
+    let end: serde_json::Value = serde_json::from_str(out.lines().last().unwrap()).unwrap();
+    assert_eq!(end["how"], "done", "{out}");
+    (planned, end["seconds"].as_f64().unwrap())
+}
+
+#[track_caller]
+fn agree(bench: &Bench) {
+    let (planned, ran) = seconds(bench);
+    // Besides moving, the rig's session asks and waits for a moment at both ends.
+    assert!((planned - ran).abs() < 0.01 * ran + 0.1, "plan {planned} s, rig {ran} s");
+}
+
+#[test]
+fn several_powers_together_are_held_against_the_ceiling() {
+    let bench = Bench::new();
+    bench.demo("stamp.png");
+    bench.write(
+        JOB,
+        "tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"stamp.png\"\nwidth = \"20 mm\"\n[place]\nat = [\"50 mm\", \"50 mm\"]\n[[step]]\nname = \"s\"\ntake = { kind = \"bitmap\" }\nmake = \"engrave\"\nspeed = \"60 mm/s\"\npower = [\"20 %\", \"60 %\"]\nimage = { spacing = \"0.5 mm\", power-to = \"80 %\" }\n",
+    );
+    let told = bench.told(JOB);
+    assert!(told.contains("power-to in image in pass 2: 240 % is above"), "{told}");
+
+    let square = r#"<rect x="10" y="10" width="40" height="40" fill="red" stroke="red"/>"#;
+    let more = "lines = { spacing = \"0.5 mm\" }\nshoulder = { over = \"2 mm\", from = \"40 %\" }";
+    let bench =
+        Bench::drawn(square, "", &step("engrave", "\"60 mm/s\"", "[\"20 %\", \"75 %\"]", more));
+    let told = bench.told(JOB);
+    assert!(told.contains("from in shoulder in pass 2: 150 % is above"), "{told}");
+
+    let more =
+        "bridges = { count = 2, width = \"2 mm\", power = \"90 %\" }\nramp = { slow = \"80 %\" }";
+    let bench = Bench::drawn(square, "", &step("cut", "\"60 mm/s\"", "\"50 %\"", more));
+    let told = bench.told(JOB);
+    assert!(told.contains("power across bridges together with slow in ramp: 144 %"), "{told}");
+}
+
+#[test]
+fn power_follows_the_speed_that_is_really_run() {
+    // From a standstill (the pierce) to a standstill (the end).
+    let line = r#"<path d="M10 20 H50" stroke="red"/>"#;
+    let more = "ramp = { slow = \"10 %\" }\npierce = { dwell = \"0.1 s\", power = \"20 %\" }";
+    let bench = Bench::drawn(line, "", &step("cut", "\"200 mm/s\"", "\"60 %\"", more));
+    agree(&bench);
+    bench.ok(&["emit", JOB]);
+    let profile = bench.read("bench-laser.machine.toml");
+    assert!(profile.contains("acceleration = \"1500 mm/s2\""), "{profile}");
+    let (mut x, mut s, mut checked) = (10.0_f64, 0.0_f64, 0);
+    for text in bench.read("a.nc").lines().filter(|line| !line.starts_with(';')) {
+        let word = |letter: char| -> Option<f64> {
+            let rest = &text[text.find(letter)? + 1..];
+            let end = rest.find(|c: char| !(c.is_ascii_digit() || "-.".contains(c)));
+            rest[..end.unwrap_or(rest.len())].parse().ok()
+        };
+        s = word('S').unwrap_or(s);
+        let Some(to) = word('X') else { continue };
+        if s > 0.0 && (to - x).abs() > 1e-9 {
+            let middle = f64::midpoint(x, to);
+            let speed = |way: f64| (2.0 * 1500.0 * way).sqrt();
+            let v = speed((middle - 10.0).abs()).min(speed((50.0 - middle).abs())).min(200.0);
+            let wanted = 1000.0 * (0.1 + 0.5 * v / 200.0);
+            assert!((s - wanted).abs() <= 1.5, "S{s} instead of {wanted} about X{middle}\n{text}");
+            checked += 1;
+        }
+        x = to;
+    }
+    assert!((20..400).contains(&checked), "{checked}");
+}
+
+#[test]
+fn plan_and_rig_agree_where_corners_curves_and_power_meet() {
+    let square = r#"<rect x="10" y="10" width="40" height="40" stroke="red"/>"#;
+    let slow = Bench::drawn(
+        square,
+        "",
+        &step("cut", "\"200 mm/s\"", "\"60 %\"", "ramp = { slow = \"10 %\" }"),
+    );
+    agree(&slow);
+    let circles: String = (0..60)
+        .map(|n| {
+            let (x, y) = (8 + n % 10 * 9, 8 + n / 10 * 9);
+            format!(r#"<circle cx="{x}" cy="{y}" r="3" stroke="red"/>"#)
+        })
+        .collect();
+    for speed in ["\"150 mm/s\"", "\"20 mm/s\""] {
+        for more in ["", "kerf = \"0.2 mm\"\nlead-in = \"1 mm\"", "ramp = { slow = \"10 %\" }"] {
+            agree(&Bench::drawn(&circles, "", &step("cut", speed, "\"60 %\"", more)));
+        }
+    }
+}
+
+#[test]
+fn no_speed_becomes_a_feed_of_nothing() {
+    let line = r#"<path d="M10 20 H11" stroke="red"/>"#;
+    let bench = Bench::drawn(line, "", &step("cut", "\"0.0005 mm/s\"", "\"60 %\"", ""));
+    bench.ok(&["emit", JOB]);
+    assert!(bench.read("a.nc").contains("F0.03\n"), "{}", bench.read("a.nc"));
+    bench.change(JOB, "0.0005 mm/s", "0.0000005 mm/s");
+    assert!(bench.told(JOB).contains("its F word would be 0"));
+}
+
+#[test]
+fn eight_bits_are_said_as_they_are_and_a_ramp_without_effect_is_told() {
+    let line = r#"<path d="M10 20 H50" stroke="red"/>"#;
+    let bench = Bench::drawn(line, "", &step("cut", "\"20 mm/s\"", "\"33 %\"", ""));
+    bench.change("bench-laser.machine.toml", "full    = 1000", "full = 255\nlevels = 256");
+    bench.ok(&["emit", JOB]);
+    assert!(bench.read("a.nc").contains("S84F1200\n"), "{}", bench.read("a.nc"));
+    let flat = step("cut", "\"2 mm/s\"", "\"60 %\"", "ramp = { slow = \"59.99 %\" }");
+    assert_eq!(Bench::drawn(line, "", &flat).codes(JOB), ["slow-without-effect"]);
+}

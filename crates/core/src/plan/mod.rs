@@ -1,0 +1,126 @@
+//! The plan: how long everything that is sent takes, and what it comes to.
+
+mod totals;
+mod trace;
+
+pub use totals::{StepTotals, Totals};
+pub use trace::Traced;
+
+use crate::job::{Fill, Job};
+use crate::problem::{Place, Problem, Problems};
+use crate::quantity::plain;
+use crate::segment::{Segments, powers};
+
+/// Segments that were planned. Every one of them has a level that the source can give: they were
+/// all made once to be summed.
+#[derive(Debug, Clone)]
+pub struct Planned {
+    segments: Segments,
+    /// Lengths, times, energy and extents.
+    pub totals: Totals,
+}
+
+impl Planned {
+    /// What is sent.
+    #[must_use]
+    pub fn segments(&self) -> &Segments {
+        &self.segments
+    }
+
+    /// The job that it was made from.
+    #[must_use]
+    pub fn job(&self) -> &Job {
+        self.segments.job()
+    }
+}
+
+/// Finds out how long every segment takes.
+///
+/// # Errors
+/// Powers that the machine's source cannot give and speeds that cannot be said, each with its step.
+pub fn plan(segments: Segments, steps: &[usize]) -> Result<(Planned, Problems), Problems> {
+    let mut problems = powers::steps(segments.job(), steps)?;
+    let totals = match trace::summed(&segments) {
+        Ok(totals) => totals,
+        Err(problem) => {
+            problems.push(problem);
+            return Err(problems);
+        }
+    };
+    let job = segments.job();
+    for number in steps {
+        let sums = &totals.steps[*number];
+        let told = [too_slow(job, *number, sums), without_effect(job, *number, sums)];
+        told.into_iter().flatten().for_each(|problem| problems.push(problem));
+    }
+    Ok((Planned { segments, totals }, problems))
+}
+
+/// Engraving may be slower than asked for by this factor before it is told.
+const TOLD: f64 = 1.1;
+
+/// Warns of engraving at less than the asked speed: of rows whose moves are so short that the
+/// controller cannot see far enough ahead, or whose run-up is too short.
+fn too_slow(job: &Job, number: usize, totals: &StepTotals) -> Option<Problem> {
+    let step = &job.steps[number];
+    let engrave = step.make.engrave()?;
+    let (seconds, asked) = totals.burning;
+    if matches!(engrave.fill, Fill::Rings(_)) || seconds <= TOLD * asked || totals.burn <= 0.0 {
+        return None;
+    }
+    let mean = plain(totals.burn / seconds, 1);
+    let (why, cure) = match job.machine.window {
+        Some(window) => (
+            format!(
+                ": its moves are so short that the controller, which sees {window} ahead, must be able to stop within them"
+            ),
+            "ask for that speed with less power; or widen spacing, or over in shoulder, or say look-ahead in [link] if the controller sees farther",
+        ),
+        None => (String::new(), "ask for that speed with less power, or give more run-up"),
+    };
+    let told = Problem::warning(
+        "slow-rows",
+        format!(
+            "step \"{}\" asks for {} and is engraved at {mean} mm/s on average{why}",
+            step.name,
+            step.speed()
+        ),
+        cure,
+    );
+    Some(told.at(place(job, number)))
+}
+
+/// Says when power that is to follow the speed never changes, because the head is never slower, or
+/// because the difference is less than a level.
+fn without_effect(job: &Job, number: usize, totals: &StepTotals) -> Option<Problem> {
+    let step = &job.steps[number];
+    let slow = step.ramp.slow?;
+    let alone = step.passes.len() == 1 && step.ramp.start.is_none() && step.ramp.end.is_none();
+    let burnt = totals.burnt_s?;
+    let grey = step
+        .make
+        .engrave()
+        .is_some_and(|e| matches!(e.fill, Fill::Image(_)) || e.shoulder.is_some());
+    if !alone || grey || burnt.1 - burnt.0 > job.machine.beam.level_step() * 0.5 {
+        return None;
+    }
+    let told = Problem::warning(
+        "slow-without-effect",
+        format!(
+            "step \"{}\" has slow = {slow} in ramp, and its power never changes: at {} the head is hardly slower anywhere",
+            step.name,
+            step.speed()
+        ),
+        "leave slow out, or choose a power for standstill that is farther from the step's own",
+    );
+    Some(told.at(place(job, number)))
+}
+
+fn place(job: &Job, number: usize) -> Place {
+    let step = &job.steps[number];
+    Place {
+        span: Some(step.span.clone()),
+        thing: Some(step.name.clone()),
+        ..Place::file(&job.file)
+    }
+}

@@ -1,0 +1,117 @@
+//! Running through what is sent: every segment with its speeds and when it begins.
+
+use super::Planned;
+use super::totals::Totals;
+use crate::mapping::Purpose;
+use crate::motion::lift_seconds;
+use crate::motion::pacer::Pacer;
+use crate::motion::planner::PlannedBlock;
+use crate::problem::Problem;
+use crate::segment::{Act, Segment, Segments};
+
+/// One segment as it runs.
+#[derive(Debug, Clone, Copy)]
+pub struct Traced<'a> {
+    /// The segment.
+    pub segment: Segment,
+    /// The blocks that the controller's planner makes of a move, with their speeds, in the
+    /// controller's own lengths.
+    pub blocks: &'a [PlannedBlock],
+    /// When it begins, s from the start.
+    pub begins: f64,
+    /// How long it takes, s.
+    pub seconds: f64,
+}
+
+impl Traced<'_> {
+    /// The speed at its middle as a share of `asked`, both in the controller's own lengths.
+    #[must_use]
+    pub fn mean_speed(&self) -> f64 {
+        let length: f64 = self.blocks.iter().map(|planned| planned.block.length).sum();
+        length / self.seconds.max(1e-12)
+    }
+}
+
+/// Hands on every segment as it runs.
+fn trace<E: From<Problem>>(
+    segments: &Segments,
+    mut each: impl FnMut(Traced<'_>) -> Result<(), E>,
+) -> Result<(), E> {
+    let machine = &segments.job().machine;
+    let mut pacer = Pacer::new(machine);
+    let mut now = 0.0;
+    let mut run = |segment: Segment, blocks: &[PlannedBlock]| {
+        let seconds = match segment.act {
+            Act::Move(_) => blocks.iter().map(|planned| planned.seconds).sum(),
+            Act::Dwell(ms, _) => f64::from(ms) / 1000.0,
+            Act::Lift(from, to) => lift_seconds(from as f64 / 1000.0, to as f64 / 1000.0, machine),
+            Act::Air(_) | Act::Frequency(_) | Act::Follow(_) => 0.0,
+        };
+        let traced = Traced { segment, blocks, begins: now, seconds };
+        now += seconds;
+        each(traced)
+    };
+    segments.walk(|segment| match segment.act {
+        Act::Move(way) => pacer.push(segment, |each| segments.blocks(&way, each), &mut run),
+        _ => pacer.halt(segment, &mut run),
+    })?;
+    pacer.finish(&mut run)
+}
+
+impl Planned {
+    /// Hands on every segment as it runs, in running order.
+    pub fn trace(&self, mut each: impl FnMut(Traced<'_>)) {
+        let walked: Result<(), Problem> = trace(&self.segments, |traced| {
+            each(traced);
+            Ok(())
+        });
+        debug_assert!(walked.is_ok(), "a plan is made of segments that were all made once");
+    }
+}
+
+/// Lengths, times and energy.
+pub(super) fn summed(segments: &Segments) -> Result<Totals, Problem> {
+    let job = segments.job();
+    let beam = &job.machine.beam;
+    let mut totals = Totals::new(job.steps.len());
+    let table = beam.table.as_ref().filter(|table| table.watts(1.0).is_some());
+    // Neighbours mostly burn alike.
+    let mut last = (f64::NAN, 0.0);
+    let mut watts = |share: f64| {
+        let table = table?;
+        if last.0 != share {
+            last = (share, table.watts(share).unwrap_or(0.0));
+        }
+        Some(last.1)
+    };
+    trace(segments, |traced| {
+        let of = traced.segment.of;
+        totals.add_time(of.step, traced.seconds);
+        totals.add_path(of.step, of.path);
+        match traced.segment.act {
+            Act::Dwell(_, level) if level.is_lit() => {
+                totals.add_pierce(of.step, level.s());
+                let light = watts(level.s() / beam.full).map(|watts| watts * traced.seconds);
+                totals.add_energy(of.step, light);
+            }
+            Act::Move(way) => {
+                let (from, piece) = segments.piece(&way);
+                let length = segments.frame().length(from, &piece);
+                totals.add_move(of.step, way.purpose, length, piece.bounds(from));
+                if way.purpose == Purpose::Burn {
+                    let asked = segments.speed(&way);
+                    let slower = (traced.mean_speed() / asked).min(1.0);
+                    totals.add_burning(of.step, traced.seconds, traced.seconds * slower);
+                    totals.add_s(of.step, way.level.s());
+                    // A controller that follows the speed burns weaker where it is slower.
+                    let follows = segments.follows(&job.steps[of.step]);
+                    let share = way.level.s() / beam.full * if follows { slower } else { 1.0 };
+                    totals.add_energy(of.step, watts(share).map(|watts| watts * traced.seconds));
+                }
+            }
+            _ => {}
+        }
+        Ok(())
+    })?;
+    Ok(totals)
+}

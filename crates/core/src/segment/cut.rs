@@ -1,0 +1,145 @@
+//! Cutting a move whose power changes along it into parts of one level each.
+//!
+//! A part ends where the level would change by more than one, and is no shorter than the spot is
+//! wide, and no shorter than the controller can run: it must be able to stop within the parts that
+//! it sees, v² / 2 a, so a part at speed v is at least v² / (2 a · look-ahead) long; where the head
+//! slows down, v is the speed from which it does.
+
+use super::Way;
+use super::lower::Power;
+use crate::job::Machine;
+use crate::motion::planner::PlannedBlock;
+
+/// A stretch of a move in which its squared speed changes evenly along the way.
+#[derive(Debug, Clone, Copy)]
+struct Phase {
+    /// Where it begins and ends, as a share of the move.
+    low: f64,
+    high: f64,
+    /// Squared speeds there, of the asked one.
+    v2: [f64; 2],
+    /// Acceleration, in lengths of the move and the asked speed: so that v² = 2 a s.
+    acceleration: f64,
+    /// Where the head slows down: the squared speed from which it does. The whole of that way must
+    /// be in sight when it begins.
+    braking: Option<f64>,
+}
+
+/// What is known of a move's power and speed along it.
+#[derive(Debug, Clone)]
+pub(super) struct Profile {
+    power: Power,
+    phases: Vec<Phase>,
+    /// The shortest part, as a share of the move, and moves that the controller sees ahead.
+    shortest: f64,
+    seen: Option<f64>,
+}
+
+impl Profile {
+    /// Of a move that runs in `blocks`, asked for at `speed` in the controller's lengths; without
+    /// blocks it runs at that speed all along.
+    pub(super) fn new(
+        way: &Way,
+        power: Power,
+        blocks: &[PlannedBlock],
+        speed: f64,
+        machine: &Machine,
+    ) -> Self {
+        let length = way.length().max(1e-9);
+        let shortest = machine.beam.width / length;
+        // Two of the moves in the queue are the one that runs and the one that is just coming in.
+        let seen = machine.window.map(|window| f64::from(window.saturating_sub(2).max(1)));
+        let mut phases = Vec::new();
+        let whole: f64 = blocks.iter().map(|planned| planned.block.length).sum();
+        let mut at = 0.0;
+        for planned in blocks {
+            let (up, down) = planned.ramps();
+            let along = planned.block.length;
+            let acceleration = planned.block.acceleration * whole / (speed * speed);
+            for (low, high) in [(0.0, up), (up, along - down), (along - down, along)] {
+                if high - low > 1e-9 * along {
+                    let v2 = [low, high].map(|place| (planned.speed_at(place) / speed).powi(2));
+                    let share = |place: f64| (at + place) / whole;
+                    let before: Option<f64> = phases.last().and_then(|p: &Phase| p.braking);
+                    let braking = (v2[1] < v2[0]).then(|| before.unwrap_or(0.0).max(v2[0]));
+                    let (low, high) = (share(low), share(high));
+                    phases.push(Phase { low, high, v2, acceleration, braking });
+                }
+            }
+            at += along;
+        }
+        if phases.is_empty() {
+            let acceleration = f64::INFINITY;
+            let (v2, braking) = ([1.0; 2], None);
+            phases.push(Phase { low: 0.0, high: 1.0, v2, acceleration, braking });
+        }
+        if let Some(last) = phases.last_mut() {
+            last.high = 1.0;
+        }
+        Self { power, phases, shortest, seen }
+    }
+
+    fn phase(&self, place: f64) -> usize {
+        let after = self.phases.partition_point(|phase| phase.high <= place);
+        after.min(self.phases.len() - 1)
+    }
+
+    fn power_at(&self, phase: &Phase, place: f64) -> f64 {
+        let share = ((place - phase.low) / (phase.high - phase.low).max(1e-12)).clamp(0.0, 1.0);
+        let v2 = phase.v2[0] + (phase.v2[1] - phase.v2[0]) * share;
+        self.power.at(place, v2.max(0.0).sqrt())
+    }
+
+    /// The shortest part that may begin at a place, as a share of the move.
+    fn least(&self, phase: &Phase, place: f64) -> f64 {
+        let share = ((place - phase.low) / (phase.high - phase.low).max(1e-12)).clamp(0.0, 1.0);
+        let here = phase.v2[0] + (phase.v2[1] - phase.v2[0]) * share;
+        let v2 = phase.braking.unwrap_or(here);
+        let runs = self.seen.map_or(0.0, |seen| v2 / (2.0 * phase.acceleration * seen));
+        self.shortest.max(runs)
+    }
+
+    /// Where the parts end, as shares of the move, when power may change by `level` in each.
+    pub(super) fn ends(&self, level: f64) -> Vec<f64> {
+        let mut ends = Vec::new();
+        let mut begin = 0.0;
+        loop {
+            let end = self.end(begin, level);
+            let at = self.phase(end);
+            // What is left is too short to be a part of its own.
+            if 1.0 - end < self.least(&self.phases[at], end) {
+                ends.push(1.0);
+                return ends;
+            }
+            ends.push(end);
+            begin = end;
+        }
+    }
+
+    fn end(&self, begin: f64, level: f64) -> f64 {
+        let first = self.phase(begin);
+        let start = self.power_at(&self.phases[first], begin);
+        let (mut low, mut high) = (start, start);
+        let least = (begin + self.least(&self.phases[first], begin)).min(1.0);
+        for phase in &self.phases[first..] {
+            let last = self.power_at(phase, phase.high);
+            if high.max(last) - low.min(last) <= level {
+                (low, high) = (low.min(last), high.max(last));
+                continue;
+            }
+            // Within a phase power only rises or only falls: it is halved until the place is found.
+            let (mut a, mut b) = (begin.max(phase.low), phase.high);
+            for _ in 0..40 {
+                let middle = f64::midpoint(a, b);
+                let power = self.power_at(phase, middle);
+                if high.max(power) - low.min(power) <= level {
+                    a = middle;
+                } else {
+                    b = middle;
+                }
+            }
+            return a.max(least);
+        }
+        1.0
+    }
+}

@@ -1,0 +1,369 @@
+//! Lowering: from instructions in the plane of the job to what is sent.
+//!
+//! Where power follows the speed the head really has, moves are planned as they are drawn, cut by
+//! what that plan says, and planned again as they were cut; the levels come from the second plan,
+//! which is the plan of what is sent. One round is enough: levels do not change how a move runs.
+
+use super::cut::Profile;
+use super::way::{self, Micron, Way, microns};
+use super::{Act, Origin, Segment, Segments};
+use crate::geometry::Piece;
+use crate::job::PassesBy;
+use crate::job::machine::FeedMode;
+use crate::mapping::{Instruction, Move, Pace, Purpose};
+use crate::motion::pacer::Pacer;
+use crate::motion::planner::PlannedBlock;
+use crate::problem::Problem;
+use crate::source::Level;
+
+/// Power along a move, as shares of full.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct Power {
+    /// At its start and its end, at the asked speed; linear in between.
+    ends: [f64; 2],
+    /// Share of it at standstill; linear in the speed up to the asked one.
+    slow: f64,
+}
+
+impl Power {
+    /// At a place (share of the move) that is run at a share of the asked speed.
+    pub(super) fn at(&self, place: f64, speed: f64) -> f64 {
+        let asked = self.ends[0] + (self.ends[1] - self.ends[0]) * place;
+        asked * (self.slow + (1.0 - self.slow) * speed.min(1.0))
+    }
+}
+
+/// A segment on its way; a move that burns does not have its level yet.
+#[derive(Debug, Clone, Copy)]
+struct Draft {
+    segment: Segment,
+    burn: Option<Burn>,
+}
+
+/// How a move is to burn.
+#[derive(Debug, Clone, Copy)]
+struct Burn {
+    power: Power,
+    /// Speed on the stock that is asked for, mm/s.
+    speed: f64,
+}
+
+/// Hands on every segment of a job.
+pub(super) fn lower<E: From<Problem>>(
+    segments: &Segments,
+    each: impl FnMut(Segment) -> Result<(), E>,
+) -> Result<(), E> {
+    // In inverse time each move has a feed of its own.
+    let joins = segments.frame().feed_mode() == FeedMode::WorkedOut;
+    let mut joiner = Joiner { held: None, joins, each };
+    let mut rounder = Rounder::new(segments);
+    if segments.placed.any_slow() {
+        let mut stages = Stages::new(segments);
+        segments.placed.walk(|instruction| {
+            rounder.take(instruction, &mut |draft| stages.drawn(draft, &mut joiner))
+        })?;
+        stages.finish(&mut joiner)?;
+    } else {
+        segments.placed.walk(|instruction| {
+            rounder.take(instruction, &mut |draft| even(segments, draft, &mut joiner))
+        })?;
+    }
+    joiner.finish()
+}
+
+/// A draft whose power does not depend on the speed.
+fn even<E: From<Problem>>(
+    segments: &Segments,
+    draft: Draft,
+    joiner: &mut Joiner<impl FnMut(Segment) -> Result<(), E>>,
+) -> Result<(), E> {
+    let (Some(burn), Act::Move(way)) = (draft.burn, draft.segment.act) else {
+        return joiner.put(draft.segment);
+    };
+    let (of, power) = (draft.segment.of, burn.power);
+    if power.ends[0] == power.ends[1] {
+        let level = segments.level(of, power.at(0.0, 1.0))?;
+        return joiner.put(Segment { of, act: Act::Move(Way { level, ..way }) });
+    }
+    let machine = &segments.job.machine;
+    let profile = Profile::new(&way, power, &[], 1.0, machine);
+    parts(&way, &profile.ends(segments.level_share()), |part, middle| {
+        let level = segments.level(of, power.at(middle, 1.0))?;
+        let feed = Some(segments.feed(of, part.from, part.to, burn.speed)?);
+        joiner.put(Segment { of, act: Act::Move(Way { level, feed, ..part }) })
+    })
+}
+
+/// The parts of a move, each with the share of the move at its middle.
+fn parts<E>(
+    way: &Way,
+    ends: &[f64],
+    mut each: impl FnMut(Way, f64) -> Result<(), E>,
+) -> Result<(), E> {
+    let (mut begin, mut from) = (0.0, way.from);
+    for end in ends {
+        if let Some(part) = way.part(from, (begin, *end), Level::DARK) {
+            each(part, f64::midpoint(begin, *end))?;
+            (begin, from) = (*end, part.to);
+        }
+    }
+    Ok(())
+}
+
+/// The two plans of a job in which power follows the speed.
+struct Stages<'s> {
+    segments: &'s Segments,
+    drawn: Pacer<Draft>,
+    /// Parts with the power of their middle.
+    cut: Pacer<Draft>,
+}
+
+impl<'s> Stages<'s> {
+    fn new(segments: &'s Segments) -> Self {
+        let machine = &segments.job.machine;
+        Self { segments, drawn: Pacer::new(machine), cut: Pacer::new(machine) }
+    }
+
+    fn drawn<E: From<Problem>>(
+        &mut self,
+        draft: Draft,
+        joiner: &mut Joiner<impl FnMut(Segment) -> Result<(), E>>,
+    ) -> Result<(), E> {
+        let Self { segments, drawn, cut } = self;
+        let each = &mut |draft: Draft, blocks: &[PlannedBlock]| {
+            split(segments, draft, blocks, cut, joiner)
+        };
+        put(segments, drawn, draft, each)
+    }
+
+    fn finish<E: From<Problem>>(
+        &mut self,
+        joiner: &mut Joiner<impl FnMut(Segment) -> Result<(), E>>,
+    ) -> Result<(), E> {
+        let Self { segments, drawn, cut } = self;
+        drawn.finish(&mut |draft, blocks| split(segments, draft, blocks, cut, joiner))?;
+        cut.finish(&mut |draft, blocks| settle(segments, draft, blocks, joiner))
+    }
+}
+
+/// Gives a draft to a plan.
+fn put<E>(
+    segments: &Segments,
+    pacer: &mut Pacer<Draft>,
+    draft: Draft,
+    each: &mut impl FnMut(Draft, &[PlannedBlock]) -> Result<(), E>,
+) -> Result<(), E> {
+    match draft.segment.act {
+        Act::Move(way) => pacer.push(draft, |each| segments.blocks(&way, each), each),
+        _ => pacer.halt(draft, each),
+    }
+}
+
+/// Cuts what the first plan has settled and gives it to the second.
+fn split<E: From<Problem>>(
+    segments: &Segments,
+    draft: Draft,
+    blocks: &[PlannedBlock],
+    cut: &mut Pacer<Draft>,
+    joiner: &mut Joiner<impl FnMut(Segment) -> Result<(), E>>,
+) -> Result<(), E> {
+    let mut pass_on =
+        |draft: Draft, blocks: &[PlannedBlock]| settle(segments, draft, blocks, joiner);
+    let (Some(burn), Act::Move(way)) = (draft.burn, draft.segment.act) else {
+        return put(segments, cut, draft, &mut pass_on);
+    };
+    let (of, power) = (draft.segment.of, burn.power);
+    let speed = segments.speed(&way);
+    let profile = Profile::new(&way, power, blocks, speed, &segments.job.machine);
+    let ends = profile.ends(segments.level_share());
+    parts(&way, &ends, |part, middle| {
+        // The power that it would have at the asked speed is even in a part; its speed is not yet
+        // known for certain.
+        let asked = power.at(middle, 1.0);
+        let own = Power { ends: [asked; 2], slow: power.slow };
+        let feed = Some(segments.feed(of, part.from, part.to, burn.speed)?);
+        let segment = Segment { of, act: Act::Move(Way { feed, ..part }) };
+        put(segments, cut, Draft { segment, burn: Some(Burn { power: own, ..burn }) }, &mut pass_on)
+    })
+}
+
+/// The level of a part follows from the speed at which its middle is run.
+fn settle<E: From<Problem>>(
+    segments: &Segments,
+    draft: Draft,
+    blocks: &[PlannedBlock],
+    joiner: &mut Joiner<impl FnMut(Segment) -> Result<(), E>>,
+) -> Result<(), E> {
+    let (Some(Burn { power, .. }), Act::Move(way)) = (draft.burn, draft.segment.act) else {
+        return joiner.put(draft.segment);
+    };
+    let speed = speed_in_middle(blocks) / segments.speed(&way);
+    let level = segments.level(draft.segment.of, power.at(0.5, speed))?;
+    joiner.put(Segment { of: draft.segment.of, act: Act::Move(Way { level, ..way }) })
+}
+
+fn speed_in_middle(blocks: &[PlannedBlock]) -> f64 {
+    let mut left: f64 = blocks.iter().map(|planned| planned.block.length).sum::<f64>() / 2.0;
+    for planned in blocks {
+        if left <= planned.block.length {
+            return planned.speed_at(left);
+        }
+        left -= planned.block.length;
+    }
+    0.0
+}
+
+/// Makes one segment of moves that go straight on in every way alike.
+struct Joiner<F> {
+    held: Option<Segment>,
+    joins: bool,
+    each: F,
+}
+
+impl<E, F: FnMut(Segment) -> Result<(), E>> Joiner<F> {
+    fn put(&mut self, segment: Segment) -> Result<(), E> {
+        if self.joins
+            && let (Some(held), Act::Move(next)) = (&mut self.held, &segment.act)
+            && let Act::Move(way) = &mut held.act
+            && held.of == segment.of
+            && let Some(joined) = way.joined(next)
+        {
+            *way = joined;
+            return Ok(());
+        }
+        match self.held.replace(segment) {
+            Some(before) => (self.each)(before),
+            None => Ok(()),
+        }
+    }
+
+    fn finish(mut self) -> Result<(), E> {
+        self.held.take().map_or(Ok(()), |last| (self.each)(last))
+    }
+}
+
+/// Rounds instructions as the text does.
+struct Rounder<'s> {
+    segments: &'s Segments,
+    of: Origin,
+    /// Where the axes stand, as it was said last.
+    at: [Micron; 2],
+    z: Micron,
+    air: bool,
+    follow: Option<bool>,
+    frequency: Option<f64>,
+}
+
+impl<'s> Rounder<'s> {
+    fn new(segments: &'s Segments) -> Self {
+        let at = segments.frame().words(crate::geometry::Point::ZERO).map(microns);
+        Self {
+            segments,
+            of: Origin::default(),
+            at,
+            z: 0,
+            air: false,
+            follow: None,
+            frequency: None,
+        }
+    }
+
+    fn take<E: From<Problem>>(
+        &mut self,
+        instruction: Instruction<'_>,
+        each: &mut impl FnMut(Draft) -> Result<(), E>,
+    ) -> Result<(), E> {
+        let plain = |of, act| Draft { segment: Segment { of, act }, burn: None };
+        match instruction {
+            Instruction::Step(number) => self.step(number, each),
+            Instruction::Pass(pass, _) => {
+                self.of.pass = pass;
+                Ok(())
+            }
+            Instruction::Part { number, .. } => {
+                self.of.path = number;
+                Ok(())
+            }
+            Instruction::Height { to, .. } => {
+                let to = microns(to);
+                if to == self.z {
+                    return Ok(());
+                }
+                let from = std::mem::replace(&mut self.z, to);
+                each(plain(self.of, Act::Lift(from, to)))
+            }
+            Instruction::Dwell(seconds, power) => {
+                let level = match power {
+                    Some(power) => self.segments.level(self.of, power.0)?,
+                    None => Level::DARK,
+                };
+                match (seconds * 1000.0).round() {
+                    0.0 => Ok(()),
+                    ms => each(plain(self.of, Act::Dwell(ms as u32, level))),
+                }
+            }
+            Instruction::Move(m) => self.one_move(&m, each),
+        }
+    }
+
+    fn step<E: From<Problem>>(
+        &mut self,
+        number: usize,
+        each: &mut impl FnMut(Draft) -> Result<(), E>,
+    ) -> Result<(), E> {
+        self.of = Origin { step: number, path: 0, pass: 0 };
+        let job = &self.segments.job;
+        let step = &job.steps[number];
+        if step.passes_by == PassesBy::Sheet {
+            self.of.pass = 1;
+        }
+        let mut put = |of, act| each(Draft { segment: Segment { of, act }, burn: None });
+        let follow = self.segments.follows(step);
+        if self.follow.replace(follow) != Some(follow) {
+            put(self.of, Act::Follow(follow))?;
+        }
+        if let Some(hertz) = step.frequency
+            && self.frequency.replace(hertz) != Some(hertz)
+        {
+            put(self.of, Act::Frequency(hertz))?;
+        }
+        if job.machine.air.is_some() && step.air != self.air {
+            self.air = step.air;
+            put(self.of, Act::Air(step.air))?;
+        }
+        Ok(())
+    }
+
+    fn one_move<E: From<Problem>>(
+        &mut self,
+        m: &Move,
+        each: &mut impl FnMut(Draft) -> Result<(), E>,
+    ) -> Result<(), E> {
+        let frame = self.segments.frame();
+        let to = frame.words(m.piece.end()).map(microns);
+        // Below the resolution of the text there is no move; an arc without a chord would even be
+        // read as a full circle.
+        if to == self.at {
+            return Ok(());
+        }
+        let from = std::mem::replace(&mut self.at, to);
+        let arc = match m.piece {
+            Piece::Arc { centre, sweep, .. } => {
+                let sweep = if frame.mirrors() { -sweep } else { sweep };
+                way::arc(from, to, frame.words(centre).map(microns), sweep)
+            }
+            Piece::Line { .. } => None,
+        };
+        let speed = match m.pace {
+            Pace::Rapid => None,
+            Pace::Feed(speed) => Some(speed.0),
+        };
+        let feed = speed.map(|speed| self.segments.feed(self.of, from, to, speed)).transpose()?;
+        let way = Way { purpose: m.purpose, from, to, arc, level: Level::DARK, feed };
+        let burn = speed.filter(|_| m.purpose == Purpose::Burn).map(|speed| {
+            let power = Power { ends: m.power.map(|power| power.0), slow: m.slow };
+            Burn { power, speed }
+        });
+        each(Draft { segment: Segment { of: self.of, act: Act::Move(way) }, burn })
+    }
+}

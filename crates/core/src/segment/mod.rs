@@ -1,0 +1,221 @@
+//! Segments: what each line of a program will say.
+//!
+//! A [`Segment`] is already rounded as the text is: positions in whole thousandths of the
+//! controller's own units, a [`Level`] that only the source can make, a feed in its decimals. It can
+//! no longer hold percent, fractions of power or drawn curves. Planner, totals, limits, pictures and
+//! the writer all go through the same segments.
+
+mod cut;
+mod lower;
+pub mod powers;
+mod way;
+
+pub use way::{Arc, Feed, Micron, Way, microns};
+
+use crate::geometry::{Piece, Point};
+use crate::job::{Job, Step};
+use crate::mapping::Placed;
+use crate::mapping::frame::Frame;
+use crate::motion::course::Course;
+use crate::order::Sequence;
+use crate::problem::{Place, Problem};
+use crate::quantity::{Power, plain};
+use crate::source::Level;
+
+/// Which part of the job a segment belongs to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Origin {
+    /// The step, counted from 0.
+    pub step: usize,
+    /// The path in the step, in running order, from 1; 0 before the first.
+    pub path: usize,
+    /// The pass over the whole sheet, from 1; 0 where each path gets all its passes at once.
+    pub pass: u32,
+}
+
+/// What a segment does.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Act {
+    /// The head moves.
+    Move(Way),
+    /// The head stands still for so many milliseconds, lit or dark.
+    Dwell(u32, Level),
+    /// The focus goes from one height to another, thousandths of a mm, with the beam off.
+    Lift(Micron, Micron),
+    /// The air is switched on or off.
+    Air(bool),
+    /// The frequency of the source's pulses, Hz.
+    Frequency(f64),
+    /// Whether the controller makes power follow the speed (M4) or keeps it (M3).
+    Follow(bool),
+}
+
+impl Act {
+    /// Whether the controller comes to a halt for it.
+    #[must_use]
+    pub fn stops(&self) -> bool {
+        !matches!(self, Self::Move(_))
+    }
+}
+
+/// What one line of the program says; a lit dwell, or a move after a change of power that needs a
+/// line of its own, takes several.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Segment {
+    /// What it belongs to.
+    pub of: Origin,
+    /// What it does.
+    pub act: Act,
+}
+
+/// A job as segments. They are made while it is walked, not stored: a million engraved lines cost
+/// no memory here. It owns the job that it was made from.
+#[derive(Debug, Clone)]
+pub struct Segments {
+    placed: Placed,
+    job: Job,
+    course: Course,
+    /// Which of all paths is the first of each step.
+    first: Vec<usize>,
+}
+
+impl Segments {
+    /// The segments of a placed job.
+    #[must_use]
+    pub fn new(placed: Placed, job: &Job) -> Self {
+        let course = Course::new(&job.machine, *placed.frame().axes());
+        let paths = placed.sequence().paths();
+        let first = |step| paths.iter().position(|path| path.step == step).unwrap_or(paths.len());
+        let first = (0..job.steps.len()).map(first).collect();
+        Self { placed, job: job.clone(), course, first }
+    }
+
+    /// Hands on every segment, in running order.
+    ///
+    /// # Errors
+    /// Powers that the source cannot give and speeds that no F word can say, and whatever `each`
+    /// returns.
+    pub fn walk<E: From<Problem>>(
+        &self,
+        each: impl FnMut(Segment) -> Result<(), E>,
+    ) -> Result<(), E> {
+        lower::lower(self, each)
+    }
+
+    /// The job that it was made from.
+    #[must_use]
+    pub fn job(&self) -> &Job {
+        &self.job
+    }
+
+    /// How the plane of the job becomes the controller's positions.
+    #[must_use]
+    pub fn frame(&self) -> &Frame {
+        self.placed.frame()
+    }
+
+    /// The paths in running order.
+    #[must_use]
+    pub fn sequence(&self) -> &Sequence {
+        self.placed.sequence()
+    }
+
+    /// What people call the path that a segment belongs to.
+    #[must_use]
+    pub fn label(&self, of: Origin) -> &str {
+        let number = self.first.get(of.step).map(|first| first + of.path.saturating_sub(1));
+        let path = number.and_then(|number| self.sequence().paths().get(number));
+        path.map_or("", |path| &path.label)
+    }
+
+    /// What the controller's planner makes of a move.
+    #[must_use]
+    pub fn course(&self) -> &Course {
+        &self.course
+    }
+
+    /// Whether the controller makes power follow the speed in a step: not where the program works
+    /// it out itself.
+    #[must_use]
+    pub fn follows(&self, step: &Step) -> bool {
+        self.job.machine.beam.follows_speed && step.ramp.slow.is_none()
+    }
+
+    /// Where a move runs in the plane of the job, mm from the program's zero.
+    #[must_use]
+    pub fn piece(&self, way: &Way) -> (Point, Piece) {
+        let frame = self.frame();
+        let point = |at: [Micron; 2]| frame.point(at.map(|a| a as f64 / 1000.0));
+        let (from, to) = (point(way.from), point(way.to));
+        match way.circle() {
+            None => (from, Piece::Line { to }),
+            Some(circle) => {
+                let sweep = if frame.mirrors() { -circle.sweep } else { circle.sweep };
+                (from, Piece::Arc { to, centre: frame.point(circle.centre), sweep })
+            }
+        }
+    }
+
+    /// How long a move is on the stock, mm.
+    #[must_use]
+    pub fn length(&self, way: &Way) -> f64 {
+        let (from, piece) = self.piece(way);
+        self.frame().length(from, &piece)
+    }
+
+    /// The speed that is asked of a move, in the controller's own lengths per second; infinite for
+    /// a rapid.
+    #[must_use]
+    pub fn speed(&self, way: &Way) -> f64 {
+        way.feed.map_or(f64::INFINITY, |feed| {
+            self.frame().speed(way.from_mm(), way.to_mm(), way.length(), feed.value())
+        })
+    }
+
+    /// The blocks that the controller's planner makes of a move.
+    pub fn blocks(&self, way: &Way, each: impl FnMut(crate::motion::planner::Block)) {
+        let circle = way.circle();
+        self.course.blocks(way.from_mm(), way.to_mm(), circle.as_ref(), self.speed(way), each);
+    }
+
+    /// The level of a power (share of full), for what belongs to `of`.
+    fn level(&self, of: Origin, power: f64) -> Result<Level, Problem> {
+        let level = self.job.machine.beam.level(Power(power));
+        level.map_err(|problem| problem.at(self.place(of)))
+    }
+
+    /// By how much power must change for another level, as a share of full.
+    fn level_share(&self) -> f64 {
+        let beam = &self.job.machine.beam;
+        beam.level_step() / beam.full
+    }
+
+    /// The F word of a straight move at a speed on the stock, mm/s, between positions as they are
+    /// written.
+    fn feed(
+        &self,
+        of: Origin,
+        from: [Micron; 2],
+        to: [Micron; 2],
+        speed: f64,
+    ) -> Result<Feed, Problem> {
+        let frame = self.frame();
+        let [a, b] = [from, to].map(|at| frame.point(at.map(|a| a as f64 / 1000.0)));
+        Feed::new(frame.feed(a, b, speed)).ok_or_else(|| {
+            let message = format!(
+                "{} mm/s cannot be said in a program: its F word would be 0",
+                plain(speed, 6)
+            );
+            Problem::error("too-slow", message, "ask for a higher speed").at(self.place(of))
+        })
+    }
+
+    fn place(&self, of: Origin) -> Place {
+        let step = &self.job.steps[of.step];
+        Place {
+            span: Some(step.span.clone()),
+            thing: Some(step.name.clone()),
+            ..Place::file(&self.job.file)
+        }
+    }
+}
