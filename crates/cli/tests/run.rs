@@ -223,3 +223,21 @@ fn a_reader_of_events_that_goes_away_does_not_end_the_run() {
     let planned = bench.json(&["plan", JOB])["burn_mm"].as_f64().unwrap();
     assert!((record["burnt_mm"].as_f64().unwrap() - planned).abs() < 0.5, "{record}");
 }
+
+/// Whatever cannot be sent refuses the program before the first byte goes out.
+#[test]
+fn lines_that_cannot_be_sent_are_refused_before_anything_moves() {
+    let bench = Bench::new();
+    let head = b"G21 G90\nM3 S0\nG0 X10 Y10\nG1 X20 S100 F600\n".to_vec();
+    let tail = b"\nG0 X0 S0\nM5\n".to_vec();
+    let long = format!("G1 X20.{} Y11.{} S100", "0".repeat(60), "0".repeat(30));
+    let with = |line: &[u8]| [head.clone(), line.to_vec(), tail.clone()].concat();
+    bench.write("long.nc", with(long.as_bytes()));
+    let ran = bench.run(&["run", "long.nc", "--machine", "bench-laser", "--to", "rig:max"]);
+    assert_eq!(ran.status, 1, "{}", ran.err);
+    assert!(ran.err.contains("line 5") && ran.err.contains("takes 80"), "{}", ran.err);
+    assert!(!ran.out.contains("beam"), "{}", ran.out);
+    // A comment stays at home, whatever letters it is written in.
+    bench.write("latin.nc", with(b"G1 X21 ; Gr\xf6\xdfe"));
+    bench.ok(&["run", "latin.nc", "--machine", "bench-laser", "--to", "rig:max"]);
+}

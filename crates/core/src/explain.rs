@@ -409,6 +409,10 @@ const STORIES: &[(&str, &str)] = &[
     ("unread-line", "A line of the program is not RS-274/NGC."),
     ("unreadable", "A file that the call or the job names cannot be opened."),
     (
+        "unsendable",
+        "A line of the program cannot be sent as it stands: it is longer than the controller takes, or holds a byte on which controllers act at once. Nothing was sent.",
+    ),
+    (
         "unused-fill",
         "Shapes have both a line and a fill; steps follow the line, none engraves the fill.",
     ),

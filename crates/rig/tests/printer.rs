@@ -5,7 +5,7 @@ mod world;
 
 use proptest::prelude::*;
 use tinkite_rig::{Setup, Tongue};
-use tinkite_wire::{Failure, Outcome};
+use tinkite_wire::{Dark, Failure, Outcome};
 use world::{Mishap, config, run, squares};
 
 fn printer() -> Setup {
@@ -57,6 +57,8 @@ proptest! {
             Outcome::Failed(Failure::BadLink | Failure::Silent | Failure::NoAnswer | Failure::Unknown { .. }) => {}
             other => prop_assert!(false, "{other:?}"),
         }
+        // What is claimed of the beam is so.
+        prop_assert!(world.dark != Dark::Confirmed || !world.rig.beam_on());
         prop_assert!(record.burnt_mm < wanted + 1e-6);
         for mark in &record.marks {
             prop_assert_eq!(mark.s, 80.0);
@@ -69,6 +71,7 @@ proptest! {
     fn after_a_stop_the_beam_is_off_and_stays_off(seed in any::<u64>(), at in 0.3..3.0f64) {
         let mut world = run(&lines(60), printer(), seed, Mishap::Stop(at));
         prop_assert_eq!(world.outcome, Outcome::Stopped);
+        prop_assert!(matches!(world.dark, Dark::Confirmed | Dark::Untouched), "{:?}", world.dark);
         world.rig.advance(world.rig.now() + 1.0);
         prop_assert!(!world.rig.beam_on());
         let burnt = world.rig.record().burnt_mm;

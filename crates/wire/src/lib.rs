@@ -22,4 +22,6 @@ pub use instant::{Instant, Span};
 pub use line::{Prepared, prepare};
 pub use meaning::{alarm_meaning, error_meaning};
 pub use message::{Message, State, Status};
-pub use session::{Connected, Event, Failure, LineTooLong, Outcome, Session, Settings, Tongue};
+pub use session::{
+    Connected, Dark, Event, Failure, LineTooLong, Outcome, Session, Settings, Tongue,
+};

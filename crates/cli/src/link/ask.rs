@@ -29,10 +29,12 @@ pub(crate) fn ask(link: &mut dyn Link, dialect: Dialect) -> Result<Connected, Re
         while let Some(event) = session.poll_event() {
             match event {
                 Event::Connected(connected) => return Ok(connected),
-                Event::Ended(Outcome::Failed(failure)) => {
+                Event::Ended { outcome: Outcome::Failed(failure), .. } => {
                     return Err(Refusal::Link(failure.to_string()));
                 }
-                Event::Ended(_) => return Err(Refusal::Link("the controller went away".into())),
+                Event::Ended { .. } => {
+                    return Err(Refusal::Link("the controller went away".into()));
+                }
                 Event::Status(_) | Event::Said(_) => {}
             }
         }

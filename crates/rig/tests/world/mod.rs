@@ -5,7 +5,7 @@
 use proptest::test_runner::{Config, FileFailurePersistence};
 use std::collections::VecDeque;
 use tinkite_rig::{Rig, Setup, Tongue as Spoken};
-use tinkite_wire::{Event, Instant, Outcome, Session, Settings, Span, Tongue};
+use tinkite_wire::{Dark, Event, Instant, Outcome, Session, Settings, Span, Tongue};
 
 /// What goes wrong, and when.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -85,6 +85,8 @@ impl Line {
 pub(crate) struct World {
     pub(crate) rig: Rig,
     pub(crate) outcome: Outcome,
+    /// What the session claims of the beam.
+    pub(crate) dark: Dark,
     pub(crate) acknowledged: u32,
 }
 
@@ -131,12 +133,12 @@ pub(crate) fn run(lines: &[String], setup: Setup, seed: u64, mishap: Mishap) -> 
         while let Some(event) = session.poll_event() {
             match event {
                 Event::Connected(_) => session.start(),
-                Event::Ended(outcome) => {
+                Event::Ended { outcome, dark } => {
                     // What is on its way still arrives, and then nothing may happen any more.
                     while let Some((_, bytes)) = there.in_flight.pop_front() {
                         rig.receive(&bytes);
                     }
-                    return World { rig, outcome, acknowledged: session.acknowledged() };
+                    return World { rig, outcome, dark, acknowledged: session.acknowledged() };
                 }
                 Event::Status(_) | Event::Said(_) => {}
             }

@@ -1,6 +1,6 @@
 //! A session in the public `grbl` interface.
 
-use super::{Connected, Event, Failure, LineTooLong, Outcome, Settings};
+use super::{Connected, Dark, Event, Failure, LineTooLong, Outcome, Settings};
 use crate::deframer::Deframer;
 use crate::instant::{Instant, Span};
 use crate::message::{Message, State as Machine, Status};
@@ -117,12 +117,12 @@ impl Grbl {
         match &self.state {
             State::Ended => return,
             State::Greeting { until } if now >= *until => {
-                self.end(Outcome::Failed(Failure::NoAnswer));
+                self.end(Outcome::Failed(Failure::NoAnswer), Dark::Untouched);
                 return;
             }
             State::Halting { reset_at, .. } if now >= *reset_at => self.reset(now),
             State::Resetting { until, .. } if now >= *until => {
-                self.finish_reset();
+                self.finish_reset(false);
                 return;
             }
             State::Greeting { .. } | State::Halting { .. } | State::Resetting { .. } => {}
@@ -139,14 +139,15 @@ impl Grbl {
 
     /// The link closed.
     pub(super) fn handle_closed(&mut self, _now: Instant) {
-        let state = std::mem::replace(&mut self.state, State::Ended);
-        let outcome = match state {
+        // What was sent last may not have got through, and nobody will say so.
+        let dark = self.touched(Dark::Unknown);
+        let outcome = match std::mem::replace(&mut self.state, State::Ended) {
             State::Ended => return,
             // Whatever it was being halted for is the better story.
             State::Halting { outcome, .. } | State::Resetting { outcome, .. } => outcome,
             _ => Outcome::Failed(Failure::Closed),
         };
-        self.end(outcome);
+        self.end(outcome, dark);
     }
 
     // What the operator wants.
@@ -361,7 +362,11 @@ impl Grbl {
         match &mut self.state {
             State::Greeting { .. } => self.greeted(status),
             State::Draining { skip } if *skip > 0 => *skip -= 1,
-            State::Draining { .. } if status.state == Machine::Idle => self.end(Outcome::Done),
+            State::Draining { .. } if status.state == Machine::Idle => {
+                // Every line was answered; the status says which power is in force.
+                let seen = status.feed_and_s.is_some_and(|[_, s]| s == 0.0);
+                self.end(Outcome::Done, if seen { Dark::Confirmed } else { Dark::Asked });
+            }
             State::Halting { .. } => {
                 let standing = !matches!(
                     status.state,
@@ -383,7 +388,7 @@ impl Grbl {
     fn greeted(&mut self, status: Status) {
         let state = status.state;
         if state != Machine::Idle {
-            return self.end(Outcome::Failed(Failure::NotReady(state)));
+            return self.end(Outcome::Failed(Failure::NotReady(state)), Dark::Untouched);
         }
         // An empty line first: it ends whatever half a line an earlier session left behind.
         for question in [&b""[..], b"$I", b"$$", b"$#", b"$G"] {
@@ -395,14 +400,15 @@ impl Grbl {
 
     fn banner(&mut self, now: Instant) {
         match &self.state {
-            State::Resetting { .. } => self.finish_reset(),
+            State::Resetting { .. } => self.finish_reset(true),
             // It has just started: ask at once, whatever was asked before is lost.
             State::Greeting { .. } => {
                 self.asked = 0;
                 self.ask(now);
             }
             State::Halting { .. } => self.reset(now),
-            _ => self.end(Outcome::Failed(Failure::Restarted)),
+            // Lines that were on their way may be run after the restart.
+            _ => self.end(Outcome::Failed(Failure::Restarted), self.touched(Dark::Unknown)),
         }
     }
 
@@ -411,7 +417,7 @@ impl Grbl {
         match self.state {
             State::Ended | State::Halting { .. } | State::Resetting { .. } => {}
             // Nothing of ours moves yet.
-            State::Greeting { .. } => self.end(outcome),
+            State::Greeting { .. } => self.end(outcome, Dark::Untouched),
             _ => {
                 self.waiting.clear();
                 self.urgent.push(byte::HOLD);
@@ -429,17 +435,24 @@ impl Grbl {
         }
     }
 
-    fn finish_reset(&mut self) {
+    /// The banner behind a reset is the proof that it was carried out.
+    fn finish_reset(&mut self, seen: bool) {
         if let State::Resetting { outcome, .. } = std::mem::replace(&mut self.state, State::Ended) {
-            self.end(outcome);
+            let dark = if seen { Dark::Confirmed } else { Dark::Asked };
+            self.end(outcome, self.touched(dark));
         }
     }
 
-    fn end(&mut self, outcome: Outcome) {
+    /// What is known of the beam, when no line of the program was sent at all.
+    fn touched(&self, dark: Dark) -> Dark {
+        if self.last_line.is_none() { Dark::Untouched } else { dark }
+    }
+
+    fn end(&mut self, outcome: Outcome, dark: Dark) {
         self.state = State::Ended;
         self.waiting.clear();
         self.unanswered.clear();
         self.in_flight = 0;
-        self.events.push_back(Event::Ended(outcome));
+        self.events.push_back(Event::Ended { outcome, dark });
     }
 }

@@ -103,6 +103,19 @@ pub enum Outcome {
     Failed(Failure),
 }
 
+/// What is known of the beam when a session is over.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Dark {
+    /// Nothing that could light it was sent.
+    Untouched,
+    /// The controller was seen to have switched it off.
+    Confirmed,
+    /// The controller was told to switch it off, and its answer was not heard.
+    Asked,
+    /// It may be lit.
+    Unknown,
+}
+
 /// A line longer than the controller takes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Error)]
 #[error("the line has {length} bytes, and the controller takes {most}")]
@@ -156,7 +169,12 @@ pub enum Event {
     /// It said something that is not part of the protocol.
     Said(String),
     /// The session is over; nothing comes after this.
-    Ended(Outcome),
+    Ended {
+        /// How it ended.
+        outcome: Outcome,
+        /// What was seen of the beam.
+        dark: Dark,
+    },
 }
 
 /// A session. See the crate's documentation for how its methods go together.

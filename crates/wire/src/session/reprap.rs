@@ -2,9 +2,13 @@
 //! time, each sent again when it is asked for.
 //!
 //! The protocol has no byte that halts the head at once; what the board has taken into its planner
-//! it runs. The checksum finds one changed byte in a line, not two that changed alike. So a stop sends `M410` (quick stop), `M107` and `M5`, and waits for their answers.
+//! it runs. The checksum finds one changed byte in a line, not two that changed alike.
+//!
+//! A stop sends `M410` (quick stop), sets the line counter anew with `M110`, and sends `M107`, `M5`
+//! and `M114` under the next numbers, all of it again until the position that `M114` asks for is
+//! heard: a board takes numbered lines whole and in turn, or not at all, so by then it is dark.
 
-use super::{Connected, Event, Failure, LineTooLong, Outcome, Settings};
+use super::{Connected, Dark, Event, Failure, LineTooLong, Outcome, Settings};
 use crate::deframer::Deframer;
 use crate::instant::{Instant, Span};
 use std::collections::VecDeque;
@@ -33,16 +37,21 @@ enum State {
     Paused,
     /// Everything is sent; waiting until the machine stands.
     Draining,
-    /// Stopping; what is still to be sent makes it dark.
+    /// Stopping; what makes it dark is said again until the board has answered it.
     Stopping {
         outcome: Outcome,
         until: Instant,
+        again: Instant,
     },
     Ended,
 }
 
 /// How long a board may take over what stops it.
-const STOP: Span = Span::millis(4000);
+const STOP: Span = Span::millis(6000);
+/// How often what stops it is said again.
+const STOP_AGAIN: Span = Span::millis(700);
+/// Where the line counter stands for a stop: no program is as long.
+const STOP_NUMBER: u64 = 900_000_000;
 /// How often a board that says nothing is greeted again.
 const GREET: Span = Span::millis(1000);
 /// How often a line without an answer is sent again before the board is called silent.
@@ -117,14 +126,15 @@ impl Reprap {
         match &self.state {
             State::Ended => {}
             State::Greeting { until } if now >= *until => {
-                self.end(Outcome::Failed(Failure::NoAnswer));
+                self.end(Outcome::Failed(Failure::NoAnswer), Dark::Untouched);
             }
             State::Greeting { .. } if now >= self.next_question => {
                 // It sets the line counter, and its answer is the first sign of life.
                 self.urgent.extend_from_slice(&framed(0, b"M110 N0"));
                 self.next_question = now + GREET;
             }
-            State::Stopping { until, .. } if now >= *until => self.finish_stop(),
+            State::Stopping { until, .. } if now >= *until => self.finish_stop(Dark::Asked),
+            State::Stopping { again, .. } if now >= *again => self.say_stop(now),
             State::Greeting { .. } | State::Stopping { .. } | State::Ready | State::Paused => {}
             // A board that is busy says so; one that says nothing may have lost the line, or its
             // answer was lost. Numbers keep it from being run twice.
@@ -144,12 +154,13 @@ impl Reprap {
     }
 
     pub(super) fn handle_closed(&mut self, _now: Instant) {
+        // What was sent last may not have got through, and nobody will say so.
         let outcome = match std::mem::replace(&mut self.state, State::Ended) {
             State::Ended => return,
             State::Stopping { outcome, .. } => outcome,
             _ => Outcome::Failed(Failure::Closed),
         };
-        self.end(outcome);
+        self.end(outcome, Dark::Unknown);
     }
 
     pub(super) fn wants_lines(&self) -> bool {
@@ -203,8 +214,7 @@ impl Reprap {
     pub(super) fn poll_transmit(&mut self, out: &mut Vec<u8>) -> bool {
         let before = out.len();
         out.append(&mut self.urgent);
-        let sends =
-            matches!(self.state, State::Streaming | State::Draining | State::Stopping { .. });
+        let sends = matches!(self.state, State::Streaming | State::Draining);
         if sends
             && self.free
             && self.sent.is_none()
@@ -230,7 +240,7 @@ impl Reprap {
         match &self.state {
             State::Ended => None,
             State::Greeting { until } => Some((*until).min(self.next_question)),
-            State::Stopping { until, .. } => Some(*until),
+            State::Stopping { until, again, .. } => Some((*until).min(*again)),
             _ => Some(self.last_heard + self.patience()),
         }
     }
@@ -264,6 +274,15 @@ impl Reprap {
         if self.is_over() || line.is_empty() {
             return;
         }
+        if let State::Stopping { .. } = self.state {
+            // Answers to lines of the program may still come; only this one proves anything.
+            if line.starts_with("X:") && line.contains("Y:") {
+                self.finish_stop(Dark::Confirmed);
+            } else if line == "start" {
+                self.finish_stop(Dark::Asked);
+            }
+            return;
+        }
         let asked = line
             .strip_prefix("Resend:")
             .or_else(|| line.strip_prefix("rs"))
@@ -277,12 +296,12 @@ impl Reprap {
         if line == "start" {
             // Whatever it had taken is lost.
             if !matches!(self.state, State::Greeting { .. }) {
-                self.end(Outcome::Failed(Failure::Restarted));
+                self.end(Outcome::Failed(Failure::Restarted), Dark::Unknown);
             }
             return;
         }
         if line.starts_with("!!") || line.starts_with("Error:Printer halted") {
-            return self.end(Outcome::Failed(Failure::Halted(line.to_string())));
+            return self.end(Outcome::Failed(Failure::Halted(line.to_string())), Dark::Unknown);
         }
         if let Some(what) = line.strip_prefix("echo:Unknown command:") {
             let sent = self.sent.as_ref().and_then(|sent| sent.line);
@@ -320,8 +339,7 @@ impl Reprap {
         (self.resends, self.asked_twice) = (0, 0);
         self.acknowledged = sent.line.unwrap_or(self.acknowledged);
         match &self.state {
-            State::Draining if self.waiting.is_empty() => self.end(Outcome::Done),
-            State::Stopping { .. } if self.waiting.is_empty() => self.finish_stop(),
+            State::Draining if self.waiting.is_empty() => self.end(Outcome::Done, Dark::Asked),
             _ => {}
         }
     }
@@ -352,32 +370,43 @@ impl Reprap {
     fn halt(&mut self, now: Instant, outcome: Outcome) {
         match self.state {
             State::Ended | State::Stopping { .. } => {}
-            State::Greeting { .. } | State::Ready => self.end(outcome),
+            State::Greeting { .. } | State::Ready => self.end(outcome, Dark::Untouched),
             _ => {
                 self.waiting.clear();
-                // Some firmware looks for this one even while it is busy.
-                self.urgent.extend_from_slice(b"M410\n");
-                self.sent = Some(Sent { number: 0, line: None, text: b"M410".to_vec() });
-                self.free = false;
-                for text in [&b"M107"[..], b"M5"] {
-                    self.waiting.push_back((None, text.to_vec()));
-                }
-                self.state = State::Stopping { outcome, until: now + STOP };
+                self.sent = None;
+                self.state = State::Stopping { outcome, until: now + STOP, again: now };
+                self.say_stop(now);
             }
         }
     }
 
-    fn finish_stop(&mut self) {
-        if let State::Stopping { outcome, .. } = std::mem::replace(&mut self.state, State::Ended) {
-            self.end(outcome);
+    /// Says everything that stops the board and makes it dark, and asks for the proof.
+    fn say_stop(&mut self, now: Instant) {
+        if let State::Stopping { again, .. } = &mut self.state {
+            *again = now + STOP_AGAIN;
+        }
+        // The end of a line ends whatever half of one was left behind. Some firmware looks for a
+        // quick stop even while it is busy.
+        self.urgent.extend_from_slice(b"\nM410\n");
+        let counter = format!("M110 N{STOP_NUMBER}");
+        self.urgent.extend_from_slice(&framed(STOP_NUMBER, counter.as_bytes()));
+        for (number, text) in (STOP_NUMBER + 1..).zip([&b"M107"[..], b"M5", b"M114"]) {
+            self.urgent.extend_from_slice(&framed(number, text));
         }
     }
 
-    fn end(&mut self, outcome: Outcome) {
+    fn finish_stop(&mut self, dark: Dark) {
+        if let State::Stopping { outcome, .. } = std::mem::replace(&mut self.state, State::Ended) {
+            self.end(outcome, dark);
+        }
+    }
+
+    fn end(&mut self, outcome: Outcome, dark: Dark) {
+        let dark = if self.last_line.is_none() { Dark::Untouched } else { dark };
         self.state = State::Ended;
         self.waiting.clear();
         self.sent = None;
-        self.events.push_back(Event::Ended(outcome));
+        self.events.push_back(Event::Ended { outcome, dark });
     }
 }
 

@@ -4,6 +4,8 @@ use super::*;
 struct Talk {
     session: Session,
     now: Instant,
+    /// What was known of the beam at the end.
+    dark: Option<Dark>,
 }
 
 impl Talk {
@@ -11,6 +13,7 @@ impl Talk {
         Self {
             session: Session::new(Tongue::Grbl, Settings::default(), Instant(0)),
             now: Instant(0),
+            dark: None,
         }
     }
 
@@ -36,8 +39,8 @@ impl Talk {
         let mut outcome = None;
         while let Some(event) = self.session.poll_event() {
             assert!(outcome.is_none(), "something came after the end");
-            if let Event::Ended(o) = event {
-                outcome = Some(o);
+            if let Event::Ended { outcome: o, dark } = event {
+                (outcome, self.dark) = (Some(o), Some(dark));
             }
         }
         outcome
@@ -211,4 +214,80 @@ fn a_line_that_would_not_fit_is_refused_before_it_is_sent() {
     let mut talk = Talk::streaming();
     assert_eq!(talk.session.enqueue(1, vec![b'X'; 80]), Err(LineTooLong { length: 81, most: 80 }));
     assert!(talk.session.enqueue(1, vec![b'X'; 79]).is_ok());
+}
+
+/// A board of 3-D-printer firmware, written by hand: the last line was spoilt on the cable, so it
+/// waits for that number and refuses every other one.
+#[test]
+fn a_board_that_waits_for_a_spoilt_line_is_not_called_dark_before_it_says_so() {
+    let now = Instant(0);
+    let mut talk =
+        Talk { session: Session::new(Tongue::Reprap, Settings::default(), now), now, dark: None };
+    talk.session.handle_timeout(now);
+    assert!(talk.sent().contains("M110"));
+    talk.hear("ok\n");
+    talk.session.start();
+    talk.session.enqueue(1, b"M106 S80".to_vec()).unwrap();
+    talk.session.enqueue(2, b"G1 X5 F600".to_vec()).unwrap();
+    assert!(talk.sent().starts_with("N1 M106 S80*"));
+    talk.hear("ok\n");
+    assert!(talk.sent().starts_with("N2 G1 X5 F600*"));
+    // The operator stops; the board asks for line 2 again, and answers whatever comes with `ok`.
+    talk.session.stop(now);
+    let said = talk.sent();
+    let at = |text: &str| said.find(text).unwrap_or_else(|| panic!("{text} in {said}"));
+    assert!(at("M410\n") < at(" M110 N") && at(" M110 N") < at(" M107*"));
+    assert!(at(" M107*") < at(" M5*") && at(" M5*") < at(" M114*"));
+    talk.hear("Error:checksum mismatch, Last Line: 1\nResend: 2\nok\nok\nok\nok\nok\nok\n");
+    assert_eq!(talk.outcome(), None);
+    // It is told again, and claims nothing when no proof comes.
+    talk.wait(800);
+    assert!(talk.sent().contains(" M107*"));
+    let mut silent = 0;
+    while talk.outcome().is_none() && silent < 20 {
+        talk.wait(800);
+        talk.hear("ok\n");
+        silent += 1;
+    }
+    assert_eq!(talk.dark, Some(Dark::Asked));
+}
+
+#[test]
+fn the_position_that_was_asked_for_last_is_the_proof_that_a_board_is_dark() {
+    let now = Instant(0);
+    let mut talk =
+        Talk { session: Session::new(Tongue::Reprap, Settings::default(), now), now, dark: None };
+    talk.session.handle_timeout(now);
+    let _ = talk.sent();
+    talk.hear("ok\n");
+    talk.session.start();
+    talk.session.enqueue(1, b"M106 S80".to_vec()).unwrap();
+    let _ = talk.sent();
+    talk.session.stop(now);
+    let _ = talk.sent();
+    talk.hear("ok\nok\nok\nok\nok\nX:1.00 Y:2.00 Z:0.00 E:0.00\n");
+    assert_eq!((talk.outcome(), talk.dark), (Some(Outcome::Stopped), Some(Dark::Confirmed)));
+}
+
+#[test]
+fn only_a_banner_behind_the_reset_proves_that_the_beam_is_off() {
+    let begun = || {
+        let mut talk = Talk::streaming();
+        talk.session.enqueue(1, b"M3 S500".to_vec()).unwrap();
+        let _ = talk.sent();
+        talk.session.stop(talk.now);
+        let _ = talk.sent();
+        talk.hear("<Idle|MPos:0,0,0|FS:0,0>\n");
+        assert!(talk.sent().contains('^'));
+        talk
+    };
+    let mut seen = begun();
+    seen.hear("\r\nGrbl 1.1h ['$' for help]\r\n");
+    assert_eq!((seen.outcome(), seen.dark), (Some(Outcome::Stopped), Some(Dark::Confirmed)));
+    let mut mute = begun();
+    (0..20).for_each(|_| mute.wait(500));
+    assert_eq!((mute.outcome(), mute.dark), (Some(Outcome::Stopped), Some(Dark::Asked)));
+    let mut cut = begun();
+    cut.session.handle_closed(cut.now);
+    assert_eq!((cut.outcome(), cut.dark), (Some(Outcome::Stopped), Some(Dark::Unknown)));
 }

@@ -1,6 +1,7 @@
 //! The one loop between a session and a link.
 
 use super::mismatch;
+use super::outgoing::Outgoing;
 use super::placed;
 use super::program::ProgramFile;
 use super::watch::Watcher;
@@ -9,13 +10,21 @@ use crate::link::{Heard, Link};
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;
 use std::fs::File;
-use std::io::{BufRead, BufReader, Lines};
+use std::io::{BufRead, BufReader, Split};
 use std::time::Duration;
-use tinkite_core::program::Plainly;
-use tinkite_wire::{Event, Outcome, Prepared, Session, Settings, prepare};
+use tinkite_wire::{Dark, Event, Outcome, Session, Settings};
 
 /// Ctrl-C is noticed at least this often.
 const ATTENTION: Duration = Duration::from_millis(50);
+
+/// How a run ended.
+pub(super) struct Drive {
+    pub(super) outcome: Outcome,
+    /// What was seen of the beam.
+    pub(super) dark: Dark,
+    /// What made us stop it, when it was not the operator.
+    pub(super) trouble: Option<Refusal>,
+}
 
 /// Streams `program` over `link` until it has ended one way or another.
 pub(super) fn drive(
@@ -23,7 +32,7 @@ pub(super) fn drive(
     program: &mut ProgramFile,
     stopping: &Stopping,
     watcher: &mut Watcher<'_>,
-) -> Result<Outcome, Refusal> {
+) -> Result<Drive, Refusal> {
     let machine = program.machine.clone();
     let mut session = Session::new(tongue(machine.dialect), Settings::default(), link.now());
     let mut source: Option<Source<_>> = None;
@@ -50,16 +59,19 @@ pub(super) fn drive(
                         Ok(told) => {
                             told.iter().for_each(|told| watcher.tell(told));
                             session.start();
-                            source = Some(Source::of(program)?);
+                            match Source::of(program) {
+                                Ok(lines) => source = Some(lines),
+                                Err(refusal) => trouble = Some(refusal),
+                            }
                         }
                         Err(refusal) => trouble = Some(refusal),
                     }
                 }
                 Event::Status(status) => watcher.status(&session, &status, link.now()),
                 Event::Said(text) => watcher.said(&text),
-                Event::Ended(outcome) => {
+                Event::Ended { outcome, dark } => {
                     watcher.reached(&session, link.now());
-                    return trouble.map_or(Ok(outcome), Err);
+                    return Ok(Drive { outcome, dark, trouble });
                 }
             }
         }
@@ -78,50 +90,40 @@ pub(super) fn drive(
 
 /// The program's lines on their way into the session.
 struct Source<B> {
-    lines: Lines<B>,
-    number: u32,
+    lines: Split<B>,
+    outgoing: Outgoing,
     ended: bool,
-    plainly: Plainly,
 }
 
 impl Source<BufReader<File>> {
     fn of(program: &mut ProgramFile) -> Result<Self, Refusal> {
-        Ok(Self { lines: program.lines()?, number: 0, ended: false, plainly: Plainly::default() })
+        let outgoing = Outgoing::new(program.machine.dialect);
+        Ok(Self { lines: program.lines()?, outgoing, ended: false })
     }
 }
 
 impl<B: BufRead> Source<B> {
-    /// What of a line goes out: controllers of either interface do no arithmetic. The program was
-    /// measured before, so what cannot be worked out here was refused there.
-    fn sent_as(&mut self, line: Vec<u8>) -> Vec<u8> {
-        self.plainly.line(&line).ok().flatten().unwrap_or(line)
-    }
-
     /// Hands over as many lines as the session wants.
     fn feed(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal> {
         while !self.ended && session.wants_lines() {
-            self.number += 1;
-            let number = self.number;
-            let refused = |why: String| Refusal::Usage(format!("line {number}: {why}"));
             match self.lines.next() {
                 None => {
                     self.ended = true;
                     session.end_of_program(link.now());
                 }
                 Some(Err(error)) => {
-                    return Err(refused(format!("the program cannot be read on: {error}")));
+                    let line = self.outgoing.number() + 1;
+                    let why = format!("line {line}: the program cannot be read on: {error}");
+                    return Err(Refusal::Usage(why));
                 }
-                Some(Ok(line)) => match prepare(&self.sent_as(line.into_bytes())) {
-                    Prepared::Nothing => {}
-                    Prepared::Send(bytes) => {
-                        session.enqueue(self.number, bytes).map_err(|e| refused(e.to_string()))?;
-                    }
-                    Prepared::RealTimeByte(byte) => {
-                        return Err(refused(format!(
-                            "it holds the byte {byte:#04x}, on which the controller would act at once"
-                        )));
-                    }
-                },
+                Some(Ok(line)) => {
+                    let Some(bytes) = self.outgoing.line(&line).map_err(Refusal::Usage)? else {
+                        continue;
+                    };
+                    let number = self.outgoing.number();
+                    let refused = |e| Refusal::Usage(format!("line {number}: {e}"));
+                    session.enqueue(number, bytes).map_err(refused)?;
+                }
             }
         }
         Ok(())

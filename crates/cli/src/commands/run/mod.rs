@@ -1,6 +1,7 @@
 //! `tinkite run`: streams a job or a program to the controller, and watches.
 
 mod drive;
+mod outgoing;
 mod placed;
 mod program;
 mod watch;
@@ -12,10 +13,11 @@ use crate::link;
 use crate::refusal::{Refusal, Sources};
 use crate::stopping::Stopping;
 use crate::{burnt, png};
+use drive::Drive;
 use program::ProgramFile;
 use tinkite_core::job::Machine;
 use tinkite_core::quantity::clock;
-use tinkite_wire::{Connected, Failure, Outcome, alarm_meaning, error_meaning};
+use tinkite_wire::{Connected, Dark, Failure, Outcome, alarm_meaning, error_meaning};
 use watch::Watcher;
 
 pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
@@ -33,12 +35,12 @@ pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
         Stopping::watch().map_err(|e| Refusal::Usage(format!("Ctrl-C cannot be watched: {e}")))?;
     let mut link = link::open(&name, &program.machine, program.diameter)?;
     let mut watcher = Watcher::new(&program, &name, console);
-    let outcome = drive::drive(link.as_mut(), &mut program, &stopping, &mut watcher)?;
-    watcher.end(&outcome)?;
+    let ended = drive::drive(link.as_mut(), &mut program, &stopping, &mut watcher)?;
+    watcher.end(&ended)?;
     if let Some(rig) = link.rig() {
         report_rig(rig, &program.machine, args, console)?;
     }
-    conclude(outcome, &watcher, &program.machine)
+    conclude(ended, &watcher, &program.machine)
 }
 
 fn report_rig(
@@ -60,25 +62,25 @@ fn report_rig(
 }
 
 /// Turns how it ended into what the call returns.
-fn conclude(outcome: Outcome, watcher: &Watcher<'_>, machine: &Machine) -> Result<(), Refusal> {
-    let place = watcher.place();
-    match outcome {
-        Outcome::Done => Ok(()),
-        Outcome::Stopped => Err(Refusal::Stopped(format!("stopped {place}; the beam is off"))),
-        Outcome::Failed(failure) => {
+fn conclude(ended: Drive, watcher: &Watcher<'_>, machine: &Machine) -> Result<(), Refusal> {
+    let Drive { outcome, dark, trouble } = ended;
+    let beam = beam_words(dark);
+    let place = format!("{}{beam}", watcher.place());
+    match (trouble, outcome) {
+        (Some(Refusal::Usage(why)), _) => Err(Refusal::Usage(format!("{why}{beam}"))),
+        (Some(Refusal::Link(why)), _) => Err(Refusal::Link(format!("{why}{beam}"))),
+        (Some(refusal), _) => Err(refusal),
+        (None, Outcome::Done) => Ok(()),
+        (None, Outcome::Stopped) => Err(Refusal::Stopped(format!("stopped {place}"))),
+        (None, Outcome::Failed(failure)) => {
             let advice = match &failure {
-                Failure::Refused { code, .. } => format!(
-                    " ({}); the head was halted and the beam switched off",
-                    error_meaning(*code)
-                ),
+                Failure::Refused { code, .. } => format!(" ({})", error_meaning(*code)),
                 Failure::Alarm(code) => format!(" ({})", alarm_meaning(*code)),
                 Failure::NoAnswer => format!(
                     "; check that it is on, and speaks the {} dialect",
                     machine.dialect.name()
                 ),
-                Failure::Unknown { .. } => {
-                    "; the board was told to stop and switch the beam off".into()
-                }
+                Failure::Unknown { .. } => "; the board was told to stop".into(),
                 Failure::Halted(_) => "; switch it off and on again, and home it".into(),
                 Failure::BadLink => "; look at the cable, and try a slower baud rate".into(),
                 Failure::NotReady(_) => "; home or unlock it, and close its door".into(),
@@ -89,6 +91,18 @@ fn conclude(outcome: Outcome, watcher: &Watcher<'_>, machine: &Machine) -> Resul
             };
             Err(Refusal::Link(format!("{failure}{advice}; {place}")))
         }
+    }
+}
+
+/// What is known of the beam, in words: only what was seen.
+fn beam_words(dark: Dark) -> &'static str {
+    match dark {
+        Dark::Untouched => "",
+        Dark::Confirmed => "; the beam is off",
+        Dark::Asked => {
+            "; the beam was switched off and the controller did not confirm it: LOOK AT THE MACHINE"
+        }
+        Dark::Unknown => "; THE BEAM MAY BE ON: switch the machine off",
     }
 }
 

@@ -1,6 +1,7 @@
 //! The program that is streamed: written from a job or found as a file, measured before anything
 //! moves.
 
+use super::outgoing::Outgoing;
 use super::refuse_if_wrong;
 use crate::args::{JobArgs, Run};
 use crate::commands::read;
@@ -9,8 +10,9 @@ use crate::door;
 use crate::load;
 use crate::refusal::{Refusal, Sources};
 use std::fs::File;
-use std::io::{self, BufReader, Lines, Seek, SeekFrom};
+use std::io::{self, BufReader, Seek, SeekFrom, Split};
 use tinkite_core::job::{Machine, Round, Zero};
+use tinkite_core::problem::Problem;
 use tinkite_core::program::measure::{Measure, Report};
 use tinkite_core::program::{Comments, Program};
 
@@ -44,23 +46,34 @@ impl ProgramFile {
             measure = measure.turning(letter);
         }
         let (mut steps, mut number) = (Vec::new(), 0);
+        let mut outgoing = Outgoing::new(machine.dialect);
+        let mut unsendable = None;
         read::each_line(&name, &mut file, |line| {
             number += 1;
             measure.line(line);
+            if let Err(why) = outgoing.line(line) {
+                unsendable.get_or_insert(why);
+            }
             steps.extend(step_name(line).map(|name| (number, name)));
         })?;
         let report = measure.finish();
         refuse_if_wrong(&report.problems, console)?;
+        if let Some(why) = unsendable {
+            return Err(Refusal::Problems(
+                Problem::error("unsendable", format!("{name}: {why}"), "nothing was sent").into(),
+                Sources::new(),
+            ));
+        }
         rewind(&name, &mut file)?;
         Ok(Self { name, machine, diameter, report, steps, zero, file })
     }
 
     /// Its lines, from the start.
-    pub(super) fn lines(&mut self) -> Result<Lines<BufReader<File>>, Refusal> {
+    pub(super) fn lines(&mut self) -> Result<Split<BufReader<File>>, Refusal> {
         rewind(&self.name, &mut self.file)?;
         let again = self.file.get_ref().try_clone();
         let again = again.map_err(|error| Refusal::unreadable(&self.name, &error))?;
-        Ok(io::BufRead::lines(BufReader::with_capacity(1 << 16, again)))
+        Ok(io::BufRead::split(BufReader::with_capacity(1 << 16, again), b'\n'))
     }
 
     /// Measures it again, begun where the machine stands with the work offset that it has, both mm

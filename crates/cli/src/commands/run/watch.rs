@@ -1,5 +1,6 @@
 //! Showing how a run is going.
 
+use super::drive::Drive;
 use super::duration;
 use super::program::ProgramFile;
 use crate::console::Console;
@@ -9,7 +10,7 @@ use serde::Serialize;
 use std::io::IsTerminal;
 use tinkite_core::program::measure::Timeline;
 use tinkite_core::quantity::{clock, plain};
-use tinkite_wire::{Instant, Outcome, Session, Status};
+use tinkite_wire::{Dark, Instant, Outcome, Session, Status};
 
 /// One line of `run --json`.
 #[derive(Debug, Serialize)]
@@ -28,7 +29,10 @@ struct Progress<'a> {
 struct End<'a> {
     event: &'a str,
     how: &'a str,
+    /// `confirmed`, `asked`, `unknown` or `untouched`.
+    dark: &'a str,
     lines_acknowledged: u32,
+    position_mm: Option<[f64; 2]>,
     seconds: f64,
     reason: Option<String>,
 }
@@ -157,18 +161,31 @@ impl<'c> Watcher<'c> {
     }
 
     /// The run is over.
-    pub(super) fn end(&self, outcome: &Outcome) -> Result<(), Refusal> {
+    pub(super) fn end(&self, ended: &Drive) -> Result<(), Refusal> {
         self.bar.finish_and_clear();
-        let (how, reason) = match outcome {
-            Outcome::Done => ("done", None),
-            Outcome::Stopped => ("stopped", None),
-            Outcome::Failed(failure) => ("failed", Some(failure.to_string())),
+        let Drive { outcome, dark, trouble } = ended;
+        let (how, reason) = match (outcome, trouble) {
+            (_, Some(Refusal::Usage(why) | Refusal::Link(why) | Refusal::Stopped(why))) => {
+                ("failed", Some(why.clone()))
+            }
+            (_, Some(_)) => ("failed", None),
+            (Outcome::Done, None) => ("done", None),
+            (Outcome::Stopped, None) => ("stopped", None),
+            (Outcome::Failed(failure), None) => ("failed", Some(failure.to_string())),
+        };
+        let dark = match dark {
+            Dark::Untouched => "untouched",
+            Dark::Confirmed => "confirmed",
+            Dark::Asked => "asked",
+            Dark::Unknown => "unknown",
         };
         if self.console.json {
             return self.event(&End {
                 event: "end",
                 how,
+                dark,
                 lines_acknowledged: self.reached,
+                position_mm: self.position,
                 seconds: (self.seconds * 1000.0).round() / 1000.0,
                 reason,
             });

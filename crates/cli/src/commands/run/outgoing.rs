@@ -1,0 +1,62 @@
+//! What of each line of a program goes out. The same code decides before the run, when a line that
+//! cannot go out refuses the whole program, and while it runs.
+
+use tinkite_core::job::machine::Dialect;
+use tinkite_core::program::Plainly;
+use tinkite_wire::{Prepared, prepare};
+
+/// The longest line that boards of the `grbl` interface take, bytes with its end.
+const GRBL_LONGEST: usize = 80;
+
+/// The longest line that 3-D-printer firmware takes, bytes with number, checksum and end.
+const REPRAP_LONGEST: usize = 96;
+
+/// Turns the lines of a program, in order, into what is sent.
+#[derive(Debug)]
+pub(super) struct Outgoing {
+    plainly: Plainly,
+    dialect: Dialect,
+    number: u32,
+}
+
+impl Outgoing {
+    pub(super) fn new(dialect: Dialect) -> Self {
+        Self { plainly: Plainly::default(), dialect, number: 0 }
+    }
+
+    /// The number of the line that was taken last, from 1.
+    pub(super) fn number(&self) -> u32 {
+        self.number
+    }
+
+    /// What of the next line goes out; nothing where it holds comments only. Controllers of either
+    /// interface do no arithmetic, so expressions go out as their values.
+    ///
+    /// # Errors
+    /// Why the controller would not take the line, and what to do.
+    pub(super) fn line(&mut self, line: &[u8]) -> Result<Option<Vec<u8>>, String> {
+        self.number += 1;
+        let number = self.number;
+        let plain = self.plainly.line(line).ok().flatten();
+        let text = match prepare(plain.as_deref().unwrap_or(line)) {
+            Prepared::Nothing => return Ok(None),
+            Prepared::Send(text) => text,
+            Prepared::RealTimeByte(byte) => {
+                return Err(format!(
+                    "line {number}: it holds the byte {byte:#04x}, on which the controller would act at once; take it out"
+                ));
+            }
+        };
+        let (length, most) = match self.dialect {
+            // N, the number, a blank, the line, *, at most three digits, the line end.
+            Dialect::Reprap => (text.len() + number.to_string().len() + 7, REPRAP_LONGEST),
+            Dialect::Grbl | Dialect::Ngc => (text.len() + 1, GRBL_LONGEST),
+        };
+        if length > most {
+            return Err(format!(
+                "line {number}: it has {length} bytes as it is sent, and the controller takes {most}; split it, or write fewer decimals"
+            ));
+        }
+        Ok(Some(text))
+    }
+}
