@@ -184,6 +184,25 @@ fn the_start_may_be_chosen() {
     assert!(corners.contains(&start("\"nearest\"")));
 }
 
+/// What stays attached is as wide as was asked for after the beam has taken its own.
+#[test]
+fn bridges_keep_their_width_beside_the_kerf() {
+    for kerf in [0.1, 0.3] {
+        let more = format!(
+            "kerf = \"{kerf} mm\"\nbridges = {{ count = 4, width = \"0.25 mm\", smallest = \"10 mm\" }}"
+        );
+        let made = program(&plate(&more));
+        let gaps: Vec<f64> = made
+            .moves
+            .iter()
+            .filter(|m| m.s == 0.0 && m.speed.is_some() && m.length() > 0.05)
+            .map(moves::Move::length)
+            .collect();
+        assert_eq!(gaps.len(), 4);
+        gaps.into_iter().for_each(|gap| near(gap - kerf, 0.25));
+    }
+}
+
 #[test]
 fn bridges_stay_attached_away_from_corners() {
     let bench = plate("bridges = { count = 4, width = \"0.8 mm\", smallest = \"10 mm\" }");

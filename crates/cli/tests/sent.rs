@@ -129,3 +129,19 @@ fn eight_bits_are_said_as_they_are_and_a_ramp_without_effect_is_told() {
     let flat = step("cut", "\"2 mm/s\"", "\"60 %\"", "ramp = { slow = \"59.99 %\" }");
     assert_eq!(Bench::drawn(line, "", &flat).codes(JOB), ["slow-without-effect"]);
 }
+
+/// A line of two passes is left where it was begun: what lies there comes next.
+#[test]
+fn order_knows_where_passes_leave_the_head() {
+    let lines = r#"<path id="long" d="M10 20 H80" stroke="red"/><path id="far" d="M84 20 H88" stroke="blue"/><path id="near" d="M10 24 H14" stroke="blue"/>"#;
+    let blue = step("score", "\"60 mm/s\"", "\"20 %\"", "").replace("red", "blue");
+    for (passes, first) in [(2, "near"), (3, "far")] {
+        let red = step("cut", "\"60 mm/s\"", "\"60 %\"", &format!("passes = {passes}"));
+        let both = format!("{red}{}", blue.replace("name = \"s\"", "name = \"t\""));
+        let bench = Bench::drawn(lines, "", &both);
+        let text = bench.ok(&["emit", JOB, "-o", "-"]);
+        let second = text.split("step 2 of 2").nth(1).unwrap();
+        let part = second.lines().find(|line| line.starts_with("; part 1")).unwrap();
+        assert!(part.contains(first), "{passes} passes: {part}");
+    }
+}

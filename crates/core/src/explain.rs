@@ -166,6 +166,18 @@ const STORIES: &[(&str, &str)] = &[
         "The program ends with the beam switched on. Whatever the head does next burns.",
     ),
     (
+        "lit-lift",
+        "The focus goes up or down with the beam on while the head stands: all of that time one spot burns.",
+    ),
+    (
+        "lit-pause",
+        "The program waits for the operator (M0, M1, M6, M60) with the beam on at constant power. It burns one spot until somebody comes.",
+    ),
+    (
+        "lit-start",
+        "M3 switches the beam on at a power that an earlier line has said, before anything moves: controllers remember S.",
+    ),
+    (
         "lit-travel",
         "A travel move is made while the beam is switched on. Controllers in laser mode switch it off by themselves, others burn a line across the work.",
     ),

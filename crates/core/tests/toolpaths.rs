@@ -212,7 +212,9 @@ proptest! {
         prop_assert!(failed.is_none(), "{}", failed.unwrap());
         // Every outline is burnt, all of it but its bridges, as often as was asked for.
         for (n, outline) in outlines.iter().enumerate() {
-            let bridged = settings.bridges.map_or(0.0, |(count, width)| f64::from(count) * width);
+            let bridged = settings
+                .bridges
+                .map_or(0.0, |(count, width)| f64::from(count) * (width + settings.kerf));
             let slack = 2.0 * std::f64::consts::PI * settings.kerf + 0.1;
             let once = burnt[n] / f64::from(settings.passes);
             prop_assert!(once >= outline.length() - bridged - slack, "{n}: {once} of {}", outline.length());

@@ -231,7 +231,9 @@ impl Rig {
             let (over, lifts) = (*seconds <= 0.0, *lifts);
             self.now += gone;
             self.record.busy_seconds += gone;
-            if self.burns_standing() && !lifts {
+            // In laser mode a rapid is dark, one of the focus as well.
+            let dark = lifts && self.setup.laser_mode && self.modal.motion == 0;
+            if self.burns_standing() && !dark {
                 self.record.lit_standing_seconds += gone;
             }
             if over {

@@ -43,7 +43,7 @@ pub fn arrange(paths: Vec<Toolpath>, job: &Job, start: Point) -> Sequence {
             group.push(path);
         }
         done.extend(arrange_step(group, &job.steps[step], at));
-        at = done.last().map_or(at, |path| path.burn.ends().1);
+        at = done.last().map_or(at, |path| left_at(&path.burn, &job.steps[step]));
     }
     Sequence { paths: done }
 }
@@ -102,6 +102,20 @@ fn arrange_step(group: Vec<Toolpath>, step: &Step, start: Point) -> Vec<Toolpath
         .collect()
 }
 
+/// Whether an open line of a step is left where it was begun: it is walked there and back.
+fn ends_where_it_began(step: &Step) -> bool {
+    step.passes_by == PassesBy::Path && step.passes.len().is_multiple_of(2)
+}
+
+/// Where the head is after all passes over a path.
+fn left_at(burn: &Burn, step: &Step) -> Point {
+    let (start, end) = burn.ends();
+    match burn {
+        Burn::Line(line) if !line.contour.closed && ends_where_it_began(step) => start,
+        _ => end,
+    }
+}
+
 fn stop(burn: &Burn, step: &Step) -> Stop {
     let line = match burn {
         Burn::Rows(rows) => {
@@ -113,8 +127,7 @@ fn stop(burn: &Burn, step: &Step) -> Stop {
     let contour = &line.contour;
     if !contour.closed {
         // There and back ends where it began.
-        let back = step.passes_by == PassesBy::Path && step.passes.len().is_multiple_of(2);
-        return if back {
+        return if ends_where_it_began(step) {
             Stop::loop_through(vec![contour.start, contour.end()])
         } else {
             Stop::line(contour.start, contour.end(), true)

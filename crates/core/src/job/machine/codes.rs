@@ -180,8 +180,13 @@ fn danger(words: &[Word], dialect: Dialect) -> Option<&'static str> {
         return Some("which changes what the program's numbers mean");
     }
     let travels = words.iter().any(|w| matches!(w.letter, b'X' | b'Y' | b'Z' | b'A' | b'B' | b'C'));
-    let homes = codes(b'G').any(|g| matches!(g, 280 | 300));
-    if travels && !homes && words.iter().all(|w| w.letter != b'M') {
+    // In 3-D-printer firmware axis letters are parameters of many M codes, and G28 only names axes;
+    // elsewhere they move the head whatever else the line says, and G28 goes through them.
+    let codes_only = dialect == Dialect::Reprap
+        && (codes(b'G').all(|g| g == 280) && words.iter().any(|w| matches!(w.letter, b'G' | b'M')));
+    let aside = words.iter().any(|w| matches!(w.letter, b'X' | b'Y' | b'A' | b'B' | b'C'));
+    let lifts_home = !aside && codes(b'G').any(|g| matches!(g, 280 | 300));
+    if travels && !codes_only && !lifts_home {
         return Some("which moves the head to a place that no one has checked");
     }
     None

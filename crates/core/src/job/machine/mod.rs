@@ -212,4 +212,20 @@ full = 255
         let lines = told(&SMALL.replace("full = 255", "full = 255\npointer = 5"));
         assert!(lines[0].contains("pointer in [beam] is not built into this version"), "{lines:?}");
     }
+
+    #[test]
+    fn own_lines_that_move_the_head_are_refused_whatever_else_they_say() {
+        let own = |line: &str| format!("{SMALL}[program]\nopening = [\"{line}\"]\n");
+        for line in ["G0 X900 Y900 M9", "G0 X900", "X900 M8", "G28 X900 Y0", "G53 G0 Z5 M9"] {
+            assert!(told(&own(line))[0].contains("no one has checked"), "{line}");
+        }
+        for line in ["G28", "M9", "M64 P1", "G4 P1"] {
+            assert!(read("m.machine.toml", &own(line)).is_ok(), "{line}");
+        }
+        // There X is a parameter of the code, not a place.
+        let printer = own("M907 X500").replace("[bed]", "[link]\ndialect = \"reprap\"\n[bed]")
+            + "[travel]\nas = \"feed\"\nspeed = \"50 mm/s\"\n";
+        assert!(read("m.machine.toml", &printer).is_ok(), "{:?}", read("m", &printer));
+        assert!(!told(&printer.replace("M907 X500", "G0 X500 M9")).is_empty());
+    }
 }

@@ -93,7 +93,7 @@ impl Explainer {
                 };
                 Some(format!("stands still for {}{lit}", clock(*seconds)))
             }
-            Act::Stop { .. } => None,
+            Act::Stop { .. } | Act::Wait => None,
             Act::Lift { from, to } => {
                 let way = if to > from { "up" } else { "down" };
                 Some(format!("moves the focus {way} to Z {}", plain(*to, 3)))

@@ -141,12 +141,22 @@ impl<'m> Measure<'m> {
         if let Err(error) = self.modal.line(&self.words, &mut acts) {
             self.troubles.not_understood(number, &error);
         }
+        if std::mem::take(&mut self.modal.lights) {
+            self.troubles.lit_start(number, self.modal.s);
+        }
         if let Some(code) = self.modal.unknown.take() {
             self.troubles.unknown_code(number, code);
         }
         for act in acts.drain(..) {
             match act {
                 Act::Stop { seconds } => self.pause(number, seconds),
+                Act::Wait => {
+                    self.planner.stop();
+                    if self.modal.lit() && !self.modal.follows_speed() {
+                        self.troubles.lit_wait(number, self.modal.s);
+                        self.hold_power(number);
+                    }
+                }
                 Act::Move(m) => {
                     let s = if self.modal.lit() && !m.travel { self.modal.s } else { 0.0 };
                     stroke(Stroke { from: m.start(), piece: m.piece, s });
@@ -157,6 +167,10 @@ impl<'m> Measure<'m> {
                     let seconds = self.machine.map_or(0.0, |m| lift_seconds(from, to, m));
                     self.report.timeline.add(number, seconds);
                     self.hold_height(number, to);
+                    if self.modal.lit_lift() {
+                        self.troubles.lit_lift(number, self.modal.s);
+                        self.hold_power(number);
+                    }
                 }
                 Act::Home => self.troubles.home(number),
             }

@@ -47,6 +47,8 @@ pub(super) struct Modal {
     feed: f64,
     feed_mode: FeedMode,
     beam: BeamMode,
+    /// Whether the last line lit the beam with a power that an earlier line has said.
+    pub(super) lights: bool,
     offsets: Offsets,
 }
 
@@ -86,6 +88,7 @@ impl Default for Modal {
             feed: 0.0,
             feed_mode: FeedMode::PerMinute,
             beam: BeamMode::Off,
+            lights: false,
             offsets: Offsets::default(),
         }
     }
@@ -102,6 +105,10 @@ struct Said {
     s: Option<f64>,
     dwell: bool,
     stop: bool,
+    /// The controller waits for the operator.
+    waits: bool,
+    /// The beam is switched to constant power.
+    lights: bool,
     machine: bool,
     /// A code that uses the axis words for itself, in tenths: G10, G28, G30, G92.
     other: Option<i64>,
@@ -130,6 +137,11 @@ impl Modal {
     pub(super) fn stand(&mut self, at: Axes, offset: Axes) {
         self.at = at;
         self.offsets = Offsets::of(offset);
+    }
+
+    /// Whether a move of the focus alone would be made with the beam on.
+    pub(super) fn lit_lift(&self) -> bool {
+        self.lit() && (self.motion != Some(0) || self.beam == BeamMode::Constant)
     }
 
     /// Whether the beam would burn on a feed move.
@@ -175,17 +187,21 @@ impl Modal {
                 }
             }
         }
+        // In 3-D-printer firmware S of a dwell is its seconds; elsewhere it is the power.
         if let Some(s) = said.s
-            && !said.dwell
+            && !(said.dwell && self.printer)
         {
             self.s = s;
         }
+        self.lights = said.lights && said.s.is_none() && self.lit();
         if said.dwell {
             acts.push(Act::Stop { seconds: self.dwell(&said) });
         } else if let Some(code) = said.other {
             self.other(code, &said, acts)?;
         } else if said.moves() {
             self.motion(&said, acts)?;
+        } else if said.waits {
+            acts.push(Act::Wait);
         } else if said.stop {
             acts.push(Act::Stop { seconds: 0.0 });
         }
@@ -235,13 +251,17 @@ impl Modal {
         said.stop = true;
         match value as i64 {
             // Pauses; tool changes; overrides allowed or not; waiting for the motion to end.
-            0 | 1 | 6 | 48 | 49 | 60 | 400 => {}
+            0 | 1 | 6 | 60 => said.waits = true,
+            48 | 49 | 400 => {}
             2 | 30 => {
                 // The end of a program stops the spindle (NIST IR 6556, section 3.6.1).
                 self.beam = BeamMode::Off;
                 return Ok(true);
             }
-            3 => self.beam = BeamMode::Constant,
+            3 => {
+                said.lights = self.beam != BeamMode::Constant;
+                self.beam = BeamMode::Constant;
+            }
             4 => self.beam = BeamMode::FollowsSpeed,
             5 => self.beam = BeamMode::Off,
             106 => {

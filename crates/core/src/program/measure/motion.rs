@@ -56,6 +56,8 @@ pub(super) enum Act {
     Stop {
         seconds: f64,
     },
+    /// The controller waits for the operator, for as long as that takes.
+    Wait,
     Move(Motion),
     /// The focus goes up or down, and nothing else moves.
     Lift {

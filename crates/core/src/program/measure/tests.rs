@@ -88,3 +88,31 @@ fn the_timeline_climbs_to_the_whole_time() {
     }
     assert_eq!(report.timeline.seconds_at(5000), report.seconds);
 }
+
+/// Small programs and what is to be told of each, by the rules of RS-274/NGC.
+#[test]
+fn a_beam_that_is_lit_where_nothing_moves_is_told() {
+    let bench = bench();
+    let head = "G21 G90 G94\nM3 S0\nG0 X10 Y10\n";
+    let table: [(&str, &[&str]); 8] = [
+        // S is remembered from any line, a dwell's too.
+        ("G4 P0.2 S500\nG1 X20 F600\nM5", &["dwell-lit"]),
+        ("G4 P0.2\nG1 X20 S500 F600\nM5", &[]),
+        ("G1 X20 S500 F600\nM0\nM5", &["lit-pause"]),
+        ("G1 X20 S500 F600\nS0\nM0\nM5", &[]),
+        ("G1 X20 S500 F600\nG1 Z2\nM5", &["lit-lift", "no-focus-axis"]),
+        ("M5\nS500\nM3\nG1 X20 F600\nM5", &["lit-start"]),
+        ("M4 S500\nG1 X20 F600\nM1\nM5", &[]),
+        ("G1 X20 S500 F600\nM3\nM5", &[]),
+    ];
+    for (body, wanted) in table {
+        let report = measure(&format!("{head}{body}\nM2\n"), Some(&bench));
+        let mut told = codes(&report);
+        told.sort_unstable();
+        told.dedup();
+        assert_eq!(told, wanted, "{body}");
+    }
+    // In 3-D-printer firmware the same word is seconds.
+    let printer = measure("G21\nG90\nM107\nG4 S2\nG1 X5 F600\nM107\n", None);
+    assert!(printer.s.is_none(), "{:?}", printer.s);
+}

@@ -93,6 +93,36 @@ impl Troubles {
         );
     }
 
+    pub(super) fn lit_wait(&mut self, line: u32, s: f64) {
+        self.add(
+            line,
+            "lit-pause",
+            Severity::Error,
+            || format!("the program waits for the operator with the beam on at S{}", plain(s, 1)),
+            "put M5 or S0 before the pause",
+        );
+    }
+
+    pub(super) fn lit_lift(&mut self, line: u32, s: f64) {
+        self.add(
+            line,
+            "lit-lift",
+            Severity::Warning,
+            || format!("the focus moves with the beam on at S{}, and the head stands", plain(s, 1)),
+            "put S0 before moves of Z alone",
+        );
+    }
+
+    pub(super) fn lit_start(&mut self, line: u32, s: f64) {
+        self.add(
+            line,
+            "lit-start",
+            Severity::Warning,
+            || format!("M3 lights the beam at S{}, which an earlier line has said", plain(s, 1)),
+            "write M3 S0, and S on the moves that are meant to burn",
+        );
+    }
+
     pub(super) fn lit_travel(&mut self, line: u32, follows_speed: bool, s: f64) {
         let severity = if follows_speed { Severity::Warning } else { Severity::Error };
         self.add(

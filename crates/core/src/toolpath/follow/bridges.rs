@@ -33,7 +33,9 @@ pub(super) fn lay(
     let Some(how) = &setting.follow.bridges else {
         return lines.into_iter().map(|line| (line, Vec::new())).collect();
     };
-    let laid: Vec<Laid> = lines.par_iter().map(|line| on(&line.contour, how)).collect();
+    // The beam takes half of its width at each end of a gap: what is left of it stays attached.
+    let gap = Bridges { width: how.width + setting.follow.kerf, ..*how };
+    let laid: Vec<Laid> = lines.par_iter().map(|line| on(&line.contour, &gap)).collect();
     let (mut too_many, mut fewer): (Vec<Arc<str>>, Vec<Arc<str>>) = (Vec::new(), Vec::new());
     let mut all = Vec::with_capacity(lines.len());
     for (line, laid) in lines.into_iter().zip(laid) {
