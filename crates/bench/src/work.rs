@@ -43,7 +43,7 @@ pub fn parts_job() -> String {
     )
 }
 
-/// A black star of `edges` edges in a fence of 200 × 200 mm.
+/// A black star of `edges` edges in a border of 200 × 200 mm.
 #[must_use]
 pub fn star(edges: u32) -> String {
     let mut random = Random(0x0dd0_5eed_1234_4321);
@@ -55,7 +55,7 @@ pub fn star(edges: u32) -> String {
         let _ = write!(points, "{:.4},{:.4} ", 100.0 + r * angle.cos(), 100.0 + r * angle.sin());
     }
     format!(
-        r#"<svg xmlns="http://www.w3.org/2000/svg" width="200mm" height="200mm" viewBox="0 0 200 200" fill="none"><polygon points="{points}" fill="black"/><rect id="fence" width="200" height="200" stroke="red"/></svg>"#
+        r#"<svg xmlns="http://www.w3.org/2000/svg" width="200mm" height="200mm" viewBox="0 0 200 200" fill="none"><polygon points="{points}" fill="black"/><rect id="border" width="200" height="200" stroke="red"/></svg>"#
     )
 }
 
@@ -65,7 +65,7 @@ pub fn star_jobs() -> [(&'static str, String); 2] {
     let take = "take = { fill = \"black\" }\nmake = \"engrave\"\nspeed = \"60 mm/s\"\n";
     let rings = format!("{take}rings = {{ spacing = \"0.1 mm\" }}\n");
     let shoulder = format!(
-        "{take}area = \"outside\"\nboundary = {{ id = \"fence\" }}\nshoulder = {{ over = \"0.8 mm\", from = \"15 %\" }}\nlines = {{ spacing = \"0.1 mm\" }}\n"
+        "{take}area = \"outside\"\nboundary = {{ id = \"border\" }}\nshoulder = {{ over = \"0.8 mm\", from = \"15 %\" }}\nlines = {{ spacing = \"0.1 mm\" }}\n"
     );
     [
         ("rings.kite.toml", job("star.svg", &rings)),

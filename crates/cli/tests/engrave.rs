@@ -131,26 +131,26 @@ fn islands_are_walked_together_or_one_by_one() {
 
 #[test]
 fn the_outside_reaches_to_a_boundary_or_the_stock() {
-    let ring = r#"<circle id="fence" cx="40" cy="35" r="20" stroke="red"/>"#;
+    let ring = r#"<circle id="border" cx="40" cy="35" r="20" stroke="red"/>"#;
     let both = format!("{LEFT}{ring}");
     let round = std::f64::consts::PI * 400.0;
-    let outside = "area = \"outside\"\nboundary = { id = \"fence\" }\n";
+    let outside = "area = \"outside\"\nboundary = { id = \"border\" }\n";
     let made = program(&both, &format!("{outside}{}", lines("")));
     near(area(&made, 0.5), round - 200.0, 0.01 * round);
     // The boundary is no leftover, although no step takes it.
     assert!(bench(&both, &format!("{outside}{}", lines(""))).codes(JOB).is_empty());
     let inside = program(
-        &format!("{LEFT}<circle id=\"fence\" cx=\"30\" cy=\"35\" r=\"20\" stroke=\"red\"/>"),
-        &format!("boundary = {{ id = \"fence\" }}\n{}", lines("")),
+        &format!("{LEFT}<circle id=\"border\" cx=\"30\" cy=\"35\" r=\"20\" stroke=\"red\"/>"),
+        &format!("boundary = {{ id = \"border\" }}\n{}", lines("")),
     );
     assert!(area(&inside, 0.5) < 200.0 && area(&inside, 0.5) > 150.0);
     let stock = bench(LEFT, &format!("area = \"outside\"\n{}", lines("")));
     assert!(stock.told(JOB).contains("nothing says how far"));
     stock.change(JOB, "[[step]]", "[stock]\nmargin = \"5 mm\"\n[[step]]");
     near(area(&Program::emitted(&stock, JOB), 0.5), 30.0 * 20.0 - 200.0, 3.0);
-    let open = format!("{LEFT}<path id=\"fence\" d=\"M0 0H80V70\" stroke=\"red\"/>");
+    let open = format!("{LEFT}<path id=\"border\" d=\"M0 0H80V70\" stroke=\"red\"/>");
     assert!(
-        bench(&open, &format!("{outside}{}", lines(""))).told(JOB).contains("not closed: fence")
+        bench(&open, &format!("{outside}{}", lines(""))).told(JOB).contains("not closed: border")
     );
 }
 
@@ -179,12 +179,12 @@ fn beyond(p: [f64; 2]) -> f64 {
 
 #[test]
 fn shoulders_rise_with_the_distance_from_the_edge() {
-    let fence = r#"<rect id="fence" x="20" y="20" width="40" height="30" stroke="red"/>"#;
+    let border = r#"<rect id="border" x="20" y="20" width="40" height="30" stroke="red"/>"#;
     let more = format!(
-        "area = \"outside\"\nboundary = {{ id = \"fence\" }}\nshoulder = {{ over = \"2 mm\", from = \"10 %\" }}\n{}",
+        "area = \"outside\"\nboundary = {{ id = \"border\" }}\nshoulder = {{ over = \"2 mm\", from = \"10 %\" }}\n{}",
         lines("")
     );
-    let made = program(&format!("{LEFT}{fence}"), &more);
+    let made = program(&format!("{LEFT}{border}"), &more);
     near(area(&made, 0.5), 1200.0 - 200.0, 3.0);
     for m in made.burns() {
         let middle = [(m.from[0] + m.to[0]) / 2.0, (m.from[1] + m.to[1]) / 2.0];
@@ -196,7 +196,7 @@ fn shoulders_rise_with_the_distance_from_the_edge() {
         assert!(m.s >= wanted(low) - band && m.s <= wanted(high) + band, "{m:?}: {low} to {high}");
     }
     let wide = more.replace("2 mm", "30 mm");
-    assert_eq!(bench(&format!("{LEFT}{fence}"), &wide).codes(JOB)[0], "shoulder-wide");
+    assert_eq!(bench(&format!("{LEFT}{border}"), &wide).codes(JOB)[0], "shoulder-wide");
     // Inside, it counts from the edge inwards.
     let inside =
         program(LEFT, &format!("shoulder = {{ over = \"2 mm\", from = \"10 %\" }}\n{}", lines("")));
