@@ -105,13 +105,23 @@ pub(crate) struct Made {
     pub(crate) sources: Sources,
 }
 
+/// Sets which sheet of a job is made.
+fn choose_sheet(job: &mut Job, sheet: Option<u32>) -> Result<(), Refusal> {
+    let Some(sheet) = sheet else { return Ok(()) };
+    if sheet != 1 && job.placement.copies.count.is_none() {
+        return Err(Refusal::Usage(format!(
+            "there is no sheet {sheet}: only a job whose copies say a count has more than one"
+        )));
+    }
+    job.placement.copies.sheet = sheet.max(1);
+    Ok(())
+}
+
 /// Loads a job and takes it through every stage.
 pub(crate) fn made(args: &JobArgs) -> Result<Made, Refusal> {
     let choice = Choice { only: args.only.clone(), skip: args.skip.clone() };
     let Loaded { mut job, artworks, sources } = job(&args.job, args.machine.as_deref())?;
-    if let Some(sheet) = args.sheet {
-        job.placement.copies.sheet = sheet.max(1);
-    }
+    choose_sheet(&mut job, args.sheet)?;
     match compile(Given { artworks, fonts: &MachineFonts }, &job, &choice) {
         Ok(compiled) => Ok(Made { job, compiled, sources }),
         Err(problems) => Err(Refusal::Problems(located(problems, &sources), sources)),
@@ -133,9 +143,7 @@ pub(crate) fn is_drawing(path: &Path) -> Result<bool, Refusal> {
 pub(crate) fn surveyed(args: &JobArgs) -> Result<(Job, Sheet, Problems, Sources), Refusal> {
     let choice = Choice { only: args.only.clone(), skip: args.skip.clone() };
     let Loaded { mut job, artworks, sources } = job(&args.job, args.machine.as_deref())?;
-    if let Some(sheet) = args.sheet {
-        job.placement.copies.sheet = sheet.max(1);
-    }
+    choose_sheet(&mut job, args.sheet)?;
     let given = Given { artworks, fonts: &MachineFonts };
     match survey(given, &job, &choice) {
         Ok((sheet, problems)) => {

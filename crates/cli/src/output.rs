@@ -31,10 +31,11 @@ impl Output {
             )));
         }
         let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-        let temporary = tempfile::Builder::new()
-            .prefix(".tinkite-")
-            .tempfile_in(folder)
-            .map_err(|error| Refusal::output(&shown, &error))?;
+        let mut builder = tempfile::Builder::new();
+        builder.prefix(".tinkite-");
+        as_any_new_file(&mut builder);
+        let temporary =
+            builder.tempfile_in(folder).map_err(|error| Refusal::output(&shown, &error))?;
         Ok(Self { path, temporary, force: writing.force })
     }
 
@@ -60,7 +61,6 @@ impl Output {
     pub(crate) fn persist(self) -> Result<Written, Refusal> {
         let shown = self.path.display().to_string();
         let failed = |error: &std::io::Error| Refusal::output(&shown, error);
-        readable_by_all(self.temporary.as_file()).map_err(|e| failed(&e))?;
         let persisted = if self.force {
             self.temporary.persist(&self.path)
         } else {
@@ -82,16 +82,16 @@ impl Write for Output {
     }
 }
 
-/// A temporary file is private; what becomes of it should be as any new file is.
-#[cfg(unix)]
-fn readable_by_all(file: &File) -> std::io::Result<()> {
-    use std::os::unix::fs::PermissionsExt;
-    file.set_permissions(std::fs::Permissions::from_mode(0o644))
-}
-
-#[cfg(not(unix))]
-fn readable_by_all(_: &File) -> std::io::Result<()> {
-    Ok(())
+/// A temporary file is private; what becomes of it should be as any new file is: as the umask lets
+/// it be.
+fn as_any_new_file(builder: &mut tempfile::Builder<'_, '_>) {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        builder.permissions(std::fs::Permissions::from_mode(0o666));
+    }
+    #[cfg(not(unix))]
+    let _ = builder;
 }
 
 /// A file that is there now.

@@ -172,6 +172,11 @@ fn copies_fill_sheets_and_say_how_many_fit() {
     let second = bench.json(&["plan", "a.kite.toml", "--sheet", "2"]);
     assert_eq!(second["steps"][0]["shapes"], 2 * 8);
     assert!(bench.refused(1, &["plan", "a.kite.toml", "--sheet", "3"]).contains("no sheet 3"));
+    // A job without a count has one sheet.
+    assert!(
+        bench.refused(2, &["plan", "sail-panel.kite.toml", "--sheet", "7"]).contains("no sheet 7")
+    );
+    bench.ok(&["plan", "sail-panel.kite.toml", "--sheet", "1"]);
     let pitch = copies("{ columns = 2, rows = 2, pitch = [\"50 mm\", \"30 mm\"] }");
     near(burnt(&pitch).0, [5.0, 5.0, 95.0, 55.0]);
     let none = copies("{ count = 2, gap = \"2 mm\" }");

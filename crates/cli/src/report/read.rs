@@ -85,5 +85,11 @@ pub(crate) fn text(name: &str, report: &Report, machine: Option<&str>) -> String
     let _ = writeln!(out, "  time     {how}");
     let end = if report.beam_off_at_end { "beam off" } else { "BEAM ON" };
     let _ = write!(out, "  end      {end}");
+    if report.problems.is_empty() {
+        out.push_str(match machine {
+            Some(_) => "\n  checked  nothing wrong was found: places, power, speeds and beam",
+            None => "\n  checked  nothing wrong was found; --machine also holds places, power and speeds against it",
+        });
+    }
     out
 }

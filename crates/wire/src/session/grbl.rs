@@ -74,8 +74,13 @@ pub(super) struct Grbl {
     asked: usize,
     next_question: Instant,
     last_heard: Instant,
+    /// Whether it reports lengths in inches (`$13`).
+    inches: bool,
     events: VecDeque<Event>,
 }
+
+/// One inch, mm.
+const INCH: f64 = 25.4;
 
 impl Grbl {
     /// Begins a session on a link that has just been opened.
@@ -95,6 +100,7 @@ impl Grbl {
             asked: 0,
             next_question: now,
             last_heard: now,
+            inches: false,
             events: VecDeque::new(),
         }
     }
@@ -334,7 +340,12 @@ impl Grbl {
             && self.waiting.is_empty()
             && let State::Asking(connected) = &mut self.state
         {
-            let connected = std::mem::take(connected);
+            let mut connected = std::mem::take(connected);
+            self.inches = connected.settings.get(&13).is_some_and(|value| *value != 0.0);
+            if self.inches {
+                let lengths = connected.offsets.values_mut().chain(connected.position.as_mut());
+                lengths.flatten().for_each(|length| *length *= INCH);
+            }
             self.settings.buffer = connected.buffer.unwrap_or(self.settings.buffer);
             self.state = State::Ready;
             self.events.push_back(Event::Connected(connected));
@@ -356,7 +367,10 @@ impl Grbl {
         self.halt(now, Outcome::Failed(Failure::Refused { line: line.line, code }));
     }
 
-    fn status(&mut self, now: Instant, status: Status) {
+    fn status(&mut self, now: Instant, mut status: Status) {
+        if self.inches {
+            status.position.iter_mut().flatten().for_each(|length| *length *= INCH);
+        }
         self.asked = self.asked.saturating_sub(1);
         self.events.push_back(Event::Status(status));
         match &mut self.state {

@@ -291,3 +291,24 @@ fn only_a_banner_behind_the_reset_proves_that_the_beam_is_off() {
     cut.session.handle_closed(cut.now);
     assert_eq!((cut.outcome(), cut.dark), (Some(Outcome::Stopped), Some(Dark::Unknown)));
 }
+
+#[test]
+fn a_controller_that_reports_inches_is_understood() {
+    let mut talk = Talk::new();
+    talk.session.handle_timeout(talk.now);
+    let _ = talk.sent();
+    talk.hear("<Idle|MPos:1.000,2.000,0.000|FS:0,0>\r\n");
+    let _ = talk.sent();
+    talk.hear("ok\r\nok\r\n$13=1\r\n$30=1000\r\nok\r\n[G54:10.000,-5.000,0.000]\r\nok\r\nok\r\n");
+    let connected = std::iter::from_fn(|| talk.session.poll_event())
+        .find_map(|event| if let Event::Connected(c) = event { Some(c) } else { None })
+        .expect("connected");
+    assert_eq!(connected.position, Some([25.4, 50.8, 0.0]));
+    assert_eq!(connected.work_offset(Some("G54")), Some([254.0, -127.0, 0.0]));
+    talk.hear("<Run|MPos:0.500,0.000,0.000|FS:0,0>\r\n");
+    let at = std::iter::from_fn(|| talk.session.poll_event()).find_map(|event| match event {
+        Event::Status(status) => status.position,
+        _ => None,
+    });
+    assert_eq!(at, Some([12.7, 0.0, 0.0]));
+}

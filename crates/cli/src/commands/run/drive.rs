@@ -1,10 +1,10 @@
 //! The one loop between a session and a link.
 
-use super::mismatch;
 use super::outgoing::Outgoing;
 use super::placed;
 use super::program::ProgramFile;
 use super::watch::Watcher;
+use super::{mismatch, untold};
 use crate::link::ask::tongue;
 use crate::link::{Heard, Link};
 use crate::refusal::Refusal;
@@ -57,7 +57,8 @@ pub(super) fn drive(
                     let why = mismatch(&connected, &machine).map(Refusal::Link);
                     match why.map_or_else(|| placed::check(program, &connected), Err) {
                         Ok(told) => {
-                            told.iter().for_each(|told| watcher.tell(told));
+                            let told = untold(&connected, &machine).into_iter().chain(told);
+                            told.for_each(|told| watcher.tell(&told));
                             session.start();
                             match Source::of(program) {
                                 Ok(lines) => source = Some(lines),

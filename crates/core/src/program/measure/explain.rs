@@ -133,7 +133,7 @@ impl Explainer {
         } else {
             format!(" at {}", Speed(m.speed))
         };
-        let burns = lit && !m.travel;
+        let burns = self.modal.burns(m);
         let power = if burns { format!(", S{}", plain(self.modal.s, 1)) } else { String::new() };
         format!("{what} {place}{speed}{power}")
     }

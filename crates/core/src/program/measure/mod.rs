@@ -158,7 +158,7 @@ impl<'m> Measure<'m> {
                     }
                 }
                 Act::Move(m) => {
-                    let s = if self.modal.lit() && !m.travel { self.modal.s } else { 0.0 };
+                    let s = if self.modal.burns(&m) { self.modal.s } else { 0.0 };
                     stroke(Stroke { from: m.start(), piece: m.piece, s });
                     self.one_move(number, &m);
                 }
@@ -217,7 +217,7 @@ impl<'m> Measure<'m> {
 
     fn one_move(&mut self, number: u32, m: &Motion) {
         let lit = self.modal.lit();
-        let burns = lit && !m.travel;
+        let burns = self.modal.burns(m);
         let length = m.length();
         if m.travel && lit && length > 0.0 {
             self.troubles.lit_travel(number, self.modal.follows_speed(), self.modal.s);
@@ -275,8 +275,9 @@ impl<'m> Measure<'m> {
     }
 
     fn measure_extents(&mut self, number: u32, m: &Motion, burns: bool) {
-        // Where the head stands at first nobody knows: the first move counts by its end.
-        let bounds = if self.moved_yet {
+        // Where the head stands at first nobody knows: the first move counts by its end. What it
+        // burns on the way is counted from where it is taken to stand.
+        let bounds = if self.moved_yet || burns {
             m.piece.bounds(m.start())
         } else {
             let end = m.piece.end();

@@ -139,6 +139,12 @@ impl Modal {
         self.offsets = Offsets::of(offset);
     }
 
+    /// Whether the beam burns on a motion. A rapid with constant power does, except in a laser mode
+    /// that a program cannot know of.
+    pub(super) fn burns(&self, m: &Motion) -> bool {
+        self.lit() && !(m.travel && self.follows_speed())
+    }
+
     /// Whether a move of the focus alone would be made with the beam on.
     pub(super) fn lit_lift(&self) -> bool {
         self.lit() && (self.motion != Some(0) || self.beam == BeamMode::Constant)

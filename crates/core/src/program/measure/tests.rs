@@ -112,6 +112,15 @@ fn a_beam_that_is_lit_where_nothing_moves_is_told() {
         told.dedup();
         assert_eq!(told, wanted, "{body}");
     }
+    // A rapid with constant power burns, and is counted and placed as burning.
+    let rapid = measure("G21 G90\nM3 S0\nG0 X10 Y10\nS500\nG0 X40\nM5\nM2\n", None);
+    assert!((rapid.burn - 30.0).abs() < 1e-9, "{}", rapid.burn);
+    let burnt = rapid.burn_extents.unwrap();
+    assert_eq!((burnt.x0, burnt.x1), (10.0, 40.0));
+    // So does the first move of all, from where the head is taken to stand.
+    let first = measure("G21 G90\nM3 S500\nG1 X30 Y20 F600\nM5\nM2\n", None);
+    let burnt = first.burn_extents.unwrap();
+    assert_eq!((burnt.x0, burnt.y0, burnt.x1, burnt.y1), (0.0, 0.0, 30.0, 20.0));
     // In 3-D-printer firmware the same word is seconds.
     let printer = measure("G21\nG90\nM107\nG4 S2\nG1 X5 F600\nM107\n", None);
     assert!(printer.s.is_none(), "{:?}", printer.s);
