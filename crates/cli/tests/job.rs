@@ -224,7 +224,7 @@ fn bad_drawings_are_refused() {
         (
             "far.svg",
             format!("{page}<path d='M0 0 L1e30 0' stroke='red'/></svg>").into_bytes(),
-            "out of this world",
+            "far beyond any machine",
         ),
         (
             "nan.svg",

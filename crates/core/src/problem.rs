@@ -257,7 +257,7 @@ pub fn count(n: usize, noun: &str) -> String {
     if n == 1 { format!("1 {noun}") } else { format!("{n} {noun}s") }
 }
 
-/// Of `known`, the word most like `word`, when one is like enough to be a slip of the pen.
+/// Of `known`, the word most like `word`, when one is like enough to be a misspelling.
 #[must_use]
 pub fn nearest<'a>(word: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     known

@@ -159,13 +159,9 @@ quantity!(
     Spacing, "a line spacing", &[("mm", 1.0), ("in", 25.4)]
 );
 
-/// The value a laser program's S word carries. What it means is the machine's affair (`[beam]`).
-#[derive(Debug, Clone, Copy, PartialEq, PartialOrd, Default)]
-pub struct SValue(pub f64);
-
 /// Power as people ask for it: of full, or as measured at the source.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Asked {
+pub enum PowerSetpoint {
     /// A fraction of full.
     Share(f64),
     /// Current through the source, mA.
@@ -174,7 +170,7 @@ pub enum Asked {
     Watts(f64),
 }
 
-impl Quantity for Asked {
+impl Quantity for PowerSetpoint {
     const KIND: &'static str = "a power";
     const UNITS: &'static [(&'static str, f64)] = &[("%", 0.01), ("mA", 1.0), ("W", 1.0)];
     fn from_base(value: f64) -> Self {
@@ -186,12 +182,13 @@ impl Quantity for Asked {
 ///
 /// # Errors
 /// As [`parse`].
-pub fn parse_power(text: &str) -> Result<Asked, QuantityError> {
-    let (Asked::Share(value) | Asked::Current(value) | Asked::Watts(value)) = parse(text)?;
+pub fn parse_power(text: &str) -> Result<PowerSetpoint, QuantityError> {
+    let (PowerSetpoint::Share(value) | PowerSetpoint::Current(value) | PowerSetpoint::Watts(value)) =
+        parse(text)?;
     Ok(match text.trim().trim_start_matches(|c: char| !c.is_alphabetic()) {
-        "mA" => Asked::Current(value),
-        "W" => Asked::Watts(value),
-        _ => Asked::Share(value),
+        "mA" => PowerSetpoint::Current(value),
+        "W" => PowerSetpoint::Watts(value),
+        _ => PowerSetpoint::Share(value),
     })
 }
 
@@ -262,9 +259,9 @@ mod tests {
         assert!((parse::<Angle>("180 deg").unwrap().0 - std::f64::consts::PI).abs() < 1e-12);
         assert_eq!(parse::<Power>("60 %").unwrap().0, 0.6);
         assert!((parse_spacing("254 dpi").unwrap().0 - 0.1).abs() < 1e-12);
-        assert_eq!(parse_power("60 %").unwrap(), Asked::Share(0.6));
-        assert_eq!(parse_power("8.5mA").unwrap(), Asked::Current(8.5));
-        assert_eq!(parse_power("32 W").unwrap(), Asked::Watts(32.0));
+        assert_eq!(parse_power("60 %").unwrap(), PowerSetpoint::Share(0.6));
+        assert_eq!(parse_power("8.5mA").unwrap(), PowerSetpoint::Current(8.5));
+        assert_eq!(parse_power("32 W").unwrap(), PowerSetpoint::Watts(32.0));
         assert_eq!(parse::<Duration>("250 ms").unwrap().0, 0.25);
         assert_eq!(parse::<Length>("-1.5e1 mm").unwrap().0, -15.0);
     }

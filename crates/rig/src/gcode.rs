@@ -1,7 +1,7 @@
 //! Reading program lines as a controller does: modal state in, orders out, or an `error:` code of
 //! the public `grbl` interface.
 
-use crate::settings::{ARC_TOLERANCE, Tongue};
+use crate::settings::{ARC_TOLERANCE, Protocol};
 
 /// Positions of X and Y, mm, and of the one axis that turns, degrees.
 pub(crate) type Axes = [f64; 3];
@@ -47,7 +47,7 @@ pub(crate) struct Modal {
     /// Work offset: machine = work + offset.
     pub(crate) offset: Axes,
     /// Which language is spoken.
-    pub(crate) tongue: Tongue,
+    pub(crate) protocol: Protocol,
 }
 
 impl Default for Modal {
@@ -64,7 +64,7 @@ impl Default for Modal {
             at: [0.0; 3],
             height: 0.0,
             offset: [0.0; 3],
-            tongue: Tongue::Grbl,
+            protocol: Protocol::Grbl,
         }
     }
 }
@@ -148,7 +148,7 @@ impl Modal {
         }
         if line.dwell {
             let time = line.get(b'P').ok_or(28_u16)?.max(0.0);
-            let printer = self.tongue == Tongue::Reprap;
+            let printer = self.protocol == Protocol::Reprap;
             return Ok(Order::Dwell(if printer { time / 1000.0 } else { time }));
         }
         let to = self.target(&line);
@@ -207,15 +207,15 @@ impl Modal {
             5 => self.beam = Beam::Off,
             7 | 8 => self.air = true,
             9 => self.air = false,
-            106 if self.tongue == Tongue::Reprap => {
+            106 if self.protocol == Protocol::Reprap => {
                 (line.sync, self.beam) = (false, Beam::Constant);
             }
-            107 if self.tongue == Tongue::Reprap => {
+            107 if self.protocol == Protocol::Reprap => {
                 (line.sync, self.beam, self.s) = (false, Beam::Off, 0.0);
             }
             // An output of the board that is not the beam.
-            42 if self.tongue == Tongue::Reprap => line.sync = false,
-            400 if self.tongue == Tongue::Reprap => {}
+            42 if self.protocol == Protocol::Reprap => line.sync = false,
+            400 if self.protocol == Protocol::Reprap => {}
             _ => return Err(20),
         }
         Ok(())
@@ -255,7 +255,7 @@ impl Modal {
         };
         let feed = match self.motion {
             // A printer's firmware knows no rapids.
-            0 if self.tongue == Tongue::Grbl => None,
+            0 if self.protocol == Protocol::Grbl => None,
             _ if self.feed <= 0.0 => return Err(22),
             _ if self.inverse_time => {
                 let mut at = from;

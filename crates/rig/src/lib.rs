@@ -20,4 +20,4 @@ pub mod shell;
 
 pub use record::{Mark, Record};
 pub use rig::Rig;
-pub use settings::{Setup, Tongue};
+pub use settings::{Protocol, Setup};

@@ -8,7 +8,7 @@ use crate::gcode::{Axes, Beam, Modal, Order};
 use crate::motion::{Drive, Head};
 use crate::planner::Planner;
 use crate::record::Record;
-use crate::settings::{Setup, Tongue};
+use crate::settings::{Protocol, Setup};
 use printer::Counter;
 use std::collections::VecDeque;
 use std::fmt::Write as _;
@@ -72,7 +72,7 @@ impl Rig {
     #[must_use]
     pub fn new(setup: Setup) -> Self {
         let modal = Modal {
-            tongue: setup.tongue,
+            protocol: setup.protocol,
             offset: [setup.offset[0], setup.offset[1], 0.0],
             at: [-setup.offset[0], -setup.offset[1], 0.0],
             ..Modal::default()
@@ -103,7 +103,7 @@ impl Rig {
     /// real board.
     pub fn receive(&mut self, bytes: &[u8]) {
         for byte in bytes {
-            if self.setup.tongue == Tongue::Grbl && self.act_at_once(*byte) {
+            if self.setup.protocol == Protocol::Grbl && self.act_at_once(*byte) {
                 continue;
             }
             if self.inbox.len() + 1 >= self.setup.buffer {
@@ -267,7 +267,7 @@ impl Rig {
             let line: Vec<u8> = self.inbox.drain(..=end).take(end).collect();
             self.record.lines += 1;
             let line = String::from_utf8_lossy(&line).into_owned();
-            if self.setup.tongue == Tongue::Reprap {
+            if self.setup.protocol == Protocol::Reprap {
                 self.printer_line(line.trim());
                 continue;
             }
@@ -399,7 +399,7 @@ impl Rig {
     }
 
     fn banner(&mut self) {
-        if self.setup.tongue == Tongue::Reprap {
+        if self.setup.protocol == Protocol::Reprap {
             self.output.push_str("start\r\necho: a simulated machine\r\n");
             return;
         }

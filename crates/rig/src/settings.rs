@@ -2,7 +2,7 @@
 
 /// The languages of controllers.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Tongue {
+pub enum Protocol {
     /// The public `grbl` interface.
     #[default]
     Grbl,
@@ -28,7 +28,7 @@ pub struct Setup {
     /// The work offset that it wakes up with.
     pub offset: [f64; 2],
     /// Which language it speaks.
-    pub tongue: Tongue,
+    pub protocol: Protocol,
     /// Top speed and acceleration of the focus.
     pub focus: [f64; 2],
     /// Junction deviation, mm.
@@ -56,7 +56,7 @@ impl Default for Setup {
             turning: false,
             diameter: None,
             offset: [0.0; 2],
-            tongue: Tongue::Grbl,
+            protocol: Protocol::Grbl,
             focus: [10.0, 100.0],
             corner: 0.01,
             full: 1000.0,

@@ -4,12 +4,12 @@
 mod world;
 
 use proptest::prelude::*;
-use tinkite_rig::{Setup, Tongue};
+use tinkite_rig::{Protocol, Setup};
 use tinkite_wire::{Dark, Failure, Outcome};
 use world::{Mishap, config, run, squares};
 
 fn printer() -> Setup {
-    Setup { tongue: Tongue::Reprap, laser_mode: false, full: 255.0, ..Setup::default() }
+    Setup { protocol: Protocol::Reprap, laser_mode: false, full: 255.0, ..Setup::default() }
 }
 
 /// Squares as a printer's firmware burns them: power in lines of its own.

@@ -23,5 +23,5 @@ pub use line::{Prepared, prepare};
 pub use meaning::{alarm_meaning, error_meaning};
 pub use message::{Message, State, Status};
 pub use session::{
-    Connected, Dark, Event, Failure, LineTooLong, Outcome, Session, Settings, Tongue,
+    Connected, Dark, Event, Failure, LineTooLong, Outcome, Protocol, Session, Settings,
 };

@@ -4,13 +4,13 @@ use super::{Heard, Link};
 use crate::refusal::Refusal;
 use std::time::Duration;
 use tinkite_core::job::machine::Dialect;
-use tinkite_wire::{Connected, Event, Outcome, Session, Settings, Tongue};
+use tinkite_wire::{Connected, Event, Outcome, Protocol, Session, Settings};
 
 /// The language in which a dialect is spoken.
-pub(crate) fn tongue(dialect: Dialect) -> Tongue {
+pub(crate) fn protocol(dialect: Dialect) -> Protocol {
     match dialect {
-        Dialect::Reprap => Tongue::Reprap,
-        Dialect::Grbl | Dialect::Ngc => Tongue::Grbl,
+        Dialect::Reprap => Protocol::Reprap,
+        Dialect::Grbl | Dialect::Ngc => Protocol::Grbl,
     }
 }
 
@@ -19,7 +19,7 @@ pub(crate) fn tongue(dialect: Dialect) -> Tongue {
 /// # Errors
 /// A controller that does not answer, or that is locked.
 pub(crate) fn ask(link: &mut dyn Link, dialect: Dialect) -> Result<Connected, Refusal> {
-    let mut session = Session::new(tongue(dialect), Settings::default(), link.now());
+    let mut session = Session::new(protocol(dialect), Settings::default(), link.now());
     let mut incoming = [0; 4096];
     loop {
         let mut outgoing = Vec::new();

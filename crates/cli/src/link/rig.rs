@@ -8,7 +8,7 @@ use tinkite_core::geometry::Vec2;
 use tinkite_core::job::Machine;
 use tinkite_core::job::machine::Dialect;
 use tinkite_rig::shell::Pace;
-use tinkite_rig::{Rig, Setup, Tongue};
+use tinkite_rig::{Protocol, Rig, Setup};
 use tinkite_wire::Instant;
 
 /// A rig that pretends to be `machine`; its rotary is in use when something of a diameter (mm) is
@@ -38,9 +38,9 @@ pub(crate) fn setup(machine: &Machine, diameter: Option<f64>) -> Setup {
         turning: turning.is_some(),
         diameter,
         offset: [offset.x, offset.y],
-        tongue: match machine.dialect {
-            Dialect::Reprap => Tongue::Reprap,
-            Dialect::Grbl | Dialect::Ngc => Tongue::Grbl,
+        protocol: match machine.dialect {
+            Dialect::Reprap => Protocol::Reprap,
+            Dialect::Grbl | Dialect::Ngc => Protocol::Grbl,
         },
         focus: machine
             .z

@@ -6,7 +6,7 @@ use crate::load::Made;
 use serde::Serialize;
 use std::fmt::Write as _;
 use tinkite_core::job::{Fill, Step};
-use tinkite_core::limits::round::departure;
+use tinkite_core::limits::round::defocus;
 use tinkite_core::plan::StepTotals;
 use tinkite_core::quantity::{clock, plain};
 
@@ -101,14 +101,14 @@ pub(crate) fn json(made: &Made) -> PlanJson {
 fn rotary(made: &Made) -> Option<RotaryJson> {
     let planned = made.compiled.within.planned();
     let (frame, burnt) = (planned.segments().frame(), planned.totals.burnt?);
-    let departure = departure(planned)?;
+    let defocus = defocus(planned)?;
     let words = frame.rect(burnt);
     Some(RotaryJson {
         axis: char::from(frame.letters()[1]).to_string(),
         turned: [micron(words.y0), micron(words.y1)],
-        surface_changes_height_mm: micron(departure.height),
-        best_focus_below_thickest_mm: micron(departure.best_below),
-        steepest_deg: micron(departure.slope.to_degrees()),
+        surface_changes_height_mm: micron(defocus.height),
+        best_focus_below_thickest_mm: micron(defocus.best_below),
+        steepest_deg: micron(defocus.slope.to_degrees()),
     })
 }
 

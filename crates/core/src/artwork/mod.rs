@@ -373,7 +373,7 @@ fn misnamed(name: &str, format: Format) -> Option<Problem> {
     })
 }
 
-/// Refuses what no machine could run: nothing drawn, and coordinates out of this world.
+/// Refuses what no machine could run: nothing drawn, and coordinates beyond any machine.
 fn checked(artwork: Artwork) -> Result<Artwork, Problems> {
     let mut problems = Problems::new();
     for shape in &artwork.shapes {

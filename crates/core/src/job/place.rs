@@ -236,7 +236,7 @@ fn mark((n, mut section): (usize, Section<'_, '_>)) -> Option<Mark> {
     Some(Mark { drawn: shape.or(drawn)?, found: found? })
 }
 
-/// More copies than this along one side are a slip of the pen.
+/// More copies than this along one side are taken for a mistake in a number or its unit.
 const MOST_COPIES: i64 = 500;
 
 fn copies(section: Section<'_, '_>) -> Copies {

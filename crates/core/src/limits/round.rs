@@ -12,7 +12,7 @@ use std::f64::consts::PI;
 
 /// How the surface of an object lies to the focus over what is burnt.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Departure {
+pub struct Defocus {
     /// By how much its height changes, mm.
     pub height: f64,
     /// Where the focus is best: so far below the thickest place burnt, mm.
@@ -26,7 +26,7 @@ pub struct Departure {
 /// How many places along the artwork are looked at.
 const PLACES: usize = 256;
 
-impl Departure {
+impl Defocus {
     /// Over a stretch of the surface along the object, mm from the program's zero.
     #[must_use]
     pub fn over(surface: &Surface, low: f64, high: f64) -> Self {
@@ -73,7 +73,7 @@ pub(super) fn check(planned: &Planned, burnt: Rect, problems: &mut Problems) {
     if round.is_cylinder() {
         return;
     }
-    focus(job, Departure::over(surface, burnt.x0, burnt.x1), problems);
+    focus(job, Defocus::over(surface, burnt.x0, burnt.x1), problems);
 }
 
 fn wrap(job: &Job, burnt: Rect, surface: &Surface, problems: &mut Problems) {
@@ -101,32 +101,32 @@ fn wrap(job: &Job, burnt: Rect, surface: &Surface, problems: &mut Problems) {
     }
 }
 
-fn focus(job: &Job, departure: Departure, problems: &mut Problems) {
+fn focus(job: &Job, defocus: Defocus, problems: &mut Problems) {
     let mut told = Vec::new();
-    let height = plain(departure.height, 2);
+    let height = plain(defocus.height, 2);
     let best = format!(
         "focus {} mm below the thickest place ({} mm in diameter) and it is at most {} mm off",
-        plain(departure.best_below, 2),
-        plain(departure.thickest, 2),
-        plain(departure.best_below, 2)
+        plain(defocus.best_below, 2),
+        plain(defocus.thickest, 2),
+        plain(defocus.best_below, 2)
     );
     let depth = job.machine.focus_depth;
     match depth {
-        Some(depth) if departure.height > depth => told.push(Problem::warning(
+        Some(depth) if defocus.height > depth => told.push(Problem::warning(
             "out-of-focus",
             format!("the surface leaves the focus by {height} mm over the artwork, and the depth of focus is {} mm", plain(depth, 2)),
             format!("{best}; engrave a shorter part, or turn the object's axis to the slope"),
         )),
-        _ if departure.height > 0.005 => told.push(Problem::note(
+        _ if defocus.height > 0.005 => told.push(Problem::note(
             "focus-departure",
             format!("the surface changes its height by {height} mm over the artwork"),
             best,
         )),
         _ => {}
     }
-    let longer = 1.0 / departure.slope.cos();
-    let degrees = plain(departure.slope.to_degrees(), 0);
-    if departure.slope > GRAZING {
+    let longer = 1.0 / defocus.slope.cos();
+    let degrees = plain(defocus.slope.to_degrees(), 0);
+    if defocus.slope > GRAZING {
         told.push(Problem::error(
             "steep-surface",
             format!("the surface slopes by {degrees} deg, where the beam only grazes it"),
@@ -145,10 +145,10 @@ fn focus(job: &Job, departure: Departure, problems: &mut Problems) {
     told.into_iter().for_each(|p| problems.push(p.at(Place::file(&job.file))));
 }
 
-/// The departure of a planned job, where it has a round object.
+/// The defocus of a planned job, where it has a round object.
 #[must_use]
-pub fn departure(planned: &Planned) -> Option<Departure> {
+pub fn defocus(planned: &Planned) -> Option<Defocus> {
     let surface = planned.segments().frame().surface()?;
     let burnt = planned.totals.burnt?;
-    Some(Departure::over(surface, burnt.x0, burnt.x1))
+    Some(Defocus::over(surface, burnt.x0, burnt.x1))
 }

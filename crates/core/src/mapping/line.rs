@@ -1,6 +1,6 @@
 //! Walking a line: pierce, way in, line with its bridges and ramps, overlap, way out.
 
-use super::{DARK, Instruction, Manner, Pace, Purpose, Walker};
+use super::{DARK, Instruction, Pace, Purpose, StepWalk, Walker};
 use crate::geometry::Contour;
 use crate::job::{Ramp, RampEnd};
 use crate::quantity::Power;
@@ -13,7 +13,7 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
     pub(super) fn line(
         &mut self,
         line: &'p Line,
-        manner: &Manner,
+        manner: &StepWalk,
         passes: std::ops::Range<usize>,
     ) -> Result<(), E> {
         let way = line.way().shifted(self.placed.shift);
@@ -40,7 +40,7 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
         &mut self,
         way: &Contour,
         bridges: &[(f64, f64)],
-        manner: &Manner,
+        manner: &StepWalk,
         pass: usize,
     ) -> Result<(), E> {
         let how = &manner.step.passes[pass];

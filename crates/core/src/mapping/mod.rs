@@ -104,7 +104,7 @@ pub struct Placed {
     frame: Frame,
     /// Whether the head ends where it began.
     returns: bool,
-    steps: Vec<Manner>,
+    steps: Vec<StepWalk>,
     travel: Pace,
     /// How high the focus is lifted for travel, mm.
     clearance: f64,
@@ -112,7 +112,7 @@ pub struct Placed {
 
 /// What walking needs to know of a step.
 #[derive(Debug, Clone)]
-struct Manner {
+struct StepWalk {
     step: Step,
     pierce: Option<Pierce>,
     bridge_power: Option<Power>,
@@ -120,7 +120,7 @@ struct Manner {
     settle: f64,
 }
 
-impl Manner {
+impl StepWalk {
     fn new(step: &Step, job: &Job) -> Self {
         let follow = step.make.follow();
         Self {
@@ -140,7 +140,7 @@ pub fn place(sequence: Sequence, job: &Job) -> Placed {
         shift: -job.field().zero,
         frame: Frame::of(job),
         returns: job.placement.zero == Zero::Head,
-        steps: job.steps.iter().map(|step| Manner::new(step, job)).collect(),
+        steps: job.steps.iter().map(|step| StepWalk::new(step, job)).collect(),
         travel: match job.machine.travel {
             Travel::Rapid => Pace::Rapid,
             Travel::Feed(speed) => Pace::Feed(speed),
@@ -261,7 +261,7 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
     fn path(
         &mut self,
         path: &'p Toolpath,
-        manner: &'p Manner,
+        manner: &'p StepWalk,
         passes: std::ops::Range<usize>,
     ) -> Result<(), E> {
         match &path.burn {
@@ -279,7 +279,7 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
         self.slow = step.ramp.slow.map_or(1.0, |slow| slow.0 / own);
     }
 
-    fn pierce(&mut self, manner: &Manner, pass: usize) -> Result<(), E> {
+    fn pierce(&mut self, manner: &StepWalk, pass: usize) -> Result<(), E> {
         match manner.pierce {
             Some(pierce) if pass == 0 || pierce.every == Every::Pass => {
                 (self.each)(Instruction::Dwell(pierce.dwell, Some(pierce.power)))

@@ -24,7 +24,7 @@ const ROUNDS: usize = 12;
 const KICKS: usize = 20;
 const MOST_KICKS: usize = 6_000;
 
-/// Above so many stops there are fewer kicks, the more the fewer: each costs more, and so few on so
+/// Above so many stops the number of kicks falls as stops grow in number: each costs more, and so few on so
 /// many gain nothing.
 const KICKABLE: usize = 2_000;
 
@@ -47,7 +47,7 @@ struct Tour<'a> {
     /// For each stop where in `visits` it is.
     position: Vec<usize>,
     /// Stops near which something has changed since they were last tried.
-    restless: Vec<bool>,
+    to_check: Vec<bool>,
     /// What was changed since the last kick, to take it back: where, and what stood there.
     undo: Option<Vec<Before>>,
 }
@@ -83,7 +83,7 @@ pub(super) fn shorten(
         start,
         ends: visits.iter().map(|v| (stops[v.stop].entry(*v), stops[v.stop].exit(*v))).collect(),
         position: vec![0; stops.len()],
-        restless: vec![true; stops.len()],
+        to_check: vec![true; stops.len()],
         undo: None,
         visits,
     };
@@ -102,9 +102,9 @@ pub(super) fn shorten(
 }
 
 /// Numbers without a pattern, the same ones every time (G. Marsaglia, "Xorshift RNGs", 2003).
-struct Dice(u64);
+struct Xorshift(u64);
 
-impl Dice {
+impl Xorshift {
     fn below(&mut self, most: usize) -> usize {
         self.0 ^= self.0 << 13;
         self.0 ^= self.0 >> 7;
@@ -177,7 +177,7 @@ impl Tour<'_> {
         // In the order of the tour, so that what is looked at lies together in memory.
         let order: Vec<usize> = self.visits.iter().map(|visit| visit.stop).collect();
         for stop in order {
-            if !std::mem::take(&mut self.restless[stop]) {
+            if !std::mem::take(&mut self.to_check[stop]) {
                 continue;
             }
             for other in &near[stop] {
@@ -198,12 +198,12 @@ impl Tour<'_> {
         if count < 8 {
             return;
         }
-        let mut dice = Dice(0x9e37_79b9_7f4a_7c15);
+        let mut xorshift = Xorshift(0x9e37_79b9_7f4a_7c15);
         let kicks = (count * KICKS).min(MOST_KICKS) * KICKABLE / count.max(KICKABLE);
         for _ in 0..kicks {
-            let length = 1 + dice.below(KICKED.min(count / 3));
-            let other = 1 + dice.below(KICKED.min(count / 3));
-            let target = dice.below(count - length - other + 1);
+            let length = 1 + xorshift.below(KICKED.min(count / 3));
+            let other = 1 + xorshift.below(KICKED.min(count / 3));
+            let target = xorshift.below(count - length - other + 1);
             let (from, end) = (target + length, target + length + other);
             if !self.may_move(from, end, target) {
                 continue;
@@ -282,7 +282,7 @@ impl Tour<'_> {
     fn disturb(&mut self, stop: usize) {
         let at = self.position[stop];
         for near in at.saturating_sub(1)..=(at + 1).min(self.visits.len() - 1) {
-            self.restless[self.visits[near].stop] = true;
+            self.to_check[self.visits[near].stop] = true;
         }
     }
 

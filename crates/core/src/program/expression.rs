@@ -70,12 +70,12 @@ impl Parameters {
 /// Puts a program into words that every controller knows: parameters and expressions are worked out
 /// on the way, and everything else stays as it is.
 #[derive(Debug, Default)]
-pub struct Plainly {
+pub struct Evaluator {
     parameters: Parameters,
     words: Vec<Word>,
 }
 
-impl Plainly {
+impl Evaluator {
     /// The line without expressions; none where it can be sent as it stands.
     ///
     /// # Errors

@@ -13,7 +13,7 @@ pub mod read;
 mod style;
 mod write;
 
-pub use expression::Plainly;
+pub use expression::Evaluator;
 pub use page::Pages;
 pub use write::Comments;
 pub(crate) use write::s_words;

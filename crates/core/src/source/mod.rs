@@ -6,7 +6,7 @@
 pub mod table;
 
 use crate::problem::Problem;
-use crate::quantity::{Asked, Power, plain};
+use crate::quantity::{Power, PowerSetpoint, plain};
 use table::Table;
 
 /// The source and the S values that drive it.
@@ -149,11 +149,13 @@ impl Beam {
 ///
 /// # Errors
 /// `no-table` for mA and W that the machine's table does not know.
-pub fn share(beam: &Beam, asked: Asked) -> Result<Power, Problem> {
+pub fn share(beam: &Beam, asked: PowerSetpoint) -> Result<Power, Problem> {
     let (found, value, unit) = match asked {
-        Asked::Share(share) => return Ok(Power(share)),
-        Asked::Current(ma) => (beam.table.as_ref().map(|t| t.share_for_current(ma)), ma, "mA"),
-        Asked::Watts(w) => (beam.table.as_ref().map(|t| t.share_for_watts(w)), w, "W"),
+        PowerSetpoint::Share(share) => return Ok(Power(share)),
+        PowerSetpoint::Current(ma) => {
+            (beam.table.as_ref().map(|t| t.share_for_current(ma)), ma, "mA")
+        }
+        PowerSetpoint::Watts(w) => (beam.table.as_ref().map(|t| t.share_for_watts(w)), w, "W"),
     };
     let why = match found {
         Some(Ok(share)) => return Ok(Power(share)),
@@ -188,8 +190,8 @@ mod tests {
     #[test]
     fn power_becomes_a_level_between_floor_and_ceiling() {
         let beam = beam();
-        assert_eq!(share(&beam, Asked::Share(0.4)).unwrap(), Power(0.4));
-        assert_eq!(share(&beam, Asked::Watts(3.0)).unwrap_err().code, "no-table");
+        assert_eq!(share(&beam, PowerSetpoint::Share(0.4)).unwrap(), Power(0.4));
+        assert_eq!(share(&beam, PowerSetpoint::Watts(3.0)).unwrap_err().code, "no-table");
         assert_eq!(beam.level(Power(0.4)).unwrap().s(), 102.0);
         assert_eq!(beam.level(Power(0.8)).unwrap().s(), 204.0);
         assert_eq!(beam.level(Power(0.801)).unwrap_err().code, "over-ceiling");

@@ -17,7 +17,7 @@ const AT_ONCE: usize = 16;
 /// Corners that stand out less than this from a ring are left out, mm: no beam shows them.
 const SEEN: f64 = 5e-4;
 
-/// More points than this are a slip of the pen.
+/// More points than this are taken for a mistake in a number or its unit.
 const MOST_POINTS: f64 = 2e7;
 
 /// The rings of closed shapes, each with the ring that directly contains it.

@@ -2,7 +2,7 @@
 
 use super::{Rig, State};
 use crate::gcode::Beam;
-use crate::settings::Tongue;
+use crate::settings::Protocol;
 use std::fmt::Write as _;
 
 /// Which line is to come next.
@@ -19,7 +19,7 @@ const BUSY_EVERY: f64 = 2.0;
 impl Rig {
     /// While a line waits for its `ok` the sender is kept waiting.
     pub(super) fn say_busy(&mut self, now: f64) {
-        let waits = self.setup.tongue == Tongue::Reprap && self.pending.is_some();
+        let waits = self.setup.protocol == Protocol::Reprap && self.pending.is_some();
         if !waits {
             self.printer.busy_said = now;
         } else if now - self.printer.busy_said >= BUSY_EVERY {

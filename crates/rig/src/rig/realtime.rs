@@ -85,7 +85,7 @@ impl Rig {
         self.modal = Modal {
             offset: self.modal.offset,
             at: self.work_position(),
-            tongue: self.modal.tongue,
+            protocol: self.modal.protocol,
             ..Modal::default()
         };
         self.banner();

@@ -4,8 +4,8 @@
 
 use proptest::test_runner::{Config, FileFailurePersistence};
 use std::collections::VecDeque;
-use tinkite_rig::{Rig, Setup, Tongue as Spoken};
-use tinkite_wire::{Dark, Event, Instant, Outcome, Session, Settings, Span, Tongue};
+use tinkite_rig::{Protocol as Spoken, Rig, Setup};
+use tinkite_wire::{Dark, Event, Instant, Outcome, Protocol, Session, Settings, Span};
 
 /// What goes wrong, and when.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -38,7 +38,7 @@ impl Line {
         Self { in_flight: VecDeque::new(), seed: seed | 1, noise, clean: 0 }
     }
 
-    fn dice(&mut self, sides: u64) -> u64 {
+    fn xorshift(&mut self, sides: u64) -> u64 {
         self.seed ^= self.seed << 13;
         self.seed ^= self.seed >> 7;
         self.seed ^= self.seed << 17;
@@ -51,14 +51,14 @@ impl Line {
         let mut out = Vec::with_capacity(bytes.len());
         for byte in bytes {
             self.clean += 1;
-            let spoils = self.dice(one_in) == 0 && self.clean > APART;
+            let spoils = self.xorshift(one_in) == 0 && self.clean > APART;
             if !spoils {
                 out.push(*byte);
                 continue;
             }
             self.clean = 0;
-            if self.dice(2) == 0 {
-                out.push(byte ^ (1 << self.dice(7)));
+            if self.xorshift(2) == 0 {
+                out.push(byte ^ (1 << self.xorshift(7)));
             }
         }
         out
@@ -69,9 +69,10 @@ impl Line {
         let spoilt = self.spoilt(bytes);
         let mut rest = spoilt.as_slice();
         while !rest.is_empty() {
-            let count = (1 + self.dice(40) as usize).min(rest.len());
+            let count = (1 + self.xorshift(40) as usize).min(rest.len());
             let earliest = self.in_flight.back().map_or(now, |(at, _)| at.max(now));
-            let at = earliest + self.dice(20) as f64 * 1e-3 * (self.dice(4) == 0) as u8 as f64;
+            let at =
+                earliest + self.xorshift(20) as f64 * 1e-3 * (self.xorshift(4) == 0) as u8 as f64;
             self.in_flight.push_back((at, rest[..count].to_vec()));
             rest = &rest[count..];
         }
@@ -92,17 +93,17 @@ pub(crate) struct World {
 
 /// Runs `lines` to the end; simulated time goes on in steps of a millisecond.
 pub(crate) fn run(lines: &[String], setup: Setup, seed: u64, mishap: Mishap) -> World {
-    let tongue = match setup.tongue {
-        Spoken::Grbl => Tongue::Grbl,
-        Spoken::Reprap => Tongue::Reprap,
+    let protocol = match setup.protocol {
+        Spoken::Grbl => Protocol::Grbl,
+        Spoken::Reprap => Protocol::Reprap,
     };
     let mut rig = Rig::new(setup);
     let (mut there, mut back) = (Line::new(seed, mishap), Line::new(seed.rotate_left(17), mishap));
     let mut now = 0.0;
     let instant = |now: f64| Instant((now * 1e6) as u64);
-    let silence = if tongue == Tongue::Grbl { 3000 } else { 10_000 };
+    let silence = if protocol == Protocol::Grbl { 3000 } else { 10_000 };
     let settings = Settings { silence: Span::millis(silence), ..Settings::default() };
-    let mut session = Session::new(tongue, settings, instant(now));
+    let mut session = Session::new(protocol, settings, instant(now));
     let mut next = 0;
     let mut sent_end = false;
     let mut closed = false;

@@ -47,7 +47,7 @@ enum State {
 
 /// How long a head may take to come to a halt before it is reset in motion.
 const HALT: Span = Span::millis(2500);
-/// How long a reset controller may take to say hello.
+/// How long a reset controller may take to send its banner.
 const RESET: Span = Span::millis(1500);
 /// How often the status is asked for when something waits for it.
 const HURRY: Span = Span::millis(25);

@@ -12,7 +12,7 @@ use thiserror::Error;
 
 /// Which language a session speaks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Tongue {
+pub enum Protocol {
     /// The public `grbl` interface.
     Grbl,
     /// The text protocol of 3-D-printer firmware.
@@ -202,10 +202,10 @@ macro_rules! spoken {
 impl Session {
     /// Begins a session on a link that has just been opened.
     #[must_use]
-    pub fn new(tongue: Tongue, settings: Settings, now: Instant) -> Self {
-        let inner = match tongue {
-            Tongue::Grbl => Inner::Grbl(Grbl::new(settings, now)),
-            Tongue::Reprap => Inner::Reprap(Reprap::new(settings, now)),
+    pub fn new(protocol: Protocol, settings: Settings, now: Instant) -> Self {
+        let inner = match protocol {
+            Protocol::Grbl => Inner::Grbl(Grbl::new(settings, now)),
+            Protocol::Reprap => Inner::Reprap(Reprap::new(settings, now)),
         };
         Self { inner }
     }

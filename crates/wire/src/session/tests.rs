@@ -11,7 +11,7 @@ struct Talk {
 impl Talk {
     fn new() -> Self {
         Self {
-            session: Session::new(Tongue::Grbl, Settings::default(), Instant(0)),
+            session: Session::new(Protocol::Grbl, Settings::default(), Instant(0)),
             now: Instant(0),
             dark: None,
         }
@@ -44,6 +44,18 @@ impl Talk {
             }
         }
         outcome
+    }
+
+    /// A session that streams to a board of 3-D-printer firmware.
+    fn printing() -> Self {
+        let now = Instant(0);
+        let session = Session::new(Protocol::Reprap, Settings::default(), now);
+        let mut talk = Self { session, now, dark: None };
+        talk.session.handle_timeout(now);
+        assert!(talk.sent().contains("M110"));
+        talk.hear("ok\n");
+        talk.session.start();
+        talk
     }
 
     /// A session that streams.
@@ -220,13 +232,8 @@ fn a_line_that_would_not_fit_is_refused_before_it_is_sent() {
 /// waits for that number and refuses every other one.
 #[test]
 fn a_board_that_waits_for_a_spoilt_line_is_not_called_dark_before_it_says_so() {
-    let now = Instant(0);
-    let mut talk =
-        Talk { session: Session::new(Tongue::Reprap, Settings::default(), now), now, dark: None };
-    talk.session.handle_timeout(now);
-    assert!(talk.sent().contains("M110"));
-    talk.hear("ok\n");
-    talk.session.start();
+    let mut talk = Talk::printing();
+    let now = talk.now;
     talk.session.enqueue(1, b"M106 S80".to_vec()).unwrap();
     talk.session.enqueue(2, b"G1 X5 F600".to_vec()).unwrap();
     assert!(talk.sent().starts_with("N1 M106 S80*"));
@@ -254,13 +261,8 @@ fn a_board_that_waits_for_a_spoilt_line_is_not_called_dark_before_it_says_so() {
 
 #[test]
 fn the_position_that_was_asked_for_last_is_the_proof_that_a_board_is_dark() {
-    let now = Instant(0);
-    let mut talk =
-        Talk { session: Session::new(Tongue::Reprap, Settings::default(), now), now, dark: None };
-    talk.session.handle_timeout(now);
-    let _ = talk.sent();
-    talk.hear("ok\n");
-    talk.session.start();
+    let mut talk = Talk::printing();
+    let now = talk.now;
     talk.session.enqueue(1, b"M106 S80".to_vec()).unwrap();
     let _ = talk.sent();
     talk.session.stop(now);

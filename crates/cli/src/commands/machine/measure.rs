@@ -10,7 +10,7 @@ use std::io::Write;
 use std::path::Path;
 use tinkite_core::job::machine::{self, edit};
 use tinkite_core::picture;
-use tinkite_core::quantity::{Asked, parse_power};
+use tinkite_core::quantity::{PowerSetpoint, parse_power};
 use tinkite_core::source::table::{Measured, Table};
 
 pub(super) fn run(args: &MachineMeasure, console: &Console) -> Result<(), Refusal> {
@@ -71,16 +71,16 @@ fn row(text: &str) -> Result<Measured, Refusal> {
     };
     let (share, readings) = text.split_once('=').ok_or_else(|| wrong("it has no ="))?;
     let share = match parse_power(share.trim()) {
-        Ok(Asked::Share(share)) if (0.0..=1.0).contains(&share) => share,
+        Ok(PowerSetpoint::Share(share)) if (0.0..=1.0).contains(&share) => share,
         Ok(_) => return Err(wrong("what was asked for is a percentage up to 100")),
         Err(error) => return Err(wrong(&error.message)),
     };
     let mut row = Measured { share, current: None, watts: None };
     for reading in readings.split(',') {
         match parse_power(reading.trim()) {
-            Ok(Asked::Current(current)) => row.current = Some(current),
-            Ok(Asked::Watts(watts)) => row.watts = Some(watts),
-            Ok(Asked::Share(_)) => return Err(wrong("what was read is in mA or W")),
+            Ok(PowerSetpoint::Current(current)) => row.current = Some(current),
+            Ok(PowerSetpoint::Watts(watts)) => row.watts = Some(watts),
+            Ok(PowerSetpoint::Share(_)) => return Err(wrong("what was read is in mA or W")),
             Err(error) => return Err(wrong(&error.message)),
         }
     }

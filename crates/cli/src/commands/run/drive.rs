@@ -5,7 +5,7 @@ use super::placed;
 use super::program::ProgramFile;
 use super::watch::Watcher;
 use super::{mismatch, untold};
-use crate::link::ask::tongue;
+use crate::link::ask::protocol;
 use crate::link::{Heard, Link};
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;
@@ -34,7 +34,7 @@ pub(super) fn drive(
     watcher: &mut Watcher<'_>,
 ) -> Result<Drive, Refusal> {
     let machine = program.machine.clone();
-    let mut session = Session::new(tongue(machine.dialect), Settings::default(), link.now());
+    let mut session = Session::new(protocol(machine.dialect), Settings::default(), link.now());
     let mut source: Option<Source<_>> = None;
     let mut trouble: Option<Refusal> = None;
     let mut outgoing = Vec::new();

@@ -2,7 +2,7 @@
 //! cannot go out refuses the whole program, and while it runs.
 
 use tinkite_core::job::machine::Dialect;
-use tinkite_core::program::Plainly;
+use tinkite_core::program::Evaluator;
 use tinkite_wire::{Prepared, prepare};
 
 /// The longest line that boards of the `grbl` interface take, bytes with its end.
@@ -14,14 +14,14 @@ const REPRAP_LONGEST: usize = 96;
 /// Turns the lines of a program, in order, into what is sent.
 #[derive(Debug)]
 pub(super) struct Outgoing {
-    plainly: Plainly,
+    evaluator: Evaluator,
     dialect: Dialect,
     number: u32,
 }
 
 impl Outgoing {
     pub(super) fn new(dialect: Dialect) -> Self {
-        Self { plainly: Plainly::default(), dialect, number: 0 }
+        Self { evaluator: Evaluator::default(), dialect, number: 0 }
     }
 
     /// The number of the line that was taken last, from 1.
@@ -37,7 +37,7 @@ impl Outgoing {
     pub(super) fn line(&mut self, line: &[u8]) -> Result<Option<Vec<u8>>, String> {
         self.number += 1;
         let number = self.number;
-        let plain = self.plainly.line(line).ok().flatten();
+        let plain = self.evaluator.line(line).ok().flatten();
         let text = match prepare(plain.as_deref().unwrap_or(line)) {
             Prepared::Nothing => return Ok(None),
             Prepared::Send(text) => text,

@@ -64,7 +64,7 @@ pub(super) fn sane(name: &str, text: &str, document: &Document<'_>) -> Result<()
         if let Some(number) = node.attributes().find_map(|a| absurd(a.name(), a.value())) {
             return Err(Problem::error(
                 "absurd-size",
-                format!("a number is out of this world: {number}"),
+                format!("a number is far beyond any machine: {number}"),
                 "look for a stray point or a wrong unit, and mend it in the drawing program",
             )
             .at(Place::line(name, crate::problem::line_of(text, range.start))));

@@ -3,7 +3,7 @@
 use super::link::Dialect;
 use crate::job::reader::Section;
 use crate::problem::Problem;
-use crate::quantity::{Asked, Length, Power, parse_power};
+use crate::quantity::{Length, Power, PowerSetpoint, parse_power};
 use crate::source::table::{Measured, Table};
 use crate::source::{Beam, Switch};
 
@@ -93,9 +93,9 @@ fn table(section: &Section<'_, '_>) -> Option<Table> {
         let mut row = Measured { share: f64::NAN, current: None, watts: None };
         for cell in cells {
             match section.read_quantity("table", cell, parse_power)? {
-                Asked::Share(share) => row.share = share,
-                Asked::Current(current) => row.current = Some(current),
-                Asked::Watts(watts) => row.watts = Some(watts),
+                PowerSetpoint::Share(share) => row.share = share,
+                PowerSetpoint::Current(current) => row.current = Some(current),
+                PowerSetpoint::Watts(watts) => row.watts = Some(watts),
             }
         }
         if !(0.0..=1.0).contains(&row.share) || cells.len() < 2 {

@@ -12,7 +12,7 @@ use std::sync::Arc;
 /// Stretches along a line, mm from its start.
 pub(super) type Stretches = Vec<(f64, f64)>;
 
-/// More bridges than this on one line are a slip of the pen.
+/// More bridges than this on one line are taken for a mistake in a number or its unit.
 const MOST: u32 = 10_000;
 
 /// What came of laying bridges on one line.

@@ -35,7 +35,7 @@ pub(super) fn choose(
 ) -> Vec<Vec<Entry>> {
     let follow = setting.follow;
     let leads = follow.lead_in.is_some() || follow.lead_out.is_some();
-    let others = if leads { Others::of(lines, setting) } else { Others::none(setting) };
+    let others = if leads { Obstacles::of(lines, setting) } else { Obstacles::none(setting) };
     let chosen: Vec<(Vec<Entry>, bool)> = lines
         .par_iter()
         .map(|(line, bridges)| {
@@ -76,7 +76,7 @@ fn entries(
     line: &Corrected,
     bridges: &[(f64, f64)],
     follow: &Follow,
-    others: &Others,
+    others: &Obstacles,
 ) -> (Vec<Entry>, bool) {
     let contour = &line.contour;
     let length = contour.length();
@@ -186,7 +186,13 @@ fn scrap_side(line: &Corrected, side: Side) -> Scrap {
 }
 
 /// A place with its leads, when there is room for them.
-fn led(contour: &Contour, at: f64, scrap: f64, follow: &Follow, others: &Others) -> Option<Entry> {
+fn led(
+    contour: &Contour,
+    at: f64,
+    scrap: f64,
+    follow: &Follow,
+    others: &Obstacles,
+) -> Option<Entry> {
     let length = contour.length();
     let normal = |d: Vec2| Vec2::new(-d.y, d.x) * scrap;
     let mut entry = Entry { at, lead_in: None, lead_out: None };
@@ -213,7 +219,7 @@ fn way_in(
     before: Vec2,
     normal: impl Fn(Vec2) -> Vec2,
     lead: Lead,
-    others: &Others,
+    others: &Obstacles,
 ) -> Option<Contour> {
     let straight = |towards: Vec2| Contour {
         start: p + towards * lead.length,
@@ -242,14 +248,14 @@ fn way_in(
 }
 
 /// What leads must stay clear of.
-struct Others {
+struct Obstacles {
     lines: RTree<Segment<[f64; 2]>>,
     /// Between the place of piercing and any line, mm.
     clear: f64,
     ground: Rect,
 }
 
-impl Others {
+impl Obstacles {
     fn none(setting: &Setting<'_>) -> Self {
         Self { lines: RTree::new(), clear: 0.0, ground: setting.ground }
     }

@@ -11,11 +11,11 @@ use crate::geometry::{Affine, Rect};
 use crate::job::{Image, Shade};
 use crate::layout::LaidImage;
 use crate::problem::Problem;
-use crate::quantity::{Asked, Power};
+use crate::quantity::{Power, PowerSetpoint};
 use crate::source;
 use std::sync::Arc;
 
-/// More pixels than this on the bed are a slip of the pen.
+/// More pixels than this on the bed are taken for a mistake in a number or its unit.
 const MOST_CELLS: f64 = 2e8;
 
 /// Rows of one bitmap; none when nothing of it is dark enough to burn.
@@ -98,7 +98,8 @@ fn powers(how: &Image, setting: &Setting<'_>) -> [f64; 256] {
         let even = from + (to - from) * share;
         *power = match (light(from), light(to)) {
             (Some(low), Some(high)) => {
-                source::share(beam, Asked::Watts(low + (high - low) * share)).map_or(even, |p| p.0)
+                source::share(beam, PowerSetpoint::Watts(low + (high - low) * share))
+                    .map_or(even, |p| p.0)
             }
             _ => even,
         };
