@@ -11,10 +11,13 @@ pub struct Pacer<T> {
     planner: Planner<()>,
     /// Items whose blocks are not settled yet, with how many they have.
     waiting: VecDeque<(T, usize)>,
-    settled: VecDeque<PlannedBlock>,
-    /// The blocks of the item that is handed on.
-    own: Vec<PlannedBlock>,
+    /// Settled blocks; those before `given` were handed on.
+    settled: Vec<PlannedBlock>,
+    given: usize,
 }
+
+/// Blocks that were handed on are forgotten in batches of this many.
+const BATCH: usize = 4096;
 
 impl<T> Pacer<T> {
     /// For a machine whose head stands still.
@@ -23,8 +26,8 @@ impl<T> Pacer<T> {
         Self {
             planner: Planner::new(machine.corner, machine.window),
             waiting: VecDeque::new(),
-            settled: VecDeque::new(),
-            own: Vec::new(),
+            settled: Vec::new(),
+            given: 0,
         }
     }
 
@@ -42,7 +45,7 @@ impl<T> Pacer<T> {
         let mut count = 0;
         blocks(&mut |block| {
             count += 1;
-            planner.push(block, (), &mut |(), planned| settled.push_back(planned));
+            planner.push(block, (), &mut |(), planned| settled.push(planned));
         });
         self.waiting.push_back((item, count));
         self.hand_on(each)
@@ -70,7 +73,7 @@ impl<T> Pacer<T> {
         each: &mut impl FnMut(T, &[PlannedBlock]) -> Result<(), E>,
     ) -> Result<(), E> {
         let settled = &mut self.settled;
-        self.planner.finish(&mut |(), planned| settled.push_back(planned));
+        self.planner.finish(&mut |(), planned| settled.push(planned));
         self.hand_on(each)
     }
 
@@ -78,11 +81,17 @@ impl<T> Pacer<T> {
         &mut self,
         each: &mut impl FnMut(T, &[PlannedBlock]) -> Result<(), E>,
     ) -> Result<(), E> {
-        while self.waiting.front().is_some_and(|(_, count)| *count <= self.settled.len()) {
-            let Some((item, count)) = self.waiting.pop_front() else { break };
-            self.own.clear();
-            self.own.extend(self.settled.drain(..count));
-            each(item, &self.own)?;
+        while let Some((_, count)) = self.waiting.front()
+            && self.given + count <= self.settled.len()
+            && let Some((item, count)) = self.waiting.pop_front()
+        {
+            let blocks = &self.settled[self.given..self.given + count];
+            self.given += count;
+            each(item, blocks)?;
+        }
+        if self.given >= BATCH {
+            self.settled.drain(..self.given);
+            self.given = 0;
         }
         Ok(())
     }

@@ -20,7 +20,7 @@ use crate::motion::course::Course;
 use crate::order::Sequence;
 use crate::problem::{Place, Problem};
 use crate::quantity::{Power, plain};
-use crate::source::Level;
+use crate::source::{Level, Scale};
 
 /// Which part of the job a segment belongs to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -75,6 +75,7 @@ pub struct Segments {
     placed: Placed,
     job: Job,
     course: Course,
+    scale: Scale,
     /// Which of all paths is the first of each step.
     first: Vec<usize>,
 }
@@ -87,7 +88,8 @@ impl Segments {
         let paths = placed.sequence().paths();
         let first = |step| paths.iter().position(|path| path.step == step).unwrap_or(paths.len());
         let first = (0..job.steps.len()).map(first).collect();
-        Self { placed, job: job.clone(), course, first }
+        let scale = job.machine.beam.scale();
+        Self { placed, job: job.clone(), course, scale, first }
     }
 
     /// Hands on every segment, in running order.
@@ -180,14 +182,12 @@ impl Segments {
 
     /// The level of a power (share of full), for what belongs to `of`.
     fn level(&self, of: Origin, power: f64) -> Result<Level, Problem> {
-        let level = self.job.machine.beam.level(Power(power));
-        level.map_err(|problem| problem.at(self.place(of)))
+        self.scale.level(Power(power)).map_err(|problem| problem.at(self.place(of)))
     }
 
     /// By how much power must change for another level, as a share of full.
     fn level_share(&self) -> f64 {
-        let beam = &self.job.machine.beam;
-        beam.level_step() / beam.full
+        self.scale.share_of_level()
     }
 
     /// The F word of a straight move at a speed on the stock, mm/s, between positions as they are
@@ -200,8 +200,13 @@ impl Segments {
         speed: f64,
     ) -> Result<Feed, Problem> {
         let frame = self.frame();
-        let [a, b] = [from, to].map(|at| frame.point(at.map(|a| a as f64 / 1000.0)));
-        Feed::new(frame.feed(a, b, speed)).ok_or_else(|| {
+        let feed = if frame.surface().is_none() {
+            speed * 60.0
+        } else {
+            let [a, b] = [from, to].map(|at| frame.point(at.map(|a| a as f64 / 1000.0)));
+            frame.feed(a, b, speed)
+        };
+        Feed::new(feed).ok_or_else(|| {
             let message = format!(
                 "{} mm/s cannot be said in a program: its F word would be 0",
                 plain(speed, 6)

@@ -93,55 +93,110 @@ impl Beam {
         (s / self.level_step()).round() as u32
     }
 
-    /// The level nearest to a power: S is proportional to power, `full` at 100 %. Never above the
+    /// Its levels, ready to be looked up.
+    #[must_use]
+    pub fn scale(&self) -> Scale {
+        let step = self.level_step();
+        // Read back it is the same level: a tenth is enough where levels are farther apart.
+        let decimal = if step >= 1.0 { 10.0 } else { 1000.0 };
+        let most = self.ceiling.0.min(1.0) * self.full;
+        Scale {
+            full: self.full,
+            floor: self.floor,
+            ceiling: self.ceiling,
+            step,
+            least: (self.floor / step - 1e-6).ceil().max(1.0),
+            most: (most / step + 1e-6).floor(),
+            nearest: self.switch == Switch::Inline,
+            decimal,
+            written_most: (most * decimal + 1e-6).floor(),
+        }
+    }
+
+    /// The level nearest to a power; see [`Scale::level`].
+    ///
+    /// # Errors
+    /// As [`Scale::level`].
+    pub fn level(&self, power: Power) -> Result<Level, Problem> {
+        self.scale().level(power)
+    }
+}
+
+/// The levels of a source, ready to be looked up.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Scale {
+    full: f64,
+    floor: f64,
+    ceiling: Power,
+    /// S from one level to the next.
+    step: f64,
+    /// Numbers of the lowest lit level and of the highest that may be asked for.
+    least: f64,
+    most: f64,
+    /// Whether a power is rounded to the nearest level, not to the one below.
+    nearest: bool,
+    /// How many parts of S are written, and the most of them.
+    decimal: f64,
+    written_most: f64,
+}
+
+impl Scale {
+    /// By how much power must change for another level, as a share of full.
+    #[must_use]
+    pub fn share_of_level(&self) -> f64 {
+        self.step / self.full
+    }
+
+    /// The level nearest to a power: S is proportional to power, full at 100 %. Never above the
     /// ceiling, and never dark where the power is not.
     ///
     /// # Errors
     /// `over-ceiling` above the machine's ceiling, `below-floor` where the source would not light.
     pub fn level(&self, power: Power) -> Result<Level, Problem> {
-        if !power.0.is_finite() || power.0 > self.ceiling.0 + SLACK {
-            return Err(Problem::error(
-                "over-ceiling",
-                format!("{power} is above the machine's ceiling of {}", self.ceiling),
-                "ask for less power and go slower or in more passes; the ceiling stands in the machine profile",
-            ));
-        }
         let s = power.0 * self.full;
-        if power.0 < 0.0 || s < self.floor - SLACK {
-            let least = Power(self.floor / self.full);
-            return Err(Problem::error(
-                "below-floor",
-                format!(
-                    "{power} is S{}, and this source does not light below S{} ({least})",
-                    plain(s, 1),
-                    plain(self.floor, 1)
-                ),
-                "ask for more power and go faster, or leave the step out",
-            ));
+        if !power.0.is_finite() || power.0 > self.ceiling.0 + SLACK {
+            return Err(self.over_ceiling(power));
         }
-        let step = self.level_step();
-        let whole = |s: f64| (s / step + 1e-6).floor();
+        if power.0 < 0.0 || s < self.floor - SLACK {
+            return Err(self.below_floor(power));
+        }
         // Lines of their own are never stronger than what was asked for.
-        let nearest = match self.switch {
-            Switch::Inline => (s / step).round(),
-            Switch::Lines => whole(s),
-        };
-        let least = if s > 0.0 { (self.floor / step - 1e-6).ceil().max(1.0) } else { 0.0 };
-        let most = whole(self.ceiling.0.min(1.0) * self.full);
-        let number = nearest.max(least).min(most);
+        let number = s / self.step;
+        let number = if self.nearest { number.round() } else { (number + 1e-6).floor() };
+        let least = if s > 0.0 { self.least } else { 0.0 };
+        let number = number.max(least).min(self.most);
         if number < least {
             return Err(Problem::error(
                 "below-floor",
-                format!("{power} is less than one level of this source (S{})", plain(step, 3)),
+                format!("{power} is less than one level of this source (S{})", plain(self.step, 3)),
                 "ask for more power and go faster, or leave the step out",
             ));
         }
-        // A tenth is enough where levels are farther apart; upwards, so that a source that cuts
-        // off what is left over gives this level and not the one below.
-        let decimal = if step >= 1.0 { 10.0 } else { 1000.0 };
-        let most = (self.ceiling.0.min(1.0) * self.full * decimal + 1e-6).floor();
-        let written = (number * step * decimal - 1e-6).ceil().min(most);
-        Ok(Level((written * 1000.0 / decimal).round() as u32))
+        // Upwards, so that a source that cuts off what is left over gives this level and not the
+        // one below.
+        let written = (number * self.step * self.decimal - 1e-6).ceil().min(self.written_most);
+        Ok(Level((written * 1000.0 / self.decimal).round() as u32))
+    }
+
+    fn over_ceiling(&self, power: Power) -> Problem {
+        Problem::error(
+            "over-ceiling",
+            format!("{power} is above the machine's ceiling of {}", self.ceiling),
+            "ask for less power and go slower or in more passes; the ceiling stands in the machine profile",
+        )
+    }
+
+    fn below_floor(&self, power: Power) -> Problem {
+        let least = Power(self.floor / self.full);
+        Problem::error(
+            "below-floor",
+            format!(
+                "{power} is S{}, and this source does not light below S{} ({least})",
+                plain(power.0 * self.full, 1),
+                plain(self.floor, 1)
+            ),
+            "ask for more power and go faster, or leave the step out",
+        )
     }
 }
 
