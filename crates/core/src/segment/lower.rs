@@ -6,7 +6,7 @@
 
 use super::cut::Profile;
 use super::way::{self, Micron, Way, microns};
-use super::{Act, Origin, Segment, Segments};
+use super::{Act, Feed, Origin, Segment, Segments};
 use crate::geometry::Piece;
 use crate::job::PassesBy;
 use crate::job::machine::FeedMode;
@@ -252,6 +252,9 @@ struct Rounder<'s> {
     air: bool,
     follow: Option<bool>,
     frequency: Option<f64>,
+    /// Whether feeds do not depend on the place, and the last speed (mm/s) with its feed.
+    flat: bool,
+    feed: (f64, Option<Feed>),
 }
 
 impl<'s> Rounder<'s> {
@@ -265,6 +268,8 @@ impl<'s> Rounder<'s> {
             air: false,
             follow: None,
             frequency: None,
+            flat: segments.frame().surface().is_none(),
+            feed: (f64::NAN, None),
         }
     }
 
@@ -358,7 +363,13 @@ impl<'s> Rounder<'s> {
             Pace::Rapid => None,
             Pace::Feed(speed) => Some(speed.0),
         };
-        let feed = speed.map(|speed| self.segments.feed(self.of, from, to, speed)).transpose()?;
+        let feed = match speed {
+            None => None,
+            // On a flat bed the feed follows from the speed alone.
+            Some(speed) if self.flat && self.feed.0 == speed => self.feed.1,
+            Some(speed) => Some(self.segments.feed(self.of, from, to, speed)?),
+        };
+        self.feed = (speed.unwrap_or(self.feed.0), feed.or(self.feed.1));
         let way = Way { purpose: m.purpose, from, to, arc, level: Level::DARK, feed };
         let burn = speed.filter(|_| m.purpose == Purpose::Burn).map(|speed| {
             let power = Power { ends: m.power.map(|power| power.0), slow: m.slow };

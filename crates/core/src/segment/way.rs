@@ -148,9 +148,12 @@ impl Way {
             && self.to == next.from
             && self.arc.is_none()
             && next.arc.is_none();
-        let [a, b] = [self, next].map(|way| [0, 1].map(|n| (way.to[n] - way.from[n]) as i128));
+        if !alike {
+            return None;
+        }
+        let [a, b] = [self, next].map(|way| [0, 1].map(|n| i128::from(way.to[n] - way.from[n])));
         let straight = a[0] * b[1] == a[1] * b[0] && a[0] * b[0] + a[1] * b[1] > 0;
-        (alike && straight).then_some(Self { to: next.to, ..*self })
+        straight.then_some(Self { to: next.to, ..*self })
     }
 }
 
