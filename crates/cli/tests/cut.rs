@@ -95,6 +95,69 @@ fn what_kerf_cannot_do_is_told() {
     near(program(&open).burnt(), 40.0);
 }
 
+/// What `check` says of code `kerf-bite`: severity and message.
+fn bites(bench: &Bench) -> Vec<(String, String)> {
+    let ran = bench.run(&["check", JOB, "--json"]);
+    let value: serde_json::Value = serde_json::from_str(&ran.out).unwrap();
+    let text = |p: &serde_json::Value, key: &str| p[key].as_str().unwrap().to_string();
+    let problems = value["problems"].as_array().unwrap();
+    let bites = problems.iter().filter(|p| p["code"] == "kerf-bite");
+    bites.map(|p| (text(p, "severity"), text(p, "message"))).collect()
+}
+
+#[test]
+fn material_that_the_kerf_takes_from_a_neighbour_is_told() {
+    let apart = |gap: f64| {
+        format!(
+            r#"<rect id="a" x="5" y="5" width="20" height="20" stroke="red"/><rect id="b" x="{}" y="5" width="20" height="20" stroke="red"/>"#,
+            25.0 + gap
+        )
+    };
+    let asked = |gap: f64, more: &str| {
+        bites(&Bench::drawn(&apart(gap), "", &step(&format!("kerf = \"0.4 mm\"\n{more}"))))
+    };
+    // Each loses a strip as wide as what the gap lacks.
+    let told = asked(0.2, "");
+    let warned = &told[0];
+    assert_eq!((told.len(), warned.0.as_str()), (1, "warning"), "{told:?}");
+    for part in ["in 2 places, at most 0.2 mm deep", "a loses 4 mm² to b", "b loses 4 mm² to a"] {
+        assert!(warned.1.contains(part), "{warned:?}");
+    }
+    assert_eq!(asked(0.4, ""), []);
+    assert_eq!(asked(0.2, "side = \"on-line\""), []);
+    // Deeper than half the kerf, or than the step says, is refused.
+    assert_eq!(asked(0.1, "")[0].0, "error");
+    assert_eq!(asked(0.1, "deepest-bite = \"0.35 mm\"")[0].0, "warning");
+    assert_eq!(asked(0.3, "deepest-bite = \"0.05 mm\"")[0].0, "error");
+    let refused = Bench::drawn(&apart(0.1), "", &step("kerf = \"0.4 mm\"")).told(JOB);
+    assert!(refused.contains("0.3 mm deep"), "{refused}");
+}
+
+#[test]
+fn an_island_in_a_tight_hole_is_bitten_and_bites() {
+    // A disc of 10 mm radius in a hole of 10.3 mm, in a plate; the island of another step.
+    let body = |hole: f64| {
+        format!(
+            r#"<rect id="plate" x="5" y="5" width="60" height="60" stroke="red"/><circle id="hole" cx="30" cy="30" r="{hole}" stroke="red"/><circle id="disc" cx="30" cy="30" r="10" stroke="blue"/>"#
+        )
+    };
+    let blue = step("kerf = \"0.4 mm\"")
+        .replace("\"red\"", "\"blue\"")
+        .replace("\"cut\"\nt", "\"discs\"\nt");
+    let steps = blue + &step("kerf = \"0.4 mm\"");
+    let told = bites(&Bench::drawn(&body(10.3), "", &steps));
+    assert_eq!(told.len(), 2, "{told:?}");
+    // Rings of 0.1 mm: the hole's cut takes the disc's edge, the disc's cut the plate's.
+    let ring = |inner: f64, outer: f64| PI * (outer * outer - inner * inner);
+    let lost = |text: &str| -> f64 {
+        text.split(" loses ").nth(1).unwrap().split(' ').next().unwrap().parse().unwrap()
+    };
+    let of = |name: &str| told.iter().find(|(_, text)| text.contains(name)).unwrap();
+    assert!((lost(&of("plate loses").1) - ring(10.3, 10.4)).abs() < 0.1, "{told:?}");
+    assert!((lost(&of("disc loses").1) - ring(9.9, 10.0)).abs() < 0.1, "{told:?}");
+    assert_eq!(bites(&Bench::drawn(&body(10.4), "", &steps)), []);
+}
+
 #[test]
 fn a_pierce_stands_with_constant_power_and_power_follows_the_speed_again() {
     let bench = plate("passes = 2\npierce = { power = \"65 %\", dwell = \"0.3 s\" }");

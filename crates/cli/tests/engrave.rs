@@ -224,13 +224,73 @@ fn rings_follow_the_outline_until_nothing_is_left() {
     let outwards =
         program(LEFT, "rings = { spacing = \"1 mm\", towards = \"outline\", inset = \"1 mm\" }");
     let lengths: Vec<f64> = outwards.runs().iter().map(|run| run.length).collect();
-    assert!(lengths.is_sorted() && lengths.len() == 4, "{lengths:?}");
+    // Where the fifth ring would have no width there is one line of 10 mm along its middle.
+    assert_eq!(lengths.len(), 5, "{lengths:?}");
+    near(lengths[0], 10.0, 0.7);
+    assert!(lengths[1..].is_sorted(), "{lengths:?}");
     near(area(&made, 1.0), 200.0, 3.0);
     assert!(
         bench(LEFT, "rings = { spacing = \"1 mm\", inset = \"6 mm\" }")
             .told(JOB)
             .contains("too narrow for a ring")
     );
+}
+
+/// How far a point lies from the nearest burnt chord, mm.
+fn from_burns(program: &Program, p: [f64; 2]) -> f64 {
+    let distance = |m: &Move| {
+        let (dx, dy) = (m.to[0] - m.from[0], m.to[1] - m.from[1]);
+        let along = ((p[0] - m.from[0]) * dx + (p[1] - m.from[1]) * dy) / (dx * dx + dy * dy);
+        let share = along.clamp(0.0, 1.0);
+        (m.from[0] + share * dx - p[0]).hypot(m.from[1] + share * dy - p[1])
+    };
+    program.burns().map(distance).fold(f64::INFINITY, f64::min)
+}
+
+#[test]
+fn rings_leave_no_strip_whatever_the_width() {
+    // Bars of every width from half a spacing to ten, 4 mm apart; a wedge of 12 degrees beside them.
+    let widths: Vec<f64> = (0..18).map(|n| 0.11 + 0.113 * f64::from(n)).collect();
+    let bar = |(n, width): (usize, &f64)| {
+        format!(r#"<rect x="{}" y="10" width="{width}" height="12" fill="black"/>"#, 5 + 4 * n)
+    };
+    let body: String = widths.iter().enumerate().map(bar).collect();
+    let wedge = r#"<path d="M80 10 V50 L88.5 10 Z" fill="black"/>"#;
+    let made = program(&(body + wedge), "rings = { spacing = \"0.2 mm\" }");
+    let spacing = 0.2;
+    for (n, width) in widths.iter().enumerate() {
+        for (across, along) in (1..40).flat_map(|a| (1..60).map(move |b| (a, b))) {
+            let (dx, dy) = (width * f64::from(across) / 40.0, 12.0 * f64::from(along) / 60.0);
+            let p = [5.0 + 4.0 * n as f64 + dx, 70.0 - dy];
+            let left = from_burns(&made, p);
+            // A corner of 90 degrees keeps a spot 0.586 of a spacing from the lines.
+            let corner = dx.min(width - dx).hypot(dy.min(12.0 - dy)) < 10.0 * spacing;
+            let most = if corner { 0.68 } else { 0.53 } * spacing;
+            assert!(left < most, "{width} wide: {p:?} is {left} mm from a line");
+        }
+    }
+    for along in 1..200 {
+        let y = 30.0 + f64::from(along) * 0.2;
+        let width = 8.5 * (y - 30.0) / 40.0;
+        for share in [0.1, 0.3, 0.5, 0.7, 0.9] {
+            let left = from_burns(&made, [80.0 + width * share, y]);
+            assert!(left < 0.75 * spacing || y > 69.0, "wedge at {y}, {share}: {left}");
+        }
+    }
+}
+
+#[test]
+fn rings_of_a_circle_are_circles() {
+    let disc = r#"<circle cx="40" cy="40" r="6" fill="black"/>"#;
+    let made = program(disc, "rings = { spacing = \"1 mm\" }");
+    let arcs: Vec<(f64, f64)> = made.burns().filter_map(|m| m.arc).collect();
+    for n in 0..6 {
+        let radius = 5.5 - f64::from(n);
+        let of_ring = arcs.iter().filter(|(r, _)| (r - radius).abs() < 0.01);
+        let turned: f64 = of_ring.map(|(_, sweep)| sweep.abs()).sum();
+        near(turned, std::f64::consts::TAU, 0.01);
+    }
+    assert!(made.burns().count() < 30, "{}", made.text);
 }
 
 #[test]

@@ -137,6 +137,10 @@ const STORIES: &[(&str, &str)] = &[
         "Ends of lines that nearly met were joined by short straight lines, as join-gaps asks.",
     ),
     (
+        "kerf-bite",
+        "A line, moved aside by half the kerf, runs so near to another part that the beam removes material of it: parts nearer to each other than the kerf, an island in a tight hole. Each place is told with the area lost and how deep it reaches into the part. Deeper than deepest-bite of the step (half the kerf where it is left out) is refused. Move the parts apart by a kerf; where they are meant to share an edge, cut it once on the line: shared-edges = true, side = \"on-line\".",
+    ),
+    (
         "kerf-splits",
         "A neck of the shape is narrower than the kerf, so the corrected line falls into several. Each is cut, and the neck is lost. Widen it in the drawing.",
     ),

@@ -160,26 +160,15 @@ fn flat(cubic: &CubicBez, tolerance: f64) -> bool {
 /// The arc through both ends and the middle, when the curve stays within `tolerance` of it.
 fn one_arc(cubic: &CubicBez, tolerance: f64) -> Option<Piece> {
     let (start, middle, end) = (cubic.p0, cubic.eval(0.5), cubic.p3);
-    let (u, v) = (middle - start, end - start);
-    let twice_area = 2.0 * u.cross(v);
-    if twice_area.abs() < 1e-12 || v.hypot() < SAME_POINT {
-        return None;
-    }
-    let centre = start
-        + Vec2::new(v.y * u.hypot2() - u.y * v.hypot2(), u.x * v.hypot2() - v.x * u.hypot2())
-            / twice_area;
+    let (centre, sweep) = arc_through(start, middle, end)?;
     let radius = start.distance(centre);
-    if !radius.is_finite() || !(tolerance..=LARGEST_RADIUS).contains(&radius) {
+    let (turn, sweep) = (sweep.signum(), sweep.abs());
+    // More than a half turn of one Bézier piece is never a good fit; splitting will find better.
+    if radius < tolerance || sweep > std::f64::consts::PI {
         return None;
     }
-    let turn = twice_area.signum();
     let angle = |p: Point| (p - centre).atan2();
     let sweep_to = |p: Point| ((angle(p) - angle(start)) * turn).rem_euclid(std::f64::consts::TAU);
-    let sweep = sweep_to(end);
-    // More than a half turn of one Bézier piece is never a good fit; splitting will find better.
-    if sweep > std::f64::consts::PI || sweep_to(middle) > sweep {
-        return None;
-    }
     let mut last = 0.0;
     for n in 1..16 {
         let p = cubic.eval(f64::from(n) / 16.0);
@@ -194,6 +183,28 @@ fn one_arc(cubic: &CubicBez, tolerance: f64) -> Option<Piece> {
         return None;
     }
     Some(Piece::Arc { to: end, centre, sweep: sweep * turn })
+}
+
+/// Centre and signed sweep (radians, below a full turn) of the arc through three points in this
+/// order; none where they lie on a line, or so nearly that the radius is too large to be written.
+pub(super) fn arc_through(start: Point, middle: Point, end: Point) -> Option<(Point, f64)> {
+    let (u, v) = (middle - start, end - start);
+    let twice_area = 2.0 * u.cross(v);
+    if twice_area.abs() < 1e-12 || v.hypot() < SAME_POINT {
+        return None;
+    }
+    let centre = start
+        + Vec2::new(v.y * u.hypot2() - u.y * v.hypot2(), u.x * v.hypot2() - v.x * u.hypot2())
+            / twice_area;
+    let radius = start.distance(centre);
+    if !radius.is_finite() || radius > LARGEST_RADIUS {
+        return None;
+    }
+    let turn = twice_area.signum();
+    let angle = |p: Point| (p - centre).atan2();
+    let sweep_to = |p: Point| ((angle(p) - angle(start)) * turn).rem_euclid(std::f64::consts::TAU);
+    let sweep = sweep_to(end);
+    (sweep_to(middle) <= sweep).then_some((centre, sweep * turn))
 }
 
 #[cfg(test)]

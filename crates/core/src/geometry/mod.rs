@@ -8,8 +8,10 @@ pub mod crossings;
 pub mod doubles;
 pub mod fit;
 pub mod gaps;
+pub mod middle;
 pub mod nesting;
 pub mod offset;
+pub mod refit;
 pub mod region;
 pub mod scan;
 

@@ -23,7 +23,13 @@ pub enum FillRule {
 /// The area in mm² that closed rings enclose under a fill rule, overlaps counted once.
 #[must_use]
 pub fn enclosed_area(rings: &[Vec<Point>], rule: FillRule) -> f64 {
-    united(rings, rule).iter().map(|ring| signed_area(ring.iter().copied())).sum::<f64>().abs()
+    area(&united(rings, rule))
+}
+
+/// The area in mm² of rings that neither cross nor overlap, as [`united`] makes them.
+#[must_use]
+pub fn area(rings: &[Vec<Point>]) -> f64 {
+    rings.iter().map(|ring| signed_area(ring.iter().copied())).sum::<f64>().abs()
 }
 
 /// How near chords need to be to curves in a drawing of this size: `wanted` mm, but no finer than

@@ -2,8 +2,10 @@
 
 use super::Setting;
 use super::area;
+use crate::geometry::middle::{Smallest, middle_lines};
 use crate::geometry::nesting::parents;
-use crate::geometry::region::{self, Polygon};
+use crate::geometry::refit::with_arcs;
+use crate::geometry::region::{self, Combine, FillRule, Polygon};
 use crate::geometry::{Contour, Piece, Point, Rect};
 use crate::job::Rings;
 use crate::layout::LaidShape;
@@ -16,6 +18,25 @@ const AT_ONCE: usize = 16;
 
 /// Corners that stand out less than this from a ring are left out, mm: no beam shows them.
 const SEEN: f64 = 5e-4;
+
+/// Rings as thin as this are taken for a line, as a share of the spacing.
+const SLIVER: f64 = 0.05;
+
+/// What is left between rings is burnt along its middle where it is wider than twice this share of
+/// the spacing: no point lies further than 0.52 of a spacing from a line.
+const NARROW: f64 = 0.02;
+
+/// Spots, as in corners, are left where they are smaller than this share of the spacing: a ring
+/// leaves such a spot in every corner of less than 180 degrees, at most 0.67 of a spacing from a
+/// line in one of 60 degrees. Sharper corners get a line into them.
+const SPOT: f64 = 0.17;
+
+/// Side branches of middle lines are at least so long, as a share of the spacing.
+const BRANCH: f64 = 0.6;
+
+/// Distance between the points of an edge from which a middle line is made, as a share of the
+/// spacing.
+const STEP: f64 = 0.25;
 
 /// More points than this are taken for a mistake in a number or its unit.
 const MOST_POINTS: f64 = 2e7;
@@ -33,30 +54,8 @@ pub(super) fn rings(
     let ground = area::ground(shapes, setting)?;
     let tolerance = setting.job.tolerance / 2.0;
     too_many(&ground.rings, how, setting)?;
-    let mut all: Vec<Polygon> = Vec::new();
-    // Far offsets of a jagged outline cross themselves thousands of times. Each batch of rings is
-    // made from the last ring of the batch before it, all at once and on all cores.
-    let mut from = ground.rings;
-    let mut first = how.inset;
-    loop {
-        let made: Vec<Vec<Vec<Point>>> = (0..=AT_ONCE)
-            .into_par_iter()
-            .map(|n| {
-                let grown = region::grown(&from, -(first + n as f64 * how.spacing), tolerance);
-                grown.iter().map(|ring| thinned(ring, SEEN)).filter(|r| r.len() > 2).collect()
-            })
-            .collect();
-        let ended = made.iter().any(Vec::is_empty);
-        let batch = made.iter().take(AT_ONCE).take_while(|rings| !rings.is_empty());
-        all.extend(batch.flatten().cloned().map(Polygon::new));
-        if ended {
-            break;
-        }
-        // The last is the first of the next batch.
-        first = 0.0;
-        from = made.into_iter().next_back().unwrap_or_default();
-    }
-    if all.is_empty() {
+    let Fill { rings, middles } = fill(ground.rings, how, tolerance);
+    if rings.is_empty() && middles.is_empty() {
         let message = format!(
             "step \"{}\": the area is too narrow for a ring {} mm inside it",
             setting.step.name,
@@ -65,8 +64,103 @@ pub(super) fn rings(
         let problem = Problem::error("no-area", message, "make inset or spacing smaller");
         return Err(problem.at(setting.place()));
     }
-    let parents = parents(&all, |_| true);
-    Ok(all.iter().map(|ring| closed(ring.points())).zip(parents).collect())
+    let count = rings.len();
+    let all: Vec<Polygon> = rings.into_iter().chain(middles).map(Polygon::new).collect();
+    let parents = parents(&all, |n| n < count);
+    let line = |(n, line): (usize, &Polygon)| {
+        if n < count { with_arcs(line.points(), tolerance) } else { open(line.points()) }
+    };
+    let lines: Vec<Contour> = all.par_iter().enumerate().map(line).collect();
+    Ok(lines.into_iter().zip(parents).collect())
+}
+
+/// What covers an area.
+#[derive(Default)]
+struct Fill {
+    /// Closed lines.
+    rings: Vec<Vec<Point>>,
+    /// Lines half way between rings where the next one finds no room.
+    middles: Vec<Vec<Point>>,
+}
+
+fn fill(area: Vec<Vec<Point>>, how: &Rings, tolerance: f64) -> Fill {
+    let spacing = how.spacing;
+    let inner = |from: &[Vec<Point>], depth: f64| region::grown(from, -depth, tolerance);
+    let mut fill = Fill::default();
+    // The edge of what the first ring leaves; inside an inset that is wider, nothing is burnt.
+    let edge = inner(&area, (how.inset - spacing / 2.0).max(0.0));
+    let first = ring(&inner(&area, how.inset), spacing);
+    fill.middles.extend(left_over(&edge, &first, spacing, tolerance));
+    // Far offsets of a jagged outline cross themselves thousands of times. Each batch of rings is
+    // made from the last ring of the batch before it, all at once and on all cores.
+    let mut from = area;
+    let mut depth = how.inset;
+    loop {
+        let rings: Vec<Vec<Vec<Point>>> = (0..=AT_ONCE)
+            .into_par_iter()
+            .map(|n| ring(&inner(&from, depth + n as f64 * spacing), spacing))
+            .collect();
+        let gaps: Vec<Vec<Vec<Point>>> = (0..AT_ONCE)
+            .into_par_iter()
+            .map(|n| {
+                if rings[n].is_empty() {
+                    return Vec::new();
+                }
+                let edge = inner(&from, depth + (n as f64 + 0.5) * spacing);
+                left_over(&edge, &rings[n + 1], spacing, tolerance)
+            })
+            .collect();
+        fill.middles.extend(gaps.into_iter().flatten());
+        let ended = rings.iter().any(Vec::is_empty);
+        let batch = rings.iter().take(AT_ONCE).take_while(|rings| !rings.is_empty());
+        fill.rings.extend(batch.flatten().cloned());
+        if ended {
+            return fill;
+        }
+        // The last is the first of the next batch.
+        depth = 0.0;
+        from = rings.into_iter().next_back().unwrap_or_default();
+    }
+}
+
+/// The rings of an offset, without points that make no difference and without slivers: where an
+/// area is as wide as its rings are deep, the middle line stands for the two sides.
+fn ring(offset: &[Vec<Point>], spacing: f64) -> Vec<Vec<Point>> {
+    let is_sliver = |ring: &Vec<Point>| {
+        let next = ring.iter().cycle().skip(1);
+        let round: f64 = ring.iter().zip(next).map(|(a, b)| a.distance(*b)).sum();
+        region::signed_area(ring.iter().copied()) < SLIVER * spacing * round / 2.0
+    };
+    let is_hole = |ring: &Vec<Point>| region::signed_area(ring.iter().copied()) < 0.0;
+    let rings = offset.iter().map(|ring| thinned(ring, SEEN)).filter(|ring| ring.len() > 2);
+    rings.filter(|ring| is_hole(ring) || !is_sliver(ring)).collect()
+}
+
+/// Middle lines of what lies inside `edge`, half a spacing from a ring, and further than half a
+/// spacing from the `next` ring.
+fn left_over(
+    edge: &[Vec<Point>],
+    next: &[Vec<Point>],
+    spacing: f64,
+    tolerance: f64,
+) -> Vec<Vec<Point>> {
+    if edge.is_empty() {
+        return Vec::new();
+    }
+    // A little more, so that edges that should coincide leave no slivers.
+    let covered = region::grown(next, (0.5 + NARROW / 4.0) * spacing, tolerance);
+    let left = region::combined(
+        &region::united(edge, FillRule::NonZero),
+        &region::united(&covered, FillRule::NonZero),
+        Combine::Minus,
+    );
+    let smallest = Smallest {
+        half_width: NARROW * spacing,
+        spot: SPOT * spacing,
+        branch: BRANCH * spacing,
+        step: STEP * spacing,
+    };
+    middle_lines(&left, smallest).iter().map(|line| thinned_open(line, NARROW * spacing)).collect()
 }
 
 /// Refuses more rings than anyone could mean: as many as fit into half the narrower side, each with
@@ -106,8 +200,20 @@ fn thinned(ring: &[Point], tolerance: f64) -> Vec<Point> {
     kept
 }
 
-fn closed(ring: &[Point]) -> Contour {
-    let start = ring.first().copied().unwrap_or_default();
-    let next = ring.iter().skip(1).chain([&start]);
-    Contour { start, pieces: next.map(|to| Piece::Line { to: *to }).collect(), closed: true }
+/// An open line without the points that lie within `tolerance` mm of the line that is drawn without
+/// them; both ends stay.
+fn thinned_open(line: &[Point], tolerance: f64) -> Vec<Point> {
+    let mut kept = thinned(line, tolerance);
+    if let Some(end) = line.last()
+        && kept.last() != Some(end)
+    {
+        kept.push(*end);
+    }
+    kept
+}
+
+fn open(line: &[Point]) -> Contour {
+    let start = line.first().copied().unwrap_or_default();
+    let pieces = line.iter().skip(1).map(|to| Piece::Line { to: *to }).collect();
+    Contour { start, pieces, closed: false }
 }

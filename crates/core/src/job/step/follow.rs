@@ -94,6 +94,8 @@ pub struct Follow {
     pub kerf: f64,
     /// On which side of closed lines the beam runs.
     pub side: Side,
+    /// How deep a line may cut into a part that is not its own, mm; deeper is refused.
+    pub deepest_bite: f64,
     /// Piercing.
     pub pierce: Option<Pierce>,
     /// The way in.
@@ -128,6 +130,7 @@ pub(super) fn read(section: &Section<'_, '_>, beam: &Beam) -> Option<Follow> {
             "say side = \"on-line\", or take kerf or shared-edges out",
         );
     }
+    let deepest_bite = section.distance("deepest-bite").unwrap_or(kerf / 2.0);
     let pierce = optional(section, "pierce", |s| pierce(s, beam));
     let lead_in = lead(section, "lead-in");
     let lead_out = lead(section, "lead-out");
@@ -137,6 +140,7 @@ pub(super) fn read(section: &Section<'_, '_>, beam: &Beam) -> Option<Follow> {
     Some(Follow {
         kerf,
         side,
+        deepest_bite,
         pierce: pierce?,
         lead_in: lead_in?,
         lead_out: lead_out?,

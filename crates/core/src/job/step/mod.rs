@@ -158,9 +158,10 @@ impl Step {
 const NOT_YET: [&str; 2] = ["recipe", "relief"];
 
 /// Keys that only steps which follow lines have.
-const FOLLOWING: [&str; 9] = [
+const FOLLOWING: [&str; 10] = [
     "kerf",
     "side",
+    "deepest-bite",
     "pierce",
     "lead-in",
     "lead-out",

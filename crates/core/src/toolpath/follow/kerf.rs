@@ -1,6 +1,7 @@
 //! Kerf: lines moved by half the width that the beam removes, so that parts keep their size.
 
-use super::{Drawn, Setting, parents_of_parts, told};
+use super::nest::Nest;
+use super::{Drawn, Setting, bite, parents_of_parts, told};
 use crate::geometry::Contour;
 use crate::geometry::offset::offset;
 use crate::job::Side;
@@ -24,6 +25,7 @@ pub(super) struct Corrected {
 /// Moves closed lines to their side; says which vanish, fall apart, or cannot be moved.
 pub(super) fn correct(
     drawn: Vec<Drawn>,
+    nest: Option<&Nest<'_>>,
     setting: &Setting<'_>,
     problems: &mut Problems,
 ) -> Vec<Corrected> {
@@ -54,6 +56,9 @@ pub(super) fn correct(
         })
         .collect();
     report(&drawn, &moved, setting, problems);
+    if let Some(nest) = nest {
+        bite::tell(&drawn, &moved, nest, setting, problems);
+    }
     let before: Vec<Option<usize>> = drawn.iter().map(|line| line.parent).collect();
     let counts: Vec<usize> = moved.iter().map(Vec::len).collect();
     let mut parents = parents_of_parts(&before, &counts).into_iter();

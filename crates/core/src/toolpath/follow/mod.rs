@@ -1,21 +1,21 @@
 //! Lines that are followed: from what was drawn to what the beam walks.
 
+mod bite;
 mod bridges;
 mod kerf;
+mod nest;
 mod seam;
 mod shared;
 mod starts;
 
 use super::line::Line;
 use super::{Burn, Toolpath};
-use crate::geometry::nesting::parents;
-use crate::geometry::region::Polygon;
 use crate::geometry::{Contour, Rect};
 use crate::job::{Follow, Job, Side, Step};
 use crate::layout::LaidShape;
 use crate::problem::{Place, Problem, Problems, count, few};
 use kerf::Corrected;
-use rayon::prelude::*;
+use nest::Nest;
 use std::sync::Arc;
 
 /// Flattening for nesting only needs to tell inside from outside, mm.
@@ -27,6 +27,8 @@ struct Drawn {
     label: Arc<str>,
     /// The closed line of this step that directly contains it.
     parent: Option<usize>,
+    /// Which line it is of all that steps of this kind follow.
+    number: usize,
     /// Whether it bounds a hole: closed lines round it make an odd number.
     hole: bool,
 }
@@ -49,9 +51,10 @@ impl Setting<'_> {
         super::step_place(self.job, self.step)
     }
 
-    fn needs_holes(&self) -> bool {
+    /// Whether it matters what is a hole, or whose neighbour a line is.
+    fn needs_nest(&self) -> bool {
         let Follow { kerf, side, lead_in, lead_out, .. } = self.follow;
-        (*kerf > 0.0 && *side == Side::Scrap) || lead_in.is_some() || lead_out.is_some()
+        (*kerf > 0.0 && *side != Side::OnLine) || lead_in.is_some() || lead_out.is_some()
     }
 }
 
@@ -61,11 +64,12 @@ pub(super) fn toolpaths(
     setting: &Setting<'_>,
     problems: &mut Problems,
 ) -> Vec<Toolpath> {
-    let drawn = drawn(shapes, setting);
+    let nest = setting.needs_nest().then(|| Nest::of(setting.kindred));
+    let drawn = drawn(shapes, nest.as_ref());
     let drawn =
         if setting.follow.shared_edges { shared::once(drawn, setting, problems) } else { drawn };
     let drawn = seam::once(drawn, setting, problems);
-    let corrected = kerf::correct(drawn, setting, problems);
+    let corrected = kerf::correct(drawn, nest.as_ref(), setting, problems);
     let bridged = bridges::lay(corrected, setting, problems);
     let entries = starts::choose(&bridged, setting, problems);
     let follow = setting.follow;
@@ -89,49 +93,23 @@ pub(super) fn toolpaths(
         .collect()
 }
 
-/// The lines of some shapes, each with what lies round it.
-fn drawn(shapes: &[&LaidShape], setting: &Setting<'_>) -> Vec<Drawn> {
-    let own = nested(shapes);
-    let holes = if !setting.needs_holes() {
-        vec![false; own.len()]
-    } else if setting.kindred.len() == shapes.len() {
-        (0..own.len()).map(|n| is_hole(&own, n)).collect()
-    } else {
-        // Holes may be of another colour than the outline, and so of another step.
-        let all = nested(setting.kindred);
-        let mut holes = Vec::with_capacity(own.len());
-        let mut at = 0;
-        let mut mine = shapes.iter().peekable();
-        for shape in setting.kindred {
-            let is_mine = mine.next_if(|own| std::ptr::eq(**own, *shape)).is_some();
-            for _ in &shape.contours {
-                if is_mine {
-                    holes.push(is_hole(&all, at));
-                }
-                at += 1;
-            }
-        }
-        holes
-    };
+/// The lines of some shapes, each with what lies round it. Holes may be of another colour than the
+/// outline, and so of another step: `nest`, where it is needed, holds them all.
+fn drawn(shapes: &[&LaidShape], nest: Option<&Nest<'_>>) -> Vec<Drawn> {
+    let own = Nest::of(shapes);
+    let numbers = nest.map(|nest| nest.numbers(shapes));
     let labels: Vec<Arc<str>> = shapes.iter().map(|laid| laid.label().into()).collect();
     let contours = shapes
         .iter()
         .zip(&labels)
         .flat_map(|(laid, label)| laid.contours.iter().map(move |c| (c.clone(), label.clone())));
-    contours
-        .zip(own)
-        .zip(holes)
-        .map(|(((contour, label), parent), hole)| Drawn { contour, label, parent, hole })
-        .collect()
-}
-
-/// For each line of these shapes the closed line that directly contains it. Open lines may lie
-/// inside a part as well, and must be burnt before it drops out.
-fn nested(shapes: &[&LaidShape]) -> Vec<Option<usize>> {
-    let contours: Vec<&Contour> = shapes.iter().flat_map(|laid| &laid.contours).collect();
-    let polygons: Vec<Polygon> =
-        contours.par_iter().map(|c| Polygon::new(c.flatten(NESTING_TOLERANCE))).collect();
-    parents(&polygons, |n| contours[n].closed)
+    let mut all = Vec::with_capacity(own.lines.len());
+    for (n, (contour, label)) in contours.enumerate() {
+        let number = numbers.as_ref().map_or(n, |numbers| numbers[n]);
+        let hole = nest.is_some_and(|nest| nest.is_hole(number));
+        all.push(Drawn { contour, label, parent: own.parents[n], number, hole });
+    }
+    all
 }
 
 /// For each part of lines that fell apart (so many each) the part that must come after it: parts of
@@ -148,10 +126,6 @@ fn parents_of_parts(parents: &[Option<usize>], counts: &[usize]) -> Vec<Option<u
         }
     }
     all
-}
-
-fn is_hole(parents: &[Option<usize>], n: usize) -> bool {
-    std::iter::successors(parents[n], |n| parents[*n]).count() % 2 == 1
 }
 
 /// One problem for many lines.

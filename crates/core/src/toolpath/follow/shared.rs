@@ -63,6 +63,7 @@ pub(super) fn leave_out(drawn: Vec<Drawn>, found: &[Double]) -> Vec<Drawn> {
             contour,
             label: line.label.clone(),
             parent,
+            number: line.number,
             hole: line.hole,
         }));
     }
