@@ -196,6 +196,17 @@ pub(crate) enum ShowArg {
     Time,
 }
 
+/// Two lengths with a comma between them.
+fn place(text: &str) -> Result<[f64; 2], String> {
+    let (x, y) =
+        text.split_once(',').ok_or("two lengths with a comma between, \"100 mm, 50 mm\"")?;
+    let one = |text: &str| {
+        let length = tinkite_core::quantity::parse::<tinkite_core::quantity::Length>(text.trim());
+        length.map(|length| length.0).map_err(|error| format!("{}; {}", error.message, error.help))
+    };
+    Ok([one(x)?, one(y)?])
+}
+
 fn window(text: &str) -> Result<[f64; 4], String> {
     let parts: Vec<f64> = text.split(',').filter_map(|p| p.trim().parse().ok()).collect();
     match <[f64; 4]>::try_from(parts) {
@@ -243,6 +254,9 @@ pub(crate) struct Read {
     /// Hold it against this machine: a profile's name or path
     #[arg(long, value_name = "MACHINE")]
     pub(crate) machine: Option<String>,
+    /// Where the program's zero lies on the bed, from the machine's own: "100 mm, 50 mm"
+    #[arg(long, value_name = "X,Y", value_parser = place, allow_hyphen_values = true, requires = "machine")]
+    pub(crate) zero: Option<[f64; 2]>,
     /// Diameter of what the rotary turns, so that ways round it count
     #[arg(long, value_name = "LENGTH", value_parser = length)]
     pub(crate) diameter: Option<f64>,
@@ -370,7 +384,7 @@ pub(crate) struct MachineNew {
     /// The S value that means 100 %
     #[arg(long, value_name = "S")]
     pub(crate) full: Option<f64>,
-    /// Most power it may be given
+    /// Most power it may be given: in %, or in mA or W where the source was measured
     #[arg(long, value_name = "POWER")]
     pub(crate) ceiling: Option<String>,
     /// Where its controller is: tcp:HOST:PORT, serial:PORT@BAUD

@@ -10,8 +10,10 @@ use tinkite_rig::Record;
 /// What other programs may rely on.
 #[derive(Debug, Serialize)]
 pub(crate) struct RecordJson {
-    burnt_mm: f64,
-    dark_mm: f64,
+    burn_mm: f64,
+    travel_mm: f64,
+    /// Least and greatest S that burnt.
+    s: Option<[f64; 2]>,
     by_s: Vec<ByS>,
     extents_mm: Option<Extents>,
     busy_seconds: f64,
@@ -24,7 +26,7 @@ pub(crate) struct RecordJson {
 #[derive(Debug, Serialize)]
 struct ByS {
     s: f64,
-    burnt_mm: f64,
+    burn_mm: f64,
 }
 
 #[derive(Debug, Serialize)]
@@ -36,9 +38,10 @@ struct Extents {
 /// The record as JSON.
 pub(crate) fn json(record: &Record) -> RecordJson {
     RecordJson {
-        burnt_mm: record.burnt_mm,
-        dark_mm: record.dark_mm,
-        by_s: record.by_s().map(|(s, burnt_mm)| ByS { s, burnt_mm }).collect(),
+        burn_mm: record.burn_mm,
+        travel_mm: record.travel_mm,
+        s: range(record),
+        by_s: record.by_s().map(|(s, burn_mm)| ByS { s, burn_mm }).collect(),
         extents_mm: record.extents.map(|(min, max)| Extents { min, max }),
         busy_seconds: record.busy_seconds,
         lit_standing_seconds: record.lit_standing_seconds,
@@ -48,10 +51,20 @@ pub(crate) fn json(record: &Record) -> RecordJson {
     }
 }
 
+/// More values of S than this are told as a range: a ramp has hundreds.
+const FEW: usize = 8;
+
+/// Least and greatest S that burnt.
+fn range(record: &Record) -> Option<[f64; 2]> {
+    let mut values = record.by_s().map(|(s, _)| s);
+    let low = values.next()?;
+    Some([low, values.last().unwrap_or(low)])
+}
+
 fn facts(record: &Record) -> Vec<String> {
     let mut facts = vec![
-        format!("{} mm burnt", plain(record.burnt_mm, 1)),
-        format!("{} mm with the beam off", plain(record.dark_mm, 1)),
+        format!("{} mm burnt", plain(record.burn_mm, 1)),
+        format!("{} mm of travel", plain(record.travel_mm, 1)),
         format!("busy for {}", clock(record.busy_seconds)),
     ];
     if let Some((low, high)) = record.extents {
@@ -64,7 +77,18 @@ fn facts(record: &Record) -> Vec<String> {
             n(high[1])
         ));
     }
-    facts.extend(record.by_s().map(|(s, mm)| format!("S{}: {} mm", plain(s, 1), plain(mm, 1))));
+    let values: Vec<(f64, f64)> = record.by_s().collect();
+    match range(record) {
+        Some([low, high]) if values.len() > FEW => facts.push(format!(
+            "S{} to S{}, {} levels",
+            plain(low, 1),
+            plain(high, 1),
+            values.len()
+        )),
+        _ => facts.extend(
+            values.iter().map(|(s, mm)| format!("S{}: {} mm", plain(*s, 1), plain(*mm, 1))),
+        ),
+    }
     facts
 }
 

@@ -1,7 +1,9 @@
 //! The door: how refusals and problems are shown, and with which exit status.
 
 use crate::console::Console;
+use crate::output::Written;
 use crate::refusal::{Refusal, Sources};
+use crate::report::{ProblemJson, RefusedJson, WrittenJson, problems_json};
 use miette::{
     Diagnostic, GraphicalReportHandler, GraphicalTheme, LabeledSpan, NamedSource,
     Severity as Level, SourceCode, ThemeCharacters, ThemeStyles,
@@ -14,6 +16,7 @@ pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
     let (message, status) = match refusal {
         Refusal::Problems(problems, sources) => {
             show(problems, sources, console);
+            refused(None, problems_json(problems), console);
             return 1;
         }
         Refusal::Reported => return 1,
@@ -23,7 +26,18 @@ pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
         Refusal::Stopped(message) => (message, 4),
     };
     console.complain(&format!("tinkite: {message}"));
+    if status == 2 {
+        refused(Some(message.clone()), Vec::new(), console);
+    }
     status
+}
+
+/// Reports a refusal as JSON where reports are.
+fn refused(message: Option<String>, problems: Vec<ProblemJson>, console: &Console) {
+    if console.json {
+        // A reader that has gone away needs no report.
+        let _ = console.json(&RefusedJson { refused: message, problems });
+    }
 }
 
 /// A problem as miette wants it.
@@ -77,6 +91,25 @@ impl Diagnostic for Shown<'_> {
         let label = LabeledSpan::new_with_span(Some("here".into()), (span.start, span.len()));
         Some(Box::new(std::iter::once(label)))
     }
+}
+
+/// Reports a file that was written, with what is doubtful about it.
+pub(crate) fn wrote(
+    written: &Written,
+    problems: &Problems,
+    sources: &Sources,
+    console: &Console,
+) -> Result<(), Refusal> {
+    if console.json {
+        return console.json(&WrittenJson {
+            file: written.path.display().to_string(),
+            bytes: written.bytes,
+            problems: problems_json(problems),
+        });
+    }
+    console.result(&written.words())?;
+    show(problems, sources, console);
+    Ok(())
 }
 
 /// Longest stretch of a file that is worth an excerpt, bytes.

@@ -508,10 +508,25 @@ fn thousands_of_coincident_shapes_are_cut_with_everything() {
     let bench = Bench::drawn(&one.repeat(5000), "", &step(EVERYTHING));
     is_sound(&bench);
     let plan = bench.json(&["plan", JOB]);
-    assert_eq!(plan["steps"][0]["paths"], 5000);
+    assert_eq!(plan["steps"][0]["lines"], 5000);
     assert!(bench.codes(JOB).contains(&"double-line".to_string()));
     bench.change(JOB, "kerf = \"0.2 mm\"", "shared-edges = true");
-    assert_eq!(bench.json(&["plan", JOB])["steps"][0]["paths"], 1);
+    assert_eq!(bench.json(&["plan", JOB])["steps"][0]["lines"], 1);
+}
+
+#[test]
+fn thousands_of_shapes_that_nearly_coincide_are_looked_at_a_bounded_number_of_times() {
+    // Shifted by up to half a millimetre, in a pattern that repeats nowhere.
+    let shift = |n: u32, prime: u32| f64::from(n * prime % 5003) / 5003.0 * 0.5;
+    let one = |n: u32| {
+        let (x, y) = (30.0 + shift(n, 1237), 30.0 + shift(n, 3011));
+        format!(r#"<rect x="{x:.4}" y="{y:.4}" width="20" height="20" stroke="red"/>"#)
+    };
+    let body: String = (0..5000).map(one).collect();
+    let codes = Bench::drawn(&body, "", &step("")).codes(JOB);
+    for code in ["crowded-lines", "double-line", "crossing-cuts"] {
+        assert!(codes.iter().any(|c| c == code), "{codes:?}");
+    }
 }
 
 #[test]

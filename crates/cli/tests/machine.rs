@@ -61,6 +61,34 @@ fn the_list_names_each_machine_once() {
 }
 
 #[test]
+fn a_ceiling_may_be_said_in_what_was_measured() {
+    let bench = bench();
+    bench.demo("tube-laser.machine.toml");
+    let tube = bench.read("tube-laser.machine.toml");
+    let with = |ceiling: &str| {
+        let keep = |line: &&str| !line.trim_start().starts_with("ceiling");
+        let rest = tube.lines().filter(keep).collect::<Vec<_>>().join("\n");
+        bench.write(
+            "t.machine.toml",
+            rest.replacen("[beam]", &format!("[beam]\nceiling = \"{ceiling}\""), 1),
+        );
+    };
+    let percent = || {
+        bench.json(&["machine", "show", "./t.machine.toml"])["ceiling_percent"].as_f64().unwrap()
+    };
+    // A measured row: what is read there in mA and W is its percentage.
+    let row = tube.lines().filter(|line| line.contains(" mA\"")).nth(1).unwrap();
+    let cells: Vec<&str> = row.split('"').skip(1).step_by(2).collect();
+    let wanted: f64 = cells[0].trim_end_matches(" %").parse().unwrap();
+    for cell in &cells {
+        with(cell);
+        assert!((percent() - wanted).abs() < 1e-6, "{cell}: {}", percent());
+    }
+    with("900 mA");
+    assert!(bench.refused(1, &["machine", "show", "./t.machine.toml"]).contains("table ends at"));
+}
+
+#[test]
 fn a_new_profile_keeps_the_comments_and_takes_what_was_said() {
     let bench = bench();
     bench.ok(&[

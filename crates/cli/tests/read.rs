@@ -14,8 +14,7 @@ fn read(program: &str, more: &[&str]) -> (serde_json::Value, Vec<String>) {
     let codes = value["problems"].as_array().unwrap().iter();
     let codes: Vec<String> = codes
         .map(|p| {
-            let line =
-                p["where"].as_str().unwrap_or_default().rsplit(':').next().unwrap_or_default();
+            let line = p["line"].as_u64().map(|line| line.to_string()).unwrap_or_default();
             format!("{} {line}", p["code"].as_str().unwrap())
         })
         .collect();
@@ -47,10 +46,37 @@ fn offsets_of_every_kind_move_the_places_and_not_the_lengths() {
         let square =
             if before.contains("G91\n") { "G1 X10 F600 S5\nY10\nX-10\nY-10\n" } else { square };
         let (value, codes) = read(&format!("G21 G90\nM3 S0\n{before}{square}M5\nM2\n"), &[]);
-        assert!(codes.iter().all(|code| code.starts_with("home-unknown")), "{before}: {codes:?}");
+        let told =
+            |code: &String| ["home-unknown", "offset-left"].iter().any(|c| code.starts_with(c));
+        assert!(codes.iter().all(told), "{before}: {codes:?}");
+        // G92.1 takes back what G92 set; everything else that is set is left behind.
+        let sets = (before.contains("G10") || before.contains("G92")) && !before.contains("G92.1");
+        assert_eq!(codes.iter().any(|code| code.starts_with("offset-left")), sets, "{before}");
         assert_eq!(value["burn_mm"], 40.0, "{before}");
         assert_eq!(burnt(&value), [at[0], at[1], at[0] + 10.0, at[1] + 10.0], "{before}");
     }
+}
+
+#[test]
+fn a_zero_that_is_set_elsewhere_may_be_said() {
+    // 60 mm to the left of its zero and 20 mm in front of it: made for a zero on the stock.
+    let square = "G21 G90\nM3 S0\nG1 X-60 F600 S5\nY-20\nX0\nY0\nM5\nM2\n";
+    let severity = |more: &[&str]| -> Vec<String> {
+        let (value, _) = read(square, &[&["--machine", "bench-laser"], more].concat());
+        let problems = value["problems"].as_array().unwrap().iter();
+        let off = problems.filter(|p| p["code"] == "off-bed");
+        off.map(|p| p["severity"].as_str().unwrap().to_string()).collect()
+    };
+    assert_eq!(severity(&[]), ["warning"]);
+    assert_eq!(severity(&["--zero", "100 mm, 50 mm"]), Vec::<String>::new());
+    assert_eq!(severity(&["--zero", "50 mm, 50 mm"]), ["error"]);
+    assert_eq!(severity(&["--zero", "0 mm, 0 mm"]), ["error"]);
+    let (value, _) = read(square, &["--machine", "bench-laser", "--zero", "100 mm, 50 mm"]);
+    assert_eq!(burnt(&value), [40.0, 30.0, 100.0, 50.0]);
+    // What finds no room from any zero is wrong whatever the zero.
+    let (value, codes) = read("G21\nM3 S100\nG1 X-500 F600\nM5\nM2", &["--machine", "bench-laser"]);
+    assert!(codes.contains(&"off-bed 3".to_string()), "{value}");
+    assert_eq!(value["problems"][0]["severity"], "error");
 }
 
 #[test]
@@ -141,10 +167,7 @@ fn any_program_can_be_drawn_and_run() {
     );
     bench.ok(&["draw", "star.nc", "--machine", "bench-laser", "-o", "star.svg"]);
     let svg = bench.read("star.svg");
-    assert!(
-        svg.contains("a machine program") && svg.contains("380.4 mm with the beam on"),
-        "{svg}"
-    );
+    assert!(svg.contains("a machine program") && svg.contains("380.4 mm burnt"), "{svg}");
     assert!(bench.refused(2, &["draw", "star.nc", "-o", "x.svg"]).contains("--machine"));
     for (name, bytes) in [("empty.nc", &b""[..]), ("noise.nc", &b"\x1b[31m\xff\x00\x01(\nG1 X"[..])]
     {

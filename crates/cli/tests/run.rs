@@ -91,7 +91,7 @@ fn over_tcp_and_over_a_pseudo_terminal_the_beam_does_the_same() {
         let record: serde_json::Value = serde_json::from_str(&bench.read(&record)).unwrap();
         assert_eq!(record["lit_standing_seconds"], 0.0);
         records.push((
-            record["burnt_mm"].clone(),
+            record["burn_mm"].clone(),
             record["by_s"].clone(),
             record["extents_mm"].clone(),
         ));
@@ -176,8 +176,8 @@ fn alarms_and_refused_lines_stop_the_run() {
     let err = bench.refused(3, &["run", JOB, "--to", &rig.link]);
     assert!(err.contains("ALARM:2") && err.contains("beyond the machine's travel"), "{err}");
 
-    // Our reader knows G64; this controller does not.
-    bench.write("a.nc", "G21 G90\nM4 S0\nG0 X10 Y10 S0\nG64\nG1 X50 S300 F600\nM5\nM2\n");
+    // Boards of the interface have G55; this one does not.
+    bench.write("a.nc", "G21 G90\nM4 S0\nG0 X10 Y10 S0\nG55\nG1 X50 S300 F600\nM5\nM2\n");
     let err = bench.refused(3, &["run", "a.nc", "--machine", "bench-laser", "--to", "rig:"]);
     assert!(err.contains("refused line 4: error:20 (a word is not known)"), "{err}");
 }
@@ -221,7 +221,7 @@ fn a_reader_of_events_that_goes_away_does_not_end_the_run() {
     rig.rest();
     let record: serde_json::Value = serde_json::from_str(&bench.read("record.json")).unwrap();
     let planned = bench.json(&["plan", JOB])["burn_mm"].as_f64().unwrap();
-    assert!((record["burnt_mm"].as_f64().unwrap() - planned).abs() < 0.5, "{record}");
+    assert!((record["burn_mm"].as_f64().unwrap() - planned).abs() < 0.5, "{record}");
 }
 
 /// Whatever cannot be sent refuses the program before the first byte goes out.
@@ -237,6 +237,19 @@ fn lines_that_cannot_be_sent_are_refused_before_anything_moves() {
     assert_eq!(ran.status, 1, "{}", ran.err);
     assert!(ran.err.contains("line 5") && ran.err.contains("takes 80"), "{}", ran.err);
     assert!(!ran.out.contains("beam"), "{}", ran.out);
+    // Words that the controller does not have, and lines that it would answer with an error.
+    for (line, why) in [
+        (&b"G64"[..], "line 5: the controller has no G64"),
+        (b"M62 P1", "the controller has no M62"),
+        (b"G1 B90", "the controller has no B90"),
+        (b"M5 M4", "another code of its kind"),
+    ] {
+        bench.write("lacks.nc", with(line));
+        let ran = bench.run(&["run", "lacks.nc", "--machine", "bench-laser", "--to", "rig:max"]);
+        let err = ran.err.split_whitespace().filter(|w| *w != "│").collect::<Vec<_>>().join(" ");
+        assert!(ran.status == 1 && err.contains(why), "{why}: {}", ran.err);
+        assert!(!ran.out.contains("beam"), "{}", ran.out);
+    }
     // A comment stays at home, whatever letters it is written in.
     bench.write("latin.nc", with(b"G1 X21 ; Gr\xf6\xdfe"));
     bench.ok(&["run", "latin.nc", "--machine", "bench-laser", "--to", "rig:max"]);

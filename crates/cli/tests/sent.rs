@@ -25,9 +25,14 @@ fn seconds(bench: &Bench) -> (f64, f64) {
 
 #[track_caller]
 fn agree(bench: &Bench) {
+    agree_but_for(bench, 0.1);
+}
+
+/// Besides moving, the rig's session asks and waits for a moment at both ends: `asking`, s.
+#[track_caller]
+fn agree_but_for(bench: &Bench, asking: f64) {
     let (planned, ran) = seconds(bench);
-    // Besides moving, the rig's session asks and waits for a moment at both ends.
-    assert!((planned - ran).abs() < 0.01 * ran + 0.1, "plan {planned} s, rig {ran} s");
+    assert!((planned - ran).abs() < 0.01 * ran + asking, "plan {planned} s, rig {ran} s");
 }
 
 #[test]
@@ -107,6 +112,63 @@ fn plan_and_rig_agree_where_corners_curves_and_power_meet() {
             agree(&Bench::drawn(&circles, "", &step("cut", speed, "\"60 %\"", more)));
         }
     }
+}
+
+/// A job on the bench laser with another `[link]`.
+fn on_a_link(body: &str, steps: &str, more: &str) -> Bench {
+    let bench = Bench::drawn(body, "", steps);
+    let profile = bench.read("bench-laser.machine.toml");
+    let keep = |line: &&str| !line.starts_with("lines-per-second");
+    let profile: String = profile.lines().filter(keep).flat_map(|l| [l, "\n"]).collect();
+    let dialect = "\ndialect = \"grbl\"";
+    assert!(profile.contains(dialect));
+    bench
+        .write("bench-laser.machine.toml", profile.replace(dialect, &format!("{dialect}\n{more}")));
+    bench
+}
+
+#[test]
+fn a_link_that_is_too_slow_is_told_and_counted() {
+    // 100 rows of 4 mm at 150 mm/s: four lines in 90 ms or so.
+    let body = r#"<rect x="20" y="20" width="4" height="20" fill="red"/>"#;
+    let step = step("engrave", "\"150 mm/s\"", "\"30 %\"", "lines = { spacing = \"0.2 mm\" }");
+    let starved = |link: &str| {
+        let bench = on_a_link(body, &step, link);
+        // Ten questions or so before the program, each a line.
+        agree_but_for(&bench, if link.ends_with(" 10") { 1.1 } else { 0.1 });
+        let told = bench.codes(JOB).contains(&"starved".to_string());
+        let plan = bench.json(&["plan", JOB]);
+        let number = |key: &str| plan["steps"][0][key].as_f64().unwrap();
+        (told, number("seconds"), number("starved_seconds"))
+    };
+    let (told, fast, waits) = starved("");
+    assert!(!told && waits < 0.01);
+    let (told, seconds, waits) = starved("lines-per-second = 1000");
+    assert!(!told && (seconds - fast).abs() < 0.01 && waits < 0.02, "{seconds} {fast} {waits}");
+    let (told, seconds, waits) = starved("lines-per-second = 10");
+    let lines = on_a_link(body, &step, "").ok(&["emit", JOB, "-o", "-", "--terse"]).lines().count();
+    assert!(told && waits > 1.0, "{seconds} {fast}");
+    assert!((seconds - lines as f64 / 10.0).abs() < 0.02 * seconds, "{seconds} {lines}");
+}
+
+#[test]
+fn the_baud_of_a_serial_link_counts() {
+    // Small circles as chords: bytes by the dozen in each millimetre.
+    let circle = |n: i32| format!(r#"<circle cx="{}" cy="30" r="0.6" stroke="red"/>"#, 20 + 3 * n);
+    let body: String = (0..12).map(circle).collect();
+    let fast = step("score", "\"60 mm/s\"", "\"30 %\"", "ramp = { slow = \"20 %\" }");
+    let bench = Bench::drawn(&body, "", &fast);
+    let profile = bench.read("bench-laser.machine.toml");
+    bench.write(
+        "bench-laser.machine.toml",
+        profile.replace("to = \"rig:\"", "to = \"serial:/dev/none@2400\""),
+    );
+    agree(&bench);
+    assert!(bench.codes(JOB).contains(&"starved".to_string()));
+    let text = bench.ok(&["emit", JOB, "-o", "-", "--terse"]);
+    let seconds = bench.json(&["plan", JOB])["seconds"].as_f64().unwrap();
+    let carried = text.len() as f64 / 240.0;
+    assert!((seconds - carried).abs() < 0.02 * carried, "{seconds} {carried}");
 }
 
 #[test]

@@ -20,6 +20,10 @@ const STORIES: &[(&str, &str)] = &[
         "The power asked for is an S value so low that the source does not light. The floor stands in the machine profile, [beam] floor.",
     ),
     (
+        "below-measured",
+        "The source's table begins above the power that is used. Between nothing at zero and the first measured row the curve is drawn by guess: many sources give nothing at all for the first tenth. Measure a row at that power.",
+    ),
+    (
         "bitmap",
         "A step takes a bitmap and follows or fills outlines, which a bitmap has none of; or a bitmap could not be read. image = { … } engraves its pixels; trace = { … } in [[artwork]] turns it into outlines; leave-out = [{ kind = \"bitmap\" }] leaves it out.",
     ),
@@ -62,6 +66,10 @@ const STORIES: &[(&str, &str)] = &[
     (
         "crossing-cuts",
         "Closed outlines of a cut cross each other. Nobody can tell what is part and what is hole; the overlap falls out as scrap. Unite them, or make an area of them with [[shape]] kind = \"area\".",
+    ),
+    (
+        "crowded-lines",
+        "Thousands of shapes lie on one another, so every line is near every other and their number is squared. What was found until then is told; what comes later was not looked at. Copies whose pitch is far too small are the usual cause.",
     ),
     (
         "cut-first",
@@ -280,6 +288,10 @@ const STORIES: &[(&str, &str)] = &[
         "The job reaches beyond the stock of [stock]. Stock of a fixed size lies with its front left corner at the bed's; with zero = \"stock\" or \"head\", with its anchor at the zero.",
     ),
     (
+        "offset-left",
+        "A program sets a zero (G10 or G92) and ends without taking it back. Controllers keep G10 even when they are switched off: the next job, which counts from the machine's zero, would begin somewhere else.",
+    ),
+    (
         "open-fill",
         "A filled shape is not closed. It looks filled on the screen, and cannot be engraved.",
     ),
@@ -382,6 +394,10 @@ const STORIES: &[(&str, &str)] = &[
     ("solid", "A solid model has no lines to cut. Reliefs are not built into this version."),
     ("specks", "Traced areas smaller than speck are left out."),
     (
+        "starved",
+        "A cable carries so many bytes a second (a tenth of its baud), and a controller works through so many lines. Where the head runs lines faster than they come it stands and waits, and a beam that stays on burns a blot there. The time in plan counts the waiting. Let fewer lines say the same (wider spacing, a larger tolerance), or go slower; a link that is faster, lines-per-second in [link] if the controller does more, or power that follows the speed, end it too.",
+    ),
+    (
         "steep-surface",
         "The surface slopes so much that the spot is drawn out along it; beyond 60 deg the beam only grazes it.",
     ),
@@ -419,6 +435,10 @@ const STORIES: &[(&str, &str)] = &[
     (
         "unknown-code",
         "A program uses an M code that means something to some controllers only. It is passed over.",
+    ),
+    (
+        "unknown-id",
+        "order of a step lists an id that no shape of the step has. The rest is ordered as it stands; what is not listed comes last. Ids are those of the drawing; copies share the id of what they are copies of.",
     ),
     ("unknown-key", "The key does not exist. Keys are spelt with hyphens."),
     ("unknown-word", "The value is not one of the words that fit there."),

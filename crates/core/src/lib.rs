@@ -11,6 +11,7 @@
 //! | [`order`] | [`order::Sequence`] | paths in running order |
 //! | [`mapping`] | [`mapping::Placed`] | moves on the machine's axes |
 //! | [`segment`] (with [`source`] and [`motion`]) | [`segment::Segments`] | what each line of the program will say |
+//! | `text` | lines | segments, in the machine's dialect |
 //! | [`plan`] | [`plan::Planned`] | lengths, times and energy of the segments |
 //! | [`limits`] | [`limits::WithinLimits`] | the proof that it fits the machine |
 //! | [`program`] | [`program::Program`] | text, and text read back |
@@ -38,6 +39,7 @@ pub mod quantity;
 pub mod segment;
 pub mod shield;
 pub mod source;
+mod text;
 pub mod toolpath;
 
 pub use compile::{Choice, Compiled, compile, survey};

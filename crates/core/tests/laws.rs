@@ -176,7 +176,7 @@ proptest! {
         let of = |ring: &Vec<Point>| region::united(std::slice::from_ref(ring), FillRule::NonZero);
         let both = area(&region::combined(&of(&a), &of(&b), Combine::Overlap));
         let smaller = area(&of(&a)).min(area(&of(&b)));
-        let crossed = !crossings(&[closed(&a), closed(&b)], 1e-3).is_empty();
+        let crossed = !crossings(&[closed(&a), closed(&b)], 1e-3).found.is_empty();
         // Where they only just touch or only just contain each other, either answer is right.
         if both > 0.05 && both < smaller - 0.05 {
             prop_assert!(crossed, "{both} of {smaller}");

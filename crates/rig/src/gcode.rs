@@ -38,6 +38,8 @@ pub(crate) struct Modal {
     pub(crate) inverse_time: bool,
     pub(crate) beam: Beam,
     pub(crate) air: bool,
+    /// The line at hand ends the program.
+    pub(crate) ending: bool,
     pub(crate) feed: f64,
     pub(crate) s: f64,
     /// Where the last planned move ends, work coordinates.
@@ -59,6 +61,7 @@ impl Default for Modal {
             inverse_time: false,
             beam: Beam::Off,
             air: false,
+            ending: false,
             feed: 0.0,
             s: 0.0,
             at: [0.0; 3],
@@ -153,7 +156,7 @@ impl Modal {
         }
         let to = self.target(&line);
         if line.set_offset {
-            self.set_offset(&line);
+            self.set_offset(&line)?;
             return Ok(Order::Sync);
         }
         let moves = [b'X', b'Y', b'A', b'B', b'C'].iter().any(|axis| line.get(*axis).is_some());
@@ -170,6 +173,17 @@ impl Modal {
             return self.moves(&line, to);
         }
         Ok(if line.sync { Order::Sync } else { Order::Nothing })
+    }
+
+    /// The line at hand is carried out: if it ended the program, everything is as at the start. A
+    /// move on that line comes before.
+    pub(crate) fn end_line(&mut self) {
+        if std::mem::take(&mut self.ending) {
+            self.beam = Beam::Off;
+            self.air = false;
+            self.motion = 1;
+            (self.relative, self.inverse_time) = (false, false);
+        }
     }
 
     fn g(&mut self, value: f64, line: &mut Line) -> Result<(), u16> {
@@ -196,12 +210,7 @@ impl Modal {
         line.sync = true;
         match value as i32 {
             0 | 1 => {}
-            2 | 30 => {
-                self.beam = Beam::Off;
-                self.air = false;
-                self.motion = 1;
-                (self.relative, self.inverse_time) = (false, false);
-            }
+            2 | 30 => self.ending = true,
             3 => self.beam = Beam::Constant,
             4 => self.beam = Beam::Dynamic,
             5 => self.beam = Beam::Off,
@@ -236,15 +245,28 @@ impl Modal {
         [axis(mm(b'X'), self.at[0]), axis(mm(b'Y'), self.at[1]), axis(turn, self.at[2])]
     }
 
-    /// `G10 L20`: the present position gets these work coordinates.
-    fn set_offset(&mut self, line: &Line) {
-        for (axis, letter) in [b'X', b'Y'].into_iter().enumerate() {
-            if let Some(value) = line.get(letter) {
-                let machine = self.at[axis] + self.offset[axis];
-                self.at[axis] = self.mm(value);
-                self.offset[axis] = machine - self.at[axis];
-            }
+    /// `G10 L20`: the present position gets these work coordinates; `G10 L2`: the zero lies at these
+    /// machine coordinates. The rig has the first work offset only: others are set and never used.
+    fn set_offset(&mut self, line: &Line) -> Result<(), u16> {
+        let (Some(kind), Some(system)) = (line.get(b'L'), line.get(b'P')) else { return Err(28) };
+        if !(0.0..=6.0).contains(&system) {
+            return Err(29);
         }
+        let called = match kind as i64 {
+            20 => true,
+            2 => false,
+            _ => return Err(20),
+        };
+        if system > 1.0 {
+            return Ok(());
+        }
+        for (axis, letter) in [b'X', b'Y'].into_iter().enumerate() {
+            let Some(value) = line.get(letter).map(|value| self.mm(value)) else { continue };
+            let machine = self.at[axis] + self.offset[axis];
+            self.offset[axis] = if called { machine - value } else { value };
+            self.at[axis] = machine - self.offset[axis];
+        }
+        Ok(())
     }
 
     fn moves(&mut self, line: &Line, to: Axes) -> Result<Order, u16> {

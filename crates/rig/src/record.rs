@@ -24,9 +24,9 @@ pub struct Record {
     /// Burnt stretches, in order; straight runs of one S are one stretch.
     pub marks: Vec<Mark>,
     /// Burnt length, mm.
-    pub burnt_mm: f64,
+    pub burn_mm: f64,
     /// Length with the beam off, mm.
-    pub dark_mm: f64,
+    pub travel_mm: f64,
     /// Burnt length by S, in tenths of S so that it can be a key.
     by_s: BTreeMap<u64, f64>,
     /// Height of the focus, mm.
@@ -56,7 +56,7 @@ impl Record {
 
     /// A way with the beam off.
     pub(crate) fn pass(&mut self, from: Axes, to: Axes) {
-        self.dark_mm += self.length(from, to);
+        self.travel_mm += self.length(from, to);
     }
 
     pub(crate) fn burn(&mut self, from: Axes, to: Axes, s: f64) {
@@ -64,7 +64,7 @@ impl Record {
         let turn = [from[2], to[2]];
         let (whole_from, whole_to) = (from, to);
         let (from, to) = ([from[0], from[1]], [to[0], to[1]]);
-        self.burnt_mm += length;
+        self.burn_mm += length;
         *self.by_s.entry((s * 10.0).round().max(0.0) as u64).or_default() += length;
         let (low, high) = self.extents.get_or_insert((from, from));
         for p in [from, to] {

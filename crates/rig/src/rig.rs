@@ -26,6 +26,9 @@ enum State {
     Check,
 }
 
+/// Times nearer than this are the same, s.
+const SAME_TIME: f64 = 1e-9;
+
 /// Work that must wait for the planner to run empty, or for room in it.
 #[derive(Debug)]
 enum Pending {
@@ -50,6 +53,12 @@ pub struct Rig {
     state: State,
     /// Received and not yet taken: whole lines and the beginning of one.
     inbox: VecDeque<u8>,
+    /// When each of those bytes is over the cable.
+    arrivals: VecDeque<f64>,
+    /// When the cable is free for the next byte.
+    cable: f64,
+    /// When the next line may be taken.
+    next_line: f64,
     output: String,
     modal: Modal,
     planner: Planner,
@@ -83,6 +92,9 @@ impl Rig {
             setup,
             state: State::Ready,
             inbox: VecDeque::new(),
+            arrivals: VecDeque::new(),
+            cable: 0.0,
+            next_line: 0.0,
             output: String::new(),
             modal,
             planner: Planner::default(),
@@ -109,6 +121,9 @@ impl Rig {
             if self.inbox.len() + 1 >= self.setup.buffer {
                 self.record.overrun_bytes += 1;
             } else {
+                let gap = self.setup.bytes_per_second.map_or(0.0, |rate| 1.0 / rate);
+                self.cable = self.cable.max(self.now) + gap;
+                self.arrivals.push_back(self.cable);
                 self.inbox.push_back(*byte);
             }
         }
@@ -199,23 +214,45 @@ impl Rig {
 
     // Time.
 
-    fn has_work(&self) -> bool {
+    /// Whether something moves, or dwells.
+    fn is_busy(&self) -> bool {
         let dwelling =
             matches!(self.pending, Some(Pending::Stand { .. })) && self.planner.blocks.is_empty();
         self.head.is_moving(&self.planner) || (dwelling && self.state == State::Ready)
     }
 
+    fn has_work(&self) -> bool {
+        self.is_busy() || self.line_comes().is_some()
+    }
+
+    /// When the first whole line that was sent can be taken, if that is later.
+    fn line_comes(&self) -> Option<f64> {
+        if self.pending.is_some() {
+            return None;
+        }
+        let end = self.inbox.iter().position(|b| matches!(b, b'\n' | b'\r'))?;
+        let due = self.arrivals.get(end).copied().unwrap_or(self.now).max(self.next_line);
+        (due > self.now).then_some(due)
+    }
+
     fn work_left(&self) -> f64 {
+        let line = self.line_comes().map_or(f64::INFINITY, |due| due - self.now);
+        self.motion_left().min(line)
+    }
+
+    fn motion_left(&self) -> f64 {
         if self.head.is_moving(&self.planner) {
             return self.head.time_left(&self.planner);
         }
         match self.pending {
             Some(Pending::Stand { seconds, .. }) => seconds,
-            _ => 0.0,
+            _ => f64::INFINITY,
         }
     }
 
     fn step(&mut self, most: f64) {
+        let due = self.line_comes();
+        let most = due.map_or(most, |due| most.min(due - self.now));
         if self.head.is_moving(&self.planner) {
             self.now += self.head.run(&mut self.planner, most, &mut self.record);
             if self.planner.blocks.is_empty() {
@@ -241,6 +278,17 @@ impl Rig {
                 self.pending = None;
                 self.ok();
             }
+        } else if due.is_some() {
+            if self.burns_standing() {
+                self.record.lit_standing_seconds += most;
+            }
+            self.now += most;
+        }
+        if let Some(due) = due
+            && due - self.now < SAME_TIME
+        {
+            // To the bit: what is left of a subtraction must not be waited for again.
+            self.now = self.now.max(due);
         }
         self.take_lines();
     }
@@ -264,7 +312,13 @@ impl Rig {
             let Some(end) = self.inbox.iter().position(|b| matches!(b, b'\n' | b'\r')) else {
                 return;
             };
+            if self.line_comes().is_some() {
+                return;
+            }
             let line: Vec<u8> = self.inbox.drain(..=end).take(end).collect();
+            self.arrivals.drain(..=end);
+            let gap = self.setup.lines_per_second.map_or(0.0, |rate| 1.0 / rate);
+            self.next_line = self.next_line.max(self.now) + gap;
             self.record.lines += 1;
             let line = String::from_utf8_lossy(&line).into_owned();
             if self.setup.protocol == Protocol::Reprap {
@@ -345,11 +399,12 @@ impl Rig {
         let offset = self.modal.offset;
         let before = self.modal.clone();
         let order = self.modal.line(line)?;
+        let s = self.lit();
+        self.modal.end_line();
         if self.state == State::Check {
             self.modal = Modal { at: before.at, ..self.modal.clone() };
             return Ok(true);
         }
-        let s = self.lit();
         match order {
             Order::Nothing => Ok(true),
             Order::Sync => self.wait_for(Pending::Sync),

@@ -43,6 +43,10 @@ pub struct Setup {
     pub buffer: usize,
     /// Places in the planner.
     pub planner: usize,
+    /// Lines that it works through in a second; none: as many as come.
+    pub lines_per_second: Option<f64>,
+    /// Bytes that the cable carries in a second; none: as many as are sent.
+    pub bytes_per_second: Option<f64>,
 }
 
 impl Default for Setup {
@@ -64,6 +68,8 @@ impl Default for Setup {
             soft_limits: true,
             buffer: 128,
             planner: 16,
+            lines_per_second: None,
+            bytes_per_second: None,
         }
     }
 }

@@ -91,8 +91,8 @@ proptest! {
         let (record, _) = run(&program);
         // Chords are shorter than their arcs by at most 8/3 of the sagitta squared over the chord.
         let slack = 0.01 + 1e-3 * report.burn;
-        prop_assert!((report.burn - record.burnt_mm).abs() < slack, "{} {}\n{program}", report.burn, record.burnt_mm);
-        prop_assert!((report.travel - record.dark_mm).abs() < 0.05 + 1e-3 * report.travel, "{} {}\n{program}", report.travel, record.dark_mm);
+        prop_assert!((report.burn - record.burn_mm).abs() < slack, "{} {}\n{program}", report.burn, record.burn_mm);
+        prop_assert!((report.travel - record.travel_mm).abs() < 0.05 + 1e-3 * report.travel, "{} {}\n{program}", report.travel, record.travel_mm);
         if let (Some(read), Some((low, high))) = (report.burn_extents, record.extents) {
             for (a, b) in [(read.x0, low[0]), (read.y0, low[1]), (read.x1, high[0]), (read.y1, high[1])] {
                 prop_assert!((a - b).abs() < 0.01, "{read:?} {low:?} {high:?}\n{program}");

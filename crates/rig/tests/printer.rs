@@ -36,7 +36,7 @@ proptest! {
         let world = run(&lines(count), printer(), seed, Mishap::Nothing);
         prop_assert_eq!(world.outcome, Outcome::Done);
         let record = world.rig.record();
-        prop_assert!((record.burnt_mm - 16.0 * count as f64).abs() < 1e-6, "{}", record.burnt_mm);
+        prop_assert!((record.burn_mm - 16.0 * count as f64).abs() < 1e-6, "{}", record.burn_mm);
         prop_assert_eq!((record.errors, world.rig.beam_on()), (0, false));
         prop_assert_eq!(world.acknowledged as usize, lines(count).len());
     }
@@ -51,7 +51,7 @@ proptest! {
         let wanted = 16.0 * count as f64;
         match world.outcome {
             Outcome::Done => {
-                prop_assert!((record.burnt_mm - wanted).abs() < 1e-6, "{}", record.burnt_mm);
+                prop_assert!((record.burn_mm - wanted).abs() < 1e-6, "{}", record.burn_mm);
                 prop_assert!(!world.rig.beam_on());
             }
             Outcome::Failed(Failure::BadLink | Failure::Silent | Failure::NoAnswer | Failure::Unknown { .. }) => {}
@@ -59,7 +59,7 @@ proptest! {
         }
         // What is claimed of the beam is so.
         prop_assert!(world.dark != Dark::Confirmed || !world.rig.beam_on());
-        prop_assert!(record.burnt_mm < wanted + 1e-6);
+        prop_assert!(record.burn_mm < wanted + 1e-6);
         for mark in &record.marks {
             prop_assert_eq!(mark.s, 80.0);
             let on_grid = |p: [f64; 2]| p[0].rem_euclid(5.0) < 4.001 && p[1].rem_euclid(5.0) < 4.001;
@@ -74,9 +74,9 @@ proptest! {
         prop_assert!(matches!(world.dark, Dark::Confirmed | Dark::Untouched), "{:?}", world.dark);
         world.rig.advance(world.rig.now() + 1.0);
         prop_assert!(!world.rig.beam_on());
-        let burnt = world.rig.record().burnt_mm;
+        let burnt = world.rig.record().burn_mm;
         world.rig.advance(world.rig.now() + 60.0);
-        prop_assert_eq!(world.rig.record().burnt_mm, burnt);
+        prop_assert_eq!(world.rig.record().burn_mm, burnt);
     }
 
     #[test]

@@ -17,7 +17,7 @@ proptest! {
         let world = run(&squares(count), Setup::default(), seed, Mishap::Nothing);
         prop_assert_eq!(world.outcome, Outcome::Done);
         let record = world.rig.record();
-        prop_assert!((record.burnt_mm - 16.0 * count as f64).abs() < 1e-6, "{}", record.burnt_mm);
+        prop_assert!((record.burn_mm - 16.0 * count as f64).abs() < 1e-6, "{}", record.burn_mm);
         prop_assert_eq!((record.overrun_bytes, record.errors), (0, 0));
         prop_assert_eq!(world.acknowledged as usize, squares(count).len());
     }
@@ -27,9 +27,9 @@ proptest! {
         let mut world = run(&squares(60), Setup::default(), seed, Mishap::Stop(at));
         prop_assert_eq!(world.outcome, Outcome::Stopped);
         prop_assert!(!world.rig.beam_on());
-        let burnt = world.rig.record().burnt_mm;
+        let burnt = world.rig.record().burn_mm;
         world.rig.advance(world.rig.now() + 60.0);
-        prop_assert_eq!(world.rig.record().burnt_mm, burnt);
+        prop_assert_eq!(world.rig.record().burn_mm, burnt);
         // Reset at standstill: no alarm, no homing needed.
         world.rig.take_output();
         world.rig.receive(b"?");
@@ -44,9 +44,9 @@ proptest! {
         let mut world = run(&lines, Setup::default(), seed, Mishap::Nothing);
         let refused = Failure::Refused { line: Some(at as u32 + 1), code: 20 };
         prop_assert_eq!(world.outcome, Outcome::Failed(refused));
-        let burnt = world.rig.record().burnt_mm;
+        let burnt = world.rig.record().burn_mm;
         world.rig.advance(world.rig.now() + 60.0);
-        prop_assert!(!world.rig.beam_on() && world.rig.record().burnt_mm == burnt);
+        prop_assert!(!world.rig.beam_on() && world.rig.record().burn_mm == burnt);
     }
 
     #[test]

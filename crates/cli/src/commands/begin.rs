@@ -2,12 +2,14 @@
 
 use crate::args::Begin;
 use crate::console::Console;
+use crate::door;
 use crate::load;
 use crate::output::Output;
 use crate::refusal::{Refusal, Sources};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use tinkite_core::job::starter;
+use tinkite_core::problem::Problems;
 
 pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
     if args.files.iter().any(|file| file.as_os_str() == "-") {
@@ -31,7 +33,7 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
         .map_err(|problems| Refusal::Problems(problems, Sources::new()))?;
     let Some(output) = output else { return console.result(&text) };
     let written = output.write(|out| out.write_all(text.as_bytes()))?;
-    console.result(&written.words())?;
+    door::wrote(&written, &Problems::new(), &Sources::new(), console)?;
     console.say("next: read it, change it, then tinkite plan");
     Ok(())
 }

@@ -98,6 +98,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         &Read {
             program: at("sail-panel.nc"),
             machine: Some("bench-laser".into()),
+            zero: None,
             diameter: None,
             explain: false,
         },

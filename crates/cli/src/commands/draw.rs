@@ -44,9 +44,8 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
     } else {
         png::write(&args.output, args.writing, || picture::job(&made.compiled, &made.job, &look))?
     };
-    console.result(&written.words())?;
-    door::show(&load::located(made.compiled.problems, &made.sources), &made.sources, console);
-    Ok(())
+    let problems = load::located(made.compiled.problems, &made.sources);
+    door::wrote(&written, &problems, &made.sources, console)
 }
 
 /// Whether a file is a job by its name; anything else is a program.
@@ -86,8 +85,8 @@ fn program(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal
         return Err(Refusal::Problems(report.problems, sources));
     }
     let mut facts = vec![
-        format!("{} mm with the beam on", plain(report.burn, 1)),
-        format!("{} mm with it off", plain(report.travel, 1)),
+        format!("{} mm burnt", plain(report.burn, 1)),
+        format!("{} mm of travel", plain(report.travel, 1)),
         format!("about {} on this machine", clock(report.seconds)),
     ];
     facts.extend(report.burn_extents.map(span));
@@ -97,8 +96,7 @@ fn program(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal
     let written = png::write(&args.output, args.writing, || {
         picture::burnt(&marks, &machine, &words, facts, canvas)
     })?;
-    console.result(&written.words())?;
-    door::show(&report.problems, &sources, console);
+    door::wrote(&written, &report.problems, &sources, console)?;
     if report.problems.refuse() { Err(Refusal::Reported) } else { Ok(()) }
 }
 
@@ -119,7 +117,6 @@ fn trouble(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal
         (picture::job_trouble(&sheet, &job, &problems, canvas), problems, sources)
     };
     let written = png::write(&args.output, args.writing, || svg)?;
-    console.result(&written.words())?;
-    door::show(&problems, &sources, console);
+    door::wrote(&written, &problems, &sources, console)?;
     if problems.refuse() { Err(Refusal::Reported) } else { Ok(()) }
 }

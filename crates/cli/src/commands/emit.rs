@@ -24,6 +24,7 @@ struct EmitJson {
     moves: u64,
     seconds: f64,
     extents_mm: Option<crate::report::ExtentsJson>,
+    problems: Vec<crate::report::ProblemJson>,
 }
 
 #[derive(Debug, Serialize)]
@@ -80,6 +81,7 @@ pub(super) fn run(args: &Emit, console: &Console) -> Result<(), Refusal> {
             moves: totals.moves,
             seconds: crate::report::micron(totals.seconds()),
             extents_mm: totals.burnt.map(|r| field.machine_rect(r).into()),
+            problems: crate::report::problems_json(&problems),
         });
     }
     for more in &written[1..] {

@@ -58,6 +58,10 @@ fn measure(
     console: &Console,
 ) -> Result<Report, Refusal> {
     let mut measure = Measure::new(name, machine, args.diameter);
+    measure = match args.zero {
+        Some([x, y]) => measure.standing([x, y, 0.0, 0.0, 0.0, 0.0], [x, y, 0.0, 0.0, 0.0, 0.0]),
+        None => measure.zero_unsaid(),
+    };
     if !args.explain {
         each_line(name, reader, |line| measure.line(line))?;
         return Ok(measure.finish());

@@ -49,6 +49,8 @@ pub(crate) fn setup(machine: &Machine, diameter: Option<f64>) -> Setup {
         corner: machine.corner,
         full: machine.beam.full,
         laser_mode: machine.beam.follows_speed,
+        lines_per_second: machine.supply.lines_per_second,
+        bytes_per_second: machine.supply.bytes_per_second,
         ..Setup::default()
     }
 }

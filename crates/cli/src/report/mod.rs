@@ -17,17 +17,25 @@ pub(crate) struct ProblemJson {
     severity: Severity,
     message: String,
     help: String,
-    r#where: Option<String>,
+    /// The file that it is about.
+    file: Option<String>,
+    /// Line in that file, from 1.
+    line: Option<u32>,
+    /// What stands there: an element's id, a step's name.
+    name: Option<String>,
 }
 
 impl From<&Problem> for ProblemJson {
     fn from(problem: &Problem) -> Self {
+        let place = problem.place.as_ref();
         Self {
             code: problem.code,
             severity: problem.severity,
             message: problem.message.clone(),
             help: problem.help.clone(),
-            r#where: problem.place.as_ref().map(ToString::to_string),
+            file: place.map(|place| place.file.clone()),
+            line: place.and_then(|place| place.line),
+            name: place.and_then(|place| place.thing.clone()),
         }
     }
 }
@@ -35,6 +43,22 @@ impl From<&Problem> for ProblemJson {
 /// All problems of a list.
 pub(crate) fn problems_json(problems: &Problems) -> Vec<ProblemJson> {
     problems.iter().map(ProblemJson::from).collect()
+}
+
+/// What a refused call says of itself.
+#[derive(Debug, Serialize)]
+pub(crate) struct RefusedJson {
+    /// Why, where it is not told by problems.
+    pub(crate) refused: Option<String>,
+    pub(crate) problems: Vec<ProblemJson>,
+}
+
+/// A file that was written.
+#[derive(Debug, Serialize)]
+pub(crate) struct WrittenJson {
+    pub(crate) file: String,
+    pub(crate) bytes: u64,
+    pub(crate) problems: Vec<ProblemJson>,
 }
 
 /// A rectangle, rounded to micrometres.

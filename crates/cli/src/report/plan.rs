@@ -5,7 +5,7 @@ use super::{ExtentsJson, ProblemJson, micron, problems_json};
 use crate::load::Made;
 use serde::Serialize;
 use std::fmt::Write as _;
-use tinkite_core::job::{Fill, Step};
+use tinkite_core::job::{Fill, Hold, Step};
 use tinkite_core::limits::round::defocus;
 use tinkite_core::plan::StepTotals;
 use tinkite_core::quantity::{clock, plain};
@@ -14,6 +14,8 @@ use tinkite_core::quantity::{clock, plain};
 pub(crate) struct PlanJson {
     name: String,
     machine: String,
+    /// Which zero places count from.
+    zero: &'static str,
     extents_mm: Option<ExtentsJson>,
     #[serde(skip_serializing_if = "Option::is_none")]
     rotary: Option<RotaryJson>,
@@ -29,6 +31,8 @@ pub(crate) struct PlanJson {
 struct RotaryJson {
     /// Letter of the axis that turns.
     axis: String,
+    /// What turns so far: the object in a chuck, or the rollers under it.
+    of: &'static str,
     /// Least and greatest position of it: degrees, or mm where it stands in for another axis.
     turned: [f64; 2],
     surface_changes_height_mm: f64,
@@ -41,11 +45,14 @@ struct StepJson {
     name: String,
     make: &'static str,
     shapes: usize,
-    paths: usize,
+    /// Lines that are followed, or rows that are engraved.
+    lines: usize,
     passes: u32,
     burn_mm: f64,
     travel_mm: f64,
     seconds: f64,
+    /// How much of it is lost because lines come more slowly than the head would run them.
+    starved_seconds: f64,
     speed_mm_s: f64,
     power_percent: [f64; 2],
     s: [f64; 2],
@@ -70,11 +77,12 @@ pub(crate) fn json(made: &Made) -> PlanJson {
             name: step.name.clone(),
             make: step.make.name(),
             shapes: made.compiled.taken[*number].count(),
-            paths: paths(made, *number),
+            lines: lines(made, *number),
             passes: step.passes.len() as u32,
             burn_mm: micron(sums.burn),
             travel_mm: micron(sums.travel),
             seconds: micron(sums.seconds),
+            starved_seconds: micron(sums.starved),
             speed_mm_s: micron(step.speed().0),
             power_percent: [low, high].map(|s| micron(s / full * 100.0)),
             s: [micron(low), micron(high)],
@@ -86,6 +94,7 @@ pub(crate) fn json(made: &Made) -> PlanJson {
     PlanJson {
         name: made.job.name.clone(),
         machine: made.job.machine.name.clone(),
+        zero: made.job.placement.zero.name(),
         extents_mm: totals.burnt.map(|r| made.job.field().machine_rect(r).into()),
         rotary: rotary(made),
         burn_mm: micron(totals.burn()),
@@ -97,6 +106,15 @@ pub(crate) fn json(made: &Made) -> PlanJson {
     }
 }
 
+/// What the positions of the turning axis are counted on.
+fn turning(made: &Made) -> Option<&'static str> {
+    let hold = made.job.round.as_ref()?.hold;
+    Some(match hold {
+        Hold::Chuck => "object",
+        Hold::Rollers => "rollers",
+    })
+}
+
 /// What turns, and how the surface lies to the focus.
 fn rotary(made: &Made) -> Option<RotaryJson> {
     let planned = made.compiled.within.planned();
@@ -105,6 +123,7 @@ fn rotary(made: &Made) -> Option<RotaryJson> {
     let words = frame.rect(burnt);
     Some(RotaryJson {
         axis: char::from(frame.letters()[1]).to_string(),
+        of: turning(made)?,
         turned: [micron(words.y0), micron(words.y1)],
         surface_changes_height_mm: micron(defocus.height),
         best_focus_below_thickest_mm: micron(defocus.best_below),
@@ -126,14 +145,14 @@ fn per_mm2(step: &Step, sums: &StepTotals) -> Option<f64> {
 }
 
 /// Lines to follow, or engraved lines.
-fn paths(made: &Made, step: usize) -> usize {
+fn lines(made: &Made, step: usize) -> usize {
     use tinkite_core::toolpath::Burn;
     let sequence = made.compiled.within.planned().segments().sequence();
-    let lines = |burn: &Burn| match burn {
+    let count = |burn: &Burn| match burn {
         Burn::Line(_) => 1,
         Burn::Rows(rows) => rows.line_count(),
     };
-    sequence.paths().iter().filter(|path| path.step == step).map(|path| lines(&path.burn)).sum()
+    sequence.paths().iter().filter(|path| path.step == step).map(|path| count(&path.burn)).sum()
 }
 
 /// Different values, in turn.
@@ -175,7 +194,7 @@ pub(crate) fn text(made: &Made) -> String {
             step.name.clone(),
             how,
             made.compiled.taken[*number].count().to_string(),
-            paths(made, *number).to_string(),
+            lines(made, *number).to_string(),
             step.passes.len().to_string(),
             list(step.passes.iter().map(|pass| plain(pass.speed.0, 2))),
             range(low / full * 100.0, high / full * 100.0),
@@ -201,7 +220,7 @@ pub(crate) fn text(made: &Made) -> String {
         "power %",
         "S",
         "burn mm",
-        "beam off mm",
+        "travel mm",
         "time",
     ];
     header.extend(measured.then_some("energy"));
@@ -212,10 +231,12 @@ pub(crate) fn text(made: &Made) -> String {
     if let Some(burnt) = totals.burnt {
         let _ = writeln!(
             out,
-            "  burns    {}, {} x {} mm",
+            "  burns    {}{}, {} x {} mm, from {}",
             frame.span(burnt, 2),
+            if turning(made) == Some("rollers") { " of the rollers" } else { "" },
             plain(burnt.width(), 2),
-            plain(burnt.height(), 2)
+            plain(burnt.height(), 2),
+            made.job.placement.zero.words()
         );
     }
     if let Some(worked) = totals.worked.filter(|worked| Some(*worked) != totals.burnt) {
@@ -223,7 +244,7 @@ pub(crate) fn text(made: &Made) -> String {
     }
     let _ = writeln!(
         out,
-        "  in all   {} mm burnt, {} mm with the beam off, about {}",
+        "  in all   {} mm burnt, {} mm of travel, about {}",
         plain(totals.burn(), 0),
         plain(totals.travel(), 0),
         clock(totals.seconds())

@@ -68,7 +68,7 @@ pub(crate) fn text(name: &str, report: &Report, machine: Option<&str>) -> String
     }
     let _ = writeln!(
         out,
-        "  lengths  {} mm with the beam on, {} mm with it off",
+        "  lengths  {} mm burnt, {} mm of travel",
         plain(report.burn, 1),
         plain(report.travel, 1)
     );

@@ -1,10 +1,8 @@
 //! Where lines cross, themselves or each other.
 
-use super::contour::{Contour, Piece};
+use super::contour::Contour;
+use super::near::{self, Findings, Part};
 use super::{Point, SAME_POINT, Vec2, rounded};
-use rayon::prelude::*;
-use rstar::primitives::{GeomWithData, Rectangle};
-use rstar::{AABB, RTree};
 use std::collections::{BTreeMap, HashSet};
 
 /// Two contours that cross, or one that crosses itself.
@@ -18,14 +16,6 @@ pub struct Crossing {
     pub at: Point,
 }
 
-/// One piece of a contour.
-#[derive(Debug, Clone, Copy)]
-struct Part {
-    contour: usize,
-    from: Point,
-    piece: Piece,
-}
-
 /// A straight line.
 #[derive(Debug, Clone, Copy)]
 struct Chord {
@@ -36,60 +26,44 @@ struct Chord {
 /// All pairs of contours that cross, each with one place, on chords within `tolerance` mm. Lines
 /// that only touch, meet or lie on one another do not cross.
 #[must_use]
-pub fn crossings(contours: &[Contour], tolerance: f64) -> Vec<Crossing> {
+pub fn crossings(contours: &[Contour], tolerance: f64) -> Findings<Crossing> {
     // What is drawn many times over crosses others where its first drawing does.
     let mut seen = HashSet::new();
     let firsts = contours
         .iter()
         .enumerate()
         .filter(|(_, c)| seen.insert(c.vertices().map(rounded).collect::<Vec<_>>()));
-    let parts: Vec<Part> = firsts
-        .flat_map(|(contour, c)| {
-            c.walk().map(move |(from, piece)| Part { contour, from, piece: *piece })
-        })
-        .collect();
-    let boxes = parts.iter().enumerate().map(|(n, part)| {
-        let b = part.piece.bounds(part.from);
-        GeomWithData::new(Rectangle::from_corners([b.x0, b.y0], [b.x1, b.y1]), n)
-    });
-    let tree = RTree::bulk_load(boxes.collect());
-    let found: Vec<Crossing> = parts
-        .par_iter()
-        .enumerate()
-        .flat_map_iter(|(n, part)| {
-            let b = part.piece.bounds(part.from);
-            let near = AABB::from_corners([b.x0, b.y0], [b.x1, b.y1]);
-            let mut earlier: Vec<usize> = tree
-                .locate_in_envelope_intersecting(near)
-                .map(|other| other.data)
-                .filter(|other| *other < n)
-                .collect();
-            earlier.sort_unstable();
+    let searched: HashSet<usize> = firsts.map(|(contour, _)| contour).collect();
+    let parts = near::parts(contours);
+    let all = near::earlier(
+        &parts,
+        0.0,
+        |n| searched.contains(&parts[n].contour),
+        |n, near| {
             // Arcs become chords only where something is near.
-            let own = if earlier.is_empty() { Vec::new() } else { chords(part, tolerance) };
-            earlier
-                .into_iter()
+            let own = if near.is_empty() { Vec::new() } else { chords(&parts[n], tolerance) };
+            near.iter()
                 .filter_map(|other| {
-                    let one = &parts[other];
+                    let one = &parts[*other];
                     let at = chords(one, tolerance)
                         .into_iter()
                         .find_map(|a| own.iter().find_map(|b| cross(a, *b)))?;
-                    Some(Crossing { first: one.contour, second: part.contour, at })
+                    Some(Crossing { first: one.contour, second: parts[n].contour, at })
                 })
-                .collect::<Vec<_>>()
-        })
-        .collect();
+                .collect()
+        },
+    );
     let mut pairs: BTreeMap<(usize, usize), Crossing> = BTreeMap::new();
-    for crossing in found {
+    for crossing in all.found {
         pairs.entry((crossing.first, crossing.second)).or_insert(crossing);
     }
-    pairs.into_values().collect()
+    Findings { found: pairs.into_values().collect(), complete: all.complete }
 }
 
 fn chords(part: &Part, tolerance: f64) -> Vec<Chord> {
     let mut from = part.from;
     let mut chords = Vec::new();
-    part.piece.flatten(part.from, tolerance, |to| {
+    part.shape.flatten(part.from, tolerance, |to| {
         chords.push(Chord { from: std::mem::replace(&mut from, to), to });
     });
     chords
@@ -114,7 +88,7 @@ mod tests {
 
     fn found(svg: &str) -> Vec<(usize, usize, Point)> {
         let contours = fit::contours(&BezPath::from_svg(svg).unwrap(), 0.01);
-        crossings(&contours, 0.005).into_iter().map(|c| (c.first, c.second, c.at)).collect()
+        crossings(&contours, 0.005).found.into_iter().map(|c| (c.first, c.second, c.at)).collect()
     }
 
     #[test]

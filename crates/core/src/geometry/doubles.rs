@@ -1,10 +1,8 @@
 //! Lines that lie on one another: drawn twice, they would be burnt twice.
 
 use super::contour::{Contour, Piece};
-use super::{Point, Rect, Vec2, rounded};
-use rayon::prelude::*;
-use rstar::primitives::{GeomWithData, Rectangle};
-use rstar::{AABB, RTree};
+use super::near::{self, Findings, Part};
+use super::{Point, Vec2, rounded};
 use std::collections::HashMap;
 use std::f64::consts::TAU;
 
@@ -38,81 +36,73 @@ pub struct Double {
     pub at: Point,
 }
 
-/// One piece in the index.
-#[derive(Debug, Clone, Copy)]
-struct Indexed {
-    contour: usize,
-    piece: usize,
-    from: Point,
-    shape: Piece,
-}
-
 /// Every stretch of a contour that lies on an earlier contour, or on an earlier piece of itself,
-/// in either direction, in whole or in part. In the order of the later contour.
+/// in either direction, in whole or in part; what several cover is counted once. In the order of
+/// the later contour.
 #[must_use]
-pub fn doubles(contours: &[Contour]) -> Vec<Double> {
-    let pieces: Vec<Indexed> = contours
-        .iter()
-        .enumerate()
-        .flat_map(|(contour, c)| {
-            c.walk().enumerate().map(move |(piece, (from, shape))| Indexed {
-                contour,
-                piece,
-                from,
-                shape: *shape,
-            })
-        })
-        .collect();
+pub fn doubles(contours: &[Contour]) -> Findings<Double> {
+    let parts = near::parts(contours);
     // What is drawn many times over is searched once: a piece that repeats an earlier one lies on
     // that, and whatever lies on it lies on that as well.
-    let mut firsts: HashMap<Ends, usize> = HashMap::with_capacity(pieces.len());
-    let repeats: Vec<Option<usize>> = pieces
+    let mut firsts: HashMap<Ends, usize> = HashMap::with_capacity(parts.len());
+    let repeats: Vec<Option<usize>> = parts
         .iter()
         .enumerate()
-        .map(|(n, piece)| {
-            let first = *firsts.entry(ends(piece)).or_insert(n);
+        .map(|(n, part)| {
+            let first = *firsts.entry(ends(part)).or_insert(n);
             (first != n).then_some(first)
         })
         .collect();
-    let boxes =
-        pieces.iter().enumerate().filter(|(n, _)| repeats[*n].is_none()).map(|(n, piece)| {
-            let b = piece.shape.bounds(piece.from);
-            GeomWithData::new(Rectangle::from_corners([b.x0, b.y0], [b.x1, b.y1]), n)
-        });
-    let tree = RTree::bulk_load(boxes.collect());
-    pieces
-        .par_iter()
-        .enumerate()
-        .flat_map_iter(|(n, later)| {
-            if let Some(first) = repeats[n] {
-                return overlap(&pieces[first], later).into_iter().collect::<Vec<_>>();
-            }
-            let near = later.shape.bounds(later.from).inflate(SAME_LINE, SAME_LINE);
-            let mut found: Vec<usize> = tree
-                .locate_in_envelope_intersecting(envelope(near))
-                .map(|candidate| candidate.data)
-                .filter(|earlier| *earlier < n)
-                .collect();
-            found.sort_unstable();
-            found.into_iter().filter_map(|earlier| overlap(&pieces[earlier], later)).collect()
-        })
-        .collect()
+    near::earlier(
+        &parts,
+        SAME_LINE,
+        |n| repeats[n].is_none(),
+        |n, near| match repeats[n] {
+            Some(first) => overlap(&parts[first], &parts[n]).into_iter().collect(),
+            None => new_overlaps(&parts, n, near),
+        },
+    )
+}
+
+/// The stretches of a part that lie on earlier ones, without those that others cover already.
+fn new_overlaps(parts: &[Part], n: usize, near: &[usize]) -> Vec<Double> {
+    let length = parts[n].shape.length(parts[n].from);
+    let mut covered: Vec<(f64, f64)> = Vec::new();
+    let mut found = Vec::new();
+    for earlier in near {
+        let Some(double) = overlap(&parts[*earlier], &parts[n]) else { continue };
+        if uncovered_share(&covered, double.covered) * length > SAME_LINE {
+            covered.push(double.covered);
+            covered.sort_by(|a, b| a.0.total_cmp(&b.0));
+            found.push(double);
+        }
+        if uncovered_share(&covered, (0.0, 1.0)) * length <= SAME_LINE {
+            break;
+        }
+    }
+    found
+}
+
+/// How much of a stretch others, sorted by their start, leave.
+fn uncovered_share(covered: &[(f64, f64)], (from, to): (f64, f64)) -> f64 {
+    let (mut at, mut left) = (from, 0.0);
+    for (a, b) in covered {
+        left += (a.min(to) - at).max(0.0);
+        at = at.max(*b);
+    }
+    left + (to - at).max(0.0)
 }
 
 /// Both ends of a piece, in either direction, and its middle, which tells arcs apart.
 type Ends = [(i64, i64); 3];
 
-fn ends(piece: &Indexed) -> Ends {
+fn ends(piece: &Part) -> Ends {
     let (a, b) = (rounded(piece.from), rounded(piece.shape.end()));
     [a.min(b), a.max(b), rounded(piece.shape.point_at(piece.from, 0.5))]
 }
 
-fn envelope(r: Rect) -> AABB<[f64; 2]> {
-    AABB::from_corners([r.x0, r.y0], [r.x1, r.y1])
-}
-
 /// The stretch of `later` that lies on `earlier`.
-fn overlap(earlier: &Indexed, later: &Indexed) -> Option<Double> {
+fn overlap(earlier: &Part, later: &Part) -> Option<Double> {
     let covered = match (earlier.shape, later.shape) {
         (Piece::Line { to: a }, Piece::Line { to: b }) => {
             line_on_line((earlier.from, a), (later.from, b))?
@@ -152,7 +142,7 @@ fn line_on_line(earlier: (Point, Point), later: (Point, Point)) -> Option<(f64, 
     near.then_some((from / length, to / length))
 }
 
-fn arc_on_arc(earlier: &Indexed, later: &Indexed) -> Option<(f64, f64)> {
+fn arc_on_arc(earlier: &Part, later: &Part) -> Option<(f64, f64)> {
     let (Piece::Arc { centre: c1, sweep: s1, .. }, Piece::Arc { centre: c2, sweep: s2, .. }) =
         (earlier.shape, later.shape)
     else {
@@ -256,7 +246,7 @@ mod tests {
     }
 
     fn total(paths: &[&str]) -> f64 {
-        doubles(&contours(paths)).iter().map(|d| d.length).sum()
+        doubles(&contours(paths)).found.iter().map(|d| d.length).sum()
     }
 
     #[test]
@@ -288,14 +278,14 @@ mod tests {
         let round = TAU * 10.0;
         assert!((total(&[circle, circle]) - round).abs() < 1e-3);
         let both = contours(&[circle, turned]);
-        let left: f64 = without(&both, &doubles(&both))[1].iter().map(Contour::length).sum();
+        let left: f64 = without(&both, &doubles(&both).found)[1].iter().map(Contour::length).sum();
         assert!(left < 0.01, "{left}");
     }
 
     #[test]
     fn what_is_left_is_what_was_not_covered() {
         let all = contours(&["M0 0H10V10H0Z", "M5 0H15V5H5Z"]);
-        let left = without(&all, &doubles(&all));
+        let left = without(&all, &doubles(&all).found);
         assert_eq!(left[0], vec![all[0].clone()]);
         // The second loses 5 mm of its lower edge: one open line from there round to its start.
         assert_eq!(left[1].len(), 1, "{:?}", left[1]);
@@ -303,6 +293,6 @@ mod tests {
         assert!((left[1][0].length() - 25.0).abs() < 1e-9);
         assert_eq!((left[1][0].start, left[1][0].end()), (Point::new(10., 0.), Point::new(5., 0.)));
         let same = contours(&["M0 0H10V10H0Z", "M0 10V0H10V10Z"]);
-        assert!(without(&same, &doubles(&same))[1].is_empty());
+        assert!(without(&same, &doubles(&same).found)[1].is_empty());
     }
 }

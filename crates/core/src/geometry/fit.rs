@@ -88,7 +88,7 @@ fn curve(cubic: CubicBez, tolerance: f64, pieces: &mut Vec<Piece>) {
     if cubic.p0 == cubic.p3 && cubic.p0 == cubic.p1 && cubic.p0 == cubic.p2 {
         return;
     }
-    match textbook_arc(&cubic) {
+    match textbook_arc(&cubic).filter(|arc| lies_on(&cubic, arc, tolerance)) {
         Some(piece) => pieces.push(piece),
         None => split(&cubic, tolerance * MARGIN, MOST_SPLITS, pieces),
     }
@@ -126,6 +126,15 @@ fn textbook_arc(cubic: &CubicBez) -> Option<Piece> {
     let normal = Vec2::new(-chord.y, chord.x) / chord.hypot() * sweep.signum();
     let centre = cubic.p0.midpoint(cubic.p3) + normal * height;
     Some(Piece::Arc { to: cubic.p3, centre, sweep })
+}
+
+/// Whether a cubic stays within `tolerance` of an arc. The textbook form of a quarter circle of
+/// 100 mm is 0.027 mm off in itself: asked for more than that, it is what was drawn that counts.
+fn lies_on(cubic: &CubicBez, arc: &Piece, tolerance: f64) -> bool {
+    let Piece::Arc { centre, .. } = *arc else { return false };
+    let radius = cubic.p0.distance(centre);
+    let off = |n: i32| (cubic.eval(f64::from(n) / 16.0).distance(centre) - radius).abs();
+    (1..16).all(|n| off(n) <= tolerance * MARGIN)
 }
 
 fn split(cubic: &CubicBez, tolerance: f64, left: u32, pieces: &mut Vec<Piece>) {
@@ -224,8 +233,25 @@ mod tests {
     }
 
     #[test]
+    fn a_guess_stays_within_the_tolerance_that_was_asked_for() {
+        let path = Circle::new((3.0, 4.0), 150.0).to_path(15.0);
+        for tolerance in [0.05, 0.01, 0.001] {
+            let contours = contours(&path, tolerance);
+            // Every place of the cubics, held against the arcs.
+            let furthest = path
+                .segments()
+                .flat_map(|segment| (0..=64).map(move |n| segment.eval(f64::from(n) / 64.0)))
+                .map(|p| contours[0].at(contours[0].nearest(p)).0.distance(p))
+                .fold(0.0, f64::max);
+            assert!(furthest <= tolerance, "{furthest} at {tolerance}");
+        }
+        assert_eq!(contours(&path, 0.05)[0].pieces.len(), 4);
+    }
+
+    #[test]
     fn a_circle_drawn_as_four_cubics_comes_back_as_four_exact_arcs() {
-        for radius in [0.4, 5.0, 150.0] {
+        // The form in itself is 2.7e-4 of the radius off.
+        for radius in [0.4, 5.0, 29.0] {
             let path = Circle::new((3.0, 4.0), radius).to_path(0.1 * radius);
             let contours = contours(&path, 0.01);
             assert_eq!(contours.len(), 1);

@@ -9,6 +9,7 @@ pub mod doubles;
 pub mod fit;
 pub mod gaps;
 pub mod middle;
+pub mod near;
 pub mod nesting;
 pub mod offset;
 pub mod refit;

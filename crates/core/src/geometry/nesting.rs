@@ -9,24 +9,33 @@ use rstar::{AABB, RTree};
 /// contour may touch its parent's edge; few, because every vote costs.
 const VOTES: usize = 5;
 
+/// Areas that differ by less than this share are equal: copies differ by rounding.
+const NOISE: f64 = 1e-9;
+
 /// For each polygon the smallest one that contains it, if any. Only those that `may_contain` says
 /// so of can be such a parent; equal polygons do not nest.
 #[must_use]
 pub fn parents(polygons: &[Polygon], may_contain: impl Fn(usize) -> bool) -> Vec<Option<usize>> {
     let containers = polygons.iter().enumerate().filter(|(n, _)| may_contain(*n));
+    // The area is a third axis, so that thousands of shapes of one size that lie on one another
+    // are not asked about each other.
     let boxes = containers.map(|(n, polygon)| {
-        let b = polygon.bounds();
-        GeomWithData::new(Rectangle::from_corners([b.x0, b.y0], [b.x1, b.y1]), n)
+        let (b, area) = (polygon.bounds(), polygon.area());
+        GeomWithData::new(Rectangle::from_corners([b.x0, b.y0, area], [b.x1, b.y1, area]), n)
     });
     let tree = RTree::bulk_load(boxes.collect());
     polygons
         .par_iter()
         .map(|inner| {
             let first = inner.points().first()?;
-            tree.locate_in_envelope_intersecting(AABB::from_point([first.x, first.y]))
-                .map(|candidate| candidate.data)
-                .filter(|n| polygons[*n].area() > inner.area() && is_inside(inner, &polygons[*n]))
-                .min_by(|a, b| polygons[*a].area().total_cmp(&polygons[*b].area()).then(a.cmp(b)))
+            let low = [first.x, first.y, inner.area() * (1.0 + NOISE)];
+            let larger = AABB::from_corners(low, [first.x, first.y, f64::MAX]);
+            let mut candidates: Vec<(f64, usize)> = tree
+                .locate_in_envelope_intersecting(larger)
+                .map(|candidate| (polygons[candidate.data].area(), candidate.data))
+                .collect();
+            candidates.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+            candidates.into_iter().map(|(_, n)| n).find(|n| is_inside(inner, &polygons[*n]))
         })
         .collect()
 }

@@ -27,8 +27,9 @@ pub fn with_arcs(ring: &[Point], tolerance: f64) -> Contour {
     let mut from = 0;
     // A circle is two halves.
     let half = count / 2;
-    if let (true, Some(one), Some(two)) =
-        (half >= FEWEST, arc(&at, 0, half, tolerance), arc(&at, half, count, tolerance))
+    if half >= FEWEST
+        && let Some(one) = arc(&at, 0, half, tolerance)
+        && let Some(two) = arc(&at, half, count, tolerance)
     {
         return Contour { start, pieces: vec![one, two], closed: true };
     }
@@ -107,7 +108,7 @@ mod tests {
     use crate::geometry::{BezPath, fit};
 
     fn arcs(svg: &str, tolerance: f64) -> (Contour, Contour) {
-        let drawn = fit::contours(&BezPath::from_svg(svg).unwrap(), 0.001).remove(0);
+        let drawn = fit::contours(&BezPath::from_svg(svg).unwrap(), 0.01).remove(0);
         let again = with_arcs(&drawn.flatten(tolerance * 0.9), tolerance);
         (drawn, again)
     }

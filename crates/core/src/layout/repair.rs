@@ -2,7 +2,9 @@
 //! and said.
 
 use super::LaidShape;
+use crate::artwork::trouble::lines::crowded;
 use crate::geometry::doubles::{doubles, without};
+use crate::geometry::near::Findings;
 use crate::geometry::{Contour, gaps};
 use crate::job::ArtworkUse;
 use crate::problem::{Place, Problem, Problems, count};
@@ -79,7 +81,10 @@ fn drop_doubles(shapes: &mut [LaidShape], file: &str, problems: &mut Problems) {
             continue;
         }
         let (contours, owners) = contours_of(shapes, &group);
-        let found = doubles(&contours);
+        let Findings { found, complete } = doubles(&contours);
+        if !complete {
+            problems.push(crowded("doubled lines", Place::file(file)));
+        }
         stretches += found.len();
         let before: f64 = contours.iter().map(Contour::length).sum();
         let left = without(&contours, &found);

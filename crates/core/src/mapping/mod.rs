@@ -255,7 +255,7 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
     }
 
     fn part(&mut self, path: &'p Toolpath, number: usize, passes: u32) -> Result<(), E> {
-        (self.each)(Instruction::Part { label: &path.label, number, passes })
+        (self.each)(Instruction::Part { label: &path.name.text, number, passes })
     }
 
     fn path(

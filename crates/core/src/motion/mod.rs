@@ -4,6 +4,7 @@
 pub mod course;
 pub mod pacer;
 pub mod planner;
+pub mod supply;
 
 use crate::geometry::Vec2;
 use crate::job::Machine;

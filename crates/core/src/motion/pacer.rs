@@ -2,6 +2,7 @@
 //! blocks, as soon as nothing later can change them.
 
 use super::planner::{Block, PlannedBlock, Planner};
+use super::supply::{Lines, Supply};
 use crate::job::Machine;
 use std::collections::VecDeque;
 
@@ -20,24 +21,26 @@ pub struct Pacer<T> {
 const BATCH: usize = 4096;
 
 impl<T> Pacer<T> {
-    /// For a machine whose head stands still.
+    /// For a machine whose head stands still; `supply`, where lines may come slower than they are
+    /// run.
     #[must_use]
-    pub fn new(machine: &Machine) -> Self {
+    pub fn new(machine: &Machine, supply: Option<Supply>) -> Self {
         Self {
-            planner: Planner::new(machine.corner, machine.window),
+            planner: Planner::new(machine.corner, machine.window).supplied(supply),
             waiting: VecDeque::new(),
             settled: Vec::new(),
             given: 0,
         }
     }
 
-    /// Adds an item with its blocks; hands on every item that is now certain.
+    /// Adds an item with its blocks, told by `lines`; hands on every item that is now certain.
     ///
     /// # Errors
     /// Whatever `each` returns.
     pub fn push<E>(
         &mut self,
         item: T,
+        lines: Lines,
         blocks: impl FnOnce(&mut dyn FnMut(Block)),
         each: &mut impl FnMut(T, &[PlannedBlock]) -> Result<(), E>,
     ) -> Result<(), E> {
@@ -45,23 +48,30 @@ impl<T> Pacer<T> {
         let mut count = 0;
         blocks(&mut |block| {
             count += 1;
-            planner.push(block, (), &mut |(), planned| settled.push(planned));
+            // The first block of a move comes with its lines, the others are there then.
+            let lines = if count == 1 { lines } else { Lines::default() };
+            planner.push_told(block, lines, (), &mut |(), planned| settled.push(planned));
         });
         self.waiting.push_back((item, count));
         self.hand_on(each)
     }
 
-    /// Adds an item for which the head comes to a halt.
+    /// Adds an item for which the head stands for so long, s, told by `lines`; hands it on, after
+    /// everything before it, with how long the head waits for those lines, s.
     ///
     /// # Errors
     /// Whatever `each` returns.
     pub fn halt<E>(
         &mut self,
-        item: T,
+        item: impl FnOnce(f64) -> T,
+        lines: &Lines,
+        seconds: f64,
         each: &mut impl FnMut(T, &[PlannedBlock]) -> Result<(), E>,
     ) -> Result<(), E> {
+        self.finish(each)?;
         self.planner.stop();
-        self.push(item, |_| {}, each)
+        let waits = self.planner.rest(lines, seconds);
+        each(item(waits), &[])
     }
 
     /// Ends at standstill, and hands on all that is left.

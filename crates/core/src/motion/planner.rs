@@ -8,6 +8,7 @@
 //! A controller that sees only so many moves ahead must be able to stop at the end of the last of
 //! them. Where moves are short and the head is fast that, and not the corners, sets the speed.
 
+use super::supply::{Lines, Supply};
 use crate::geometry::Vec2;
 use std::collections::VecDeque;
 
@@ -39,6 +40,8 @@ pub struct PlannedBlock {
     pub exit: f64,
     /// How long it takes, s.
     pub seconds: f64,
+    /// How long the head has stood before it and waited for its line, s.
+    pub waits: f64,
 }
 
 impl PlannedBlock {
@@ -46,7 +49,8 @@ impl PlannedBlock {
     #[must_use]
     pub fn new(block: Block, entry_squared: f64, exit_squared: f64) -> Self {
         let seconds = seconds(&block, entry_squared, exit_squared);
-        Self { block, entry: entry_squared.sqrt(), exit: exit_squared.sqrt(), seconds }
+        let (entry, exit) = (entry_squared.sqrt(), exit_squared.sqrt());
+        Self { block, entry, exit, seconds, waits: 0.0 }
     }
 
     fn peak_squared(&self) -> f64 {
@@ -82,6 +86,10 @@ struct Queued<T> {
     block: Block,
     entry_limit: f64,
     tag: T,
+    /// The lines with which it is told to the controller.
+    lines: Lines,
+    /// When the controller has read them, s, once that is known.
+    read: Option<f64>,
 }
 
 /// Blocks are planned in batches of this many; a batch grows while nothing in it is settled.
@@ -100,6 +108,10 @@ pub struct Planner<T> {
     before: Option<Block>,
     stop_next: bool,
     batch: usize,
+    /// How its lines reach the controller; none: as fast as they are wanted.
+    supply: Option<Supply>,
+    /// When the last block that was handed on has run, s.
+    now: f64,
 }
 
 impl<T: Copy> Planner<T> {
@@ -115,7 +127,27 @@ impl<T: Copy> Planner<T> {
             before: None,
             stop_next: true,
             batch: BATCH,
+            supply: None,
+            now: 0.0,
         }
+    }
+
+    /// Blocks can be run only when their lines have come. A controller that knows the whole program
+    /// waits for none.
+    #[must_use]
+    pub fn supplied(mut self, supply: Option<Supply>) -> Self {
+        self.supply = supply.filter(|_| self.window.is_some());
+        self
+    }
+
+    /// The head stands for so long, s, which is told by `lines`; everything before has run. How long
+    /// it waits for those lines, s.
+    pub fn rest(&mut self, lines: &Lines, seconds: f64) -> f64 {
+        let now = self.now;
+        let read = self.supply.as_mut().map_or(0.0, |supply| supply.read(lines, now));
+        let waits = waits(now, read);
+        self.now = now.max(read) + seconds;
+        waits
     }
 
     /// The head stands still before whatever comes next.
@@ -125,13 +157,25 @@ impl<T: Copy> Planner<T> {
 
     /// Adds a block; `done` is called for every block whose time is now certain.
     pub fn push(&mut self, block: Block, tag: T, done: &mut impl FnMut(T, PlannedBlock)) {
+        self.push_told(block, Lines::default(), tag, done);
+    }
+
+    /// Adds a block that is told by `lines`; `done` is called for every block whose time is now
+    /// certain.
+    pub fn push_told(
+        &mut self,
+        block: Block,
+        lines: Lines,
+        tag: T,
+        done: &mut impl FnMut(T, PlannedBlock),
+    ) {
         let stop = std::mem::take(&mut self.stop_next) || block.stop_before;
         let entry_limit = match &self.before {
             Some(before) if !stop => junction_speed_squared(before, &block, self.corner),
             _ => 0.0,
         };
         self.before = Some(block);
-        self.queue.push_back(Queued { block, entry_limit, tag });
+        self.queue.push_back(Queued { block, entry_limit, tag, lines, read: None });
         match self.window {
             Some(window) => {
                 // The first runs when the places behind it are full.
@@ -148,12 +192,42 @@ impl<T: Copy> Planner<T> {
         self.queue.len() > window.max(1) as usize
     }
 
-    /// Runs the first block: it must be left so slowly that the head can stop at the end of the
-    /// last block that the controller knows.
+    /// Runs the first block.
     fn run_first(&mut self, window: u32, done: &mut impl FnMut(T, PlannedBlock)) {
+        let read = self.read(window as usize);
         let Some(first) = self.queue.pop_front() else { return };
         // One place is the block that runs.
         let seen = (window as usize).saturating_sub(1);
+        let mut exit = self.exit(&first.block, seen);
+        let (now, entry) = (self.now, self.entry);
+        if self.supply.is_some() {
+            // What comes while it runs is known before it has to brake.
+            let ends = now.max(read) + seconds(&first.block, entry, exit);
+            let come = |queued: &&Queued<T>| queued.read.is_some_and(|read| read <= ends);
+            let known = self.queue.iter().take(seen).take_while(come).count();
+            if known < seen.min(self.queue.len()) {
+                exit = self.exit(&first.block, known);
+            }
+        }
+        let planned = PlannedBlock::new(first.block, entry, exit);
+        self.now = now.max(read) + planned.seconds;
+        done(first.tag, PlannedBlock { waits: waits(now, read), ..planned });
+        self.entry = exit;
+    }
+
+    /// Has the controller read the lines of as many blocks as it has places for; when it has read
+    /// the first.
+    fn read(&mut self, window: usize) -> f64 {
+        let Some(supply) = &mut self.supply else { return 0.0 };
+        for queued in self.queue.iter_mut().take(window).filter(|queued| queued.read.is_none()) {
+            queued.read = Some(supply.read(&queued.lines, self.now));
+        }
+        self.queue.front().and_then(|first| first.read).unwrap_or(0.0)
+    }
+
+    /// At which squared speed a block is left of which the controller knows the `seen` that follow:
+    /// so slowly that the head can stop at the end of the last of them.
+    fn exit(&self, block: &Block, seen: usize) -> f64 {
         let mut limit =
             self.queue.front().filter(|_| seen > 0).map_or(0.0, |next| next.entry_limit);
         let mut reach = 0.0;
@@ -167,11 +241,8 @@ impl<T: Copy> Planner<T> {
             let after = self.queue.get(at + 1).filter(|_| known).map_or(0.0, |n| n.entry_limit);
             limit = limit.min(after + reach);
         }
-        let block = first.block;
         let most = self.entry + 2.0 * block.acceleration * block.length;
-        let exit = limit.min(most).min(block.speed * block.speed);
-        done(first.tag, PlannedBlock::new(block, self.entry, exit));
-        self.entry = exit;
+        limit.min(most).min(block.speed * block.speed)
     }
 
     /// Ends the program at standstill; `done` is called for every block that is left.
@@ -217,6 +288,12 @@ impl<T: Copy> Planner<T> {
     }
 }
 
+/// How long a head waits that has nothing to run from `now` on for what is read at `read`, s. Before
+/// the first move it stands anyway.
+fn waits(now: f64, read: f64) -> f64 {
+    if now > 0.0 { (read - now).max(0.0) } else { 0.0 }
+}
+
 /// The highest squared speed through the corner between two blocks by junction deviation: the
 /// speed at which a circle that touches both and strays `corner` mm from the point would be taken
 /// with the blocks' acceleration. Source: S. K. Jeon, "Improving Grbl: cornering algorithm", 2011.
@@ -251,7 +328,44 @@ pub fn seconds(block: &Block, entry: f64, exit: f64) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::job::machine::Supply as Rates;
     use proptest::prelude::*;
+
+    /// Seconds and waits of `count` moves of so many bytes and mm, all in one line.
+    fn supplied(rates: Rates, count: usize, bytes: usize, length: f64) -> (f64, f64) {
+        let mut planner = Planner::new(0.01, Some(16)).supplied(Supply::new(rates));
+        let (mut seconds, mut waits) = (0.0, 0.0);
+        let mut done = |(), planned: PlannedBlock| {
+            seconds += planned.seconds + planned.waits;
+            waits += planned.waits;
+        };
+        for _ in 0..count {
+            let mut lines = Lines::default();
+            lines.add(bytes);
+            planner.push_told(Block { length, ..straight(1.0) }, lines, (), &mut done);
+        }
+        planner.finish(&mut done);
+        (seconds, waits)
+    }
+
+    fn rates(lines_per_second: Option<f64>, bytes_per_second: Option<f64>) -> Rates {
+        Rates { lines_per_second, bytes_per_second, buffer: 128 }
+    }
+
+    #[test]
+    fn the_slowest_of_cable_controller_and_head_sets_the_pace() {
+        // 1000 moves of 1 mm at 100 mm/s are 10 s.
+        let (fast, none) = supplied(rates(None, None), 1000, 20, 1.0);
+        assert!((fast - 10.1).abs() < 0.2 && none == 0.0, "{fast}");
+        let (all, waits) = supplied(rates(Some(1000.0), Some(11_520.0)), 1000, 20, 1.0);
+        assert!((all - fast).abs() < 0.05 && waits < 0.05, "{all} {waits}");
+        // 10 lines a second make 100 s of them, and the head stands between.
+        let (all, waits) = supplied(rates(Some(10.0), None), 1000, 20, 1.0);
+        assert!((all - 100.0).abs() < 0.5 && waits > 30.0, "{all} {waits}");
+        // 20 bytes at 960 bytes a second are 20.8 ms.
+        let (all, _) = supplied(rates(None, Some(960.0)), 1000, 20, 1.0);
+        assert!((all - 1000.0 * 20.0 / 960.0).abs() < 0.3, "{all}");
+    }
 
     fn straight(length: f64) -> Block {
         let x = Vec2::new(1.0, 0.0);

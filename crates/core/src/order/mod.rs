@@ -209,14 +209,11 @@ fn upwards(group: &[Toolpath], stops: &[Stop]) -> Vec<usize> {
 
 /// What is listed by its id, in that order and its own lines by nesting; then everything else.
 fn listed(group: &[Toolpath], ids: &[String], stops: &[Stop], start: Point) -> Vec<Visit> {
-    // A copy keeps the id of what it is a copy of.
-    let id_of =
-        |path: &Toolpath| path.label.split(", copy ").next().unwrap_or_default().to_string();
     let rank: Vec<usize> = group
         .iter()
         .map(|path| {
-            let id = id_of(path);
-            ids.iter().position(|listed| *listed == id).unwrap_or(ids.len())
+            let own = path.name.id.as_ref();
+            ids.iter().position(|listed| Some(listed) == own).unwrap_or(ids.len())
         })
         .collect();
     let mut at = start;

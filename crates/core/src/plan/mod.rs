@@ -8,8 +8,8 @@ pub use trace::Traced;
 
 use crate::job::{Fill, Job};
 use crate::problem::{Place, Problem, Problems};
-use crate::quantity::plain;
-use crate::segment::{Segments, powers};
+use crate::quantity::{clock, plain};
+use crate::segment::{Origin, Segments, powers};
 
 /// Segments that were planned. Every one of them has a level that the source can give: they were
 /// all made once to be summed.
@@ -50,7 +50,12 @@ pub fn plan(segments: Segments, steps: &[usize]) -> Result<(Planned, Problems), 
     let job = segments.job();
     for number in steps {
         let sums = &totals.steps[*number];
-        let told = [too_slow(job, *number, sums), without_effect(job, *number, sums)];
+        let told = [
+            too_slow(job, *number, sums),
+            without_effect(job, *number, sums),
+            below_measured(job, *number, sums),
+            starved(&segments, *number, sums),
+        ];
         told.into_iter().flatten().for_each(|problem| problems.push(problem));
     }
     Ok((Planned { segments, totals }, problems))
@@ -112,6 +117,68 @@ fn without_effect(job: &Job, number: usize, totals: &StepTotals) -> Option<Probl
             step.speed()
         ),
         "leave slow out, or choose a power for standstill that is farther from the step's own",
+    );
+    Some(told.at(place(job, number)))
+}
+
+/// So much of a step's time may be lost for want of lines before it is told.
+const STARVED: f64 = 0.01;
+
+/// Warns of a step whose lines come slower than the head runs them.
+fn starved(segments: &Segments, number: usize, totals: &StepTotals) -> Option<Problem> {
+    let job = segments.job();
+    let step = &job.steps[number];
+    if totals.starved <= STARVED * totals.seconds {
+        return None;
+    }
+    let rates = job.machine.supply;
+    let limits: Vec<String> = [
+        rates.bytes_per_second.map(|rate| format!("the cable carries {} bytes", plain(rate, 0))),
+        rates.lines_per_second.map(|rate| format!("the controller takes {} lines", plain(rate, 0))),
+    ]
+    .into_iter()
+    .flatten()
+    .collect();
+    let most = totals.most_starved.filter(|(path, _)| *path > 0);
+    let part = most.map_or(String::new(), |(path, seconds)| {
+        let of = Origin { step: number, pass: 1, path };
+        let label = segments.label(of);
+        format!(", {} of it in part {path} of {} ({label})", clock(seconds), totals.paths)
+    });
+    let told = Problem::warning(
+        "starved",
+        format!(
+            "step \"{}\" asks for more lines than come ({} a second): the head goes slower or stands, for {} more in all{part}",
+            step.name,
+            limits.join(", "),
+            clock(totals.starved)
+        ),
+        if step.make.engrave().is_some() {
+            "go slower, widen spacing, or let power follow the speed (follows-speed) so that no blot is burnt; a faster link, and lines-per-second in [link] if the controller does more"
+        } else {
+            "go slower, widen tolerance or leave slow out of ramp; a faster link, and lines-per-second in [link] if the controller does more"
+        },
+    );
+    Some(told.at(place(job, number)))
+}
+
+/// Warns of powers below the first that was measured at the source.
+fn below_measured(job: &Job, number: usize, totals: &StepTotals) -> Option<Problem> {
+    let beam = &job.machine.beam;
+    let first = beam.table.as_ref()?.first();
+    let least = totals.burnt_s?.0 / beam.full;
+    if least >= first - beam.level_step() / beam.full {
+        return None;
+    }
+    let told = Problem::warning(
+        "below-measured",
+        format!(
+            "step \"{}\" burns at {} %, and the source was measured from {} % on: what comes out below that is a guess",
+            job.steps[number].name,
+            plain(least * 100.0, 1),
+            plain(first * 100.0, 1)
+        ),
+        "measure there as well: tinkite machine measure, or a row more in table of [beam]",
     );
     Some(told.at(place(job, number)))
 }

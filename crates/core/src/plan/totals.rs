@@ -24,6 +24,10 @@ pub struct StepTotals {
     pub pierces: usize,
     /// Light in all, J, where the source was measured.
     pub energy: Option<f64>,
+    /// How much of the time is lost because lines come more slowly than the head would run them, s.
+    pub starved: f64,
+    /// The path that loses most, counted from 1, and how much, s.
+    pub most_starved: Option<(usize, f64)>,
     /// How long burning takes, s, and how long it would at the asked speed all along.
     pub burning: (f64, f64),
 }
@@ -90,6 +94,15 @@ impl Totals {
 
     pub(super) fn add_time(&mut self, step: usize, seconds: f64) {
         self.steps[step].seconds += seconds;
+    }
+
+    /// Adds what a path of a step takes longer because its lines come too slowly, s.
+    pub(super) fn add_starved(&mut self, step: usize, path: usize, seconds: f64) {
+        let totals = &mut self.steps[step];
+        totals.starved += seconds;
+        if totals.most_starved.is_none_or(|(_, most)| seconds > most) {
+            totals.most_starved = Some((path, seconds));
+        }
     }
 
     pub(super) fn add_s(&mut self, step: usize, s: f64) {

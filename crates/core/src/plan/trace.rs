@@ -5,9 +5,12 @@ use super::totals::Totals;
 use crate::mapping::Purpose;
 use crate::motion::lift_seconds;
 use crate::motion::pacer::Pacer;
-use crate::motion::planner::PlannedBlock;
+use crate::motion::planner::{Block, PlannedBlock};
+use crate::motion::supply::{Lines, Supply};
 use crate::problem::Problem;
 use crate::segment::{Act, Segment, Segments};
+use crate::text::counted;
+use std::collections::BTreeMap;
 
 /// One segment as it runs.
 #[derive(Debug, Clone, Copy)]
@@ -21,6 +24,8 @@ pub struct Traced<'a> {
     pub begins: f64,
     /// How long it takes, s.
     pub seconds: f64,
+    /// How long the head has waited for it before, s.
+    pub waits: f64,
 }
 
 impl Traced<'_> {
@@ -35,25 +40,44 @@ impl Traced<'_> {
 /// Hands on every segment as it runs.
 fn trace<E: From<Problem>>(
     segments: &Segments,
+    each: impl FnMut(Traced<'_>) -> Result<(), E>,
+) -> Result<(), E> {
+    match Supply::new(segments.job().machine.supply) {
+        None => paced(segments, None, |_| Lines::default(), each),
+        supply => counted(segments, |sizes| paced(segments, supply, |s| sizes.of(s), each)),
+    }
+}
+
+/// Paces segments; `lines` are what each of them is told by.
+fn paced<E: From<Problem>>(
+    segments: &Segments,
+    supply: Option<Supply>,
+    mut lines: impl FnMut(&Segment) -> Lines,
     mut each: impl FnMut(Traced<'_>) -> Result<(), E>,
 ) -> Result<(), E> {
     let machine = &segments.job().machine;
-    let mut pacer = Pacer::new(machine);
+    let mut pacer = Pacer::new(machine, supply);
     let mut now = 0.0;
-    let mut run = |segment: Segment, blocks: &[PlannedBlock]| {
-        let seconds = match segment.act {
-            Act::Move(_) => blocks.iter().map(|planned| planned.seconds).sum(),
+    // What stands between moves has no blocks, and waits and takes time of its own.
+    let mut run = |(segment, waits, stands): (Segment, f64, f64), blocks: &[PlannedBlock]| {
+        let waits = waits + blocks.iter().map(|planned| planned.waits).sum::<f64>();
+        let seconds = stands + blocks.iter().map(|planned| planned.seconds).sum::<f64>();
+        let traced = Traced { segment, blocks, begins: now + waits, seconds, waits };
+        now += waits + seconds;
+        each(traced)
+    };
+    segments.walk(|segment| {
+        let lines = lines(&segment);
+        let stands = match segment.act {
+            Act::Move(way) => {
+                let blocks = |each: &mut dyn FnMut(Block)| segments.blocks(&way, each);
+                return pacer.push((segment, 0.0, 0.0), lines, blocks, &mut run);
+            }
             Act::Dwell(ms, _) => f64::from(ms) / 1000.0,
             Act::Lift(from, to) => lift_seconds(from as f64 / 1000.0, to as f64 / 1000.0, machine),
             Act::Air(_) | Act::Frequency(_) | Act::Follow(_) => 0.0,
         };
-        let traced = Traced { segment, blocks, begins: now, seconds };
-        now += seconds;
-        each(traced)
-    };
-    segments.walk(|segment| match segment.act {
-        Act::Move(way) => pacer.push(segment, |each| segments.blocks(&way, each), &mut run),
-        _ => pacer.halt(segment, &mut run),
+        pacer.halt(|waits| (segment, waits, stands), &lines, stands, &mut run)
     })?;
     pacer.finish(&mut run)
 }
@@ -84,9 +108,15 @@ pub(super) fn summed(segments: &Segments) -> Result<Totals, Problem> {
         }
         Some(last.1)
     };
+    // Where lines may come too slowly: what each path takes longer than it would otherwise.
+    let mut lost: Option<BTreeMap<(usize, usize), f64>> =
+        segments.job().machine.supply.is_limited().then(BTreeMap::new);
     trace(segments, |traced| {
         let of = traced.segment.of;
-        totals.add_time(of.step, traced.seconds);
+        totals.add_time(of.step, traced.waits + traced.seconds);
+        if let Some(lost) = &mut lost {
+            *lost.entry((of.step, of.path)).or_insert(0.0) += traced.waits + traced.seconds;
+        }
         totals.add_path(of.step, of.path);
         match traced.segment.act {
             Act::Dwell(_, level) if level.is_lit() => {
@@ -113,5 +143,18 @@ pub(super) fn summed(segments: &Segments) -> Result<Totals, Problem> {
         }
         Ok(())
     })?;
+    if let Some(mut lost) = lost {
+        paced(
+            segments,
+            None,
+            |_| Lines::default(),
+            |traced| {
+                let of = traced.segment.of;
+                *lost.entry((of.step, of.path)).or_insert(0.0) -= traced.seconds;
+                Ok::<(), Problem>(())
+            },
+        )?;
+        lost.into_iter().for_each(|((step, path), s)| totals.add_starved(step, path, s));
+    }
     Ok(totals)
 }

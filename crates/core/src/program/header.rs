@@ -4,10 +4,12 @@ use super::Program;
 use crate::geometry::Rect;
 use crate::job::{Hold, Zero};
 use crate::quantity::{clock, plain};
+use crate::segment::Origin;
+use crate::text::Remarks;
 
 /// The comment lines at the head of a program; `part` is which file of it, from 1, where it has
 /// more than one.
-pub(super) fn lines(program: &Program, part: Option<usize>) -> Vec<String> {
+fn lines(program: &Program, part: Option<usize>) -> Vec<String> {
     let job = program.job();
     let planned = program.planned();
     let totals = &planned.totals;
@@ -44,7 +46,7 @@ pub(super) fn lines(program: &Program, part: Option<usize>) -> Vec<String> {
         format!("burns {}", span(totals.burnt)),
         format!("moves {}", span(totals.worked)),
         format!(
-            "burn {} mm, beam-off moves {} mm, about {}",
+            "burn {} mm, travel {} mm, about {}",
             plain(totals.burn(), 1),
             plain(totals.travel(), 1),
             clock(totals.seconds())
@@ -53,23 +55,35 @@ pub(super) fn lines(program: &Program, part: Option<usize>) -> Vec<String> {
     lines
 }
 
-/// Text that no controller can mistake for anything: plain ASCII without comment ends and without
-/// the bytes that some controllers act upon wherever they stand.
-pub(super) fn harmless(text: &str) -> impl Iterator<Item = u8> + '_ {
-    text.chars().map(|c| match c {
-        '(' | ')' | '!' | '?' | '~' | ';' | '*' => b'_',
-        ' '..='}' => c as u8,
-        _ => b'_',
-    })
+impl Remarks for Program {
+    fn head(&self, part: Option<usize>) -> Vec<String> {
+        lines(self, part)
+    }
+
+    fn step(&self, of: Origin) -> String {
+        let job = self.job();
+        let (step, totals) = (&job.steps[of.step], &self.planned().totals.steps[of.step]);
+        format!(
+            "step {} of {}: {} - {}, {}, {} = {}",
+            of.step + 1,
+            job.steps.len(),
+            step.name,
+            step.make.name(),
+            step.speed(),
+            step.power(),
+            s_words(totals.s)
+        )
+    }
+
+    fn paths(&self, of: Origin) -> usize {
+        self.planned().totals.steps[of.step].paths
+    }
 }
 
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn comments_hold_nothing_that_a_controller_acts_upon() {
-        let text: Vec<u8> = harmless("Größe (60 %) !?~;\n\u{18}[x]").collect();
-        assert_eq!(String::from_utf8(text).unwrap(), "Gr__e _60 %_ ______[x]");
-    }
+/// S values as people read them: one, or from the lowest to the highest.
+#[must_use]
+pub(crate) fn s_words(s: Option<(f64, f64)>) -> String {
+    let (low, high) = s.unwrap_or_default();
+    let (low, high) = (plain(low, 1), plain(high, 1));
+    if low == high { format!("S{low}") } else { format!("S{low} to S{high}") }
 }

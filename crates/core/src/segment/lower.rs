@@ -13,6 +13,7 @@ use crate::job::machine::FeedMode;
 use crate::mapping::{Instruction, Move, Pace, Purpose};
 use crate::motion::pacer::Pacer;
 use crate::motion::planner::PlannedBlock;
+use crate::motion::supply::Lines;
 use crate::problem::Problem;
 use crate::source::Level;
 
@@ -121,7 +122,7 @@ struct Stages<'s> {
 impl<'s> Stages<'s> {
     fn new(segments: &'s Segments) -> Self {
         let machine = &segments.job.machine;
-        Self { segments, drawn: Pacer::new(machine), cut: Pacer::new(machine) }
+        Self { segments, drawn: Pacer::new(machine, None), cut: Pacer::new(machine, None) }
     }
 
     fn drawn<E: From<Problem>>(
@@ -154,8 +155,10 @@ fn put<E>(
     each: &mut impl FnMut(Draft, &[PlannedBlock]) -> Result<(), E>,
 ) -> Result<(), E> {
     match draft.segment.act {
-        Act::Move(way) => pacer.push(draft, |each| segments.blocks(&way, each), each),
-        _ => pacer.halt(draft, each),
+        Act::Move(way) => {
+            pacer.push(draft, Lines::default(), |each| segments.blocks(&way, each), each)
+        }
+        _ => pacer.halt(|_| draft, &Lines::default(), 0.0, each),
     }
 }
 

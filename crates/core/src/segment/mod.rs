@@ -127,7 +127,7 @@ impl Segments {
     pub fn label(&self, of: Origin) -> &str {
         let number = self.first.get(of.step).map(|first| first + of.path.saturating_sub(1));
         let path = number.and_then(|number| self.sequence().paths().get(number));
-        path.map_or("", |path| &path.label)
+        path.map_or("", |path| &path.name.text)
     }
 
     /// What the controller's planner makes of a move.

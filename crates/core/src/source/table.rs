@@ -81,6 +81,7 @@ impl Curve {
 pub struct Table {
     current: Option<Curve>,
     watts: Option<Curve>,
+    first: f64,
     last: Measured,
 }
 
@@ -121,7 +122,14 @@ impl Table {
         };
         let current = column("mA", |row| row.current)?;
         let watts = column("W", |row| row.watts)?;
-        Ok(Self { current, watts, last })
+        Ok(Self { current, watts, first: rows[0].share, last })
+    }
+
+    /// The least share of full that was measured; below it the curves are a guess, down to nothing
+    /// at zero.
+    #[must_use]
+    pub fn first(&self) -> f64 {
+        self.first
     }
 
     /// Current at a share of full, mA; none where it was not measured.

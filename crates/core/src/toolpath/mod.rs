@@ -22,6 +22,7 @@ use crate::problem::{Place, Problem, Problems};
 use line::Line;
 use rows::Rows;
 pub use select::Taken;
+use std::fmt;
 use std::sync::Arc;
 
 /// What is burnt: a line that is followed, or an area filled with rows.
@@ -33,13 +34,34 @@ pub enum Burn {
     Rows(Rows),
 }
 
+/// What people call a path.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Name {
+    /// The id of its shape in the drawing, if it has one; copies share it.
+    pub id: Option<String>,
+    /// Its shape's id or line, and which copy it is; for an area, its step.
+    pub text: String,
+}
+
+impl Name {
+    fn of(laid: &LaidShape) -> Self {
+        Self { id: laid.shape.source.id.clone(), text: laid.label() }
+    }
+}
+
+impl fmt::Display for Name {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.text)
+    }
+}
+
 /// One thing to burn.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Toolpath {
     /// Which step of the job burns it.
     pub step: usize,
-    /// What people call it: its shape's id or line.
-    pub label: Arc<str>,
+    /// What people call it.
+    pub name: Arc<Name>,
     /// Which of the step's paths, counted from 0 as they are made, has this one inside and so comes
     /// after it.
     pub parent: Option<usize>,
@@ -108,6 +130,7 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
         let made = match &step.make {
             Make::Cut(follow) | Make::Score(follow) => {
                 report::lines(&shapes, step, job, &mut problems);
+                report::unknown_ids(&shapes, step, job, &mut problems);
                 let kindred = select::kindred(sheet, job, step, &taken);
                 let setting = follow::Setting {
                     number,
@@ -145,8 +168,10 @@ fn engraved(
     problems: &mut Problems,
 ) -> Result<Vec<Toolpath>, Problem> {
     let step = setting.step;
-    let path =
-        |label: &str, parent, burn| Toolpath { step: number, label: label.into(), parent, burn };
+    let path = |text: &str, parent, burn| {
+        let name = Arc::new(Name { id: None, text: text.into() });
+        Toolpath { step: number, name, parent, burn }
+    };
     if let Fill::Image(how) = &setting.engrave.fill {
         refuse_shapes(shapes, step, setting.job)?;
         let mut made = Vec::new();

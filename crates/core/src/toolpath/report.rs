@@ -2,9 +2,9 @@
 
 use super::{Taken, step_place};
 use crate::artwork::trouble::lines::{self, Lined};
-use crate::job::{Job, Make, Step};
+use crate::job::{Job, Make, Order, Step};
 use crate::layout::{LaidImage, LaidShape, Sheet};
-use crate::problem::{Problem, Problems, count, few};
+use crate::problem::{Problem, Problems, count, few, nearest};
 use std::collections::BTreeSet;
 
 /// Warns of lines that the step would burn twice, and of cuts that fall to pieces.
@@ -33,6 +33,31 @@ pub(super) fn lines(shapes: &[&LaidShape], step: &Step, job: &Job, problems: &mu
     for problem in found {
         problems.push(problem);
     }
+}
+
+/// Warns of ids that the order of a step lists and that none of its shapes has.
+pub(super) fn unknown_ids(shapes: &[&LaidShape], step: &Step, job: &Job, problems: &mut Problems) {
+    let Order::Listed(listed) = &step.order else { return };
+    let known = || shapes.iter().filter_map(|laid| laid.shape.source.id.as_deref());
+    let unknown: Vec<String> = listed
+        .iter()
+        .filter(|id| !known().any(|known| known == id.as_str()))
+        .map(|id| match nearest(id, known()) {
+            Some(near) => format!("\"{id}\" (did you mean \"{near}\"?)"),
+            None => format!("\"{id}\""),
+        })
+        .collect();
+    if unknown.is_empty() {
+        return;
+    }
+    let message = format!(
+        "order in step \"{}\" lists {} that none of its shapes has: {}",
+        step.name,
+        count(unknown.len(), "id"),
+        few(&unknown, 6)
+    );
+    let help = "correct it, or take it out; what is not listed comes last";
+    problems.push(Problem::warning("unknown-id", message, help).at(step_place(job, step)));
 }
 
 fn paint(laid: &LaidShape) -> String {

@@ -67,7 +67,7 @@ impl Rig {
     }
 
     fn jog(&mut self, line: &str) -> Result<bool, u16> {
-        let idle = self.state == State::Ready && (self.jogging || !self.has_work());
+        let idle = self.state == State::Ready && (self.jogging || !self.is_busy());
         if !idle || self.pending.is_some() {
             return Err(9);
         }

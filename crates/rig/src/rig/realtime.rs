@@ -81,6 +81,7 @@ impl Rig {
         self.planner.overrides = Overrides::default();
         self.beam_stopped = false;
         self.inbox.clear();
+        self.arrivals.clear();
         self.drop_motion();
         self.modal = Modal {
             offset: self.modal.offset,
@@ -107,8 +108,8 @@ impl Rig {
             State::Door if self.head.speed > 0.0 => "Door:2",
             State::Door => "Door:0",
             State::Ready if matches!(self.pending, Some(Pending::Home)) => "Home",
-            State::Ready if self.jogging && self.has_work() => "Jog",
-            State::Ready if self.has_work() || self.pending.is_some() => "Run",
+            State::Ready if self.jogging && self.is_busy() => "Jog",
+            State::Ready if self.is_busy() || self.pending.is_some() => "Run",
             State::Ready => "Idle",
         };
         let [x, y, turn] = self.head.at;

@@ -27,6 +27,27 @@ fn every_line_is_answered_in_order() {
 }
 
 #[test]
+fn a_work_offset_is_set_as_said_or_from_where_the_head_stands() {
+    let places = |rig: &mut Rig| {
+        finish(rig);
+        rig.record().extents
+    };
+    // The zero lies at 20, 30 of the machine.
+    let mut first = rig();
+    tell(&mut first, "G21 G90\nG0 X5 Y5\nG10 L2 P1 X20 Y30\nM4 S9\nG0 X0 Y0\nG1 X10 F600\n");
+    assert_eq!(places(&mut first), Some(([20.0, 30.0], [30.0, 30.0])));
+    // Where the head stands is called 1, 2.
+    let mut second = rig();
+    tell(&mut second, "G21 G90\nG0 X5 Y5\nG10 L20 P1 X1 Y2\nM4 S9\nG0 X0 Y0\nG1 X10 F600\n");
+    assert_eq!(places(&mut second), Some(([4.0, 3.0], [14.0, 3.0])));
+    let mut third = rig();
+    assert_eq!(
+        tell(&mut third, "G10 X1\nG10 L3 P1 X1\nG10 L2 P9 X1\n"),
+        "error:28\nerror:20\nerror:29"
+    );
+}
+
+#[test]
 fn a_move_takes_the_time_of_its_trapezoid_and_the_beam_is_kept() {
     let mut rig = rig();
     tell(&mut rig, "M4 S300\nG1 X100 F6000\n");
@@ -34,7 +55,7 @@ fn a_move_takes_the_time_of_its_trapezoid_and_the_beam_is_kept() {
     // 100 mm/s, 1500 mm/s²: 1 s + v / a.
     assert!((rig.now() - (1.0 + 100.0 / 1500.0)).abs() < 1e-9, "{}", rig.now());
     let record = rig.record();
-    assert_eq!((record.burnt_mm, record.marks.len()), (100.0, 1));
+    assert_eq!((record.burn_mm, record.marks.len()), (100.0, 1));
     assert_eq!(record.by_s().collect::<Vec<_>>(), [(300.0, 100.0)]);
     assert_eq!(record.extents, Some(([0.0, 0.0], [100.0, 0.0])));
 }
@@ -75,7 +96,7 @@ fn a_hold_brakes_and_going_on_finishes_the_move() {
     tell(&mut rig, "~");
     finish(&mut rig);
     assert_eq!(rig.position(), [100.0, 0.0]);
-    assert!((rig.record().burnt_mm - 100.0).abs() < 1e-9);
+    assert!((rig.record().burn_mm - 100.0).abs() < 1e-9);
     assert_eq!(tell(&mut rig, "?").split('|').next(), Some("<Idle"));
 }
 
@@ -102,7 +123,7 @@ fn beyond_its_travel_it_locks_itself() {
     let mut rig = rig();
     assert!(tell(&mut rig, "M3 S100\nG1 X500 F600\n").contains("ALARM:2"));
     assert!(!rig.beam_on());
-    assert_eq!(rig.record().burnt_mm, 0.0);
+    assert_eq!(rig.record().burn_mm, 0.0);
     assert_eq!(tell(&mut rig, "$J=G91 X5 F600\n"), "error:9");
     tell(&mut rig, "$X\n");
     assert_eq!(tell(&mut rig, "$J=G91 X-5 F600\n"), "error:15");
@@ -159,7 +180,7 @@ fn travel_burns_only_outside_laser_mode() {
         let mut rig = Rig::new(Setup { laser_mode, ..Setup::default() });
         tell(&mut rig, "M3 S50\nG0 X10\n");
         finish(&mut rig);
-        assert_eq!(rig.record().burnt_mm > 0.0, !laser_mode);
+        assert_eq!(rig.record().burn_mm > 0.0, !laser_mode);
     }
 }
 

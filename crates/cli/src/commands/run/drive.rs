@@ -98,7 +98,7 @@ struct Source<B> {
 
 impl Source<BufReader<File>> {
     fn of(program: &mut ProgramFile) -> Result<Self, Refusal> {
-        let outgoing = Outgoing::new(program.machine.dialect);
+        let outgoing = Outgoing::new(&program.machine);
         Ok(Self { lines: program.lines()?, outgoing, ended: false })
     }
 }

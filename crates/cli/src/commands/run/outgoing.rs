@@ -1,8 +1,9 @@
 //! What of each line of a program goes out. The same code decides before the run, when a line that
 //! cannot go out refuses the whole program, and while it runs.
 
+use tinkite_core::job::Machine;
 use tinkite_core::job::machine::Dialect;
-use tinkite_core::program::Evaluator;
+use tinkite_core::program::{Evaluator, Vocabulary};
 use tinkite_wire::{Prepared, prepare};
 
 /// The longest line that boards of the `grbl` interface take, bytes with its end.
@@ -16,12 +17,18 @@ const REPRAP_LONGEST: usize = 96;
 pub(super) struct Outgoing {
     evaluator: Evaluator,
     dialect: Dialect,
+    vocabulary: Vocabulary,
     number: u32,
 }
 
 impl Outgoing {
-    pub(super) fn new(dialect: Dialect) -> Self {
-        Self { evaluator: Evaluator::default(), dialect, number: 0 }
+    pub(super) fn new(machine: &Machine) -> Self {
+        Self {
+            evaluator: Evaluator::default(),
+            dialect: machine.dialect,
+            vocabulary: Vocabulary::of(machine),
+            number: 0,
+        }
     }
 
     /// The number of the line that was taken last, from 1.
@@ -47,6 +54,15 @@ impl Outgoing {
                 ));
             }
         };
+        // Settings and commands of a controller begin with a dollar; they are no RS-274/NGC.
+        if self.dialect != Dialect::Reprap
+            && text.first() != Some(&b'$')
+            && let Some(why) = self.vocabulary.lacks_in(&text)
+        {
+            return Err(format!(
+                "line {number}: {why}; take it out, or make the program again for this machine"
+            ));
+        }
         let (length, most) = match self.dialect {
             // N, the number, a blank, the line, *, at most three digits, the line end.
             Dialect::Reprap => (text.len() + number.to_string().len() + 7, REPRAP_LONGEST),

@@ -46,7 +46,7 @@ impl ProgramFile {
             measure = measure.turning(letter);
         }
         let (mut steps, mut number) = (Vec::new(), 0);
-        let mut outgoing = Outgoing::new(machine.dialect);
+        let mut outgoing = Outgoing::new(&machine);
         let mut unsendable = None;
         read::each_line(&name, &mut file, |line| {
             number += 1;

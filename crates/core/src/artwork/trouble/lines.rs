@@ -3,6 +3,7 @@
 use crate::artwork::Shape;
 use crate::geometry::crossings::crossings;
 use crate::geometry::doubles::doubles;
+use crate::geometry::near::Findings;
 use crate::geometry::{Contour, Point, Rect, hull};
 use crate::problem::{Place, Problem, count, few};
 use crate::quantity::plain;
@@ -56,10 +57,10 @@ fn flat(lined: &[&Lined<'_>]) -> (Vec<Contour>, Vec<usize>) {
 pub(crate) fn double_lines(
     lined: &[&Lined<'_>],
     message: impl Fn(&str, Point) -> String,
-) -> Option<Problem> {
+) -> Vec<Problem> {
     let (contours, owners) = flat(lined);
-    let found = doubles(&contours);
-    let first = found.first()?;
+    let Findings { found, complete } = doubles(&contours);
+    let Some(first) = found.first() else { return Vec::new() };
     let mut names: Vec<String> = found
         .iter()
         .map(|d| {
@@ -69,15 +70,26 @@ pub(crate) fn double_lines(
         .collect();
     names.dedup();
     let length: f64 = found.iter().map(|d| d.length).sum();
-    Some(
+    let place = &lined[owners[first.second]].place;
+    let mut problems = vec![
         Problem::warning(
             "double-line",
             format!("{}: {}", message(&plain(length, 2), first.at), few(&names, 6)),
             "delete one of them in the drawing program, or set drop-doubles = true in [[artwork]]",
         )
-        .at(lined[owners[first.second]].place.clone())
+        .at(place.clone())
         .seen_at(found.iter().map(|d| d.at).collect()),
-    )
+    ];
+    problems.extend((!complete).then(|| crowded("doubled lines", place.clone())));
+    problems
+}
+
+/// So many lines lie on one another that not all were held against each other.
+pub(crate) fn crowded(sought: &str, place: Place) -> Problem {
+    let message =
+        format!("so many lines lie on one another that looking for {sought} was given up half way");
+    let help = "look for copies whose pitch is too small, and shapes that were pasted many times";
+    Problem::warning("crowded-lines", message, help).at(place)
 }
 
 /// Outlines that cross themselves or each other. Open lines may cross what they like.
@@ -88,8 +100,12 @@ pub(crate) fn crossing_lines(lined: &[&Lined<'_>], whose: &str) -> Vec<Problem> 
         .flat_map(|(n, one)| one.contours.iter().filter(|c| c.closed).map(move |c| (c.clone(), n)))
         .collect();
     let (contours, owners): (Vec<Contour>, Vec<usize>) = closed.into_iter().unzip();
-    let found = crossings(&contours, FINE);
+    let Findings { found, complete } = crossings(&contours, FINE);
     let mut problems = Vec::new();
+    if let (false, Some(first)) = (complete, found.first()) {
+        let place = lined[owners[first.second]].place.clone();
+        problems.push(crowded("crossing outlines", place));
+    }
     for own in [true, false] {
         let these: Vec<_> = found.iter().filter(|c| (c.first == c.second) == own).collect();
         let Some(first) = these.first() else { continue };

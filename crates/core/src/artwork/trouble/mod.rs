@@ -48,13 +48,12 @@ pub fn trouble(artwork: &Artwork, tolerance: f64) -> Problems {
     };
     say(strays(&lined));
     for (colour, group) in by_stroke(&lined) {
-        say(lines::double_lines(&group, |length, at| {
+        let doubles = lines::double_lines(&group, |length, at| {
             let (x, y) = (plain(at.x, 1), plain(at.y, 1));
             format!("{length} mm of {colour} line lie on other lines, first at X {x} Y {y}")
-        }));
-        for problem in lines::crossing_lines(&group, &format!("in {colour}: ")) {
-            say(Some(problem));
-        }
+        });
+        let crossings = lines::crossing_lines(&group, &format!("in {colour}: "));
+        doubles.into_iter().chain(crossings).for_each(|problem| say(Some(problem)));
     }
     say(open_fills(&lined));
     say(lines::fine_details(&lined.iter().collect::<Vec<_>>(), BEAM));

@@ -12,7 +12,6 @@ pub(super) fn read(section: Section<'_, '_>, dialect: Dialect) -> Option<(Beam, 
     let usual = if dialect == Dialect::Reprap { 255.0 } else { 1000.0 };
     let full = section.number("full").unwrap_or(usual);
     let floor = section.number("floor").unwrap_or(0.0);
-    let ceiling = section.positive::<Power>("ceiling").unwrap_or(Power(1.0));
     let width = section.positive::<Length>("width").map_or(0.1, |width| width.0);
     let follows_speed = section.flag("follows-speed").unwrap_or(false);
     let focus_depth = section.positive::<Length>("focus-depth").map(|length| length.0);
@@ -25,21 +24,23 @@ pub(super) fn read(section: Section<'_, '_>, dialect: Dialect) -> Option<(Beam, 
         let span = section.span_of("floor");
         section.out_of_range("floor", span, &floor.to_string(), "from 0 to below full");
     }
-    if ceiling.0 > 1.0 {
-        section.out_of_range(
-            "ceiling",
-            section.span_of("ceiling"),
-            &ceiling.to_string(),
-            "at most 100 %",
-        );
-    }
     let levels = section.whole("levels", 2..=1_000_000).map(|n| n as u32);
     let table = section.has("table").then(|| table(&section));
+    let table = table.map_or(Some(None), |table| table.map(Some));
+    let beam = table.zip(switch).and_then(|(table, switch)| {
+        let ceiling = Power(1.0);
+        let beam = Beam { full, floor, ceiling, width, follows_speed, levels, table, switch };
+        // In mA or W it is what the table makes of it.
+        let ceiling =
+            if section.has("ceiling") { section.power("ceiling", &beam)? } else { ceiling };
+        Some(Beam { ceiling, ..beam })
+    });
+    if beam.as_ref().is_some_and(|beam| beam.ceiling.0 > 1.0) {
+        let span = section.span_of("ceiling");
+        section.out_of_range("ceiling", span, &section.written("ceiling"), "at most 100 %");
+    }
     section.finish();
-    let table = table.map_or(Some(None), |table| table.map(Some))?;
-    let switch = switch?;
-    let beam = Beam { full, floor, ceiling, width, follows_speed, levels, table, switch };
-    Some((beam, focus_depth))
+    Some((beam?, focus_depth))
 }
 
 /// Reads `on` and `off`: pairs of codes that belong together, and that the dialect knows.

@@ -30,11 +30,50 @@ pub(super) struct Linked {
     pub(super) to: Option<String>,
     pub(super) dialect: Dialect,
     pub(super) window: Option<u32>,
+    pub(super) supply: Supply,
+}
+
+/// How fast lines reach the controller's planner.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Supply {
+    /// Lines that the controller works through in a second; none: as many as come.
+    pub lines_per_second: Option<f64>,
+    /// Bytes that the cable carries in a second; none: as many as come.
+    pub bytes_per_second: Option<f64>,
+    /// Receive buffer of the controller, bytes.
+    pub buffer: usize,
+}
+
+impl Supply {
+    /// Whether anything keeps lines from coming as fast as the head runs them.
+    #[must_use]
+    pub fn is_limited(&self) -> bool {
+        self.lines_per_second.is_some() || self.bytes_per_second.is_some()
+    }
+}
+
+impl Default for Supply {
+    fn default() -> Self {
+        Self { lines_per_second: None, bytes_per_second: None, buffer: BUFFER }
+    }
+}
+
+/// Bytes that a board of either interface holds unread, as it comes.
+const BUFFER: usize = 128;
+
+/// A byte on a serial line has eight bits, a start and a stop.
+const BITS_OF_BYTE: f64 = 10.0;
+
+/// Bytes a second of `serial:PORT@BAUD`.
+fn bytes_per_second(to: &str) -> Option<f64> {
+    let baud: f64 = to.strip_prefix("serial:")?.rsplit_once('@')?.1.trim().parse().ok()?;
+    (baud.is_finite() && baud > 0.0).then_some(baud / BITS_OF_BYTE)
 }
 
 impl Default for Linked {
     fn default() -> Self {
-        Self { to: None, dialect: Dialect::Grbl, window: Some(GRBL_WINDOW) }
+        let supply = Supply::default();
+        Self { to: None, dialect: Dialect::Grbl, window: Some(GRBL_WINDOW), supply }
     }
 }
 
@@ -49,11 +88,15 @@ pub(super) fn read(section: Section<'_, '_>) -> Linked {
     let to = section.text("to").map(str::to_string);
     let dialect = section.choice("dialect", &DIALECTS).unwrap_or(Dialect::Grbl);
     let window = section.whole("look-ahead", 1..=100_000).map(|n| n as u32);
+    let lines_per_second =
+        section.whole("lines-per-second", 1..=1_000_000).map(|lines| lines as f64);
     section.finish();
+    let bytes_per_second = to.as_deref().and_then(bytes_per_second);
+    let supply = Supply { lines_per_second, bytes_per_second, ..Supply::default() };
     let left_out = match dialect {
         Dialect::Ngc => None,
         Dialect::Grbl => Some(GRBL_WINDOW),
         Dialect::Reprap => Some(REPRAP_WINDOW),
     };
-    Linked { to, dialect, window: window.or(left_out) }
+    Linked { to, dialect, window: window.or(left_out), supply }
 }

@@ -16,8 +16,8 @@ use axis::Axes;
 pub use axis::{Axis, FocusAxis, Pointing, Travel};
 pub use bed::{Bed, Origin};
 pub use codes::{Air, Text};
-pub use link::Dialect;
 use link::Linked;
+pub use link::{Dialect, Supply};
 pub use rotary::{FeedMode, Rotary};
 
 /// Everything a stage needs to know about the machine.
@@ -55,6 +55,8 @@ pub struct Machine {
     pub dialect: Dialect,
     /// How many moves the controller sees ahead; none: the whole program.
     pub window: Option<u32>,
+    /// How fast lines reach it.
+    pub supply: Supply,
 }
 
 /// Reads the machine profile `file` from its text.
@@ -74,7 +76,7 @@ pub fn read(file: &str, text: &str) -> Result<Machine, Problems> {
 fn profile(top: Section<'_, '_>) -> Option<Machine> {
     top.format_version();
     let name = top.required_text("name", "name = \"Bench laser\"");
-    let Linked { to: link, dialect, window } =
+    let Linked { to: link, dialect, window, supply } =
         top.section("link").map(link::read).unwrap_or_default();
     let bed = top.required_section("bed").and_then(bed::read);
     let clearance = top.section("travel").and_then(|travel| {
@@ -124,6 +126,7 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
         link,
         dialect,
         window,
+        supply,
     })
 }
 

@@ -60,6 +60,10 @@ pub struct Measure<'m> {
     moved_yet: bool,
     semicolons: bool,
     units_said: bool,
+    /// Whether the program may count from another zero than the machine's own.
+    zero_unsaid: bool,
+    /// The last line that set an offset.
+    offset_line: u32,
 }
 
 /// Corner rounding when no machine says otherwise, mm.
@@ -89,6 +93,8 @@ impl<'m> Measure<'m> {
             moved_yet: false,
             semicolons: false,
             units_said: false,
+            zero_unsaid: false,
+            offset_line: 0,
         }
     }
 
@@ -104,6 +110,15 @@ impl<'m> Measure<'m> {
     #[must_use]
     pub fn turning(mut self, letter: u8) -> Self {
         self.endless = Some(letter);
+        self
+    }
+
+    /// Nobody says from which zero the program counts. Places are held against the bed as if it were
+    /// the machine's own; where they leave it and would find room from another zero, that is doubtful
+    /// and not wrong.
+    #[must_use]
+    pub fn zero_unsaid(mut self) -> Self {
+        self.zero_unsaid = true;
         self
     }
 
@@ -147,6 +162,9 @@ impl<'m> Measure<'m> {
         if let Some(code) = self.modal.unknown.take() {
             self.troubles.unknown_code(number, code);
         }
+        if self.words.iter().any(|w| w.letter == b'G' && matches!(w.value, 10.0 | 92.0)) {
+            self.offset_line = number;
+        }
         for act in acts.drain(..) {
             match act {
                 Act::Stop { seconds } => self.pause(number, seconds),
@@ -176,6 +194,7 @@ impl<'m> Measure<'m> {
             }
         }
         self.acts = acts;
+        self.modal.end_line();
     }
 
     fn pause(&mut self, number: u32, seconds: f64) {
@@ -354,6 +373,24 @@ impl<'m> Measure<'m> {
             (false, true) => Dialect::Grbl,
             (false, false) => Dialect::Ngc,
         };
+        let left = self.modal.left_offset();
+        if left.iter().any(|by| by.abs() > 1e-6) {
+            self.troubles.offset_left(self.offset_line, left);
+        }
+        if let (true, Some(machine), Some(extents)) =
+            (self.zero_unsaid, self.machine, report.extents)
+        {
+            let bed = machine.bed.rect();
+            let free = self.endless.map(|letter| (letter == b'X') != machine.pointing.exchanged);
+            let (width, height) = if machine.pointing.exchanged {
+                (extents.height(), extents.width())
+            } else {
+                (extents.width(), extents.height())
+            };
+            let fits = (width <= bed.width() || free == Some(true))
+                && (height <= bed.height() || free == Some(false));
+            self.troubles.zero_unsaid(fits);
+        }
         if !self.moved_yet {
             self.troubles.no_moves(report.lines);
         }

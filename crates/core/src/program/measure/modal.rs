@@ -34,6 +34,8 @@ pub(super) struct Modal {
     pub(super) ended: bool,
     /// Where the axes stand, in the machine's own positions.
     pub(super) at: Axes,
+    /// Whether it is a controller that reads whole programs.
+    ngc: bool,
     /// Whether G4 counts milliseconds and G0 goes at the feed: 3-D-printer firmware.
     pub(super) printer: bool,
     /// Whether feeds on mixed moves count the linear axes alone (section 3.5.1).
@@ -50,6 +52,8 @@ pub(super) struct Modal {
     /// Whether the last line lit the beam with a power that an earlier line has said.
     pub(super) lights: bool,
     offsets: Offsets,
+    /// The offsets before the program.
+    before: Offsets,
 }
 
 /// The plane of arcs.
@@ -78,6 +82,7 @@ impl Default for Modal {
             s: 0.0,
             ended: false,
             at: [0.0; 6],
+            ngc: true,
             printer: false,
             linear_feed: true,
             unknown: None,
@@ -90,6 +95,7 @@ impl Default for Modal {
             beam: BeamMode::Off,
             lights: false,
             offsets: Offsets::default(),
+            before: Offsets::default(),
         }
     }
 }
@@ -127,6 +133,7 @@ impl Modal {
     /// As a controller of this dialect begins; none: not known.
     pub(super) fn new(dialect: Option<Dialect>) -> Self {
         Self {
+            ngc: dialect == Some(Dialect::Ngc),
             printer: dialect == Some(Dialect::Reprap),
             linear_feed: matches!(dialect, None | Some(Dialect::Ngc)),
             ..Self::default()
@@ -137,6 +144,13 @@ impl Modal {
     pub(super) fn stand(&mut self, at: Axes, offset: Axes) {
         self.at = at;
         self.offsets = Offsets::of(offset);
+        self.before = self.offsets;
+    }
+
+    /// By how much the program leaves X, Y and Z called otherwise than before, in any system, mm. In
+    /// `ngc` the end of a program takes G92 back (NIST IR 6556, section 3.6.1).
+    pub(super) fn left_offset(&self) -> [f64; 3] {
+        self.offsets.away_from(&self.before, !(self.ended && self.ngc))
     }
 
     /// Whether the beam burns on a motion. A rapid with constant power does, except in a laser mode
@@ -215,6 +229,14 @@ impl Modal {
         Ok(())
     }
 
+    /// What the line at hand does is done. The end of a program stops the spindle (NIST IR 6556,
+    /// section 3.6.1), but a move on its line comes first (section 3.8).
+    pub(super) fn end_line(&mut self) {
+        if self.ended {
+            self.beam = BeamMode::Off;
+        }
+    }
+
     fn dwell(&self, said: &Said) -> f64 {
         let seconds = match (self.printer, said.p, said.s) {
             (true, Some(p), _) => p / 1000.0,
@@ -259,11 +281,7 @@ impl Modal {
             // Pauses; tool changes; overrides allowed or not; waiting for the motion to end.
             0 | 1 | 6 | 60 => said.waits = true,
             48 | 49 | 400 => {}
-            2 | 30 => {
-                // The end of a program stops the spindle (NIST IR 6556, section 3.6.1).
-                self.beam = BeamMode::Off;
-                return Ok(true);
-            }
+            2 | 30 => return Ok(true),
             3 => {
                 said.lights = self.beam != BeamMode::Constant;
                 self.beam = BeamMode::Constant;

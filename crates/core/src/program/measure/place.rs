@@ -20,6 +20,18 @@ impl Offsets {
         Self { systems: [offset; 9], ..Self::default() }
     }
 
+    /// By how much X, Y and Z lie otherwise than by `before`, in the system where that is most;
+    /// `shifted`: G92 counts.
+    pub(super) fn away_from(&self, before: &Self, shifted: bool) -> [f64; 3] {
+        let shift = |axis: usize| if shifted { self.shift[axis] - before.shift[axis] } else { 0.0 };
+        let away = |system: usize| {
+            [0, 1, 2]
+                .map(|axis| self.systems[system][axis] - before.systems[system][axis] + shift(axis))
+        };
+        let size = |by: &[f64; 3]| by.iter().map(|v| v.abs()).fold(0.0, f64::max);
+        (0..9).map(away).max_by(|a, b| size(a).total_cmp(&size(b))).unwrap_or_default()
+    }
+
     /// From what a program says to the machine's own positions.
     pub(super) fn machine(&self, axis: usize, said: f64) -> f64 {
         said + self.systems[self.current][axis] + self.shift[axis]

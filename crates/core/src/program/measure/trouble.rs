@@ -154,6 +154,33 @@ impl Troubles {
         );
     }
 
+    /// Nobody said where the program's zero lies; `fits`: its moves would find room on the bed.
+    pub(super) fn zero_unsaid(&mut self, fits: bool) {
+        let off = self.seen.iter_mut().find(|seen| seen.problem.code == "off-bed");
+        let Some(Seen { problem, .. }) = off.filter(|_| fits) else { return };
+        problem.severity = Severity::Warning;
+        problem.message = problem
+            .message
+            .replace("leaves the bed:", "leaves the bed, counted from the machine's own zero:");
+        problem.help = "if it counts from a zero set on the stock, or from where the head stands, say where that lies: --zero \"100 mm, 50 mm\"".into();
+    }
+
+    /// `left`: by how much X, Y and Z are called otherwise than before.
+    pub(super) fn offset_left(&mut self, line: u32, left: [f64; 3]) {
+        self.add(
+            line,
+            "offset-left",
+            Severity::Warning,
+            || {
+                let [x, y, z] = left.map(|by| plain(by, 3));
+                format!(
+                    "the program leaves a zero behind that it has set, X {x} Y {y} Z {z} mm from where it was"
+                )
+            },
+            "whatever runs next counts from there; take the offset back at the end, G10 L2 with the old values or G92.1",
+        );
+    }
+
     pub(super) fn over_ceiling(&mut self, line: u32, s: f64, most: f64) {
         self.add(
             line,

@@ -6,6 +6,7 @@ use crate::geometry::region::{self, Combine, FillRule};
 use crate::geometry::{Contour, Piece, Point, Rect, hull, rounded};
 use crate::problem::{Problem, Problems, count, few};
 use crate::quantity::plain;
+use crate::toolpath::Name;
 use rayon::prelude::*;
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
@@ -24,7 +25,7 @@ const MOST_PARTS: usize = 16;
 
 /// Material that one line takes from another line's part.
 struct Bite {
-    by: Arc<str>,
+    by: Arc<Name>,
     from: String,
     /// mm², of this line alone.
     area: f64,
@@ -205,7 +206,7 @@ impl<'a> Parts<'a> {
             .max_by(|a, b| a.0.total_cmp(&b.0))?;
         // Deeper than the beam is wide: the drawn lines themselves cross, which is told as such.
         (depth > SEEN && depth < kerf + SEEN).then(|| Bite {
-            by: line.label.clone(),
+            by: line.name.clone(),
             from: self.nest.label(part),
             area,
             depth,

@@ -6,6 +6,7 @@ use crate::geometry::Contour;
 use crate::job::Bridges;
 use crate::problem::{Problem, Problems};
 use crate::quantity::plain;
+use crate::toolpath::Name;
 use rayon::prelude::*;
 use std::sync::Arc;
 
@@ -36,17 +37,17 @@ pub(super) fn lay(
     // The beam takes half of its width at each end of a gap: what is left of it stays attached.
     let gap = Bridges { width: how.width + setting.follow.kerf, ..*how };
     let laid: Vec<Laid> = lines.par_iter().map(|line| on(&line.contour, &gap)).collect();
-    let (mut too_many, mut fewer): (Vec<Arc<str>>, Vec<Arc<str>>) = (Vec::new(), Vec::new());
+    let (mut too_many, mut fewer): (Vec<Arc<Name>>, Vec<Arc<Name>>) = (Vec::new(), Vec::new());
     let mut all = Vec::with_capacity(lines.len());
     for (line, laid) in lines.into_iter().zip(laid) {
         let stretches = match laid {
             Laid::Bridged(stretches) => stretches,
             Laid::TooMany => {
-                too_many.push(line.label.clone());
+                too_many.push(line.name.clone());
                 Vec::new()
             }
             Laid::Fewer(stretches) => {
-                fewer.push(line.label.clone());
+                fewer.push(line.name.clone());
                 stretches
             }
         };

@@ -7,6 +7,7 @@ use crate::geometry::offset::offset;
 use crate::job::Side;
 use crate::problem::{Problem, Problems};
 use crate::quantity::plain;
+use crate::toolpath::Name;
 use rayon::prelude::*;
 use std::sync::Arc;
 
@@ -15,7 +16,7 @@ pub(super) struct Corrected {
     pub(super) contour: Contour,
     /// As it was drawn, where that differs.
     pub(super) drawn: Option<Arc<Contour>>,
-    pub(super) label: Arc<str>,
+    pub(super) name: Arc<Name>,
     /// Whether it bounds a hole.
     pub(super) hole: bool,
     /// The path of this step that must come after it.
@@ -33,7 +34,7 @@ pub(super) fn correct(
     let keep = |line: Drawn| Corrected {
         contour: line.contour,
         drawn: None,
-        label: line.label,
+        name: line.name,
         hole: line.hole,
         parent: line.parent,
     };
@@ -68,7 +69,7 @@ pub(super) fn correct(
         all.extend(parts.into_iter().zip(&mut parents).map(|(contour, parent)| Corrected {
             contour,
             drawn: original.clone(),
-            label: line.label.clone(),
+            name: line.name.clone(),
             hole: line.hole,
             parent,
         }));
@@ -77,9 +78,9 @@ pub(super) fn correct(
 }
 
 fn report(drawn: &[Drawn], moved: &[Vec<Contour>], setting: &Setting<'_>, problems: &mut Problems) {
-    let which = |holds: fn(&Drawn, &Vec<Contour>) -> bool| -> Vec<Arc<str>> {
+    let which = |holds: fn(&Drawn, &Vec<Contour>) -> bool| -> Vec<Arc<Name>> {
         let lines = drawn.iter().zip(moved).filter(|(line, parts)| holds(line, parts));
-        lines.map(|(line, _)| line.label.clone()).collect()
+        lines.map(|(line, _)| line.name.clone()).collect()
     };
     let spots = |holds: fn(&Drawn, &Vec<Contour>) -> bool| {
         let lines = drawn.iter().zip(moved).filter(|(line, parts)| holds(line, parts));

@@ -9,7 +9,7 @@ mod shared;
 mod starts;
 
 use super::line::Line;
-use super::{Burn, Toolpath};
+use super::{Burn, Name, Toolpath};
 use crate::geometry::{Contour, Rect};
 use crate::job::{Follow, Job, Side, Step};
 use crate::layout::LaidShape;
@@ -24,7 +24,7 @@ const NESTING_TOLERANCE: f64 = 0.05;
 /// One drawn line of a step.
 struct Drawn {
     contour: Contour,
-    label: Arc<str>,
+    name: Arc<Name>,
     /// The closed line of this step that directly contains it.
     parent: Option<usize>,
     /// Which line it is of all that steps of this kind follow.
@@ -76,9 +76,9 @@ pub(super) fn toolpaths(
     bridged
         .into_iter()
         .zip(entries)
-        .map(|((Corrected { contour, drawn, label, parent, .. }, bridges), entries)| Toolpath {
+        .map(|((Corrected { contour, drawn, name, parent, .. }, bridges), entries)| Toolpath {
             step: setting.number,
-            label,
+            name,
             parent,
             burn: Burn::Line(Line {
                 overlap: if contour.closed { follow.overlap } else { 0.0 },
@@ -98,16 +98,16 @@ pub(super) fn toolpaths(
 fn drawn(shapes: &[&LaidShape], nest: Option<&Nest<'_>>) -> Vec<Drawn> {
     let own = Nest::of(shapes);
     let numbers = nest.map(|nest| nest.numbers(shapes));
-    let labels: Vec<Arc<str>> = shapes.iter().map(|laid| laid.label().into()).collect();
+    let names: Vec<Arc<Name>> = shapes.iter().map(|laid| Arc::new(Name::of(laid))).collect();
     let contours = shapes
         .iter()
-        .zip(&labels)
-        .flat_map(|(laid, label)| laid.contours.iter().map(move |c| (c.clone(), label.clone())));
+        .zip(&names)
+        .flat_map(|(laid, name)| laid.contours.iter().map(move |c| (c.clone(), name.clone())));
     let mut all = Vec::with_capacity(own.lines.len());
-    for (n, (contour, label)) in contours.enumerate() {
+    for (n, (contour, name)) in contours.enumerate() {
         let number = numbers.as_ref().map_or(n, |numbers| numbers[n]);
         let hole = nest.is_some_and(|nest| nest.is_hole(number));
-        all.push(Drawn { contour, label, parent: own.parents[n], number, hole });
+        all.push(Drawn { contour, name, parent: own.parents[n], number, hole });
     }
     all
 }
@@ -132,7 +132,7 @@ fn parents_of_parts(parents: &[Option<usize>], counts: &[usize]) -> Vec<Option<u
 fn told(
     kind: fn(&'static str, String, String) -> Problem,
     code: &'static str,
-    names: &[Arc<str>],
+    names: &[Arc<Name>],
     message: impl Fn(&str) -> String,
     help: &str,
 ) -> Option<Problem> {

@@ -1,8 +1,10 @@
 //! Edges that neighbouring parts share are followed once.
 
 use super::{Drawn, Setting, parents_of_parts};
+use crate::artwork::trouble::lines::crowded;
 use crate::geometry::Contour;
 use crate::geometry::doubles::{Double, doubles, without};
+use crate::geometry::near::Findings;
 use crate::problem::{Problem, Problems, count};
 use crate::quantity::plain;
 
@@ -12,7 +14,10 @@ pub(super) fn once(
     setting: &Setting<'_>,
     problems: &mut Problems,
 ) -> Vec<Drawn> {
-    let found = doubles(&contours(&drawn));
+    let Findings { found, complete } = doubles(&contours(&drawn));
+    if !complete {
+        problems.push(crowded("shared edges", setting.place()));
+    }
     if found.is_empty() {
         return drawn;
     }
@@ -61,7 +66,7 @@ pub(super) fn leave_out(drawn: Vec<Drawn>, found: &[Double]) -> Vec<Drawn> {
     for (line, parts) in drawn.iter().zip(left) {
         all.extend(parts.into_iter().zip(&mut parents).map(|(contour, parent)| Drawn {
             contour,
-            label: line.label.clone(),
+            name: line.name.clone(),
             parent,
             number: line.number,
             hole: line.hole,

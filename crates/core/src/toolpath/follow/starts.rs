@@ -8,6 +8,7 @@ use crate::geometry::{Contour, Piece, Point, Rect, Vec2, rounded};
 use crate::job::{Follow, Lead, LeadShape, Side, Start};
 use crate::problem::{Problem, Problems};
 use crate::quantity::plain;
+use crate::toolpath::Name;
 use crate::toolpath::line::Entry;
 use rayon::prelude::*;
 use rstar::primitives::Line as Segment;
@@ -49,7 +50,7 @@ pub(super) fn choose(
         })
         .collect();
     let without: Vec<usize> = (0..lines.len()).filter(|n| !chosen[*n].1).collect();
-    let names: Vec<Arc<str>> = without.iter().map(|n| lines[*n].0.label.clone()).collect();
+    let names: Vec<Arc<Name>> = without.iter().map(|n| lines[*n].0.name.clone()).collect();
     let lead = follow.lead_in.or(follow.lead_out).map_or(0.0, |lead| lead.length);
     let problem = told(
         Problem::warning,

@@ -1,68 +1,62 @@
-//! Program → text, by dialect.
+//! Segments → text, by dialect: what each line says. The plan reckons with the same lines that a
+//! program is written of.
 
 mod moves;
+mod number;
+mod page;
 mod paging;
+mod sizes;
+mod style;
 
-use super::number::push_rounded;
-use super::page::{One, Pages};
-use super::style::Style;
-use super::{Program, header};
 use crate::job::Zero;
 use crate::job::machine::{Dialect, FeedMode, Switch};
 use crate::mapping::frame::Frame;
-use crate::quantity::plain;
-use crate::segment::{Act, Feed, Micron, Origin, Segment};
+use crate::segment::{Act, Feed, Micron, Origin, Segment, Segments};
 use crate::source::Level;
+use number::push_rounded;
+pub(crate) use page::One;
+pub use page::Pages;
 use paging::Paging;
-use std::io::{self, Write};
-
-/// Whether a program explains itself.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Comments {
-    /// A header, and every step and part by name.
-    Full,
-    /// None at all.
-    None,
-}
+pub(crate) use sizes::counted;
+use std::io;
+use style::Style;
 
 /// Text is handed on in pieces of about this many bytes.
 const CHUNK: usize = 64 << 10;
 
-impl Program {
-    /// Writes the program's text in its machine's dialect, all in one. The same program always
-    /// gives the same bytes, on any number of cores.
-    ///
-    /// The beam is off in the first line that can move nothing, on every travel move, and at the
-    /// end; positions have at most three decimals.
-    ///
-    /// # Errors
-    /// Whatever `out` returns.
-    pub fn write(&self, comments: Comments, out: &mut impl Write) -> io::Result<()> {
-        self.text(comments, None, &mut One(out))
-    }
+/// What a program says of itself in comments.
+pub(crate) trait Remarks {
+    /// The lines at its head; `part` is which file of it, from 1, where it has more than one.
+    fn head(&self, part: Option<usize>) -> Vec<String>;
 
-    /// Writes the program's text as files that are no larger than the machine takes. Each is a
-    /// program of its own: cut only where the head travels, and dark at both ends.
-    ///
-    /// # Errors
-    /// Whatever `pages` returns; a stretch without travel that is larger than a file may be.
-    pub fn write_pages(&self, comments: Comments, pages: &mut impl Pages) -> io::Result<()> {
-        self.text(comments, self.job().machine.text.largest, pages)
-    }
+    /// What the step `of` which segments are does.
+    fn step(&self, of: Origin) -> String;
 
-    fn text(
-        &self,
-        comments: Comments,
-        largest: Option<u64>,
-        pages: &mut impl Pages,
-    ) -> io::Result<()> {
-        let mut writer = Writer::new(self, comments, largest, pages);
-        writer.opening()?;
-        self.planned().segments().walk(|segment| writer.segment(&segment))?;
-        writer.end_page()?;
-        writer.closing()?;
-        writer.pages.finish()
-    }
+    /// How many paths that step has.
+    fn paths(&self, of: Origin) -> usize;
+}
+
+/// Writes the text of segments in their machine's dialect. The same segments always give the same
+/// bytes, on any number of cores.
+///
+/// The beam is off in the first line that can move nothing, on every travel move, and at the end;
+/// positions have at most three decimals. With `largest` (bytes) it becomes files that are no larger,
+/// each a program of its own: cut only where the head travels, and dark at both ends.
+///
+/// # Errors
+/// Whatever `pages` returns; a stretch without travel that is larger than a file may be.
+pub(crate) fn write(
+    segments: &Segments,
+    remarks: Option<&dyn Remarks>,
+    largest: Option<u64>,
+    pages: &mut impl Pages,
+) -> io::Result<()> {
+    let mut writer = Writer::new(segments, remarks, largest, pages);
+    writer.opening()?;
+    segments.walk(|segment| writer.segment(&segment))?;
+    writer.end_page()?;
+    writer.closing()?;
+    writer.pages.finish()
 }
 
 /// What the controller would still remember, so that nothing is said twice.
@@ -83,8 +77,9 @@ struct Remembered {
 }
 
 struct Writer<'p, 'o, P> {
-    program: &'p Program,
-    comments: Comments,
+    segments: &'p Segments,
+    /// What it says in comments, if any.
+    remarks: Option<&'p dyn Remarks>,
     style: Style,
     frame: &'p Frame,
     /// Whether positions are said from where the head is (G91).
@@ -99,17 +94,17 @@ struct Writer<'p, 'o, P> {
 
 impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
     fn new(
-        program: &'p Program,
-        comments: Comments,
+        segments: &'p Segments,
+        remarks: Option<&'p dyn Remarks>,
         largest: Option<u64>,
         pages: &'o mut P,
     ) -> Self {
         Self {
-            program,
-            comments,
-            style: Style::of(&program.job().machine),
-            frame: program.planned().segments().frame(),
-            relative: program.job().placement.zero == Zero::Head,
+            segments,
+            remarks,
+            style: Style::of(&segments.job().machine),
+            frame: segments.frame(),
+            relative: segments.job().placement.zero == Zero::Head,
             pages,
             line: Vec::with_capacity(CHUNK + 256),
             said: Remembered::default(),
@@ -119,7 +114,7 @@ impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
     }
 
     fn end_line(&mut self) -> io::Result<()> {
-        if self.program.job().machine.text.carriage_return {
+        if self.segments.job().machine.text.carriage_return {
             self.line.push(b'\r');
         }
         self.line.push(b'\n');
@@ -152,24 +147,24 @@ impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
 
     /// A comment line, in the style of the dialect.
     fn comment(&mut self, text: &str) -> io::Result<()> {
-        if self.comments == Comments::None {
+        if self.remarks.is_none() {
             return Ok(());
         }
         let (open, close) = self.style.comment;
         let room = self.style.longest - open.len() - close.len();
         self.line.extend_from_slice(open.as_bytes());
-        self.line.extend(header::harmless(text).take(room));
+        self.line.extend(harmless(text).take(room));
         self.line.extend_from_slice(close.as_bytes());
         self.end_line()
     }
 
     fn opening(&mut self) -> io::Result<()> {
-        let machine = &self.program.job().machine;
+        let machine = &self.segments.job().machine;
         if self.style.percent {
             self.code("%")?;
         }
         let part = self.paging.as_ref().filter(|p| p.number > 1).map(|paging| paging.number);
-        for line in header::lines(self.program, part) {
+        for line in self.remarks.map(|remarks| remarks.head(part)).unwrap_or_default() {
             self.comment(&line)?;
         }
         // Before anything else: the beam is off. Then what every number means.
@@ -226,7 +221,7 @@ impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
     fn closing(&mut self) -> io::Result<()> {
         self.comment("end: beam and air off")?;
         self.code(self.style.off())?;
-        let machine = &self.program.job().machine;
+        let machine = &self.segments.job().machine;
         if let Some(air) = machine.air.as_ref().filter(|_| self.said.air) {
             self.code(&air.off)?;
         }
@@ -272,25 +267,14 @@ impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
         }
         // What comes now belongs to the next stretch as little as to the last.
         self.end_page()?;
-        let job = self.program.job();
-        let planned = self.program.planned();
-        let (step, totals) = (&job.steps[of.step], &planned.totals.steps[of.step]);
+        let Some(remarks) = self.remarks else { return Ok(()) };
         if before.is_none_or(|before| before.step != of.step) {
-            self.comment(&format!(
-                "step {} of {}: {} - {}, {}, {} = {}",
-                of.step + 1,
-                job.steps.len(),
-                step.name,
-                step.make.name(),
-                step.speed(),
-                step.power(),
-                s_words(totals.s)
-            ))?;
+            self.comment(&remarks.step(of))?;
         }
         if of.path == 0 {
             return Ok(());
         }
-        let passes = step.passes.len();
+        let passes = self.segments.job().steps[of.step].passes.len();
         let by_path = of.pass == 0;
         let another = before.is_none_or(|before| {
             (before.step, before.pass) != (of.step, of.pass) || before.path == 0
@@ -300,29 +284,42 @@ impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
         }
         let repeat =
             if by_path && passes > 1 { format!(", {passes} passes") } else { String::new() };
-        let label = planned.segments().label(of);
-        self.comment(&format!("part {} of {}: {label}{repeat}", of.path, totals.paths))
+        let label = self.segments.label(of);
+        self.comment(&format!("part {} of {}: {label}{repeat}", of.path, remarks.paths(of)))
     }
 
     fn frequency(&mut self, hertz: f64) -> io::Result<()> {
         self.dark()?;
         self.said.frequency = Some(hertz);
-        let line = self.program.job().machine.text.frequency_line(hertz);
+        let line = self.segments.job().machine.text.frequency_line(hertz);
         line.map_or(Ok(()), |line| self.code(&line))
     }
 
     fn air(&mut self, on: bool) -> io::Result<()> {
         self.dark()?;
         self.said.air = on;
-        let air = self.program.job().machine.air.as_ref();
+        let air = self.segments.job().machine.air.as_ref();
         air.map_or(Ok(()), |air| self.code(if on { &air.on } else { &air.off }))
     }
 }
 
-/// S values as people read them: one, or from the lowest to the highest.
-#[must_use]
-pub(crate) fn s_words(s: Option<(f64, f64)>) -> String {
-    let (low, high) = s.unwrap_or_default();
-    let (low, high) = (plain(low, 1), plain(high, 1));
-    if low == high { format!("S{low}") } else { format!("S{low} to S{high}") }
+/// Text that no controller can mistake for anything: plain ASCII without comment ends and without
+/// the bytes that some controllers act upon wherever they stand.
+fn harmless(text: &str) -> impl Iterator<Item = u8> + '_ {
+    text.chars().map(|c| match c {
+        '(' | ')' | '!' | '?' | '~' | ';' | '*' => b'_',
+        ' '..='}' => c as u8,
+        _ => b'_',
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn comments_hold_nothing_that_a_controller_acts_upon() {
+        let text: Vec<u8> = harmless("Größe (60 %) !?~;\n\u{18}[x]").collect();
+        assert_eq!(String::from_utf8(text).unwrap(), "Gr__e _60 %_ ______[x]");
+    }
 }

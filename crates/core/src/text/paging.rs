@@ -1,10 +1,10 @@
 //! Cutting a program into files: only where the head travels, each file a program of its own.
 
-use super::{Comments, Remembered, Writer};
+use super::page::Pages;
+use super::{Remarks, Remembered, Writer};
+use crate::job::Job;
 use crate::job::machine::{Switch, Travel};
 use crate::mapping::Purpose;
-use crate::program::page::Pages;
-use crate::program::{Program, header};
 use crate::segment::{Feed, Origin, Way};
 use crate::source::Level;
 use std::io;
@@ -28,7 +28,7 @@ impl<P: Pages> Writer<'_, '_, P> {
         let (after, now) = (self.said, self.of);
         let needed = (stretch.len() + ROOM) as u64;
         if paging.bytes + needed > paging.largest {
-            if needed + header_bytes(self.program, self.comments) > paging.largest {
+            if needed + header_bytes(self.segments.job(), self.remarks) > paging.largest {
                 return Err(io::Error::other(format!(
                     "a stretch of {} bytes without travel is larger than a file may be (largest in [program] is {} bytes)",
                     stretch.len(),
@@ -61,7 +61,7 @@ impl<P: Pages> Writer<'_, '_, P> {
         }
         self.opening()?;
         self.beam_mode(before.follows.unwrap_or(false))?;
-        let job = self.program.job();
+        let job = self.segments.job();
         let step = self.of.map_or(0, |of| of.step);
         self.comment(&format!(
             "goes on with step {} of {}: {}",
@@ -88,7 +88,7 @@ impl<P: Pages> Writer<'_, '_, P> {
         if from == [0; 2] {
             return Ok(());
         }
-        let feed = match self.program.job().machine.travel {
+        let feed = match self.segments.job().machine.travel {
             Travel::Rapid => None,
             Travel::Feed(speed) => Feed::new(speed.0 * 60.0),
         };
@@ -126,11 +126,9 @@ impl<P: Pages> Writer<'_, '_, P> {
 const ROOM: usize = 800;
 
 /// About how many bytes the head of a file takes.
-fn header_bytes(program: &Program, comments: Comments) -> u64 {
-    let said: usize = match comments {
-        Comments::Full => header::lines(program, Some(99)).iter().map(|line| line.len() + 4).sum(),
-        Comments::None => 0,
-    };
-    let own: usize = program.job().machine.text.opening.iter().map(|line| line.len() + 2).sum();
+fn header_bytes(job: &Job, remarks: Option<&dyn Remarks>) -> u64 {
+    let head = remarks.map(|remarks| remarks.head(Some(99))).unwrap_or_default();
+    let said: usize = head.iter().map(|line| line.len() + 4).sum();
+    let own: usize = job.machine.text.opening.iter().map(|line| line.len() + 2).sum();
     (said + own + 200) as u64
 }

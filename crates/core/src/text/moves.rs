@@ -1,10 +1,10 @@
 //! Moves and what stands between them: focus, dwells, piercing.
 
 use super::Writer;
+use super::number::{push_feed, push_length, push_level, push_rounded};
+use super::page::Pages;
 use crate::job::machine::{FeedMode, Switch, Travel};
 use crate::mapping::Purpose;
-use crate::program::number::{push_feed, push_length, push_level, push_rounded};
-use crate::program::page::Pages;
 use crate::segment::{Feed, Micron, Way};
 use crate::source::Level;
 use std::io;
@@ -20,9 +20,9 @@ impl<P: Pages> Writer<'_, '_, P> {
         let from = std::mem::replace(&mut self.said.z, to);
         self.line.extend_from_slice(b"G0");
         push_length(&mut self.line, b'Z', if self.relative { to - from } else { to });
-        if let Travel::Feed(_) = self.program.job().machine.travel
+        if let Travel::Feed(_) = self.segments.job().machine.travel
             && self.style.travel_named
-            && let Some(z) = self.program.job().machine.z
+            && let Some(z) = self.segments.job().machine.z
         {
             // Where a travel move goes at the last feed it is told its own.
             if let Some(feed) = Feed::new(z.axis.top_speed * 60.0) {
@@ -63,7 +63,7 @@ impl<P: Pages> Writer<'_, '_, P> {
         }
         let inverse = self.frame.feed_mode() == FeedMode::InverseTime;
         let step = self.of.map_or(0, |of| of.step);
-        let speed = self.program.job().steps[step].speed().0 * 60.0;
+        let speed = self.segments.job().steps[step].speed().0 * 60.0;
         let feed = Feed::new(if inverse { 600.0 } else { speed });
         if self.said.feed != feed || inverse {
             self.said.feed = feed;

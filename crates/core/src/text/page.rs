@@ -24,7 +24,7 @@ pub trait Pages {
 }
 
 /// All of a program in one place.
-pub(super) struct One<'o, W>(pub(super) &'o mut W);
+pub(crate) struct One<'o, W>(pub(crate) &'o mut W);
 
 impl<W: Write> Pages for One<'_, W> {
     fn put(&mut self, bytes: &[u8]) -> io::Result<()> {

@@ -1,0 +1,85 @@
+//! Supply: when each line of a program reaches the controller's planner.
+//!
+//! A line goes over the cable when there is room for it in the controller's receive buffer; the
+//! controller works through so many lines a second; and its planner has room for a line's moves when
+//! enough of those before have run. Where the head has run everything that is known before the next
+//! line is there, it waits: the program is starved.
+
+use crate::job::machine::Supply as Rates;
+use std::collections::VecDeque;
+
+/// What has gone over the link so far.
+#[derive(Debug)]
+pub struct Supply {
+    /// Seconds for each line and each byte.
+    line_gap: f64,
+    byte_gap: f64,
+    /// Bytes that the controller holds unread.
+    buffer: usize,
+    /// When the cable is free again.
+    cable: f64,
+    /// When the last line was read.
+    read: f64,
+    /// Lines in the buffer: when each is read, and its bytes.
+    unread: VecDeque<(f64, usize)>,
+    held: usize,
+}
+
+impl Supply {
+    /// A link at rest; none where lines come as fast as they are wanted.
+    #[must_use]
+    pub fn new(rates: Rates) -> Option<Self> {
+        let gap = |rate: Option<f64>| rate.map_or(0.0, |rate| 1.0 / rate);
+        rates.is_limited().then(|| Self {
+            line_gap: gap(rates.lines_per_second),
+            byte_gap: gap(rates.bytes_per_second),
+            buffer: rates.buffer,
+            cable: 0.0,
+            read: 0.0,
+            unread: VecDeque::new(),
+            held: 0,
+        })
+    }
+
+    /// Sends lines of so many bytes each; there is room for what they say from `room` (s) on. When
+    /// the last of them is read, s.
+    pub(super) fn read(&mut self, lines: &Lines, room: f64) -> f64 {
+        for bytes in lines.sizes() {
+            while self.held + bytes >= self.buffer
+                && let Some((read, before)) = self.unread.pop_front()
+            {
+                self.cable = self.cable.max(read);
+                self.held -= before;
+            }
+            self.cable += *bytes as f64 * self.byte_gap;
+            self.read = self.cable.max(self.read + self.line_gap).max(room);
+            self.unread.push_back((self.read, *bytes));
+            self.held += bytes;
+        }
+        self.read
+    }
+}
+
+/// The bytes of the few lines that a move, or what stands between moves, is said in.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Lines {
+    sizes: [usize; Self::MOST],
+    count: usize,
+}
+
+impl Lines {
+    /// A pierce on a controller that keeps its power constant has as many.
+    const MOST: usize = 6;
+
+    /// Adds a line of so many bytes with its end. Were there ever more than a pierce has, the last
+    /// would count for all of those.
+    pub fn add(&mut self, bytes: usize) {
+        self.count = (self.count + 1).min(Self::MOST);
+        let size = &mut self.sizes[self.count - 1];
+        *size += bytes;
+    }
+
+    fn sizes(&self) -> impl Iterator<Item = &usize> {
+        self.sizes[..self.count].iter()
+    }
+}
