@@ -125,11 +125,7 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
         subtitle: job.machine.name.clone(),
         entries: entries(compiled, job),
         totals: vec![
-            format!(
-                "burn {} mm, beam off {} mm",
-                plain(totals.burn(), 0),
-                plain(totals.travel(), 0)
-            ),
+            format!("burn {} mm, travel {} mm", plain(totals.burn(), 0), plain(totals.travel(), 0)),
             format!("about {} in all", clock(totals.seconds())),
             totals.burnt.map_or_else(String::new, |r| {
                 planned.segments().frame().span(r, if object.is_some() { 1 } else { 2 })
