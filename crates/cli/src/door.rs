@@ -34,9 +34,12 @@ pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
 
 /// Reports a refusal as JSON where reports are.
 fn refused(message: Option<String>, problems: Vec<ProblemJson>, console: &Console) {
-    if console.json {
+    // One line: run reports one event a line.
+    if console.json
+        && let Ok(text) = serde_json::to_string(&RefusedJson { refused: message, problems })
+    {
         // A reader that has gone away needs no report.
-        let _ = console.json(&RefusedJson { refused: message, problems });
+        let _ = console.result(&text);
     }
 }
 

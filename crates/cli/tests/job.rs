@@ -1,5 +1,7 @@
 //! Jobs: plan and check, selection, and everything that is refused.
 
+#![allow(clippy::unwrap_used)] // helpers of tests
+
 mod common;
 use common::Bench;
 use serde_json::{Value, json};
@@ -50,6 +52,44 @@ fn the_fields_that_other_programs_rely_on() {
         plan["steps"].as_array().unwrap().iter().map(|s| s["seconds"].as_f64().unwrap()).sum();
     assert!((sum - plan["seconds"].as_f64().unwrap()).abs() < 0.01);
     assert_eq!(plan["extents_mm"]["min"], json!([20.0, 20.0]));
+}
+
+#[test]
+fn every_command_that_reports_tells_its_problems_in_json() {
+    let bench = Bench::new();
+    // Two squares nearer than the kerf: doubtful, and told by each.
+    bench.write(
+        "near.svg",
+        r#"<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="40mm" viewBox="0 0 60 40" fill="none"><rect id="a" x="5" y="5" width="20" height="20" stroke="red"/><rect id="b" x="25.3" y="5" width="20" height="20" stroke="red"/></svg>"#,
+    );
+    bench.write(
+        "near.kite.toml",
+        "tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"near.svg\"\n[[step]]\nname = \"cut\"\ntake = { stroke = \"red\" }\nmake = \"cut\"\nspeed = \"9 mm/s\"\npower = \"50 %\"\nkerf = \"0.4 mm\"\n",
+    );
+    for args in [
+        &["check", "near.kite.toml"][..],
+        &["plan", "near.kite.toml"],
+        &["emit", "near.kite.toml"],
+        &["draw", "near.kite.toml", "-o", "near.png"],
+    ] {
+        let told = &bench.json(args)["problems"];
+        assert_eq!(told[0]["code"], "kerf-bite", "{args:?}: {told}");
+        assert_eq!((&told[0]["file"], &told[0]["name"]), (&json!("near.kite.toml"), &json!("cut")));
+    }
+    // What is refused says why, on one line.
+    bench.change("near.kite.toml", "kerf", "deepest-bite = \"0 mm\"\nkerf");
+    for args in [
+        &["plan", "near.kite.toml", "--json"][..],
+        &["emit", "near.kite.toml", "--force", "--json"],
+        &["run", "near.kite.toml", "--to", "rig:max", "--json"],
+    ] {
+        let ran = bench.run(args);
+        assert_eq!((ran.status, ran.out.lines().count()), (1, 1), "{}", ran.out);
+        let told: Value = serde_json::from_str(&ran.out).unwrap();
+        assert_eq!(told["problems"][0]["severity"], "error", "{told}");
+    }
+    let ran = bench.run(&["plan", "near.kite.toml", "--only", "cuts", "--json"]);
+    assert!(serde_json::from_str::<Value>(&ran.out).is_ok(), "{}", ran.out);
 }
 
 #[test]

@@ -138,6 +138,12 @@ fn a_link_that_is_too_slow_is_told_and_counted() {
         agree_but_for(&bench, if link.ends_with(" 10") { 1.1 } else { 0.1 });
         let told = bench.codes(JOB).contains(&"starved".to_string());
         let plan = bench.json(&["plan", JOB]);
+        // The program read back takes as long as the job that it was made of.
+        bench.ok(&["emit", JOB, "-o", "p.nc"]);
+        let read = bench.json(&["read", "p.nc", "--machine", "bench-laser"]);
+        let (read, planned) =
+            (read["seconds"].as_f64().unwrap(), plan["seconds"].as_f64().unwrap());
+        assert!((read - planned).abs() < 0.01 * planned, "{read} {planned}");
         let number = |key: &str| plan["steps"][0][key].as_f64().unwrap();
         (told, number("seconds"), number("starved_seconds"))
     };

@@ -60,6 +60,10 @@ impl Supply {
     }
 }
 
+/// What stands round a line of 3-D-printer firmware: `N`, a number of five digits, a blank, `*` and a
+/// sum of three digits.
+pub const NUMBERED: usize = 11;
+
 /// The bytes of the few lines that a move, or what stands between moves, is said in.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Lines {

@@ -2,7 +2,7 @@
 
 use super::{Pages, Writer};
 use crate::job::machine::Dialect;
-use crate::motion::supply::Lines;
+use crate::motion::supply::{Lines, NUMBERED};
 use crate::segment::{Segment, Segments};
 use std::io;
 
@@ -22,10 +22,6 @@ impl Pages for Nowhere {
         Ok(())
     }
 }
-
-/// What stands round a line of 3-D-printer firmware: `N`, a number of five digits, a blank, `*` and a
-/// sum of three digits.
-const NUMBERED: usize = 11;
 
 /// Writes segments only to count them.
 pub(crate) struct Sizes<'p> {

@@ -22,6 +22,7 @@ use crate::mapping::frame::Frame;
 use crate::motion::course::{Circle, Course};
 use crate::motion::lift_seconds;
 use crate::motion::planner::{Block, Planner};
+use crate::motion::supply::{Lines, NUMBERED, Supply};
 use crate::quantity::{Speed, plain};
 pub use explain::Explainer;
 use modal::Modal;
@@ -64,6 +65,8 @@ pub struct Measure<'m> {
     zero_unsaid: bool,
     /// The last line that set an offset.
     offset_line: u32,
+    /// Lines that no move was made of yet.
+    lines: Lines,
 }
 
 /// Corner rounding when no machine says otherwise, mm.
@@ -85,7 +88,8 @@ impl<'m> Measure<'m> {
             planner: Planner::new(
                 machine.map_or(CORNER, |m| m.corner),
                 machine.and_then(|m| m.window),
-            ),
+            )
+            .supplied(machine.and_then(|m| Supply::new(m.supply))),
             words: Vec::new(),
             acts: Vec::new(),
             troubles: Troubles::new(file),
@@ -95,6 +99,7 @@ impl<'m> Measure<'m> {
             units_said: false,
             zero_unsaid: false,
             offset_line: 0,
+            lines: Lines::default(),
         }
     }
 
@@ -152,6 +157,7 @@ impl<'m> Measure<'m> {
         }
         self.units_said |=
             self.words.iter().any(|w| w.letter == b'G' && matches!(w.value, 20.0 | 21.0));
+        self.lines.add(sent(line) + if self.modal.printer { NUMBERED } else { 0 });
         let mut acts = std::mem::take(&mut self.acts);
         if let Err(error) = self.modal.line(&self.words, &mut acts) {
             self.troubles.not_understood(number, &error);
@@ -169,7 +175,7 @@ impl<'m> Measure<'m> {
             match act {
                 Act::Stop { seconds } => self.pause(number, seconds),
                 Act::Wait => {
-                    self.planner.stop();
+                    self.halt(number, 0.0);
                     if self.modal.lit() && !self.modal.follows_speed() {
                         self.troubles.lit_wait(number, self.modal.s);
                         self.hold_power(number);
@@ -181,9 +187,8 @@ impl<'m> Measure<'m> {
                     self.one_move(number, &m);
                 }
                 Act::Lift { from, to } => {
-                    self.planner.stop();
                     let seconds = self.machine.map_or(0.0, |m| lift_seconds(from, to, m));
-                    self.report.timeline.add(number, seconds);
+                    self.halt(number, seconds);
                     self.hold_height(number, to);
                     if self.modal.lit_lift() {
                         self.troubles.lit_lift(number, self.modal.s);
@@ -197,12 +202,22 @@ impl<'m> Measure<'m> {
         self.modal.end_line();
     }
 
-    fn pause(&mut self, number: u32, seconds: f64) {
+    /// The head comes to a halt, and stands for so long, s.
+    fn halt(&mut self, number: u32, seconds: f64) {
+        let timeline = &mut self.report.timeline;
+        self.planner.finish(&mut |line, planned| {
+            timeline.add(line, planned.seconds + planned.waits);
+        });
         self.planner.stop();
+        let lines = std::mem::take(&mut self.lines);
+        timeline.add(number, self.planner.rest(&lines, seconds) + seconds);
+    }
+
+    fn pause(&mut self, number: u32, seconds: f64) {
+        self.halt(number, seconds);
         if seconds <= 0.0 {
             return;
         }
-        self.report.timeline.add(number, seconds);
         if self.modal.lit() && !self.modal.follows_speed() {
             self.troubles.dwell_lit(number, seconds);
             self.hold_power(number);
@@ -333,9 +348,11 @@ impl<'m> Measure<'m> {
         match self.machine {
             Some(machine) => {
                 let planner = &mut self.planner;
+                let lines = &mut self.lines;
                 blocks(m, machine, length, |block| {
-                    planner.push(block, number, &mut |line, planned| {
-                        timeline.add(line, planned.seconds);
+                    let told = std::mem::take(lines);
+                    planner.push_told(block, told, number, &mut |line, planned| {
+                        timeline.add(line, planned.seconds + planned.waits);
                     });
                 });
             }
@@ -354,7 +371,9 @@ impl<'m> Measure<'m> {
     #[must_use]
     pub fn finish(mut self) -> Report {
         let timeline = &mut self.report.timeline;
-        self.planner.finish(&mut |line, planned| timeline.add(line, planned.seconds));
+        self.planner.finish(&mut |line, planned| {
+            timeline.add(line, planned.seconds + planned.waits);
+        });
         timeline.finish();
         let mut report = self.report;
         report.seconds = report.timeline.seconds();
@@ -397,6 +416,12 @@ impl<'m> Measure<'m> {
         report.problems = self.troubles.into_problems();
         report
     }
+}
+
+/// How many bytes of a line go over the cable, with its end: comments stay at home.
+fn sent(line: &[u8]) -> usize {
+    let end = line.iter().position(|byte| matches!(byte, b';' | b'(')).unwrap_or(line.len());
+    line[..end].trim_ascii().len() + 1
 }
 
 /// Takes a line apart; expressions only where there are any, which is seldom.
