@@ -15,7 +15,7 @@ const ENDING: &str = ".machine.toml";
 
 /// Where a profile comes from.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) enum From {
+pub(crate) enum ProfileOrigin {
     /// A file that was named, or lies beside the job.
     File(PathBuf),
     /// A file in the user's own folder.
@@ -24,7 +24,7 @@ pub(crate) enum From {
     Shipped,
 }
 
-impl From {
+impl ProfileOrigin {
     /// In words.
     pub(crate) fn words(&self) -> String {
         match self {
@@ -39,7 +39,7 @@ impl From {
 #[derive(Debug, Clone)]
 pub(crate) struct Found {
     pub(crate) name: String,
-    pub(crate) from: From,
+    pub(crate) from: ProfileOrigin,
     pub(crate) text: String,
 }
 
@@ -47,8 +47,8 @@ impl Found {
     /// What problems call it.
     fn shown(&self) -> String {
         match &self.from {
-            From::File(path) | From::Own(path) => path.display().to_string(),
-            From::Shipped => format!("{} (shipped)", self.name),
+            ProfileOrigin::File(path) | ProfileOrigin::Own(path) => path.display().to_string(),
+            ProfileOrigin::Shipped => format!("{} (shipped)", self.name),
         }
     }
 
@@ -78,21 +78,21 @@ pub(crate) fn find(name: &str, folder: &Path) -> Result<Found, Refusal> {
     if is_path(name) {
         let path = folder.join(name);
         let text = source::text(&path)?;
-        return found(From::File(path), text);
+        return found(ProfileOrigin::File(path), text);
     }
     let beside = folder.join(format!("{name}{ENDING}"));
     if beside.exists() {
         let text = source::text(&beside)?;
-        return found(From::File(beside), text);
+        return found(ProfileOrigin::File(beside), text);
     }
     if let Some(path) = own_folder().map(|own| own.join(format!("{name}{ENDING}")))
         && path.exists()
     {
         let text = source::text(&path)?;
-        return found(From::Own(path), text);
+        return found(ProfileOrigin::Own(path), text);
     }
     if let Some((_, text)) = shipped::MACHINES.iter().find(|(known, _)| *known == name) {
-        return found(From::Shipped, (*text).to_string());
+        return found(ProfileOrigin::Shipped, (*text).to_string());
     }
     let all: Vec<String> = all(folder).into_iter().map(|found| found.name).collect();
     let help = match nearest(name, all.iter().map(String::as_str)) {
@@ -106,13 +106,13 @@ pub(crate) fn find(name: &str, folder: &Path) -> Result<Found, Refusal> {
 
 /// Every profile that can be named from `folder`: what the name means there.
 pub(crate) fn all(folder: &Path) -> Vec<Found> {
-    let mut found = in_folder(folder, From::File);
+    let mut found = in_folder(folder, ProfileOrigin::File);
     if let Some(own) = own_folder() {
-        found.extend(in_folder(&own, From::Own));
+        found.extend(in_folder(&own, ProfileOrigin::Own));
     }
     found.extend(shipped::MACHINES.iter().map(|(name, text)| Found {
         name: (*name).to_string(),
-        from: From::Shipped,
+        from: ProfileOrigin::Shipped,
         text: (*text).to_string(),
     }));
     // The first of a name is the one that is meant.
@@ -121,7 +121,7 @@ pub(crate) fn all(folder: &Path) -> Vec<Found> {
     found
 }
 
-fn in_folder(folder: &Path, from: fn(PathBuf) -> From) -> Vec<Found> {
+fn in_folder(folder: &Path, from: fn(PathBuf) -> ProfileOrigin) -> Vec<Found> {
     let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
     let mut paths: Vec<PathBuf> =
         std::fs::read_dir(folder).into_iter().flatten().flatten().map(|e| e.path()).collect();

@@ -2,7 +2,7 @@
 
 use crate::geometry::Rect;
 use crate::job::Job;
-use crate::layout::{Ghost, Given, Sheet, lay_out};
+use crate::layout::{Given, Sheet, Underlay, lay_out};
 use crate::limits::{self, WithinLimits};
 use crate::problem::{Place, Problem, Problems, nearest};
 use crate::segment::Segments;
@@ -59,7 +59,7 @@ pub struct Compiled {
     /// Where the stock lies, mm from the bed's front left corner.
     pub stock: Option<Rect>,
     /// Bitmaps that were traced.
-    pub ghosts: Vec<Ghost>,
+    pub underlays: Vec<Underlay>,
     /// The chosen steps.
     pub steps: Vec<usize>,
     /// Everything doubtful that was found on the way.
@@ -80,7 +80,7 @@ pub fn compile<'a>(
     let made = after(toolpath::make(&sheet, job, &steps), &mut problems)?;
     problems.extend(made.problems);
     let (artwork_extents, stock) = (sheet.extents, sheet.stock);
-    let ghosts = sheet.ghosts;
+    let underlays = sheet.underlays;
     drop((sheet.shapes, sheet.images));
     let start = job.field().zero.to_point();
     let placed = mapping::place(order::arrange(made.paths, job, start), job);
@@ -95,7 +95,7 @@ pub fn compile<'a>(
         leftovers: made.leftovers,
         artwork_extents,
         stock,
-        ghosts,
+        underlays,
         steps,
         problems,
     })

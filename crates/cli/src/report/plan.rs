@@ -75,7 +75,7 @@ pub(crate) fn json(made: &Made) -> PlanJson {
         let full = made.job.machine.beam.full;
         StepJson {
             name: step.name.clone(),
-            make: step.make.name(),
+            make: step.operation.name(),
             shapes: made.compiled.taken[*number].count(),
             lines: lines(made, *number),
             passes: step.passes.len() as u32,
@@ -87,7 +87,7 @@ pub(crate) fn json(made: &Made) -> PlanJson {
             power_percent: [low, high].map(|s| micron(s / full * 100.0)),
             s: [micron(low), micron(high)],
             pierces: sums.pierces,
-            energy_j_per_mm: per_mm(sums).filter(|_| step.make.engrave().is_none()),
+            energy_j_per_mm: per_mm(sums).filter(|_| step.operation.engrave().is_none()),
             energy_j_per_mm2: per_mm2(step, sums),
         }
     };
@@ -138,7 +138,7 @@ fn per_mm(sums: &StepTotals) -> Option<f64> {
 
 /// Light in each mm² of engraved area, J, all passes: neighbouring lines share the area.
 fn per_mm2(step: &Step, sums: &StepTotals) -> Option<f64> {
-    let engrave = step.make.engrave()?;
+    let engrave = step.operation.engrave()?;
     let ways = if let Fill::Lines(lines) = &engrave.fill { lines.angles.len() } else { 1 };
     let times = (step.passes.len() * ways) as f64;
     per_mm(sums).map(|energy| energy / engrave.spacing() * times)
@@ -183,9 +183,9 @@ pub(crate) fn text(made: &Made) -> String {
     let mut out = format!("{} on {}\n", made.job.name, made.job.machine.name);
     let rows = made.compiled.steps.iter().map(|number| {
         let (step, sums) = (&made.job.steps[*number], &totals.steps[*number]);
-        let how = match step.make.engrave() {
+        let how = match step.operation.engrave() {
             Some(engrave) => format!("engrave, {} mm apart", plain(engrave.spacing(), 3)),
-            None => step.make.name().to_string(),
+            None => step.operation.name().to_string(),
         };
         let (low, high) = sums.s.unwrap_or_default();
         let full = made.job.machine.beam.full;

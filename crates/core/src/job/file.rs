@@ -1,7 +1,7 @@
 //! The job file as a whole.
 
 use super::machine::Machine;
-use super::reader::{Section, Sheet};
+use super::reader::{Section, SourceText};
 use super::{Job, Placement, Stock, StockSize, artwork, drawn, place, rotary, step};
 use crate::problem::{Problem, Problems};
 use crate::quantity::Length;
@@ -17,9 +17,9 @@ impl Request {
     /// Reads only which machine the job names; everything else is left for [`read`].
     #[must_use]
     pub fn of(text: &str) -> Self {
-        let sheet = Sheet::new("", text);
-        let table = sheet.parse();
-        let top = Section::new(&sheet, "the job", table.get_ref(), 0..0);
+        let source = SourceText::new("", text);
+        let table = source.parse();
+        let top = Section::new(&source, "the job", table.get_ref(), 0..0);
         Self { machine: top.text("machine").map(str::to_string) }
     }
 }
@@ -32,11 +32,11 @@ const TOLERANCE: f64 = 0.01;
 /// # Errors
 /// Everything in it that is wrong, each with its place and cure.
 pub fn read(file: &str, text: &str, machine: Machine) -> Result<Job, Problems> {
-    let sheet = Sheet::new(file, text);
-    let table = sheet.parse();
-    let top = Section::new(&sheet, "the job", table.get_ref(), 0..0);
+    let source = SourceText::new(file, text);
+    let table = source.parse();
+    let top = Section::new(&source, "the job", table.get_ref(), 0..0);
     let job = job(top, file, machine);
-    match (job, sheet.into_problems()) {
+    match (job, source.into_problems()) {
         (Some(job), problems) if !problems.refuse() => Ok(job),
         (_, problems) => Err(problems),
     }

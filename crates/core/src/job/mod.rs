@@ -20,14 +20,14 @@ pub use drawn::{Area, DrawnShape, Outline};
 pub use field::Field;
 pub use file::{Request, read};
 pub use machine::Machine;
-pub use place::{Anchor, Copies, Mark, Mirror, Placement, Size, Spacing, Spot, Zero};
+pub use place::{Anchor, Copies, Mirror, Placement, RegistrationMark, Size, Spacing, Spot, Zero};
 pub use rotary::{Hold, Keep, Round};
 pub use select::Take;
 pub use starter::starter;
 pub use step::{
     Advance, Bridges, Directions, Dither, Engrave, Every, Fill, Follow, Image, Islands, Lead,
-    LeadShape, Lines, Make, Order, Overlaps, Pass, PassesBy, Pierce, Ramp, RampEnd, Rings, Shade,
-    Shoulder, Side, Start, Step, Tone,
+    LeadShape, Lines, Operation, Order, Overlaps, Pass, PassesBy, Pierce, Ramp, RampEnd, Rings,
+    Shade, Shoulder, Side, Start, Step, Tone,
 };
 
 /// How large the stock is.

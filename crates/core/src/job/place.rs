@@ -105,7 +105,7 @@ pub struct Placement {
     /// How often everything is repeated.
     pub copies: Copies,
     /// Points of the drawing and where they were found on the bed; they decide instead of `at`.
-    pub marks: Vec<Mark>,
+    pub marks: Vec<RegistrationMark>,
 }
 
 impl Default for Placement {
@@ -131,7 +131,7 @@ pub enum Spot {
 
 /// A point of the drawing and where it is on the bed.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Mark {
+pub struct RegistrationMark {
     /// Where it is drawn.
     pub drawn: Spot,
     /// Where it was found, mm on the machine's axes.
@@ -189,7 +189,7 @@ pub(super) fn placement(section: Section<'_, '_>) -> Placement {
     let copies = section.section("copies").map_or(Copies::default(), copies);
     let sections = section.sections("mark");
     let spans: Vec<_> = sections.iter().map(|mark| mark.whole_span()).collect();
-    let marks: Vec<Mark> = sections.into_iter().enumerate().filter_map(mark).collect();
+    let marks: Vec<RegistrationMark> = sections.into_iter().enumerate().filter_map(mark).collect();
     let refuse = |message: &str, help: &str| {
         let span = spans.first().cloned().unwrap_or_default();
         section.report(Problem::error("marks", message, help), span);
@@ -220,7 +220,7 @@ pub(super) fn own_place(section: &Section<'_, '_>) -> Option<(Anchor, Point)> {
     Some((anchor.unwrap_or(ANCHORS[0].1), at?))
 }
 
-fn mark((n, mut section): (usize, Section<'_, '_>)) -> Option<Mark> {
+fn mark((n, mut section): (usize, Section<'_, '_>)) -> Option<RegistrationMark> {
     section.name = format!("mark {}", n + 1);
     let found = section.point("found", parse::<Length>);
     if !section.has("found") {
@@ -233,7 +233,7 @@ fn mark((n, mut section): (usize, Section<'_, '_>)) -> Option<Mark> {
             .missing("drawn", "drawn = [\"10 mm\", \"10 mm\"] on the page, or shape = \"its-id\"");
     }
     section.finish();
-    Some(Mark { drawn: shape.or(drawn)?, found: found? })
+    Some(RegistrationMark { drawn: shape.or(drawn)?, found: found? })
 }
 
 /// More copies than this along one side are taken for a mistake in a number or its unit.

@@ -13,13 +13,13 @@ use toml::de::{DeTable, DeValue};
 
 /// A text file that is being read, and the problems found in it so far.
 #[derive(Debug)]
-pub(super) struct Sheet<'t> {
+pub(super) struct SourceText<'t> {
     pub(super) file: &'t str,
     pub(super) text: &'t str,
     problems: RefCell<Problems>,
 }
 
-impl<'t> Sheet<'t> {
+impl<'t> SourceText<'t> {
     pub(super) fn new(file: &'t str, text: &'t str) -> Self {
         Self { file, text, problems: RefCell::new(Problems::new()) }
     }
@@ -55,7 +55,7 @@ fn first_line(message: &str) -> String {
 
 /// One table of the file while its keys are being asked for.
 pub(super) struct Section<'s, 't> {
-    pub(super) sheet: &'s Sheet<'t>,
+    pub(super) sheet: &'s SourceText<'t>,
     /// How people name it: `step 2 ("outline")`, `[place]`.
     pub(super) name: String,
     table: &'s DeTable<'t>,
@@ -65,7 +65,7 @@ pub(super) struct Section<'s, 't> {
 
 impl<'s, 't> Section<'s, 't> {
     pub(super) fn new(
-        sheet: &'s Sheet<'t>,
+        sheet: &'s SourceText<'t>,
         name: impl Into<String>,
         table: &'s DeTable<'t>,
         span: Range<usize>,

@@ -1,6 +1,6 @@
 //! Areas made out of shapes: combined, grown, shrunk.
 
-use super::Piece;
+use super::Unplaced;
 use crate::artwork::rings;
 use crate::geometry::region::{self, FillRule};
 use crate::geometry::{BezPath, Point, fit};
@@ -16,16 +16,16 @@ const FINE: f64 = 2e-3;
 /// # Errors
 /// Takes that find nothing or open shapes, and areas of which nothing is left.
 pub(super) fn outline(
-    pieces: &mut Vec<Piece>,
+    pieces: &mut Vec<Unplaced>,
     area: &Area,
     name: &str,
 ) -> Result<BezPath, Problem> {
-    let takes = |take: &[Take], piece: &Piece| {
+    let takes = |take: &[Take], piece: &Unplaced| {
         let open = fit::contours(&piece.shape.path, FINE).iter().any(|c| !c.closed);
         let info = ShapeInfo { shape: &piece.shape, open };
         take.iter().any(|take| take.holds(&info, false))
     };
-    let numbers = |take: &[Take], pieces: &[Piece]| -> Vec<usize> {
+    let numbers = |take: &[Take], pieces: &[Unplaced]| -> Vec<usize> {
         (0..pieces.len()).filter(|n| takes(take, &pieces[*n])).collect()
     };
     let first = numbers(&area.of, pieces);
@@ -55,7 +55,7 @@ pub(super) fn outline(
 
 /// What some pieces enclose together.
 fn united(
-    pieces: &[Piece],
+    pieces: &[Unplaced],
     which: &[usize],
     take: &[Take],
     name: &str,

@@ -1,6 +1,6 @@
 //! Shapes that the job draws itself.
 
-use super::{Piece, area};
+use super::{Unplaced, area};
 use crate::artwork::Fill;
 use crate::artwork::{FontSupply, Shape, Source, Stroke, outlines};
 use crate::geometry::region::FillRule;
@@ -18,12 +18,12 @@ const ACCURACY: f64 = 1e-4;
 /// # Errors
 /// Text without a font, and areas that cannot be made.
 pub(super) fn draw(
-    pieces: &mut Vec<Piece>,
+    pieces: &mut Vec<Unplaced>,
     job: &Job,
     fonts: &dyn FontSupply,
     problems: &mut Problems,
 ) -> Result<(), Problems> {
-    let drawing = hull(pieces.iter().map(Piece::bounds)).unwrap_or_default();
+    let drawing = hull(pieces.iter().map(Unplaced::bounds)).unwrap_or_default();
     let file: Arc<str> = job.file.as_str().into();
     // Each border goes round what was there before it.
     let mut around = drawing;
@@ -54,7 +54,7 @@ pub(super) fn draw(
             }
         };
         around = around.union(path.bounding_box());
-        pieces.push(Piece {
+        pieces.push(Unplaced {
             shape: shape(drawn, path),
             to_sheet: Affine::IDENTITY,
             artwork: None,

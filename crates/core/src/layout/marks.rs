@@ -1,6 +1,6 @@
 //! Registration: a drawing laid on marks that were found on the bed.
 
-use super::Piece;
+use super::Unplaced;
 use crate::geometry::{Affine, Point, Vec2};
 use crate::job::{Job, Spot};
 use crate::problem::Problem;
@@ -19,14 +19,14 @@ const LARGE_CHANGE: f64 = 0.05;
 ///
 /// # Errors
 /// Marks that name no shape, or lie on one point or one line.
-pub(super) fn to_bed(pieces: &[Piece], job: &Job) -> Result<(Affine, Problem), Problem> {
+pub(super) fn to_bed(pieces: &[Unplaced], job: &Job) -> Result<(Affine, Problem), Problem> {
     let field = job.field();
     let mut pairs: Vec<(Point, Point)> = Vec::new();
     for mark in &job.placement.marks {
         let drawn = match &mark.drawn {
             Spot::At(point) => *point,
             Spot::Shape(id) => {
-                let named = |piece: &&Piece| piece.shape.source.id.as_deref() == Some(id);
+                let named = |piece: &&Unplaced| piece.shape.source.id.as_deref() == Some(id);
                 let piece = pieces.iter().find(named).ok_or_else(|| {
                     let message =
                         format!("a mark names the shape \"{id}\", and no shape has that id");

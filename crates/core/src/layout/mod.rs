@@ -93,7 +93,7 @@ impl copies::Copied for LaidShape {
 
 /// A bitmap that was traced: shown faintly under its outlines.
 #[derive(Debug, Clone)]
-pub struct Ghost {
+pub struct Underlay {
     /// Carries its pixels to mm from the bed's front left corner.
     pub to_bed: Affine,
     /// The pixels.
@@ -112,12 +112,12 @@ pub struct Sheet {
     /// Where the stock lies, when the job says, mm from the bed's front left corner.
     pub stock: Option<Rect>,
     /// Bitmaps that were traced.
-    pub ghosts: Vec<Ghost>,
+    pub underlays: Vec<Underlay>,
 }
 
 /// A shape on its way to the bed.
 #[derive(Debug, Clone)]
-struct Piece {
+struct Unplaced {
     shape: Shape,
     /// Carries its curves to the sheet: sized and turned, not yet placed on the bed.
     to_sheet: Affine,
@@ -126,7 +126,7 @@ struct Piece {
     file: Arc<str>,
 }
 
-impl Piece {
+impl Unplaced {
     fn bounds(&self) -> Rect {
         use kurbo::Shape as _;
         (self.to_sheet * self.shape.path.clone()).bounding_box()
@@ -140,8 +140,8 @@ impl Piece {
 /// leave out.
 pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problems> {
     let mut problems = Problems::new();
-    let mut pieces: Vec<Piece> = Vec::new();
-    let mut ghosts = Vec::new();
+    let mut pieces: Vec<Unplaced> = Vec::new();
+    let mut underlays = Vec::new();
     let mut images: Vec<LaidImage> = Vec::new();
     for (n, (artwork, how)) in given.artworks.into_iter().zip(&job.artworks).enumerate() {
         let file: Arc<str> = artwork.file.as_str().into();
@@ -153,10 +153,11 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
                 return Err(problems);
             }
         };
-        ghosts.extend(content.traced.into_iter().map(|(to_mm, bitmap)| (to_sheet * to_mm, bitmap)));
+        underlays
+            .extend(content.traced.into_iter().map(|(to_mm, bitmap)| (to_sheet * to_mm, bitmap)));
         images
             .extend(content.images.into_iter().filter_map(|i| LaidImage::new(i, &file, to_sheet)));
-        pieces.extend(content.shapes.into_iter().map(|shape| Piece {
+        pieces.extend(content.shapes.into_iter().map(|shape| Unplaced {
             shape,
             to_sheet,
             artwork: Some(n),
@@ -164,7 +165,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         }));
     }
     drawn::draw(&mut pieces, job, given.fonts, &mut problems)?;
-    let mut bounds = pieces.par_iter().map(Piece::bounds).collect::<Vec<_>>();
+    let mut bounds = pieces.par_iter().map(Unplaced::bounds).collect::<Vec<_>>();
     bounds.extend(images.iter().map(LaidImage::bounds));
     let one = hull(bounds).unwrap_or_default();
     let run = match copies::planned(one, job, &mut problems) {
@@ -215,14 +216,14 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         StockSize::Fixed { width, depth } => place::stock(width, depth, job),
         StockSize::Round(margin) => extents.inflate(margin, margin),
     });
-    let ghosts = ghosts
+    let underlays = underlays
         .into_iter()
-        .map(|(to_sheet, bitmap)| Ghost { to_bed: to_bed * to_sheet, bitmap })
+        .map(|(to_sheet, bitmap)| Underlay { to_bed: to_bed * to_sheet, bitmap })
         .collect();
-    problems.clone().unless_refused((Sheet { shapes, images, extents, stock, ghosts }, problems))
+    problems.clone().unless_refused((Sheet { shapes, images, extents, stock, underlays }, problems))
 }
 
-fn lay(piece: Piece, to_bed: Affine, tolerance: f64) -> LaidShape {
+fn lay(piece: Unplaced, to_bed: Affine, tolerance: f64) -> LaidShape {
     let path = (to_bed * piece.to_sheet) * piece.shape.path.clone();
     let contours = crate::geometry::fit::contours(&path, tolerance);
     let open = contours.iter().any(|contour| !contour.closed);

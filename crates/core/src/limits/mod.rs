@@ -92,7 +92,7 @@ pub fn check(
                 format!("step \"{}\" asks for {}; the {axis} axis does only {} mm/s, so lines along it burn slower and deeper", step.name, step.fastest(), plain(slow, 2)),
                 "go no faster than the slower axis").at(place.clone()));
         }
-        if let Some(spacing) = step.make.engrave().map(Engrave::spacing)
+        if let Some(spacing) = step.operation.engrave().map(Engrave::spacing)
             && spacing < job.machine.beam.width * 0.999
         {
             problems.push(Problem::warning("dense-lines",

@@ -53,7 +53,7 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
                 .iter()
                 .try_for_each(|piece| self.go(Purpose::Burn, *piece, pace, power));
         }
-        let along = Along { ramp, power: how.power, length: way.length() };
+        let along = PowerProfile { ramp, power: how.power, length: way.length() };
         let mut breaks = along.breaks();
         breaks.extend(bridges.iter().flat_map(|(from, to)| [*from, *to]));
         breaks.sort_by(f64::total_cmp);
@@ -86,13 +86,13 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
 }
 
 /// Power along a way, by its ramps.
-struct Along<'a> {
+struct PowerProfile<'a> {
     ramp: &'a Ramp,
     power: Power,
     length: f64,
 }
 
-impl Along<'_> {
+impl PowerProfile<'_> {
     /// Places between which power is linear.
     fn breaks(&self) -> Vec<f64> {
         let Ramp { start, end, .. } = self.ramp;
@@ -134,7 +134,7 @@ mod tests {
     #[test]
     fn power_rises_from_the_start_and_falls_to_the_end() {
         let ramp = Ramp { slow: None, start: end(0.2, 2.0), end: end(0.1, 4.0) };
-        let along = Along { ramp: &ramp, power: Power(0.6), length: 20.0 };
+        let along = PowerProfile { ramp: &ramp, power: Power(0.6), length: 20.0 };
         let at = |place| along.power_at(place).0;
         assert!((at(0.0) - 0.2).abs() < 1e-12 && (at(1.0) - 0.4).abs() < 1e-12);
         assert!((at(2.0) - 0.6).abs() < 1e-12 && (at(10.0) - 0.6).abs() < 1e-12);
@@ -144,7 +144,7 @@ mod tests {
     #[test]
     fn ramps_that_meet_never_leave_their_own_range() {
         let ramp = Ramp { slow: None, start: end(0.2, 2.0), end: end(0.1, 4.0) };
-        let along = Along { ramp: &ramp, power: Power(0.6), length: 3.0 };
+        let along = PowerProfile { ramp: &ramp, power: Power(0.6), length: 3.0 };
         let breaks = along.breaks();
         for n in 0..=30 {
             let power = along.power_at(f64::from(n) / 10.0).0;

@@ -122,7 +122,7 @@ struct StepWalk {
 
 impl StepWalk {
     fn new(step: &Step, job: &Job) -> Self {
-        let follow = step.make.follow();
+        let follow = step.operation.follow();
         Self {
             step: step.clone(),
             pierce: follow.and_then(|follow| follow.pierce),

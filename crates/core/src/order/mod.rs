@@ -66,9 +66,9 @@ fn arrange_step(group: Vec<Toolpath>, step: &Step, start: Point) -> Vec<Toolpath
         }
         visits
     };
-    let rings = step.make.engrave().is_some_and(|e| matches!(e.fill, Fill::Rings(_)));
+    let rings = step.operation.engrave().is_some_and(|e| matches!(e.fill, Fill::Rings(_)));
     let outwards = matches!(
-        step.make.engrave().map(|e| &e.fill),
+        step.operation.engrave().map(|e| &e.fill),
         Some(Fill::Rings(rings)) if rings.outwards
     );
     let visits = if rings {

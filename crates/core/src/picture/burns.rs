@@ -3,8 +3,8 @@
 
 use super::detail::{Detail, thinning};
 use super::frame::View;
-use super::ghost;
 use super::palette::{DRAWN, step_colour};
+use super::underlay;
 use crate::artwork::Bitmap;
 use crate::geometry::{Affine, Contour, Piece, Vec2};
 use crate::job::Job;
@@ -130,7 +130,7 @@ pub(super) fn draw(
                 Burn::Rows(rows) => match rows.content() {
                     Content::Grid(grid) => {
                         let (bitmap, to_bed) = pixels(rows, grid);
-                        ghost::tinted(out, view, &bitmap, to_bed, colour);
+                        underlay::tinted(out, view, &bitmap, to_bed, colour);
                     }
                     Content::Spans(_) => {
                         thinned = thinned.max(push_rows(&mut data.rows, view, rows));

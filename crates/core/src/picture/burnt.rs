@@ -1,7 +1,7 @@
 //! What a beam did on a bed.
 
 use super::canvas::Canvas;
-use super::frame::{self, Ground, View, Zero};
+use super::frame::{self, Cross, Ground, View};
 use super::legend::{self, Legend, Signs};
 use super::scene::worth_showing;
 use crate::geometry::{Point, Rect};
@@ -38,7 +38,7 @@ pub fn burnt(
     facts: Vec<String>,
     canvas: Canvas,
 ) -> String {
-    let zero = Zero::from(machine);
+    let zero = Cross::from(machine);
     let origin = zero.at;
     let frame = Frame::flat(machine);
     let on_bed = |p: Point| frame.point([p.x, p.y]) + origin;

@@ -94,24 +94,24 @@ pub(super) struct Ground {
 
 /// Where the rulers count from, and which way.
 #[derive(Debug, Clone, Copy, Default)]
-pub(super) struct Zero {
+pub(super) struct Cross {
     pub(super) at: Vec2,
     pub(super) pointing: Pointing,
 }
 
-impl From<Field> for Zero {
+impl From<Field> for Cross {
     fn from(field: Field) -> Self {
         Self { at: field.zero, pointing: field.pointing }
     }
 }
 
-impl From<&Machine> for Zero {
+impl From<&Machine> for Cross {
     fn from(machine: &Machine) -> Self {
         Self { at: machine.bed.origin_offset(), pointing: machine.pointing }
     }
 }
 
-impl Zero {
+impl Cross {
     /// What the machine calls a place so far to the right of the zero.
     fn right(self, by: f64) -> f64 {
         let Vec2 { x, y } = self.pointing.to_machine(Vec2::new(by, 0.0));
@@ -225,7 +225,7 @@ fn grid(out: &mut String, view: &View) {
 }
 
 /// Rulers along the lower and left edge, in the machine's own coordinates (mm).
-pub(super) fn rulers(out: &mut String, view: &View, zero: Zero) {
+pub(super) fn rulers(out: &mut String, view: &View, zero: Cross) {
     let origin = zero.at;
     let step = round_step(view, 50.0);
     let small = step / 5.0;
@@ -257,7 +257,7 @@ pub(super) fn rulers(out: &mut String, view: &View, zero: Zero) {
 }
 
 /// The machine's origin: two arrows along its axes and a zero.
-pub(super) fn origin(out: &mut String, view: &View, zero: Zero) {
+pub(super) fn origin(out: &mut String, view: &View, zero: Cross) {
     let origin = zero.at;
     let at = view.px(origin.to_point());
     if !view.shown.inflate(1e-6, 1e-6).contains(origin.to_point()) {

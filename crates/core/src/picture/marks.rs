@@ -43,7 +43,7 @@ pub(super) fn draw(out: &mut String, view: &View, segments: &Segments, job: &Job
             continue;
         }
         let at = view.px(path.burn.ends().0);
-        let pierces = job.steps[path.step].make.follow().is_some_and(|f| f.pierce.is_some());
+        let pierces = job.steps[path.step].operation.follow().is_some_and(|f| f.pierce.is_some());
         if pierces {
             legend::pierce_point(out, at, colour);
         } else {

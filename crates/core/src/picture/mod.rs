@@ -10,7 +10,6 @@ mod canvas;
 mod curve;
 mod detail;
 mod frame;
-mod ghost;
 mod legend;
 mod marks;
 mod palette;
@@ -19,6 +18,7 @@ mod scene;
 mod show;
 mod trouble;
 mod turned;
+mod underlay;
 
 pub use burnt::{Mark, Words, burnt};
 pub use canvas::Canvas;

@@ -4,12 +4,12 @@ use super::burns;
 use super::canvas::Canvas;
 use super::detail::Detail;
 use super::frame::{self, Ground, View};
-use super::ghost;
 use super::legend::{self, Entry, Legend, Signs};
 use super::marks;
 use super::palette::TRAVEL;
 use super::show::{self, Show};
 use super::turned;
+use super::underlay;
 use crate::compile::Compiled;
 use crate::geometry::{Point, Rect, Vec2};
 use crate::job::{Fill, Job};
@@ -80,8 +80,8 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     let mut out = String::with_capacity(64 << 10);
     frame::open(&mut out, &view, &ground);
     out.push_str("<g clip-path=\"url(#plot)\">\n");
-    for ghost in &compiled.ghosts {
-        ghost::draw(&mut out, &view, ghost);
+    for underlay in &compiled.underlays {
+        underlay::draw(&mut out, &view, underlay);
     }
     if detail.travel {
         draw_travel(&mut out, &view, planned, origin);
@@ -150,7 +150,7 @@ fn entries(compiled: &Compiled, job: &Job) -> Vec<Entry> {
             1 => String::new(),
             n => format!(", {n} passes"),
         };
-        let how = step.make.engrave().map_or_else(String::new, |engrave| {
+        let how = step.operation.engrave().map_or_else(String::new, |engrave| {
             let what = match &engrave.fill {
                 Fill::Lines(_) => "lines",
                 Fill::Rings(_) => "rings",
@@ -162,7 +162,7 @@ fn entries(compiled: &Compiled, job: &Job) -> Vec<Entry> {
             step: *number,
             title: format!("{} {}", number + 1, step.name),
             lines: vec![
-                format!("{}{how}{passes}", step.make.name()),
+                format!("{}{how}{passes}", step.operation.name()),
                 format!("{}, {} = {}", step.speed(), step.power(), s_words(totals.s)),
                 format!("{} mm, {}", plain(totals.burn, 0), clock(totals.seconds)),
             ],

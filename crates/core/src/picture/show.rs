@@ -105,7 +105,7 @@ fn by_speed(
 
 /// Whether a row is left out because its neighbours lie closer than can be drawn apart.
 fn thinned_out(step: &Step, from: Point, piece: &Piece, scale: f64) -> bool {
-    let Some(engrave) = step.make.engrave() else { return false };
+    let Some(engrave) = step.operation.engrave() else { return false };
     let every = thinning(engrave.spacing() * scale) as i64;
     if every <= 1 {
         return false;

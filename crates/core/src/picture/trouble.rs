@@ -35,7 +35,7 @@ struct Subject<'a> {
     /// Page or bed.
     ground: Ground,
     /// Where the rulers' zero lies.
-    zero: frame::Zero,
+    zero: frame::Cross,
 }
 
 /// The trouble of a drawing, on its page.
@@ -52,7 +52,7 @@ pub fn drawing_trouble(artwork: &Artwork, problems: &Problems, canvas: Canvas) -
     let ground = Ground { bed: page, stock: None };
     let subtitle = format!("{}, on its page", artwork.format.name());
     let subject =
-        Subject { title: &artwork.file, subtitle, shapes, ground, zero: frame::Zero::default() };
+        Subject { title: &artwork.file, subtitle, shapes, ground, zero: frame::Cross::default() };
     draw(&subject, problems, canvas)
 }
 

@@ -68,7 +68,7 @@ const TOLD: f64 = 1.1;
 /// controller cannot see far enough ahead, or whose run-up is too short.
 fn too_slow(job: &Job, number: usize, totals: &StepTotals) -> Option<Problem> {
     let step = &job.steps[number];
-    let engrave = step.make.engrave()?;
+    let engrave = step.operation.engrave()?;
     let (seconds, asked) = totals.burning;
     if matches!(engrave.fill, Fill::Rings(_)) || seconds <= TOLD * asked || totals.burn <= 0.0 {
         return None;
@@ -103,7 +103,7 @@ fn without_effect(job: &Job, number: usize, totals: &StepTotals) -> Option<Probl
     let alone = step.passes.len() == 1 && step.ramp.start.is_none() && step.ramp.end.is_none();
     let burnt = totals.burnt_s?;
     let grey = step
-        .make
+        .operation
         .engrave()
         .is_some_and(|e| matches!(e.fill, Fill::Image(_)) || e.shoulder.is_some());
     if !alone || grey || burnt.1 - burnt.0 > job.machine.beam.level_step() * 0.5 {
@@ -153,7 +153,7 @@ fn starved(segments: &Segments, number: usize, totals: &StepTotals) -> Option<Pr
             limits.join(", "),
             clock(totals.starved)
         ),
-        if step.make.engrave().is_some() {
+        if step.operation.engrave().is_some() {
             "go slower, widen spacing, or let power follow the speed (follows-speed) so that no blot is burnt; a faster link, and lines-per-second in [link] if the controller does more"
         } else {
             "go slower, widen tolerance or leave slow out of ramp; a faster link, and lines-per-second in [link] if the controller does more"

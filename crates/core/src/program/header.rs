@@ -68,7 +68,7 @@ impl Remarks for Program {
             of.step + 1,
             job.steps.len(),
             step.name,
-            step.make.name(),
+            step.operation.name(),
             step.speed(),
             step.power(),
             s_words(totals.s)

@@ -45,7 +45,7 @@ pub fn steps(job: &Job, steps: &[usize]) -> Result<Problems, Problems> {
 /// Every power that a step can come to, with what asks for it; nothing where it is the step's own.
 fn powers(step: &Step) -> Vec<(String, Power)> {
     let mut all = Vec::new();
-    if let Some(pierce) = step.make.follow().and_then(|follow| follow.pierce) {
+    if let Some(pierce) = step.operation.follow().and_then(|follow| follow.pierce) {
         all.push(("pierce".into(), pierce.power));
     }
     for pass in 0..step.passes.len() {
@@ -73,7 +73,7 @@ fn moving(step: &Step, pass: usize) -> Vec<(String, Power)> {
     let which =
         if step.passes.len() > 1 { format!(" in pass {}", pass + 1) } else { String::new() };
     let mut all = Vec::new();
-    let image = step.make.engrave().and_then(|engrave| match &engrave.fill {
+    let image = step.operation.engrave().and_then(|engrave| match &engrave.fill {
         Fill::Image(image) => Some(image),
         _ => None,
     });
@@ -86,10 +86,10 @@ fn moving(step: &Step, pass: usize) -> Vec<(String, Power)> {
     }
     let from = image.and_then(|image| image.power_from);
     all.extend(from.map(|from| (format!("power-from in image{which}"), Power(from.0 * share))));
-    if let Some(shoulder) = step.make.engrave().and_then(|engrave| engrave.shoulder) {
+    if let Some(shoulder) = step.operation.engrave().and_then(|engrave| engrave.shoulder) {
         all.push((format!("from in shoulder{which}"), Power(shoulder.from.0 * share)));
     }
-    let bridges = step.make.follow().and_then(|follow| follow.bridges);
+    let bridges = step.operation.follow().and_then(|follow| follow.bridges);
     if let Some(power) = bridges.and_then(|bridges| bridges.power) {
         all.push(("power across bridges".into(), power));
     }

@@ -1,6 +1,6 @@
 //! Which area a step engraves: inside shapes or outside them, grown, bounded.
 
-use super::{Setting, step_place};
+use super::{EngraveContext, step_place};
 use crate::geometry::region::{self, Combine, FillRule};
 use crate::geometry::{Point, Rect};
 use crate::job::{Engrave, Overlaps};
@@ -47,8 +47,11 @@ pub(super) fn enclosed(shapes: &[&LaidShape], tolerance: f64) -> Vec<Vec<Point>>
 ///
 /// # Errors
 /// Nothing that bounds an outside, and areas of which nothing is left.
-pub(super) fn ground(shapes: &[&LaidShape], setting: &Setting<'_>) -> Result<Ground, Problem> {
-    let Setting { engrave, job, step, .. } = setting;
+pub(super) fn ground(
+    shapes: &[&LaidShape],
+    context: &EngraveContext<'_>,
+) -> Result<Ground, Problem> {
+    let EngraveContext { engrave, job, step, .. } = context;
     let fail = |code, message: String, help: &str| {
         Err(Problem::error(code, message, help).at(step_place(job, step)))
     };
@@ -64,15 +67,15 @@ pub(super) fn ground(shapes: &[&LaidShape], setting: &Setting<'_>) -> Result<Gro
     };
     let drawn = region::grown(&drawn, engrave.grow, job.tolerance / 2.0);
     let bound = if !engrave.boundary.is_empty() {
-        open_shapes(setting.bounds, setting)?;
-        let bound = enclosed(setting.bounds, job.tolerance);
+        open_shapes(context.bounds, context)?;
+        let bound = enclosed(context.bounds, job.tolerance);
         if bound.is_empty() {
             let message = format!("step \"{}\" finds no closed shape for its boundary", step.name);
             return fail("no-boundary", message, "correct boundary, or take it out");
         }
         Some(bound)
     } else if engrave.outside {
-        let Some(stock) = setting.stock else {
+        let Some(stock) = context.stock else {
             let message = format!(
                 "step \"{}\" engraves outside its shapes, and nothing says how far",
                 step.name
@@ -114,7 +117,10 @@ fn corners(r: Rect) -> Vec<Point> {
 }
 
 /// Refuses open shapes: they enclose nothing.
-pub(super) fn open_shapes(shapes: &[&LaidShape], setting: &Setting<'_>) -> Result<(), Problem> {
+pub(super) fn open_shapes(
+    shapes: &[&LaidShape],
+    context: &EngraveContext<'_>,
+) -> Result<(), Problem> {
     let open: Vec<_> = shapes.iter().filter(|laid| laid.open).collect();
     let Some(first) = open.first() else { return Ok(()) };
     let names: Vec<_> = open.iter().map(|laid| with_gap(laid)).collect();
@@ -123,7 +129,7 @@ pub(super) fn open_shapes(shapes: &[&LaidShape], setting: &Setting<'_>) -> Resul
         "open-shape",
         format!(
             "step \"{}\" engraves, but {} not closed: {}",
-            setting.step.name,
+            context.step.name,
             are(open.len()),
             few(&names, 8)
         ),

@@ -1,9 +1,9 @@
 //! Engraving by parallel lines.
 
 use super::area::{self, Ground};
-use super::rows::{Rows, Walk, run_up};
+use super::rows::{RowOrder, Rows, run_up};
 use super::wrap::closing_spacing;
-use super::{Setting, shoulder};
+use super::{EngraveContext, shoulder};
 use crate::geometry::region::{self, FillRule};
 use crate::geometry::scan::{Area, scan};
 use crate::geometry::{Affine, Point};
@@ -24,13 +24,13 @@ const MOST_CROSSINGS: f64 = 2e7;
 pub(super) fn fill(
     shapes: &[&LaidShape],
     lines: &Lines,
-    setting: &Setting<'_>,
+    context: &EngraveContext<'_>,
     problems: &mut Problems,
 ) -> Result<Vec<Rows>, Problem> {
-    area::open_shapes(shapes, setting)?;
-    let tolerance = setting.job.tolerance;
+    area::open_shapes(shapes, context)?;
+    let tolerance = context.job.tolerance;
     let simple =
-        area::is_plain(setting.engrave) && lines.inset == 0.0 && lines.islands == Islands::Together;
+        area::is_plain(context.engrave) && lines.inset == 0.0 && lines.islands == Islands::Together;
     let mut made = Vec::new();
     if simple {
         let areas: Vec<Area> = shapes
@@ -38,25 +38,25 @@ pub(super) fn fill(
             .map(|laid| Area { rings: area::flat(laid, tolerance), rule: area::rule(laid) })
             .collect();
         for angle in &lines.angles {
-            made.extend(one_way(&areas, *angle, lines, None, setting)?);
+            made.extend(one_way(&areas, *angle, lines, None, context)?);
         }
         return Ok(made);
     }
-    let mut ground = area::ground(shapes, setting)?;
+    let mut ground = area::ground(shapes, context)?;
     if lines.inset > 0.0 {
         ground.rings = region::grown(&ground.rings, -lines.inset, tolerance / 2.0);
         if ground.rings.is_empty() {
             let message = format!(
                 "step \"{}\": an inset of {} mm leaves no area",
-                setting.step.name,
+                context.step.name,
                 plain(lines.inset, 3)
             );
             let problem = Problem::error("no-area", message, "make inset smaller");
-            return Err(problem.at(setting.place()));
+            return Err(problem.at(context.place()));
         }
     }
-    let shoulder = &setting.engrave.shoulder;
-    let shoulder = shoulder.as_ref().map(|how| shoulder::bands(&ground, how, setting, problems));
+    let shoulder = &context.engrave.shoulder;
+    let shoulder = shoulder.as_ref().map(|how| shoulder::bands(&ground, how, context, problems));
     let parts = match lines.islands {
         Islands::Together => vec![ground.rings.clone()],
         Islands::OneByOne => islands(&ground),
@@ -64,7 +64,7 @@ pub(super) fn fill(
     for part in parts {
         let areas = [Area { rings: part, rule: FillRule::NonZero }];
         for angle in &lines.angles {
-            made.extend(one_way(&areas, *angle, lines, shoulder.as_ref(), setting)?);
+            made.extend(one_way(&areas, *angle, lines, shoulder.as_ref(), context)?);
         }
     }
     Ok(made)
@@ -97,9 +97,9 @@ fn one_way(
     angle: f64,
     lines: &Lines,
     bands: Option<&shoulder::Bands>,
-    setting: &Setting<'_>,
+    context: &EngraveContext<'_>,
 ) -> Result<Option<Rows>, Problem> {
-    let (step, job) = (setting.step, setting.job);
+    let (step, job) = (context.step, context.job);
     let to_frame = Affine::rotate(-angle);
     let turned = |rings: &[Vec<Point>]| -> Vec<Vec<Point>> {
         rings.iter().map(|ring| ring.iter().map(|p| to_frame * *p).collect()).collect()
@@ -116,9 +116,9 @@ fn one_way(
     };
     let (low, high) = (heights(f64::min, f64::MAX), heights(f64::max, f64::MIN));
     let climb: f64 = areas.iter().flat_map(|a| &a.rings).map(|ring| climb(ring)).sum();
-    too_many(climb / spacing, setting)?;
+    too_many(climb / spacing, context)?;
     let advance = if lines.angles.first() == Some(&angle) { lines.advance } else { None };
-    let mut walk = Walk::new(angle, spacing, advance);
+    let mut walk = RowOrder::new(angle, spacing, advance);
     let rows = walk.fill(low, high);
     walk.directions = lines.directions;
     walk.offset = lines.offset;
@@ -131,7 +131,7 @@ fn one_way(
         }
         Some(bands) => {
             let climb = climb_of(&bands.inner) + climb;
-            too_many(climb / spacing, setting)?;
+            too_many(climb / spacing, context)?;
             let inner: Vec<Area> = bands
                 .inner
                 .iter()
@@ -148,16 +148,16 @@ fn climb_of(areas: &[Vec<Vec<Point>>]) -> f64 {
 }
 
 /// Refuses more lines than anyone could mean.
-pub(super) fn too_many(crossings: f64, setting: &Setting<'_>) -> Result<(), Problem> {
+pub(super) fn too_many(crossings: f64, context: &EngraveContext<'_>) -> Result<(), Problem> {
     if crossings <= MOST_CROSSINGS {
         return Ok(());
     }
     let message = format!(
         "step \"{}\" would engrave more than {:.0} million lines",
-        setting.step.name,
+        context.step.name,
         crossings / 2e6
     );
-    Err(Problem::error("too-many-lines", message, "check spacing and its unit").at(setting.place()))
+    Err(Problem::error("too-many-lines", message, "check spacing and its unit").at(context.place()))
 }
 
 /// How far a ring goes up and down in all: what its number of crossings is proportional to.

@@ -16,7 +16,7 @@ mod shoulder;
 mod wrap;
 
 use crate::geometry::{Point, Rect};
-use crate::job::{Engrave, Fill, Job, Make, Step};
+use crate::job::{Engrave, Fill, Job, Operation, Step};
 use crate::layout::{LaidImage, LaidShape, Sheet};
 use crate::problem::{Place, Problem, Problems};
 use line::Line;
@@ -94,7 +94,7 @@ pub struct Toolpaths {
 }
 
 /// What a step that engraves may use.
-struct Setting<'a> {
+struct EngraveContext<'a> {
     step: &'a Step,
     engrave: &'a Engrave,
     job: &'a Job,
@@ -103,7 +103,7 @@ struct Setting<'a> {
     bounds: &'a [&'a LaidShape],
 }
 
-impl Setting<'_> {
+impl EngraveContext<'_> {
     fn place(&self) -> Place {
         step_place(self.job, self.step)
     }
@@ -127,12 +127,12 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
         }
         let shapes: Vec<&LaidShape> = own.shapes.iter().map(|n| &sheet.shapes[*n]).collect();
         let images: Vec<&LaidImage> = own.images.iter().map(|n| &sheet.images[*n]).collect();
-        let made = match &step.make {
-            Make::Cut(follow) | Make::Score(follow) => {
+        let made = match &step.operation {
+            Operation::Cut(follow) | Operation::Score(follow) => {
                 report::lines(&shapes, step, job, &mut problems);
                 report::unknown_ids(&shapes, step, job, &mut problems);
                 let kindred = select::kindred(sheet, job, step, &taken);
-                let setting = follow::Setting {
+                let context = follow::FollowContext {
                     number,
                     step,
                     follow,
@@ -141,12 +141,13 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
                     ground: sheet.stock.unwrap_or_else(|| job.field().rect),
                 };
                 refuse_images(&images, step, job)
-                    .map(|()| follow::toolpaths(&shapes, &setting, &mut problems))
+                    .map(|()| follow::toolpaths(&shapes, &context, &mut problems))
             }
-            Make::Engrave(engrave) => {
+            Operation::Engrave(engrave) => {
                 let bounds = select::bounds(sheet, engrave);
-                let setting = Setting { step, engrave, job, stock: sheet.stock, bounds: &bounds };
-                engraved(number, &shapes, &images, &setting, &mut problems)
+                let context =
+                    EngraveContext { step, engrave, job, stock: sheet.stock, bounds: &bounds };
+                engraved(number, &shapes, &images, &context, &mut problems)
             }
         };
         match made {
@@ -164,33 +165,33 @@ fn engraved(
     number: usize,
     shapes: &[&LaidShape],
     images: &[&LaidImage],
-    setting: &Setting<'_>,
+    context: &EngraveContext<'_>,
     problems: &mut Problems,
 ) -> Result<Vec<Toolpath>, Problem> {
-    let step = setting.step;
+    let step = context.step;
     let path = |text: &str, parent, burn| {
         let name = Arc::new(Name { id: None, text: text.into() });
         Toolpath { step: number, name, parent, burn }
     };
-    if let Fill::Image(how) = &setting.engrave.fill {
-        refuse_shapes(shapes, step, setting.job)?;
+    if let Fill::Image(how) = &context.engrave.fill {
+        refuse_shapes(shapes, step, context.job)?;
         let mut made = Vec::new();
         for laid in images {
-            match image::rows(laid, how, setting)? {
+            match image::rows(laid, how, context)? {
                 Some(rows) => made.push(path(&laid.label(), None, Burn::Rows(rows))),
-                None => problems.push(report::blank(laid, step, setting.job)),
+                None => problems.push(report::blank(laid, step, context.job)),
             }
         }
         return Ok(made);
     }
-    refuse_images(images, step, setting.job)?;
-    match &setting.engrave.fill {
+    refuse_images(images, step, context.job)?;
+    match &context.engrave.fill {
         Fill::Lines(lines) => {
-            let rows = hatch::fill(shapes, lines, setting, problems)?;
+            let rows = hatch::fill(shapes, lines, context, problems)?;
             Ok(rows.into_iter().map(|rows| path(&step.name, None, Burn::Rows(rows))).collect())
         }
         Fill::Rings(how) => {
-            let rings = rings::rings(shapes, how, setting)?;
+            let rings = rings::rings(shapes, how, context)?;
             let one =
                 |(contour, parent)| path(&step.name, parent, Burn::Line(Line::plain(contour)));
             Ok(rings.into_iter().map(one).collect())

@@ -2,7 +2,7 @@
 
 use super::{Taken, step_place};
 use crate::artwork::trouble::lines::{self, Lined};
-use crate::job::{Job, Make, Order, Step};
+use crate::job::{Job, Operation, Order, Step};
 use crate::layout::{LaidImage, LaidShape, Sheet};
 use crate::problem::{Problem, Problems, count, few, nearest};
 use std::collections::BTreeSet;
@@ -21,12 +21,12 @@ pub(super) fn lines(shapes: &[&LaidShape], step: &Step, job: &Job, problems: &mu
     let lined: Vec<&Lined<'_>> = lined.iter().collect();
     let name = &step.name;
     let twice = |length: &str, _| format!("step \"{name}\" burns {length} mm of line twice");
-    let shared = step.make.follow().is_some_and(|follow| follow.shared_edges);
+    let shared = step.operation.follow().is_some_and(|follow| follow.shared_edges);
     let mut found: Vec<Problem> = Vec::new();
     if !shared {
         found.extend(lines::double_lines(&lined, twice));
     }
-    if step.make.is_cut() {
+    if step.operation.is_cut() {
         found.extend(lines::crossing_lines(&lined, &format!("step \"{name}\" cuts: ")));
     }
     found.extend(lines::fine_details(&lined, job.machine.beam.width));
@@ -91,7 +91,7 @@ pub(super) fn leftovers(
 ) -> Vec<String> {
     let used: BTreeSet<usize> = taken.iter().flat_map(|t| t.shapes.iter().copied()).collect();
     let bounds = |laid: &LaidShape| {
-        let engraves = job.steps.iter().filter_map(|step| step.make.engrave());
+        let engraves = job.steps.iter().filter_map(|step| step.operation.engrave());
         engraves.flat_map(|e| &e.boundary).any(|take| take.holds(&laid.info(), false))
     };
     let left: Vec<&LaidShape> = sheet
@@ -137,8 +137,8 @@ pub(super) fn unused_fills(sheet: &Sheet, job: &Job, taken: &[Taken], problems: 
     let mut engraved: BTreeSet<usize> = BTreeSet::new();
     let mut followed_only: BTreeSet<usize> = BTreeSet::new();
     for (step, taken) in job.steps.iter().zip(taken) {
-        match step.make {
-            Make::Engrave(_) => engraved.extend(taken.shapes.iter().copied()),
+        match step.operation {
+            Operation::Engrave(_) => engraved.extend(taken.shapes.iter().copied()),
             _ => followed_only.extend(taken.shapes.iter().copied()),
         }
     }
@@ -165,9 +165,9 @@ pub(super) fn unused_fills(sheet: &Sheet, job: &Job, taken: &[Taken], problems: 
 
 /// Warns of engraving after cutting.
 pub(super) fn cut_before_engrave(job: &Job, problems: &mut Problems) {
-    let first_cut = job.steps.iter().position(|s| s.make.is_cut());
-    let after =
-        first_cut.and_then(|n| job.steps[n..].iter().find(|s| matches!(s.make, Make::Engrave(_))));
+    let first_cut = job.steps.iter().position(|s| s.operation.is_cut());
+    let after = first_cut
+        .and_then(|n| job.steps[n..].iter().find(|s| matches!(s.operation, Operation::Engrave(_))));
     if let (Some(cut), Some(engrave)) = (first_cut, after) {
         problems.push(
             Problem::warning(

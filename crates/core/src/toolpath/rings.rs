@@ -1,6 +1,6 @@
 //! Engraving by rings: lines that follow the outline, one inside the other, until nothing is left.
 
-use super::Setting;
+use super::EngraveContext;
 use super::area;
 use crate::geometry::middle::{Smallest, middle_lines};
 use crate::geometry::nesting::parents;
@@ -48,21 +48,21 @@ const MOST_POINTS: f64 = 2e7;
 pub(super) fn rings(
     shapes: &[&LaidShape],
     how: &Rings,
-    setting: &Setting<'_>,
+    context: &EngraveContext<'_>,
 ) -> Result<Vec<(Contour, Option<usize>)>, Problem> {
-    area::open_shapes(shapes, setting)?;
-    let ground = area::ground(shapes, setting)?;
-    let tolerance = setting.job.tolerance / 2.0;
-    too_many(&ground.rings, how, setting)?;
+    area::open_shapes(shapes, context)?;
+    let ground = area::ground(shapes, context)?;
+    let tolerance = context.job.tolerance / 2.0;
+    too_many(&ground.rings, how, context)?;
     let Fill { rings, middles } = fill(ground.rings, how, tolerance);
     if rings.is_empty() && middles.is_empty() {
         let message = format!(
             "step \"{}\": the area is too narrow for a ring {} mm inside it",
-            setting.step.name,
+            context.step.name,
             plain(how.inset, 3)
         );
         let problem = Problem::error("no-area", message, "make inset or spacing smaller");
-        return Err(problem.at(setting.place()));
+        return Err(problem.at(context.place()));
     }
     let count = rings.len();
     let all: Vec<Polygon> = rings.into_iter().chain(middles).map(Polygon::new).collect();
@@ -165,7 +165,11 @@ fn left_over(
 
 /// Refuses more rings than anyone could mean: as many as fit into half the narrower side, each with
 /// at most the points of the outline.
-fn too_many(rings: &[Vec<Point>], how: &Rings, setting: &Setting<'_>) -> Result<(), Problem> {
+fn too_many(
+    rings: &[Vec<Point>],
+    how: &Rings,
+    context: &EngraveContext<'_>,
+) -> Result<(), Problem> {
     let points = || rings.iter().flatten().map(|p| Rect::from_points(*p, *p));
     let bounds = points().reduce(|a, b| a.union(b)).unwrap_or_default();
     let count = bounds.width().min(bounds.height()) / 2.0 / how.spacing;
@@ -175,10 +179,10 @@ fn too_many(rings: &[Vec<Point>], how: &Rings, setting: &Setting<'_>) -> Result<
     }
     let message = format!(
         "step \"{}\" would engrave up to {:.0} rings one inside the other",
-        setting.step.name, count
+        context.step.name, count
     );
     let problem = Problem::error("too-many-lines", message, "check spacing and its unit");
-    Err(problem.at(setting.place()))
+    Err(problem.at(context.place()))
 }
 
 /// A ring without the points that lie within `tolerance` mm of the line that is drawn without them.

@@ -10,7 +10,7 @@ use std::sync::Arc;
 
 /// How rows lie and how they are walked.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Walk {
+pub struct RowOrder {
     /// Unit vector along the rows.
     pub along: Vec2,
     /// Height of row 0 in the frame of the rows, mm.
@@ -27,7 +27,7 @@ pub struct Walk {
     pub offset: f64,
 }
 
-impl Walk {
+impl RowOrder {
     /// For rows at `angle` radians. Left to itself, the advance is upwards, or rightwards for rows
     /// that run away from the operator.
     #[must_use]
@@ -97,7 +97,7 @@ pub enum Content {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Rows {
     /// How they lie and are walked.
-    pub walk: Walk,
+    pub walk: RowOrder,
     content: Content,
     /// Power of each level in the first pass, as a share of full; level 0 is dark.
     powers: Arc<[f64; 256]>,
@@ -139,7 +139,7 @@ impl Row<'_> {
 impl Rows {
     /// Rows of stretches, ascending by row; none when there are no stretches.
     pub(super) fn of_spans(
-        walk: Walk,
+        walk: RowOrder,
         mut spans: Vec<Span>,
         powers: Arc<[f64; 256]>,
     ) -> Option<Self> {
@@ -152,14 +152,14 @@ impl Rows {
     }
 
     /// Rows of pixels; none when all of them are blank.
-    pub(super) fn of_grid(walk: Walk, grid: Grid, powers: Arc<[f64; 256]>) -> Option<Self> {
+    pub(super) fn of_grid(walk: RowOrder, grid: Grid, powers: Arc<[f64; 256]>) -> Option<Self> {
         let runs = |row: &[u8]| row.chunk_by(|a, b| a == b).filter(|run| run[0] > 0).count();
         let stretches = grid.levels.chunks(grid.width).map(runs).sum();
         Self::new(walk, Content::Grid(grid), powers, stretches)
     }
 
     fn new(
-        walk: Walk,
+        walk: RowOrder,
         content: Content,
         powers: Arc<[f64; 256]>,
         stretches: usize,

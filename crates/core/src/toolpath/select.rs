@@ -1,6 +1,6 @@
 //! What every step takes of the sheet.
 
-use crate::job::{Engrave, Job, Make, Step};
+use crate::job::{Engrave, Job, Operation, Step};
 use crate::layout::{LaidShape, Sheet};
 use std::collections::BTreeSet;
 
@@ -65,8 +65,8 @@ pub(super) fn kindred<'s>(
 ) -> Vec<&'s LaidShape> {
     let alike = |other: &Step| {
         matches!(
-            (&step.make, &other.make),
-            (Make::Cut(_), Make::Cut(_)) | (Make::Score(_), Make::Score(_))
+            (&step.operation, &other.operation),
+            (Operation::Cut(_), Operation::Cut(_)) | (Operation::Score(_), Operation::Score(_))
         )
     };
     let all: BTreeSet<usize> = job

@@ -1,8 +1,8 @@
 //! Shoulders: power that rises with the true distance from the edge of the drawing.
 
-use super::Setting;
+use super::EngraveContext;
 use super::area::Ground;
-use super::rows::Walk;
+use super::rows::RowOrder;
 use crate::geometry::Point;
 use crate::geometry::region::{self, Combine};
 use crate::geometry::scan::{Area, Span, scan};
@@ -26,21 +26,21 @@ pub(super) struct Bands {
 pub(super) fn bands(
     ground: &Ground,
     how: &Shoulder,
-    setting: &Setting<'_>,
+    context: &EngraveContext<'_>,
     problems: &mut Problems,
 ) -> Bands {
-    let beam = &setting.job.machine.beam;
-    let full = setting.step.power().0;
+    let beam = &context.job.machine.beam;
+    let full = context.step.power().0;
     // A band for each level of the source that lies between, and no narrower than half a spot.
     let levels = ((full - how.from.0).abs() * beam.full / beam.level_step()).round();
     let fine = (how.over / (beam.width / 2.0)).ceil();
     let count = (levels.min(fine).max(1.0) as usize).min(MOST_BANDS);
-    let tolerance = setting.job.tolerance / 2.0;
+    let tolerance = context.job.tolerance / 2.0;
     let inner: Vec<Vec<Vec<Point>>> = (1..=count)
         .into_par_iter()
         .map(|n| {
             let distance = how.over * n as f64 / count as f64;
-            if setting.engrave.outside {
+            if context.engrave.outside {
                 let near = region::grown(&ground.drawn, distance, tolerance);
                 region::combined(&ground.rings, &near, Combine::Minus)
             } else {
@@ -55,12 +55,12 @@ pub(super) fn bands(
                 "shoulder-wide",
                 format!(
                     "step \"{}\": nothing lies {} mm from the edge, so nowhere is its full power reached",
-                    setting.step.name,
+                    context.step.name,
                     plain(how.over, 3)
                 ),
                 "make over in shoulder smaller, or the boundary wider",
             )
-            .at(setting.place()),
+            .at(context.place()),
         );
     }
     let mut powers = [0.0; 256];
@@ -74,7 +74,7 @@ pub(super) fn bands(
 
 /// Stretches of rows, each with the number of its band: areas that lie in one another, the whole
 /// one first.
-pub(super) fn spans(whole: &[Area], inner: &[Area], walk: &Walk, rows: u32) -> Vec<Span> {
+pub(super) fn spans(whole: &[Area], inner: &[Area], walk: &RowOrder, rows: u32) -> Vec<Span> {
     let mut edges: Vec<(u32, f64, i32)> = Vec::new();
     let mut add = |spans: Vec<Span>| {
         edges.extend(spans.iter().flat_map(|s| [(s.row, s.from, 1), (s.row, s.to, -1)]));

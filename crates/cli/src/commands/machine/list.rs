@@ -1,7 +1,7 @@
 //! `tinkite machine list`.
 
 use crate::console::Console;
-use crate::machines::{From, all, own_folder};
+use crate::machines::{ProfileOrigin, all, own_folder};
 use crate::refusal::{Refusal, Sources};
 use crate::report::table::table;
 use serde::Serialize;
@@ -28,8 +28,8 @@ pub(super) fn run(console: &Console) -> Result<(), Refusal> {
         OneJson {
             name: found.name.clone(),
             from: match &found.from {
-                From::File(path) | From::Own(path) => path.display().to_string(),
-                From::Shipped => "shipped".into(),
+                ProfileOrigin::File(path) | ProfileOrigin::Own(path) => path.display().to_string(),
+                ProfileOrigin::Shipped => "shipped".into(),
             },
             title: machine.as_ref().map(|machine| machine.name.clone()),
             bed_mm: machine.as_ref().map(|machine| [machine.bed.width, machine.bed.depth]),

@@ -2,7 +2,7 @@
 
 use crate::args::{MachineMeasure, Writing};
 use crate::console::Console;
-use crate::machines::{From, find};
+use crate::machines::{ProfileOrigin, find};
 use crate::output::Output;
 use crate::png;
 use crate::refusal::{Refusal, Sources};
@@ -28,10 +28,10 @@ pub(super) fn run(args: &MachineMeasure, console: &Console) -> Result<(), Refusa
         (Some(path), _) => Some((path.clone(), args.writing)),
         (None, _) if !args.keep => None,
         // It was asked for: this one file is written over.
-        (None, From::File(path) | From::Own(path)) => {
+        (None, ProfileOrigin::File(path) | ProfileOrigin::Own(path)) => {
             Some((path.clone(), Writing { force: true, number: false }))
         }
-        (None, From::Shipped) => {
+        (None, ProfileOrigin::Shipped) => {
             return Err(Refusal::Usage(format!(
                 "{} ships with this program and is not changed: -o my-laser.machine.toml writes one with the table",
                 args.name
@@ -48,7 +48,7 @@ pub(super) fn run(args: &MachineMeasure, console: &Console) -> Result<(), Refusa
         console.result(&format!("{}: {} readings in [beam] table", written.words(), rows.len()))?;
     } else {
         console.result(&format!("[beam]\ntable = {}", edit::table_text(&rows)))?;
-        let how = if found.from == From::Shipped {
+        let how = if found.from == ProfileOrigin::Shipped {
             "-o my-laser.machine.toml writes a profile with it"
         } else {
             "--keep puts it into the profile, -o writes another one"

@@ -40,7 +40,7 @@ pub(super) struct Drawn {
 
 /// Where an entity is drawn, and what it inherits there.
 #[derive(Clone)]
-struct Setting {
+struct DrawContext {
     to_mm: Affine,
     /// Colour and layer of the block reference round it.
     colour: Option<Colour>,
@@ -53,7 +53,7 @@ struct Setting {
 pub(super) struct Drawer<'d, 't> {
     tables: &'d Tables<'t>,
     how: &'d Reading<'d>,
-    start: Setting,
+    start: DrawContext,
     out: Drawn,
     /// What is left out, by why, with how many.
     hidden: BTreeMap<String, usize>,
@@ -73,7 +73,7 @@ impl<'d, 't> Drawer<'d, 't> {
         Self {
             tables,
             how,
-            start: Setting { to_mm, colour: None, layer: None, blocks: Vec::new(), line: None },
+            start: DrawContext { to_mm, colour: None, layer: None, blocks: Vec::new(), line: None },
             out: Drawn::default(),
             hidden: BTreeMap::new(),
             paper: 0,
@@ -111,7 +111,7 @@ impl<'d, 't> Drawer<'d, 't> {
         Ok(self.out)
     }
 
-    fn all(&mut self, entities: &[Entity<'t>], setting: &Setting) {
+    fn all(&mut self, entities: &[Entity<'t>], context: &DrawContext) {
         let mut at = 0;
         while let Some(entity) = entities.get(at) {
             at += 1;
@@ -126,21 +126,21 @@ impl<'d, 't> Drawer<'d, 't> {
             };
             let children = &entities[at..at + own];
             at += own;
-            self.one(entity, children, setting);
+            self.one(entity, children, context);
             if self.too_many {
                 return;
             }
         }
     }
 
-    fn one(&mut self, entity: &Entity<'t>, children: &[Entity<'t>], setting: &Setting) {
+    fn one(&mut self, entity: &Entity<'t>, children: &[Entity<'t>], context: &DrawContext) {
         self.met += 1;
         if self.met > MOST_MET {
             self.too_many = true;
             return;
         }
         // Layer "0" inside a block is the layer of whatever draws the block.
-        let layer = match (&setting.layer, entity.layer()) {
+        let layer = match (&context.layer, entity.layer()) {
             (Some(outer), "0") => outer.clone(),
             (_, own) => own.to_string(),
         };
@@ -163,19 +163,19 @@ impl<'d, 't> Drawer<'d, 't> {
         let colour = match entity.paint() {
             Paint::Colour(colour) => colour,
             Paint::ByLayer => self.tables.layer(&layer).colour,
-            Paint::ByBlock => setting.colour.unwrap_or(Colour::new(0, 0, 0)),
+            Paint::ByBlock => context.colour.unwrap_or(Colour::new(0, 0, 0)),
         };
         let source = Source {
             id: entity.handle(),
-            groups: [layer.clone()].into_iter().chain(setting.blocks.iter().cloned()).collect(),
-            line: setting.line.or(Some(entity.line)).filter(|line| *line > 0),
+            groups: [layer.clone()].into_iter().chain(context.blocks.iter().cloned()).collect(),
+            line: context.line.or(Some(entity.line)).filter(|line| *line > 0),
         };
         if entity.kind == "INSERT" {
-            self.insert(entity, setting, colour, &layer, &source);
-            children.iter().for_each(|child| self.one(child, &[], setting));
+            self.insert(entity, context, colour, &layer, &source);
+            children.iter().for_each(|child| self.one(child, &[], context));
             return;
         }
-        let scale = setting.to_mm.determinant().abs().sqrt().max(1e-12);
+        let scale = context.to_mm.determinant().abs().sqrt().max(1e-12);
         let curves = match entity.kind {
             "POLYLINE" => polyline(entity, children),
             _ => curves::of(entity, TOLERANCE / scale),
@@ -186,11 +186,11 @@ impl<'d, 't> Drawer<'d, 't> {
                 return;
             }
             let width = entity.whole_or(370, -1).max(0) as f64 / 100.0;
-            let shape = shape(setting.to_mm * curves.path, colour, curves.filled, width, source);
+            let shape = shape(context.to_mm * curves.path, colour, curves.filled, width, source);
             return self.push(shape, curves.loose);
         }
         match text::of(entity) {
-            Some(words) => self.words(entity, &words, setting, colour, source),
+            Some(words) => self.words(entity, &words, context, colour, source),
             None => *self.unknown.entry(entity.kind.to_string()).or_default() += 1,
         }
     }
@@ -204,15 +204,15 @@ impl<'d, 't> Drawer<'d, 't> {
     fn insert(
         &mut self,
         entity: &Entity<'t>,
-        setting: &Setting,
+        context: &DrawContext,
         colour: Colour,
         layer: &str,
         source: &Source,
     ) {
         let name = entity.text(2).to_string();
         let tables = self.tables;
-        let again = setting.blocks.iter().any(|b| b.eq_ignore_ascii_case(&name));
-        let Some(block) = tables.block(&name).filter(|_| !again && setting.blocks.len() < DEEPEST)
+        let again = context.blocks.iter().any(|b| b.eq_ignore_ascii_case(&name));
+        let Some(block) = tables.block(&name).filter(|_| !again && context.blocks.len() < DEEPEST)
         else {
             let why = if again { "draws itself" } else { "is not in the file, or too deep" };
             if self.lost.len() < 20 {
@@ -244,11 +244,11 @@ impl<'d, 't> Drawer<'d, 't> {
                     * Affine::translate(offset)
                     * Affine::scale_non_uniform(factor(41), factor(42))
                     * Affine::translate(-block.base.to_vec2());
-                let inner = Setting {
-                    to_mm: setting.to_mm * placed,
+                let inner = DrawContext {
+                    to_mm: context.to_mm * placed,
                     colour: Some(colour),
                     layer: Some(layer.to_string()),
-                    blocks: setting.blocks.iter().cloned().chain([name.clone()]).collect(),
+                    blocks: context.blocks.iter().cloned().chain([name.clone()]).collect(),
                     // People find the reference, not the definition.
                     line: source.line,
                 };
@@ -267,7 +267,7 @@ impl<'d, 't> Drawer<'d, 't> {
         &mut self,
         entity: &Entity<'t>,
         words: &text::Words,
-        setting: &Setting,
+        context: &DrawContext,
         colour: Colour,
         source: Source,
     ) {
@@ -291,7 +291,7 @@ impl<'d, 't> Drawer<'d, 't> {
         }
         if !path.elements().is_empty() {
             self.texts += 1;
-            let path = setting.to_mm * entity.plane() * path;
+            let path = context.to_mm * entity.plane() * path;
             let shape = Shape { text: true, ..shape(path, colour, true, 0.0, source) };
             self.push(
                 Shape { fill: shape.fill.map(|f| Fill { rule: FillRule::NonZero, ..f }), ..shape },

@@ -11,9 +11,9 @@ use std::slice::Iter;
 const MOST: i64 = 1_000_000;
 
 /// Walks the tags of a hatch in order, since the same codes mean another thing at each place.
-struct Walk<'t>(Peekable<Iter<'t, Tag<'t>>>);
+struct Tags<'t>(Peekable<Iter<'t, Tag<'t>>>);
 
-impl Walk<'_> {
+impl Tags<'_> {
     /// The value of the next tag with this code, past any others.
     fn real(&mut self, code: i32) -> Option<f64> {
         self.0.find(|tag| tag.code == code).and_then(Tag::real)
@@ -39,7 +39,7 @@ impl Walk<'_> {
 
 /// All closed boundaries; what is broken ends the reading.
 pub(super) fn boundaries(tags: &[Tag<'_>], tolerance: f64) -> BezPath {
-    let mut walk = Walk(tags.iter().peekable());
+    let mut walk = Tags(tags.iter().peekable());
     let mut all = BezPath::new();
     let Some(count) = walk.count(91) else { return all };
     for _ in 0..count {
@@ -52,7 +52,7 @@ pub(super) fn boundaries(tags: &[Tag<'_>], tolerance: f64) -> BezPath {
     all
 }
 
-fn vertices(walk: &mut Walk<'_>) -> Option<BezPath> {
+fn vertices(walk: &mut Tags<'_>) -> Option<BezPath> {
     let bulges = walk.whole(72)? != 0;
     walk.whole(73)?;
     let mut vertices = Vec::new();
@@ -64,7 +64,7 @@ fn vertices(walk: &mut Walk<'_>) -> Option<BezPath> {
     Some(polyline(&vertices, true))
 }
 
-fn edges(walk: &mut Walk<'_>, tolerance: f64) -> Option<BezPath> {
+fn edges(walk: &mut Tags<'_>, tolerance: f64) -> Option<BezPath> {
     let mut path = BezPath::new();
     for _ in 0..walk.count(93)? {
         let edge = match walk.whole(72)? {
@@ -98,13 +98,13 @@ fn edges(walk: &mut Walk<'_>, tolerance: f64) -> Option<BezPath> {
 }
 
 /// Start and sweep of an arc: angles count clockwise when the arc runs so.
-fn swept_by(walk: &mut Walk<'_>) -> Option<(f64, f64)> {
+fn swept_by(walk: &mut Tags<'_>) -> Option<(f64, f64)> {
     let (start, end) = (walk.real(50)?.to_radians(), walk.real(51)?.to_radians());
     let sweep = end - start;
     Some(if walk.whole(73)? == 1 { (start, sweep) } else { (-start, -sweep) })
 }
 
-fn spline(walk: &mut Walk<'_>) -> Option<Spline> {
+fn spline(walk: &mut Tags<'_>) -> Option<Spline> {
     let degree = usize::try_from(walk.whole(94)?).ok()?;
     let rational = walk.whole(73)? == 1;
     walk.whole(74)?;

@@ -43,7 +43,7 @@ fn told(from: &str, to: &str) -> Vec<String> {
 #[test]
 fn a_job_is_read_and_decided() {
     let job = job_of(JOB).unwrap();
-    let engrave = job.steps[0].make.engrave().unwrap();
+    let engrave = job.steps[0].operation.engrave().unwrap();
     let Fill::Lines(lines) = &engrave.fill else { panic!("{engrave:?}") };
     assert_eq!((lines.spacing, lines.advance), (0.2, None));
     assert_eq!((job.steps[1].speed().0, job.steps[1].passes.len()), (10.0, 2));

@@ -8,7 +8,7 @@ pub mod edit;
 mod link;
 mod rotary;
 
-use super::reader::{Section, Sheet};
+use super::reader::{Section, SourceText};
 use crate::problem::{Problem, Problems};
 use crate::quantity::Length;
 pub use crate::source::{Beam, Switch};
@@ -64,7 +64,7 @@ pub struct Machine {
 /// # Errors
 /// Everything in it that is wrong, with its place.
 pub fn read(file: &str, text: &str) -> Result<Machine, Problems> {
-    let sheet = Sheet::new(file, text);
+    let sheet = SourceText::new(file, text);
     let table = sheet.parse();
     let machine = profile(Section::new(&sheet, "the profile", table.get_ref(), 0..0));
     match (machine, sheet.into_problems()) {

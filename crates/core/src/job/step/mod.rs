@@ -21,7 +21,7 @@ use toml::de::DeValue;
 
 /// What a step does with the shapes it takes.
 #[derive(Debug, Clone, PartialEq)]
-pub enum Make {
+pub enum Operation {
     /// Follows the lines, to go through.
     Cut(Follow),
     /// Follows the lines, to mark only.
@@ -30,7 +30,7 @@ pub enum Make {
     Engrave(Engrave),
 }
 
-impl Make {
+impl Operation {
     /// The word for it.
     #[must_use]
     pub fn name(&self) -> &'static str {
@@ -91,7 +91,7 @@ pub struct Step {
     /// Alternatives: a shape is taken when one of them holds.
     pub take: Vec<Take>,
     /// What is done.
-    pub make: Make,
+    pub operation: Operation,
     /// Speed and power of each time a line is walked; never empty.
     pub passes: Vec<Pass>,
     /// What is walked again before the next pass begins.
@@ -134,7 +134,7 @@ impl Step {
     /// The power of a pass counted from 0 where nothing weakens it: in a bitmap, black.
     #[must_use]
     pub fn full_power(&self, pass: usize) -> Power {
-        let to = self.make.engrave().and_then(|engrave| match &engrave.fill {
+        let to = self.operation.engrave().and_then(|engrave| match &engrave.fill {
             Fill::Image(image) => image.power_to,
             _ => None,
         });
@@ -200,12 +200,12 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
     let make = match kind {
         Some(2) => {
             refuse_keys(&section, &FOLLOWING, "fills areas", "set make = \"cut\" or \"score\"");
-            engrave::read(&section, &machine.beam).map(Make::Engrave)
+            engrave::read(&section, &machine.beam).map(Operation::Engrave)
         }
         Some(kind) => {
             refuse_keys(&section, &FILLING, "follows outlines", "set make = \"engrave\"");
             let follow = follow::read(&section, &machine.beam);
-            follow.map(if kind == 0 { Make::Cut } else { Make::Score })
+            follow.map(if kind == 0 { Operation::Cut } else { Operation::Score })
         }
         None => {
             for key in FOLLOWING.iter().chain(&FILLING) {
@@ -216,11 +216,11 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
     };
     let span = section.whole_span();
     section.finish();
-    let engraves = matches!(make, Some(Make::Engrave(_)));
+    let engraves = matches!(make, Some(Operation::Engrave(_)));
     Some(Step {
         name,
         take,
-        make: make?,
+        operation: make?,
         passes: passes?,
         passes_by,
         focus,

@@ -102,7 +102,7 @@ impl Default for Modal {
 
 /// What the words of one line say, before it is done.
 #[derive(Debug, Default)]
-struct Said {
+struct LineWords {
     axes: [Option<f64>; 6],
     centre: [Option<f64>; 3],
     r: Option<f64>,
@@ -120,7 +120,7 @@ struct Said {
     other: Option<i64>,
 }
 
-impl Said {
+impl LineWords {
     fn moves(&self) -> bool {
         self.axes.iter().any(Option::is_some) || self.centre.iter().any(Option::is_some)
     }
@@ -179,7 +179,7 @@ impl Modal {
     /// What is not understood.
     pub(super) fn line(&mut self, words: &[Word], acts: &mut Vec<Act>) -> Result<(), String> {
         acts.clear();
-        let mut said = Said::default();
+        let mut said = LineWords::default();
         let mut end = false;
         for word in words {
             let value = word.value;
@@ -237,7 +237,7 @@ impl Modal {
         }
     }
 
-    fn dwell(&self, said: &Said) -> f64 {
+    fn dwell(&self, said: &LineWords) -> f64 {
         let seconds = match (self.printer, said.p, said.s) {
             (true, Some(p), _) => p / 1000.0,
             (true, None, Some(s)) => s,
@@ -246,7 +246,7 @@ impl Modal {
         seconds.max(0.0)
     }
 
-    fn g(&mut self, value: f64, said: &mut Said) -> Result<(), String> {
+    fn g(&mut self, value: f64, said: &mut LineWords) -> Result<(), String> {
         // Codes have at most one decimal: G38.2.
         let code = (value * 10.0).round() as i64;
         match code {
@@ -275,7 +275,7 @@ impl Modal {
     }
 
     /// Whether the code ends the program.
-    fn m(&mut self, value: f64, said: &mut Said) -> Result<bool, String> {
+    fn m(&mut self, value: f64, said: &mut LineWords) -> Result<bool, String> {
         said.stop = true;
         match value as i64 {
             // Pauses; tool changes; overrides allowed or not; waiting for the motion to end.
@@ -313,7 +313,7 @@ impl Modal {
     }
 
     /// Codes that use the axis words for themselves.
-    fn other(&mut self, code: i64, said: &Said, acts: &mut Vec<Act>) -> Result<(), String> {
+    fn other(&mut self, code: i64, said: &LineWords, acts: &mut Vec<Act>) -> Result<(), String> {
         let named =
             (0..6).filter_map(|axis| said.axes[axis].map(|value| (axis, self.mm(axis, value))));
         let named: Vec<(usize, f64)> = named.collect();
@@ -360,7 +360,7 @@ impl Modal {
     }
 
     /// Where the axis words of a line lead, in the machine's own positions.
-    fn target(&self, said: &Said) -> Axes {
+    fn target(&self, said: &LineWords) -> Axes {
         let mut to = self.at;
         for (axis, word) in said.axes.iter().enumerate() {
             let Some(value) = word.map(|value| self.mm(axis, value)) else { continue };
@@ -375,7 +375,7 @@ impl Modal {
         to
     }
 
-    fn motion(&mut self, said: &Said, acts: &mut Vec<Act>) -> Result<(), String> {
+    fn motion(&mut self, said: &LineWords, acts: &mut Vec<Act>) -> Result<(), String> {
         let Some(mode) = self.motion else {
             return Err("a position without a motion (G0, G1, G2 or G3) before it".into());
         };
@@ -421,7 +421,13 @@ impl Modal {
         motion
     }
 
-    fn arc(&mut self, said: &Said, to: Axes, mode: u8, acts: &mut Vec<Act>) -> Result<(), String> {
+    fn arc(
+        &mut self,
+        said: &LineWords,
+        to: Axes,
+        mode: u8,
+        acts: &mut Vec<Act>,
+    ) -> Result<(), String> {
         let [first, second, across] = self.plane.axes();
         let flat = |axes: &Axes| Point::new(axes[first], axes[second]);
         let from = self.at;

@@ -1,7 +1,7 @@
 //! Bites: where a line, moved aside by half the kerf, takes material from a part that is not its own.
 
 use super::nest::Nest;
-use super::{Drawn, Setting};
+use super::{Drawn, FollowContext};
 use crate::geometry::region::{self, Combine, FillRule};
 use crate::geometry::{Contour, Piece, Point, Rect, hull, rounded};
 use crate::problem::{Problem, Problems, count, few};
@@ -40,10 +40,10 @@ pub(super) fn tell(
     drawn: &[Drawn],
     moved: &[Vec<Contour>],
     nest: &Nest<'_>,
-    setting: &Setting<'_>,
+    context: &FollowContext<'_>,
     problems: &mut Problems,
 ) {
-    let kerf = setting.follow.kerf;
+    let kerf = context.follow.kerf;
     let parts = Parts::of(nest);
     let bites: Vec<Bite> = drawn
         .par_iter()
@@ -51,7 +51,7 @@ pub(super) fn tell(
         .flat_map_iter(|(line, moved)| parts.bitten(line, moved, kerf))
         .collect();
     let (deep, shallow): (Vec<Bite>, Vec<Bite>) =
-        bites.into_iter().partition(|bite| bite.depth > setting.follow.deepest_bite);
+        bites.into_iter().partition(|bite| bite.depth > context.follow.deepest_bite);
     let told = [(deep, Problem::error as fn(_, String, String) -> _), (shallow, Problem::warning)];
     for (bites, kind) in told {
         let Some(worst) = bites.iter().max_by(|a, b| a.depth.total_cmp(&b.depth)) else { continue };
@@ -69,7 +69,7 @@ pub(super) fn tell(
         let names: Vec<String> = bites.iter().map(name).collect();
         let message = format!(
             "step \"{}\": a kerf of {} mm cuts into neighbours in {}, at most {} mm deep: {}",
-            setting.step.name,
+            context.step.name,
             plain(kerf, 3),
             count(bites.len(), "place"),
             plain(worst.depth, 2),
@@ -80,7 +80,7 @@ pub(super) fn tell(
                     may be";
         problems.push(
             kind("kerf-bite", message, help.to_string())
-                .at(setting.place())
+                .at(context.place())
                 .seen_at(bites.iter().map(|bite| bite.at).collect()),
         );
     }

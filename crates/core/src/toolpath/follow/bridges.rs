@@ -1,7 +1,7 @@
 //! Bridges: short stretches that stay attached, so that a part does not drop out.
 
 use super::kerf::Corrected;
-use super::{Setting, told};
+use super::{FollowContext, told};
 use crate::geometry::Contour;
 use crate::job::Bridges;
 use crate::problem::{Problem, Problems};
@@ -28,14 +28,14 @@ enum Laid {
 /// Lays bridges on closed lines; says where they do not fit.
 pub(super) fn lay(
     lines: Vec<Corrected>,
-    setting: &Setting<'_>,
+    context: &FollowContext<'_>,
     problems: &mut Problems,
 ) -> Vec<(Corrected, Stretches)> {
-    let Some(how) = &setting.follow.bridges else {
+    let Some(how) = &context.follow.bridges else {
         return lines.into_iter().map(|line| (line, Vec::new())).collect();
     };
     // The beam takes half of its width at each end of a gap: what is left of it stays attached.
-    let gap = Bridges { width: how.width + setting.follow.kerf, ..*how };
+    let gap = Bridges { width: how.width + context.follow.kerf, ..*how };
     let laid: Vec<Laid> = lines.par_iter().map(|line| on(&line.contour, &gap)).collect();
     let (mut too_many, mut fewer): (Vec<Arc<Name>>, Vec<Arc<Name>>) = (Vec::new(), Vec::new());
     let mut all = Vec::with_capacity(lines.len());
@@ -53,7 +53,7 @@ pub(super) fn lay(
         };
         all.push((line, stretches));
     }
-    let name = &setting.step.name;
+    let name = &context.step.name;
     let width = plain(how.width, 3);
     let told = [
         told(
@@ -80,7 +80,7 @@ pub(super) fn lay(
         ),
     ];
     for problem in told.into_iter().flatten() {
-        problems.push(problem.at(setting.place()));
+        problems.push(problem.at(context.place()));
     }
     all
 }

@@ -1,7 +1,7 @@
 //! Kerf: lines moved by half the width that the beam removes, so that parts keep their size.
 
 use super::nest::Nest;
-use super::{Drawn, Setting, bite, parents_of_parts, told};
+use super::{Drawn, FollowContext, bite, parents_of_parts, told};
 use crate::geometry::Contour;
 use crate::geometry::offset::offset;
 use crate::job::Side;
@@ -27,10 +27,10 @@ pub(super) struct Corrected {
 pub(super) fn correct(
     drawn: Vec<Drawn>,
     nest: Option<&Nest<'_>>,
-    setting: &Setting<'_>,
+    context: &FollowContext<'_>,
     problems: &mut Problems,
 ) -> Vec<Corrected> {
-    let (kerf, side) = (setting.follow.kerf, setting.follow.side);
+    let (kerf, side) = (context.follow.kerf, context.follow.side);
     let keep = |line: Drawn| Corrected {
         contour: line.contour,
         drawn: None,
@@ -56,9 +56,9 @@ pub(super) fn correct(
             offset(&line.contour, by)
         })
         .collect();
-    report(&drawn, &moved, setting, problems);
+    report(&drawn, &moved, context, problems);
     if let Some(nest) = nest {
-        bite::tell(&drawn, &moved, nest, setting, problems);
+        bite::tell(&drawn, &moved, nest, context, problems);
     }
     let before: Vec<Option<usize>> = drawn.iter().map(|line| line.parent).collect();
     let counts: Vec<usize> = moved.iter().map(Vec::len).collect();
@@ -77,7 +77,12 @@ pub(super) fn correct(
     all
 }
 
-fn report(drawn: &[Drawn], moved: &[Vec<Contour>], setting: &Setting<'_>, problems: &mut Problems) {
+fn report(
+    drawn: &[Drawn],
+    moved: &[Vec<Contour>],
+    context: &FollowContext<'_>,
+    problems: &mut Problems,
+) {
     let which = |holds: fn(&Drawn, &Vec<Contour>) -> bool| -> Vec<Arc<Name>> {
         let lines = drawn.iter().zip(moved).filter(|(line, parts)| holds(line, parts));
         lines.map(|(line, _)| line.name.clone()).collect()
@@ -86,8 +91,8 @@ fn report(drawn: &[Drawn], moved: &[Vec<Contour>], setting: &Setting<'_>, proble
         let lines = drawn.iter().zip(moved).filter(|(line, parts)| holds(line, parts));
         lines.map(|(line, _)| line.contour.start).collect::<Vec<_>>()
     };
-    let kerf = plain(setting.follow.kerf, 3);
-    let name = &setting.step.name;
+    let kerf = plain(context.follow.kerf, 3);
+    let name = &context.step.name;
     let vanished: fn(&Drawn, &Vec<Contour>) -> bool = |_, parts| parts.is_empty();
     let split: fn(&Drawn, &Vec<Contour>) -> bool = |_, parts| parts.len() > 1;
     let open: fn(&Drawn, &Vec<Contour>) -> bool = |line, _| !line.contour.closed;
@@ -118,6 +123,6 @@ fn report(drawn: &[Drawn], moved: &[Vec<Contour>], setting: &Setting<'_>, proble
         .map(|p| p.seen_at(spots(open))),
     ];
     for problem in all.into_iter().flatten() {
-        problems.push(problem.at(setting.place()));
+        problems.push(problem.at(context.place()));
     }
 }

@@ -34,7 +34,7 @@ struct Drawn {
 }
 
 /// What a step does to its lines, and what it may use for that.
-pub(super) struct Setting<'a> {
+pub(super) struct FollowContext<'a> {
     pub(super) number: usize,
     pub(super) step: &'a Step,
     pub(super) follow: &'a Follow,
@@ -45,7 +45,7 @@ pub(super) struct Setting<'a> {
     pub(super) ground: Rect,
 }
 
-impl Setting<'_> {
+impl FollowContext<'_> {
     /// A problem of this step.
     fn place(&self) -> Place {
         super::step_place(self.job, self.step)
@@ -61,23 +61,23 @@ impl Setting<'_> {
 /// The toolpaths of a step that follows lines.
 pub(super) fn toolpaths(
     shapes: &[&LaidShape],
-    setting: &Setting<'_>,
+    context: &FollowContext<'_>,
     problems: &mut Problems,
 ) -> Vec<Toolpath> {
-    let nest = setting.needs_nest().then(|| Nest::of(setting.kindred));
+    let nest = context.needs_nest().then(|| Nest::of(context.kindred));
     let drawn = drawn(shapes, nest.as_ref());
     let drawn =
-        if setting.follow.shared_edges { shared::once(drawn, setting, problems) } else { drawn };
-    let drawn = seam::once(drawn, setting, problems);
-    let corrected = kerf::correct(drawn, nest.as_ref(), setting, problems);
-    let bridged = bridges::lay(corrected, setting, problems);
-    let entries = starts::choose(&bridged, setting, problems);
-    let follow = setting.follow;
+        if context.follow.shared_edges { shared::once(drawn, context, problems) } else { drawn };
+    let drawn = seam::once(drawn, context, problems);
+    let corrected = kerf::correct(drawn, nest.as_ref(), context, problems);
+    let bridged = bridges::lay(corrected, context, problems);
+    let entries = starts::choose(&bridged, context, problems);
+    let follow = context.follow;
     bridged
         .into_iter()
         .zip(entries)
         .map(|((Corrected { contour, drawn, name, parent, .. }, bridges), entries)| Toolpath {
-            step: setting.number,
+            step: context.number,
             name,
             parent,
             burn: Burn::Line(Line {

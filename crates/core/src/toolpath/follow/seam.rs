@@ -1,7 +1,7 @@
 //! Lines on the seam of an object that the artwork goes all the way round: drawn at both ends of the
 //! unrolled surface, they are one line on the object.
 
-use super::{Drawn, Setting, shared};
+use super::{Drawn, FollowContext, shared};
 use crate::geometry::doubles::Double;
 use crate::geometry::{Contour, Piece, Point, hull};
 use crate::problem::{Problem, Problems, count};
@@ -13,16 +13,16 @@ const ON_SEAM: f64 = 0.005;
 /// Leaves out what lies on the seam's far end and is drawn at its near end as well.
 pub(super) fn once(
     drawn: Vec<Drawn>,
-    setting: &Setting<'_>,
+    context: &FollowContext<'_>,
     problems: &mut Problems,
 ) -> Vec<Drawn> {
     // Lines that kerf moves off the seam are two.
-    if setting.follow.kerf > 0.0 {
+    if context.follow.kerf > 0.0 {
         return drawn;
     }
     let contours = shared::contours(&drawn);
     let Some(bounds) = hull(contours.iter().map(Contour::bounds)) else { return drawn };
-    if !goes_round(setting.job, bounds.height()) {
+    if !goes_round(context.job, bounds.height()) {
         return drawn;
     }
     let found = doubles(&contours, bounds.y0, bounds.y1);
@@ -31,11 +31,11 @@ pub(super) fn once(
     }
     let message = format!(
         "step \"{}\": {} on the seam, drawn at both of its ends, burnt once",
-        setting.step.name,
+        context.step.name,
         count(found.len(), "line")
     );
     let help = "nothing to do; overlap in the step closes the line if it should be cut through";
-    problems.push(Problem::note("seam", message, help).at(setting.place()));
+    problems.push(Problem::note("seam", message, help).at(context.place()));
     shared::leave_out(drawn, &found)
 }
 

@@ -1,6 +1,6 @@
 //! Edges that neighbouring parts share are followed once.
 
-use super::{Drawn, Setting, parents_of_parts};
+use super::{Drawn, FollowContext, parents_of_parts};
 use crate::artwork::trouble::lines::crowded;
 use crate::geometry::Contour;
 use crate::geometry::doubles::{Double, doubles, without};
@@ -11,12 +11,12 @@ use crate::quantity::plain;
 /// Leaves out what lies on an earlier line.
 pub(super) fn once(
     drawn: Vec<Drawn>,
-    setting: &Setting<'_>,
+    context: &FollowContext<'_>,
     problems: &mut Problems,
 ) -> Vec<Drawn> {
     let Findings { found, complete } = doubles(&contours(&drawn));
     if !complete {
-        problems.push(crowded("shared edges", setting.place()));
+        problems.push(crowded("shared edges", context.place()));
     }
     if found.is_empty() {
         return drawn;
@@ -30,13 +30,13 @@ pub(super) fn once(
             "shared-edges",
             format!(
                 "step \"{}\": {} shared by neighbours followed once, {} mm less",
-                setting.step.name,
+                context.step.name,
                 count(found.len(), "edge"),
                 plain(before - after, 2)
             ),
             "shared-edges asked for it; check the picture",
         )
-        .at(setting.place()),
+        .at(context.place()),
     );
     left
 }

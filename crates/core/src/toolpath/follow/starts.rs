@@ -2,7 +2,7 @@
 
 use super::bridges::Stretches;
 use super::kerf::Corrected;
-use super::{Setting, told};
+use super::{FollowContext, told};
 use crate::geometry::region::{Polygon, signed_area};
 use crate::geometry::{Contour, Piece, Point, Rect, Vec2, rounded};
 use crate::job::{Follow, Lead, LeadShape, Side, Start};
@@ -31,12 +31,12 @@ const LOOKED_AT: f64 = 0.85;
 /// A line without a choice gets none: it may be begun at any vertex.
 pub(super) fn choose(
     lines: &[(Corrected, Stretches)],
-    setting: &Setting<'_>,
+    context: &FollowContext<'_>,
     problems: &mut Problems,
 ) -> Vec<Vec<Entry>> {
-    let follow = setting.follow;
+    let follow = context.follow;
     let leads = follow.lead_in.is_some() || follow.lead_out.is_some();
-    let others = if leads { Obstacles::of(lines, setting) } else { Obstacles::none(setting) };
+    let others = if leads { Obstacles::of(lines, context) } else { Obstacles::none(context) };
     let chosen: Vec<(Vec<Entry>, bool)> = lines
         .par_iter()
         .map(|(line, bridges)| {
@@ -59,7 +59,7 @@ pub(super) fn choose(
         |lines| {
             format!(
                 "step \"{}\": there is no room for a lead of {} mm in the scrap of {lines}",
-                setting.step.name,
+                context.step.name,
                 plain(lead, 2)
             )
         },
@@ -67,7 +67,7 @@ pub(super) fn choose(
     );
     if let Some(problem) = problem {
         let spots = without.iter().map(|n| lines[*n].0.contour.start).collect();
-        problems.push(problem.seen_at(spots).at(setting.place()));
+        problems.push(problem.seen_at(spots).at(context.place()));
     }
     chosen.into_iter().map(|(entries, _)| entries).collect()
 }
@@ -257,11 +257,11 @@ struct Obstacles {
 }
 
 impl Obstacles {
-    fn none(setting: &Setting<'_>) -> Self {
-        Self { lines: RTree::new(), clear: 0.0, ground: setting.ground }
+    fn none(context: &FollowContext<'_>) -> Self {
+        Self { lines: RTree::new(), clear: 0.0, ground: context.ground }
     }
 
-    fn of(lines: &[(Corrected, Stretches)], setting: &Setting<'_>) -> Self {
+    fn of(lines: &[(Corrected, Stretches)], context: &FollowContext<'_>) -> Self {
         let mut segments: Vec<Segment<[f64; 2]>> = lines
             .par_iter()
             .flat_map_iter(|(line, _)| {
@@ -280,8 +280,8 @@ impl Obstacles {
         let mut seen = HashSet::with_capacity(segments.len());
         let end = |p: [f64; 2]| rounded(Point::new(p[0], p[1]));
         segments.retain(|segment| seen.insert((end(segment.from), end(segment.to))));
-        let clear = setting.follow.kerf.max(setting.job.machine.beam.width) / 2.0;
-        Self { lines: RTree::bulk_load(segments), clear, ground: setting.ground }
+        let clear = context.follow.kerf.max(context.job.machine.beam.width) / 2.0;
+        Self { lines: RTree::bulk_load(segments), clear, ground: context.ground }
     }
 
     /// Whether a lead touches no line but the one at its end, and begins clear of every line.

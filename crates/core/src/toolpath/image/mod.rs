@@ -4,8 +4,8 @@ mod dither;
 mod sample;
 mod tone;
 
-use super::Setting;
-use super::rows::{Grid, Rows, Walk, run_up};
+use super::EngraveContext;
+use super::rows::{Grid, RowOrder, Rows, run_up};
 use super::wrap::closing_spacing;
 use crate::geometry::{Affine, Rect};
 use crate::job::{Image, Shade};
@@ -25,11 +25,11 @@ const MOST_CELLS: f64 = 2e8;
 pub(super) fn rows(
     laid: &LaidImage,
     how: &Image,
-    setting: &Setting<'_>,
+    context: &EngraveContext<'_>,
 ) -> Result<Option<Rows>, Problem> {
     let round = laid.bounds().height();
-    let spacing = closing_spacing(setting.job, round, how.angle, how.spacing);
-    let mut walk = Walk::new(how.angle, spacing, how.advance);
+    let spacing = closing_spacing(context.job, round, how.angle, how.spacing);
+    let mut walk = RowOrder::new(how.angle, spacing, how.advance);
     let to_frame = Affine::rotate(-how.angle) * laid.to_bed;
     let (width, height) = (f64::from(laid.bitmap.width), f64::from(laid.bitmap.height));
     let bounds = to_frame.transform_rect_bbox(Rect::new(0.0, 0.0, width, height));
@@ -37,17 +37,17 @@ pub(super) fn rows(
     if cells > MOST_CELLS {
         let message = format!(
             "step \"{}\" would engrave {:.0} million pixels of {}",
-            setting.step.name,
+            context.step.name,
             cells / 1e6,
             laid.label()
         );
         let help = "check spacing and its unit";
-        return Err(Problem::error("too-many-lines", message, help).at(setting.place()));
+        return Err(Problem::error("too-many-lines", message, help).at(context.place()));
     }
     let count = walk.fill(bounds.y0, bounds.y1);
     walk.directions = how.directions;
     walk.offset = how.offset;
-    walk.run_up = run_up(how.run_up, walk.along, setting.step, setting.job);
+    walk.run_up = run_up(how.run_up, walk.along, context.step, context.job);
     let columns = (bounds.width() / spacing).round().max(1.0);
     let start = bounds.center().x - columns / 2.0 * spacing;
     let cells = sample::Cells {
@@ -68,9 +68,9 @@ pub(super) fn rows(
         }
         Shade::Dither(dither) => dither::dither(&mut levels, cells.columns, dither),
     }
-    let powers = powers(how, setting);
+    let powers = powers(how, context);
     if how.shade == Shade::Grey {
-        join_levels(&mut levels, &powers, setting);
+        join_levels(&mut levels, &powers, context);
     }
     let grid = Grid { levels, width: cells.columns, start, pitch: spacing };
     Ok(Rows::of_grid(walk, grid, Arc::new(powers)))
@@ -83,9 +83,9 @@ pub(super) fn power_from(how: &Image, beam: &crate::job::machine::Beam) -> Power
 
 /// Power of each level of darkness: light greys weak, black strong. Where the light of the source
 /// was measured, greys are spaced evenly in W.
-fn powers(how: &Image, setting: &Setting<'_>) -> [f64; 256] {
-    let beam = &setting.job.machine.beam;
-    let to = how.power_to.unwrap_or(setting.step.power()).0;
+fn powers(how: &Image, context: &EngraveContext<'_>) -> [f64; 256] {
+    let beam = &context.job.machine.beam;
+    let to = how.power_to.unwrap_or(context.step.power()).0;
     let mut powers = [0.0; 256];
     if how.shade != Shade::Grey {
         powers[255] = to;
@@ -108,8 +108,8 @@ fn powers(how: &Image, setting: &Setting<'_>) -> [f64; 256] {
 }
 
 /// Greys that the source cannot tell apart become one, so that neighbours are burnt in one move.
-fn join_levels(levels: &mut [u8], powers: &[f64; 256], setting: &Setting<'_>) {
-    let beam = &setting.job.machine.beam;
+fn join_levels(levels: &mut [u8], powers: &[f64; 256], context: &EngraveContext<'_>) {
+    let beam = &context.job.machine.beam;
     let step = |level: usize| beam.level_number(powers[level] * beam.full);
     let mut same: [u8; 256] = [0; 256];
     let mut kept = 1_usize;

@@ -3,7 +3,7 @@
 use super::frame::View;
 use crate::artwork::Bitmap;
 use crate::geometry::Affine;
-use crate::layout::Ghost;
+use crate::layout::Underlay;
 use base64::Engine as _;
 use image::codecs::png::PngEncoder;
 use image::{ExtendedColorType, ImageEncoder};
@@ -13,9 +13,9 @@ use std::fmt::Write as _;
 const MOST_PIXELS: u32 = 1000;
 
 /// Draws a traced bitmap where it lies.
-pub(super) fn draw(out: &mut String, view: &View, ghost: &Ghost) {
-    let step = step(&ghost.bitmap);
-    place(out, view, &ghost.bitmap, ghost.to_bed, step, 0.3, encoded(&ghost.bitmap, step));
+pub(super) fn draw(out: &mut String, view: &View, underlay: &Underlay) {
+    let step = step(&underlay.bitmap);
+    place(out, view, &underlay.bitmap, underlay.to_bed, step, 0.3, encoded(&underlay.bitmap, step));
 }
 
 /// Draws levels of darkness in one colour, as strong as each level.
