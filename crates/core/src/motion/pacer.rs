@@ -74,6 +74,12 @@ impl<T> Pacer<T> {
         each(item(waits), &[])
     }
 
+    /// Whether lines came too late for any item that was handed on.
+    #[must_use]
+    pub fn is_starved(&self) -> bool {
+        self.planner.is_starved()
+    }
+
     /// Ends at standstill, and hands on all that is left.
     ///
     /// # Errors

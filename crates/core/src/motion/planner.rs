@@ -92,6 +92,9 @@ struct Queued<T> {
     read: Option<f64>,
 }
 
+/// Less than this share of the time is lost on any link: a line's own time after each halt.
+const WORTH_A_LOOK: f64 = 0.002;
+
 /// Blocks are planned in batches of this many; a batch grows while nothing in it is settled.
 const BATCH: usize = 512;
 
@@ -112,6 +115,8 @@ pub struct Planner<T> {
     supply: Option<Supply>,
     /// When the last block that was handed on has run, s.
     now: f64,
+    /// What blocks that came too late have cost at least, s.
+    lost: f64,
 }
 
 impl<T: Copy> Planner<T> {
@@ -129,7 +134,15 @@ impl<T: Copy> Planner<T> {
             batch: BATCH,
             supply: None,
             now: 0.0,
+            lost: 0.0,
         }
+    }
+
+    /// Whether a share of the time was lost that is worth a look because blocks were waited for, or
+    /// run more slowly as long as those behind them had not come.
+    #[must_use]
+    pub fn is_starved(&self) -> bool {
+        self.lost > WORTH_A_LOOK * self.now
     }
 
     /// Blocks can be run only when their lines have come. A controller that knows the whole program
@@ -146,6 +159,7 @@ impl<T: Copy> Planner<T> {
         let now = self.now;
         let read = self.supply.as_mut().map_or(0.0, |supply| supply.read(lines, now));
         let waits = waits(now, read);
+        self.lost += waits;
         self.now = now.max(read) + seconds;
         waits
     }
@@ -206,10 +220,14 @@ impl<T: Copy> Planner<T> {
             let come = |queued: &&Queued<T>| queued.read.is_some_and(|read| read <= ends);
             let known = self.queue.iter().take(seen).take_while(come).count();
             if known < seen.min(self.queue.len()) {
-                exit = self.exit(&first.block, known);
+                let held = self.exit(&first.block, known);
+                self.lost +=
+                    seconds(&first.block, entry, held) - seconds(&first.block, entry, exit);
+                exit = held;
             }
         }
         let planned = PlannedBlock::new(first.block, entry, exit);
+        self.lost += waits(now, read);
         self.now = now.max(read) + planned.seconds;
         done(first.tag, PlannedBlock { waits: waits(now, read), ..planned });
         self.entry = exit;

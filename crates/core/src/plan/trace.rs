@@ -37,11 +37,11 @@ impl Traced<'_> {
     }
 }
 
-/// Hands on every segment as it runs.
+/// Hands on every segment as it runs; whether lines came too late for any.
 fn trace<E: From<Problem>>(
     segments: &Segments,
     each: impl FnMut(Traced<'_>) -> Result<(), E>,
-) -> Result<(), E> {
+) -> Result<bool, E> {
     match Supply::new(segments.job().machine.supply) {
         None => paced(segments, None, |_| Lines::default(), each),
         supply => counted(segments, |sizes| paced(segments, supply, |s| sizes.of(s), each)),
@@ -54,7 +54,7 @@ fn paced<E: From<Problem>>(
     supply: Option<Supply>,
     mut lines: impl FnMut(&Segment) -> Lines,
     mut each: impl FnMut(Traced<'_>) -> Result<(), E>,
-) -> Result<(), E> {
+) -> Result<bool, E> {
     let machine = &segments.job().machine;
     let mut pacer = Pacer::new(machine, supply);
     let mut now = 0.0;
@@ -79,13 +79,14 @@ fn paced<E: From<Problem>>(
         };
         pacer.halt(|waits| (segment, waits, stands), &lines, stands, &mut run)
     })?;
-    pacer.finish(&mut run)
+    pacer.finish(&mut run)?;
+    Ok(pacer.is_starved())
 }
 
 impl Planned {
     /// Hands on every segment as it runs, in running order.
     pub fn trace(&self, mut each: impl FnMut(Traced<'_>)) {
-        let walked: Result<(), Problem> = trace(&self.segments, |traced| {
+        let walked: Result<bool, Problem> = trace(&self.segments, |traced| {
             each(traced);
             Ok(())
         });
@@ -111,7 +112,7 @@ pub(super) fn summed(segments: &Segments) -> Result<Totals, Problem> {
     // Where lines may come too slowly: what each path takes longer than it would otherwise.
     let mut lost: Option<BTreeMap<(usize, usize), f64>> =
         segments.job().machine.supply.is_limited().then(BTreeMap::new);
-    trace(segments, |traced| {
+    let starved = trace(segments, |traced| {
         let of = traced.segment.of;
         totals.add_time(of.step, traced.waits + traced.seconds);
         if let Some(lost) = &mut lost {
@@ -143,7 +144,7 @@ pub(super) fn summed(segments: &Segments) -> Result<Totals, Problem> {
         }
         Ok(())
     })?;
-    if let Some(mut lost) = lost {
+    if let Some(mut lost) = lost.filter(|_| starved) {
         paced(
             segments,
             None,
