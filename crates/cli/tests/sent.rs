@@ -158,6 +158,25 @@ fn a_link_that_is_too_slow_is_told_and_counted() {
 }
 
 #[test]
+fn a_picture_that_is_slowed_by_its_link_is_told_though_the_head_never_stands() {
+    let bench = Bench::new();
+    bench.demo("kite-stamp.kite.toml");
+    bench.demo("kite-stamp.svg");
+    let plan = || bench.json(&["plan", "kite-stamp.kite.toml"]);
+    assert_eq!(plan()["steps"][0]["starved_seconds"], 0.0);
+    let profile = bench.read("bench-laser.machine.toml");
+    assert!(profile.contains("lines-per-second = 2000"));
+    bench.write("bench-laser.machine.toml", profile.replace("second = 2000", "second = 600"));
+    let slowed = plan();
+    assert!(slowed["steps"][0]["starved_seconds"].as_f64().unwrap() > 3.0, "{slowed}");
+    assert_eq!(slowed["problems"][0]["code"], "starved");
+    let out = bench.ok(&["run", "kite-stamp.kite.toml", "--to", "rig:max", "--json"]);
+    let end: serde_json::Value = serde_json::from_str(out.lines().last().unwrap()).unwrap();
+    let (planned, ran) = (slowed["seconds"].as_f64().unwrap(), end["seconds"].as_f64().unwrap());
+    assert!((planned - ran).abs() < 0.01 * ran, "{planned} {ran}");
+}
+
+#[test]
 fn the_baud_of_a_serial_link_counts() {
     // Small circles as chords: bytes by the dozen in each millimetre.
     let circle = |n: i32| format!(r#"<circle cx="{}" cy="30" r="0.6" stroke="red"/>"#, 20 + 3 * n);

@@ -92,7 +92,7 @@ struct Queued<T> {
     read: Option<f64>,
 }
 
-/// Less than this share of the time is lost on any link: a line's own time after each halt.
+/// Less than this share of the time is waited on any link: a line's own time after each halt.
 const WORTH_A_LOOK: f64 = 0.002;
 
 /// Blocks are planned in batches of this many; a batch grows while nothing in it is settled.
@@ -115,8 +115,10 @@ pub struct Planner<T> {
     supply: Option<Supply>,
     /// When the last block that was handed on has run, s.
     now: f64,
-    /// What blocks that came too late have cost at least, s.
-    lost: f64,
+    /// How long the head stood and waited for lines, s.
+    waited: f64,
+    /// Whether a block was left more slowly because those behind it had not come.
+    slowed: bool,
 }
 
 impl<T: Copy> Planner<T> {
@@ -134,15 +136,16 @@ impl<T: Copy> Planner<T> {
             batch: BATCH,
             supply: None,
             now: 0.0,
-            lost: 0.0,
+            waited: 0.0,
+            slowed: false,
         }
     }
 
-    /// Whether a share of the time was lost that is worth a look because blocks were waited for, or
-    /// run more slowly as long as those behind them had not come.
+    /// Whether blocks were waited for, more than is worth a look, or left more slowly as long as those
+    /// behind them had not come.
     #[must_use]
     pub fn is_starved(&self) -> bool {
-        self.lost > WORTH_A_LOOK * self.now
+        self.slowed || self.waited > WORTH_A_LOOK * self.now
     }
 
     /// Blocks can be run only when their lines have come. A controller that knows the whole program
@@ -159,7 +162,7 @@ impl<T: Copy> Planner<T> {
         let now = self.now;
         let read = self.supply.as_mut().map_or(0.0, |supply| supply.read(lines, now));
         let waits = waits(now, read);
-        self.lost += waits;
+        self.waited += waits;
         self.now = now.max(read) + seconds;
         waits
     }
@@ -221,13 +224,12 @@ impl<T: Copy> Planner<T> {
             let known = self.queue.iter().take(seen).take_while(come).count();
             if known < seen.min(self.queue.len()) {
                 let held = self.exit(&first.block, known);
-                self.lost +=
-                    seconds(&first.block, entry, held) - seconds(&first.block, entry, exit);
+                self.slowed |= held < exit;
                 exit = held;
             }
         }
         let planned = PlannedBlock::new(first.block, entry, exit);
-        self.lost += waits(now, read);
+        self.waited += waits(now, read);
         self.now = now.max(read) + planned.seconds;
         done(first.tag, PlannedBlock { waits: waits(now, read), ..planned });
         self.entry = exit;
