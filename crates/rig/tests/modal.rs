@@ -9,8 +9,8 @@ use tinkite_rig::{Rig, Setup};
 /// A program behind `G21 G90 G94`, and what it does.
 struct Row {
     program: &'static str,
-    /// Whether the controller is in laser mode.
-    laser: bool,
+    /// Whether the controller switches the beam off on travel.
+    dark_travel: bool,
     burn: f64,
     travel: f64,
     /// Seconds in which the beam is lit and the head stands.
@@ -20,7 +20,7 @@ struct Row {
 }
 
 const fn row(program: &'static str, burn: f64, travel: f64) -> Row {
-    Row { program, laser: true, burn, travel, standing: 0.0, told: &[] }
+    Row { program, dark_travel: true, burn, travel, standing: 0.0, told: &[] }
 }
 
 const TABLE: &[Row] = &[
@@ -49,7 +49,7 @@ const TABLE: &[Row] = &[
     // Travel: dark where power follows the speed, lit where it stays and the mode is off.
     Row { told: &["lit-travel"], ..row("M4 S50\nG0 X10\nG1 X20 F600\nM5", 10.0, 10.0) },
     Row {
-        laser: false,
+        dark_travel: false,
         told: &["lit-travel"],
         ..row("M3 S50\nG0 X10\nG1 X20 F600\nM5", 20.0, 0.0)
     },
@@ -89,7 +89,7 @@ fn reader_and_rig_do_what_the_words_say() {
         assert_eq!(told, row.told, "{program}");
 
         let mut rig =
-            Rig::new(Setup { laser_mode: row.laser, soft_limits: false, ..Setup::default() });
+            Rig::new(Setup { soft_limits: false, laser_mode: row.dark_travel, ..Setup::default() });
         for line in program.lines() {
             rig.receive(format!("{line}\n").as_bytes());
             while rig.advance_to_next() {}
