@@ -193,6 +193,12 @@ fn the_baud_of_a_serial_link_counts() {
     let text = bench.ok(&["emit", JOB, "-o", "-", "--terse"]);
     let seconds = bench.json(&["plan", JOB])["seconds"].as_f64().unwrap();
     let carried = text.len() as f64 / 240.0;
+    for wrong in ["@fast", "@0"] {
+        let to = format!("to = \"serial:/dev/none{wrong}\"");
+        bench.write("bench-laser.machine.toml", profile.replace("to = \"rig:\"", &to));
+        let refused = bench.refused(1, &["plan", JOB]);
+        assert!(refused.contains("baud above zero"), "{wrong}: {refused}");
+    }
     assert!((seconds - carried).abs() < 0.02 * carried, "{seconds} {carried}");
 }
 

@@ -5,10 +5,8 @@ use crate::refusal::Refusal;
 use serialport::SerialPort;
 use std::io::{self, Read, Write};
 use std::time::Duration;
+use tinkite_core::job::machine::BAUD;
 use tinkite_wire::Instant;
-
-/// Speed when the link does not say: what most boards are set to.
-const BAUD: u32 = 115_200;
 
 pub(crate) struct SerialLink {
     port: Box<dyn SerialPort>,

@@ -64,10 +64,17 @@ const BUFFER: usize = 128;
 /// A byte on a serial line has eight bits, a start and a stop.
 const BITS_OF_BYTE: f64 = 10.0;
 
-/// Bytes a second of `serial:PORT@BAUD`.
-fn bytes_per_second(to: &str) -> Option<f64> {
-    let baud: f64 = to.strip_prefix("serial:")?.rsplit_once('@')?.1.trim().parse().ok()?;
-    (baud.is_finite() && baud > 0.0).then_some(baud / BITS_OF_BYTE)
+/// The baud of a serial link that names none.
+pub const BAUD: u32 = 115_200;
+
+/// The baud of `serial:PORT@BAUD`; none for another link.
+///
+/// # Errors
+/// What stands in place of a number.
+fn baud(to: &str) -> Result<Option<u32>, &str> {
+    let Some(port) = to.strip_prefix("serial:") else { return Ok(None) };
+    let Some((_, baud)) = port.rsplit_once('@') else { return Ok(Some(BAUD)) };
+    baud.parse().ok().filter(|baud| *baud > 0).map(Some).ok_or(baud)
 }
 
 impl Default for Linked {
@@ -90,8 +97,13 @@ pub(super) fn read(section: Section<'_, '_>) -> Linked {
     let window = section.whole("look-ahead", 1..=100_000).map(|n| n as u32);
     let lines_per_second =
         section.whole("lines-per-second", 1..=1_000_000).map(|lines| lines as f64);
+    let baud = to.as_deref().map_or(Ok(None), baud).unwrap_or_else(|wrong| {
+        let span = section.span_of("to");
+        section.out_of_range("to", span, wrong, "a baud above zero behind the @");
+        None
+    });
     section.finish();
-    let bytes_per_second = to.as_deref().and_then(bytes_per_second);
+    let bytes_per_second = baud.map(|baud| f64::from(baud) / BITS_OF_BYTE);
     let supply = Supply { lines_per_second, bytes_per_second, ..Supply::default() };
     let left_out = match dialect {
         Dialect::Ngc => None,

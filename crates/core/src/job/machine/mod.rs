@@ -17,7 +17,7 @@ pub use axis::{Axis, FocusAxis, Pointing, Travel};
 pub use bed::{Bed, Origin};
 pub use codes::{Air, Text};
 use link::Linked;
-pub use link::{Dialect, Supply};
+pub use link::{BAUD, Dialect, Supply};
 pub use rotary::{FeedMode, Rotary};
 
 /// Everything a stage needs to know about the machine.
