@@ -195,17 +195,19 @@ impl Grbl {
 
     /// Holds: the head comes to a halt and can go on.
     pub(super) fn pause(&mut self) {
-        if matches!(self.state, State::Streaming) {
+        if matches!(self.state, State::Streaming | State::Draining { .. }) {
             self.urgent.push(byte::HOLD);
             self.state = State::Paused;
         }
     }
 
     /// Goes on after a hold.
-    pub(super) fn resume(&mut self) {
+    pub(super) fn resume(&mut self, now: Instant) {
         if matches!(self.state, State::Paused) {
             self.urgent.push(byte::GO_ON);
             self.state = State::Streaming;
+            // The last answer may have come in the meantime.
+            self.drain_if_answered(now);
         }
     }
 

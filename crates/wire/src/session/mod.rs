@@ -260,8 +260,8 @@ impl Session {
     }
 
     /// Goes on after a hold.
-    pub fn resume(&mut self) {
-        spoken!(&mut self.inner, s => s.resume());
+    pub fn resume(&mut self, now: Instant) {
+        spoken!(&mut self.inner, s => s.resume(now));
     }
 
     /// Stops for good and switches the beam off.

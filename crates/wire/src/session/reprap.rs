@@ -6,7 +6,8 @@
 //!
 //! A stop sends `M410` (quick stop), sets the line counter anew with `M110`, and sends `M107`, `M5`
 //! and `M114` under the next numbers, all of it again until the position that `M114` asks for is
-//! heard: a board takes numbered lines whole and in turn, or not at all, so by then it is dark.
+//! heard: a board takes numbered lines whole and in turn, or not at all, so by then it is dark. The
+//! same goes out behind the last line of a program, without the quick stop.
 
 use super::{Connected, Dark, Event, Failure, LineTooLong, Outcome, Settings};
 use crate::deframer::Deframer;
@@ -37,7 +38,7 @@ enum State {
     Paused,
     /// Everything is sent; waiting until the machine stands.
     Draining,
-    /// Stopping; what makes it dark is said again until the board has answered it.
+    /// Stopping, or behind the last line: what makes it dark is said again until it is answered.
     Stopping {
         outcome: Outcome,
         until: Instant,
@@ -157,7 +158,7 @@ impl Reprap {
         // What was sent last may not have got through, and nobody will say so.
         let outcome = match std::mem::replace(&mut self.state, State::Ended) {
             State::Ended => return,
-            State::Stopping { outcome, .. } => outcome,
+            State::Stopping { outcome, .. } if outcome != Outcome::Done => outcome,
             _ => Outcome::Failed(Failure::Closed),
         };
         self.end(outcome, Dark::Unknown);
@@ -196,14 +197,16 @@ impl Reprap {
     }
 
     pub(super) fn pause(&mut self) {
-        if matches!(self.state, State::Streaming) {
+        if matches!(self.state, State::Streaming | State::Draining) {
             self.state = State::Paused;
         }
     }
 
-    pub(super) fn resume(&mut self) {
+    pub(super) fn resume(&mut self, now: Instant) {
         if matches!(self.state, State::Paused) {
             self.state = State::Streaming;
+            // The last answer may have come in the meantime.
+            self.drain_if_sent(now);
         }
     }
 
@@ -226,10 +229,7 @@ impl Reprap {
             self.last_line = line.or(self.last_line);
             self.sent = Some(Sent { number, line, text });
             self.free = false;
-            if self.all_enqueued
-                && self.waiting.is_empty()
-                && matches!(self.state, State::Streaming)
-            {
+            if self.all_enqueued && self.waiting.is_empty() {
                 self.state = State::Draining;
             }
         }
@@ -291,7 +291,7 @@ impl Reprap {
             return self.again(now, number.unwrap_or(0));
         }
         if line == "ok" || line.starts_with("ok ") {
-            return self.answered();
+            return self.answered(now);
         }
         if line == "start" {
             // Whatever it had taken is lost.
@@ -316,7 +316,7 @@ impl Reprap {
         }
     }
 
-    fn answered(&mut self) {
+    fn answered(&mut self, now: Instant) {
         if std::mem::take(&mut self.asked_again) {
             // The `ok` that follows a resend only frees the line.
             return;
@@ -338,9 +338,18 @@ impl Reprap {
         self.free = true;
         (self.resends, self.asked_twice) = (0, 0);
         self.acknowledged = sent.line.unwrap_or(self.acknowledged);
-        match &self.state {
-            State::Draining if self.waiting.is_empty() => self.end(Outcome::Done, Dark::Asked),
-            _ => {}
+        self.drain_if_sent(now);
+    }
+
+    /// Behind the last line: waits for its answer, and behind that for the proof that it is dark.
+    fn drain_if_sent(&mut self, now: Instant) {
+        let going = matches!(self.state, State::Streaming | State::Draining);
+        if !(going && self.all_enqueued && self.waiting.is_empty()) {
+            return;
+        }
+        self.state = State::Draining;
+        if self.sent.is_none() {
+            self.go_dark(now, Outcome::Done);
         }
     }
 
@@ -371,23 +380,28 @@ impl Reprap {
         match self.state {
             State::Ended | State::Stopping { .. } => {}
             State::Greeting { .. } | State::Ready => self.end(outcome, Dark::Untouched),
-            _ => {
-                self.waiting.clear();
-                self.sent = None;
-                self.state = State::Stopping { outcome, until: now + STOP, again: now };
-                self.say_stop(now);
-            }
+            _ => self.go_dark(now, outcome),
         }
+    }
+
+    /// Nothing more of the program goes out; the board is made dark and asked for the proof.
+    fn go_dark(&mut self, now: Instant, outcome: Outcome) {
+        self.waiting.clear();
+        self.sent = None;
+        self.state = State::Stopping { outcome, until: now + STOP, again: now };
+        self.say_stop(now);
     }
 
     /// Says everything that stops the board and makes it dark, and asks for the proof.
     fn say_stop(&mut self, now: Instant) {
-        if let State::Stopping { again, .. } = &mut self.state {
-            *again = now + STOP_AGAIN;
+        let State::Stopping { again, outcome, .. } = &mut self.state else { return };
+        *again = now + STOP_AGAIN;
+        // The end of a line ends whatever half of one was left behind.
+        self.urgent.push(b'\n');
+        if *outcome != Outcome::Done {
+            // Some firmware looks for a quick stop even while it is busy.
+            self.urgent.extend_from_slice(b"M410\n");
         }
-        // The end of a line ends whatever half of one was left behind. Some firmware looks for a
-        // quick stop even while it is busy.
-        self.urgent.extend_from_slice(b"\nM410\n");
         let counter = format!("M110 N{STOP_NUMBER}");
         self.urgent.extend_from_slice(&framed(STOP_NUMBER, counter.as_bytes()));
         for (number, text) in (STOP_NUMBER + 1..).zip([&b"M107"[..], b"M5", b"M114"]) {

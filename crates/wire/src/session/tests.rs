@@ -217,8 +217,55 @@ fn holding_and_going_on_are_single_bytes() {
     talk.enqueue(1);
     talk.session.pause();
     assert_eq!(talk.sent(), "!");
-    talk.session.resume();
+    talk.session.resume(talk.now);
     assert!(talk.sent().starts_with("~G1X"));
+}
+
+#[test]
+fn a_run_that_was_held_at_its_last_answer_ends_once_it_goes_on() {
+    let mut talk = Talk::streaming();
+    talk.enqueue(1);
+    talk.sent();
+    talk.session.end_of_program(talk.now);
+    talk.session.pause();
+    assert_eq!(talk.sent(), "!");
+    talk.hear("ok\r\n<Hold:0|MPos:1,0,0|FS:0,0>\r\n");
+    assert_eq!(talk.outcome(), None);
+    talk.session.resume(talk.now);
+    assert_eq!(talk.sent(), "~?");
+    talk.hear("<Idle|MPos:2,0,0|FS:0,0>\r\n");
+    assert_eq!((talk.outcome(), talk.dark), (Some(Outcome::Done), Some(Dark::Confirmed)));
+}
+
+#[test]
+fn a_run_can_be_held_while_the_head_runs_out_its_last_lines() {
+    let mut talk = Talk::streaming();
+    talk.enqueue(1);
+    talk.sent();
+    talk.session.end_of_program(talk.now);
+    talk.hear("ok\r\n");
+    assert_eq!(talk.sent(), "?");
+    talk.hear("<Run|MPos:1,0,0|FS:600,500>\r\n");
+    talk.session.pause();
+    assert_eq!(talk.sent(), "!");
+    talk.wait(300);
+    assert_eq!(talk.sent(), "?");
+    talk.hear("<Hold:0|MPos:1.5,0,0|FS:0,0>\r\n");
+    assert_eq!(talk.outcome(), None);
+    talk.session.resume(talk.now);
+    assert_eq!(talk.sent(), "~?");
+    talk.hear("<Idle|MPos:2,0,0|FS:0,0>\r\n");
+    assert_eq!((talk.outcome(), talk.dark), (Some(Outcome::Done), Some(Dark::Confirmed)));
+}
+
+#[test]
+fn power_that_is_still_set_at_the_end_is_not_called_dark() {
+    let mut talk = Talk::streaming();
+    talk.enqueue(1);
+    talk.sent();
+    talk.session.end_of_program(talk.now);
+    talk.hear("ok\r\n<Idle|MPos:2,0,0|FS:0,500>\r\n");
+    assert_eq!((talk.outcome(), talk.dark), (Some(Outcome::Done), Some(Dark::Asked)));
 }
 
 #[test]
@@ -313,4 +360,76 @@ fn a_controller_that_reports_inches_is_understood() {
         _ => None,
     });
     assert_eq!(at, Some([12.7, 0.0, 0.0]));
+}
+
+/// A board that has answered every line of a program of one.
+fn printed() -> Talk {
+    let mut talk = Talk::printing();
+    talk.session.enqueue(1, b"G1 X5 F600".to_vec()).unwrap();
+    talk.session.end_of_program(talk.now);
+    assert!(talk.sent().starts_with("N1 G1 X5 F600*"));
+    talk.hear("ok\n");
+    talk
+}
+
+#[test]
+fn a_board_that_has_run_every_line_is_asked_whether_it_is_dark() {
+    let mut talk = printed();
+    for number in 2..=3 {
+        assert!(talk.sent().starts_with(&format!("N{number} M400*")));
+        assert_eq!(talk.outcome(), None);
+        talk.hear("ok\n");
+    }
+    let said = talk.sent();
+    assert!(!said.contains("M410"), "a head that stands needs no quick stop: {said}");
+    for line in [" M107*", " M5*", " M114*"] {
+        assert!(said.contains(line), "{line} in {said}");
+    }
+    talk.hear("ok\nok\nok\n");
+    assert_eq!(talk.outcome(), None);
+    talk.hear("ok\nX:5.00 Y:0.00 Z:0.00 E:0.00\n");
+    assert_eq!((talk.outcome(), talk.dark), (Some(Outcome::Done), Some(Dark::Confirmed)));
+}
+
+#[test]
+fn a_board_that_never_says_where_it_stands_is_not_called_dark_at_the_end() {
+    let mut talk = printed();
+    for _ in 0..2 {
+        let _ = talk.sent();
+        talk.hear("ok\n");
+    }
+    let mut waits = 0;
+    while talk.outcome().is_none() {
+        waits += 1;
+        assert!(waits < 20);
+        talk.wait(700);
+        let _ = talk.sent();
+        talk.hear("ok\n");
+    }
+    assert_eq!(talk.dark, Some(Dark::Asked));
+}
+
+#[test]
+fn a_board_that_was_held_at_its_last_answers_ends_once_it_goes_on() {
+    // Held with the last line under way, and again with the waits behind it under way.
+    for held_at in 0..3 {
+        let mut talk = Talk::printing();
+        talk.session.enqueue(1, b"G1 X5 F600".to_vec()).unwrap();
+        talk.session.end_of_program(talk.now);
+        for line in 0..3 {
+            assert!(!talk.sent().is_empty(), "line {line}, held at {held_at}");
+            if line == held_at {
+                talk.session.pause();
+            }
+            talk.hear("ok\n");
+            assert_eq!(talk.outcome(), None);
+            if line == held_at {
+                assert_eq!(talk.sent(), "", "held at {held_at}");
+                talk.session.resume(talk.now);
+            }
+        }
+        assert!(talk.sent().contains(" M107*"), "held at {held_at}");
+        talk.hear("X:5.00 Y:0.00 Z:0.00 E:0.00\n");
+        assert_eq!(talk.outcome(), Some(Outcome::Done), "held at {held_at}");
+    }
 }
