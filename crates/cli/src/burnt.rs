@@ -3,9 +3,9 @@
 use serde::Serialize;
 use tinkite_core::geometry::Point;
 use tinkite_core::job::Machine;
-use tinkite_core::picture::{self, Canvas, Mark, Words};
+use tinkite_core::picture::{self, BurntMark, Canvas, Words};
 use tinkite_core::quantity::{clock, plain};
-use tinkite_rig::Record;
+use tinkite_rig::{Record, Rig};
 
 /// What other programs may rely on.
 #[derive(Debug, Serialize)]
@@ -18,6 +18,8 @@ pub(crate) struct RecordJson {
     extents_mm: Option<Extents>,
     busy_seconds: f64,
     lit_standing_seconds: f64,
+    /// Whether the beam is on at the end.
+    beam_on: bool,
     lines: u64,
     errors: u64,
     overrun_bytes: u64,
@@ -35,8 +37,9 @@ struct Extents {
     max: [f64; 2],
 }
 
-/// The record as JSON.
-pub(crate) fn json(record: &Record) -> RecordJson {
+/// What a rig did, as JSON.
+pub(crate) fn json(rig: &Rig) -> RecordJson {
+    let record = rig.record();
     RecordJson {
         burn_mm: record.burn_mm,
         travel_mm: record.travel_mm,
@@ -45,6 +48,7 @@ pub(crate) fn json(record: &Record) -> RecordJson {
         extents_mm: record.extents.map(|(min, max)| Extents { min, max }),
         busy_seconds: record.busy_seconds,
         lit_standing_seconds: record.lit_standing_seconds,
+        beam_on: rig.beam_on(),
         lines: record.lines,
         errors: record.errors,
         overrun_bytes: record.overrun_bytes,
@@ -100,10 +104,10 @@ pub(crate) fn words(record: &Record) -> String {
 /// The record as a picture.
 pub(crate) fn picture(record: &Record, machine: &Machine, title: &str) -> String {
     let point = |p: [f64; 2]| Point::new(p[0], p[1]);
-    let marks: Vec<Mark> = record
+    let marks: Vec<BurntMark> = record
         .marks
         .iter()
-        .map(|m| Mark { from: point(m.from), to: point(m.to), s: m.s })
+        .map(|m| BurntMark { from: point(m.from), to: point(m.to), s: m.s })
         .collect();
     let words = Words { title, subtitle: "what the beam did; darker is stronger" };
     picture::burnt(&marks, machine, &words, facts(record), Canvas::default())

@@ -1,6 +1,7 @@
 //! The door: how refusals and problems are shown, and with which exit status.
 
 use crate::console::Console;
+use crate::hint;
 use crate::output::Written;
 use crate::refusal::{Refusal, Sources};
 use crate::report::{ProblemJson, RefusedJson, WrittenJson, problems_json};
@@ -81,7 +82,7 @@ impl Diagnostic for Shown<'_> {
     }
 
     fn help<'a>(&'a self) -> Option<Box<dyn fmt::Display + 'a>> {
-        Some(Box::new(&self.problem.help))
+        Some(Box::new(hint::help(self.problem)))
     }
 
     fn source_code(&self) -> Option<&dyn SourceCode> {

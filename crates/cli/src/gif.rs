@@ -143,7 +143,7 @@ fn encode(
 }
 
 /// The head: a ring that is filled while the beam is on.
-fn head(pixmap: &mut Pixmap, frame: &picture::Frame) {
+fn head(pixmap: &mut Pixmap, frame: &picture::PlaybackFrame) {
     let (x, y) = frame.head;
     let Some(ring) = PathBuilder::from_circle(x, y, 5.0) else { return };
     let paint = paint_of(HEAD);
@@ -156,7 +156,7 @@ fn head(pixmap: &mut Pixmap, frame: &picture::Frame) {
 }
 
 /// The clock and the step that runs.
-fn sign(frame: &picture::Frame, playback: &Playback) -> String {
+fn sign(frame: &picture::PlaybackFrame, playback: &Playback) -> String {
     let (width, height) = CLOCK_SIZE;
     let (name, colour) = playback
         .steps

@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 use tinkite_core::artwork::{self, Artwork, Reading};
 use tinkite_core::job::{self, Job, Machine, Request, machine};
 use tinkite_core::layout::{Given, Sheet};
-use tinkite_core::problem::{Place, Problem, Problems};
+use tinkite_core::problem::{Code, Place, Problem, Problems};
 use tinkite_core::{Choice, Compiled, compile, survey};
 
 /// Reads a drawing.
@@ -78,14 +78,14 @@ fn no_machine(shown: &str, sources: Sources) -> Refusal {
     let text = &sources[shown];
     if text.trim_start().starts_with('<') {
         let problem = Problem::error(
-            "format",
+            Code::Format,
             "this is a drawing, not a job",
             format!("tinkite begin {shown} writes a job for it"),
         );
         return Refusal::Problems(problem.at(Place::file(shown)).into(), sources);
     }
     let missing = Problem::error(
-        "missing-key",
+        Code::MissingKey,
         "the job names no machine",
         "add machine = \"bench-laser\", or the name or path of your own profile",
     );

@@ -8,7 +8,7 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use tinkite_core::job::Machine;
 use tinkite_core::job::machine;
-use tinkite_core::problem::{Problem, nearest};
+use tinkite_core::problem::{Code, Problem, nearest};
 
 /// The ending of profiles.
 const ENDING: &str = ".machine.toml";
@@ -100,7 +100,7 @@ pub(crate) fn find(name: &str, folder: &Path) -> Result<Found, Refusal> {
         None => format!("put {} there, or use one of: {}", beside.display(), all.join(", ")),
     };
     let problem =
-        Problem::error("no-machine", format!("there is no machine called \"{name}\""), help);
+        Problem::error(Code::NoMachine, format!("there is no machine called \"{name}\""), help);
     Err(Refusal::Problems(problem.into(), Sources::new()))
 }
 

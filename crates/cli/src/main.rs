@@ -8,6 +8,7 @@ mod console;
 mod door;
 mod fonts;
 mod gif;
+mod hint;
 mod link;
 mod load;
 mod machines;

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::io;
-use tinkite_core::problem::{Problem, Problems};
+use tinkite_core::problem::{Code, Problem, Problems};
 
 /// Texts of the files that problems may point into, by name.
 pub(crate) type Sources = BTreeMap<String, String>;
@@ -33,8 +33,11 @@ impl Refusal {
             io::ErrorKind::IsADirectory => "name a file in it",
             _ => "check the disk",
         };
-        let problem =
-            Problem::error("unreadable", format!("{name} cannot be read: {}", plain(error)), help);
+        let problem = Problem::error(
+            Code::Unreadable,
+            format!("{name} cannot be read: {}", plain(error)),
+            help,
+        );
         Self::Problems(problem.into(), Sources::new())
     }
 

@@ -4,7 +4,7 @@ use crate::refusal::{Refusal, Sources};
 use std::fs::File;
 use std::io::Read;
 use std::path::Path;
-use tinkite_core::problem::{Place, Problem};
+use tinkite_core::problem::{Code, Place, Problem};
 
 /// Text files are refused above this size: nobody writes a job of 4 MB.
 const LARGEST_TEXT: u64 = 4 << 20;
@@ -28,7 +28,7 @@ pub(crate) fn text(path: &Path) -> Result<String, Refusal> {
     let name = path.display().to_string();
     let data = bytes(path, LARGEST_TEXT)?;
     let refuse = |message: &str, help: &str| {
-        let problem = Problem::error("format", message, help).at(Place::file(&name));
+        let problem = Problem::error(Code::Format, message, help).at(Place::file(&name));
         Refusal::Problems(problem.into(), Sources::new())
     };
     if data.len() as u64 > LARGEST_TEXT {

@@ -235,7 +235,8 @@ fn a_bitmap_that_nobody_takes_is_named_and_one_is_not_followed() {
     let to = from + 1 + text[from + 1..].find("[[step]]").unwrap();
     bench.write("tag.kite.toml", [&text[..from], &text[to..]].concat());
     let plan = bench.json(&["plan", "tag.kite.toml"]);
-    assert_eq!(plan["leftovers"][0], "maker (bitmap)");
+    let left = &plan["leftovers"][0];
+    assert_eq!((&left["name"], &left["paint"]), (&"maker".into(), &"bitmap".into()));
 }
 
 #[test]

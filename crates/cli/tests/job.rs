@@ -325,38 +325,14 @@ fn what_is_doubtful_is_said_and_runs_all_the_same() {
     assert_eq!(codes, ["leftover", "cut-first"]);
     let plan = bench.json(&["plan", JOB]);
     assert_eq!(plan["leftovers"].as_array().unwrap().len(), 3);
-    assert!(plan["leftovers"][0].as_str().unwrap().starts_with("pocket (stroke #0000ff)"));
-}
-
-#[test]
-fn every_code_that_the_sources_use_has_a_story() {
-    let bench = Bench::new();
-    let mut codes = std::collections::BTreeSet::new();
-    let mut folders = vec![std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("..")];
-    while let Some(folder) = folders.pop() {
-        for entry in std::fs::read_dir(folder).unwrap() {
-            let path = entry.unwrap().path();
-            if path.is_dir() && !path.ends_with("tests") {
-                folders.push(path);
-            } else if path.extension().is_some_and(|e| e == "rs") && !path.ends_with("problem.rs") {
-                let text = std::fs::read_to_string(path).unwrap();
-                for maker in ["Problem::error(", "Problem::warning(", "Problem::note("] {
-                    for (at, _) in text.match_indices(maker) {
-                        let code = text[at + maker.len()..].trim_start();
-                        codes.extend(
-                            code.strip_prefix('"')
-                                .and_then(|c| c.split('"').next())
-                                .map(String::from),
-                        );
-                    }
-                }
-            }
-        }
-    }
-    assert!(codes.len() > 30, "{codes:?}");
-    for code in codes {
-        bench.ok(&["check", "--explain", &code]);
-    }
+    let left = &plan["leftovers"][0];
+    assert_eq!(
+        left,
+        &json!({"name": "pocket", "file": "sail-panel.svg", "line": left["line"], "copy": 1, "paint": "stroke #0000ff"})
+    );
+    let drawn = bench.read("sail-panel.svg");
+    let line = left["line"].as_u64().unwrap() as usize;
+    assert!(drawn.lines().nth(line - 1).unwrap().contains("id=\"pocket\""));
 }
 
 #[test]

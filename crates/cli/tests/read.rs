@@ -257,6 +257,27 @@ fn a_program_too_large_for_its_card_is_cut_at_travel_moves() {
     }
     let planned = whole["burn_mm"].as_f64().unwrap();
     assert!((burnt - planned).abs() < 0.1, "{burnt} {planned}");
+    // Lines of the profile's own at the end of each file take their room.
+    bench.change(
+        "bench-laser.machine.toml",
+        "largest = \"6 kB\"",
+        &format!("closing = [{}]\nlargest = \"6 kB\"", "\"G4 P0.01\", ".repeat(150)),
+    );
+    let emitted = bench.json(&["emit", "sail-panel.kite.toml", "-o", "own.nc"]);
+    for file in emitted["files"].as_array().unwrap() {
+        let text = bench.read(file["file"].as_str().unwrap());
+        assert!(
+            text.len() <= 6000 && text.matches("G4 P0.01\r\n").count() == 150,
+            "{}",
+            text.len()
+        );
+    }
+    let more = "\"G4 P0.01\", ".repeat(220);
+    bench.change("bench-laser.machine.toml", "closing = [", &format!("closing = [{more}"));
+    bench.change("bench-laser.machine.toml", "largest = \"6 kB\"", "largest = \"4 kB\"");
+    let told = bench.refused(2, &["emit", "sail-panel.kite.toml", "-o", "small.nc"]);
+    assert!(told.contains("largest in [program]"), "{told}");
+    assert!(!bench.path("small.nc").exists());
     // One long line has no travel in it to be cut at.
     let zigzag: String =
         (0..900).map(|n| format!("L{} {}", 5 + n % 2 * 60, 5.0 + f64::from(n) * 0.07)).collect();

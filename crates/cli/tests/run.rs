@@ -4,9 +4,8 @@
 
 mod common;
 use common::{Bench, Ran};
-use std::io::{BufRead, BufReader};
+use std::io::{BufRead, BufReader, Read};
 use std::process::{Child, Command, Stdio};
-use std::time::Duration;
 
 const JOB: &str = "sail-panel.kite.toml";
 
@@ -90,59 +89,94 @@ fn over_tcp_and_over_a_pseudo_terminal_the_beam_does_the_same() {
         assert!(said.contains(" 0 refused, 0 bytes lost"), "{said}");
         let record: serde_json::Value = serde_json::from_str(&bench.read(&record)).unwrap();
         assert_eq!(record["lit_standing_seconds"], 0.0);
-        records.push((
-            record["burn_mm"].clone(),
-            record["by_s"].clone(),
-            record["extents_mm"].clone(),
-        ));
+        // Lengths are sums of parts, and where the parts end depends on when the status was asked for.
+        let rounded = |value: &serde_json::Value| (value.as_f64().unwrap() * 1e6).round() as i64;
+        let by_s = record["by_s"].as_array().unwrap().iter();
+        let by_s: Vec<_> = by_s.map(|row| [rounded(&row["s"]), rounded(&row["burn_mm"])]).collect();
+        let extents = &record["extents_mm"];
+        let corners: Vec<_> =
+            ["min", "max"].map(|end| [0, 1].map(|n| rounded(&extents[end][n]))).into();
+        records.push((record["burn_mm"].clone(), by_s, corners));
     }
-    assert!(records.windows(2).all(|pair| pair[0] == pair[1]), "{records:#?}");
+    assert!(records.windows(2).all(|pair| pair[0].1 == pair[1].1), "{records:#?}");
+    assert!(records.windows(2).all(|pair| pair[0].2 == pair[1].2), "{records:#?}");
     let plan = bench.json(&["plan", JOB, "--skip", "emblem"]);
     let (planned, burnt) = (plan["burn_mm"].as_f64().unwrap(), records[0].0.as_f64().unwrap());
     assert!((planned - burnt).abs() < 0.2, "{planned} {burnt}");
 }
 
-#[test]
-fn ctrl_c_stops_with_the_beam_off_and_says_where() {
-    let bench = Bench::new();
-    let run = bench
-        .command(&["run", JOB, "--to", "rig:real"])
+/// A run that reports its events, and has begun to burn.
+fn begun(bench: &Bench, link: &str) -> (Child, BufReader<std::process::ChildStdout>) {
+    let mut run = bench
+        .command(&["run", JOB, "--json", "--to", link])
         .stdout(Stdio::piped())
         .stderr(Stdio::piped())
         .spawn()
         .unwrap();
-    std::thread::sleep(Duration::from_millis(1500));
-    assert!(Command::new("kill").args(["-INT", &run.id().to_string()]).status().unwrap().success());
+    let mut events = BufReader::new(run.stdout.take().unwrap());
+    let burns = |line: std::io::Result<String>| {
+        let event: serde_json::Value = serde_json::from_str(&line.unwrap()).unwrap();
+        event["event"] == "progress" && event["s"].as_f64().is_some_and(|s| s > 0.0)
+    };
+    assert!(events.by_ref().lines().any(burns), "it ended before it burnt");
+    (run, events)
+}
+
+/// How a run that was begun ends: its status, what it complains of, and its last event.
+fn ended(run: Child, mut events: impl BufRead) -> (i32, String, serde_json::Value) {
+    let mut out = String::new();
+    events.read_to_string(&mut out).unwrap();
     let ran = Ran::from(run.wait_with_output().unwrap());
-    assert_eq!(ran.status, 4, "{} {}", ran.out, ran.err);
-    assert!(
-        ran.err.contains("stopped at line")
-            && ran.err.contains("(step emblem)")
-            && ran.err.contains("beam is off"),
-        "{}",
-        ran.err
+    (ran.status, ran.err, last_event(&out))
+}
+
+#[test]
+fn ctrl_c_stops_with_the_beam_off_and_says_where() {
+    let bench = Bench::new();
+    let rig = RigProcess::start(
+        &bench,
+        &["--tcp", "127.0.0.1:0", "--pace", "real", "--once", "--record", "record.json"],
     );
-    assert!(ran.out.contains("mm burnt"), "{}", ran.out);
+    let (run, events) = begun(&bench, &rig.link);
+    assert!(Command::new("kill").args(["-INT", &run.id().to_string()]).status().unwrap().success());
+    let (status, err, end) = ended(run, events);
+    assert_eq!(
+        (status, &end["event"], &end["how"]),
+        (4, &"end".into(), &"stopped".into()),
+        "{err}"
+    );
+    assert_eq!(end["dark"], "confirmed");
+    assert!(
+        err.contains("stopped at line")
+            && err.contains("(step emblem)")
+            && err.contains("beam is off"),
+        "{err}"
+    );
+    rig.rest();
+    let record: serde_json::Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+    let planned = bench.json(&["plan", JOB])["burn_mm"].as_f64().unwrap();
+    let burnt = record["burn_mm"].as_f64().unwrap();
+    assert!(burnt > 0.0 && burnt < planned / 2.0, "{burnt} of {planned}");
+    assert_eq!(record["beam_on"], false);
+    // No more of the program was run than what is said to have been taken, and what was under way.
+    let (acknowledged, ran) =
+        (end["lines_acknowledged"].as_u64().unwrap(), record["lines"].as_u64().unwrap());
+    assert!(acknowledged > 0 && ran < acknowledged + 40, "{acknowledged} {ran}");
 }
 
 #[test]
 fn a_rig_that_dies_in_the_middle_is_told() {
     let bench = Bench::new();
     let mut rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "real"]);
-    let run = bench
-        .command(&["run", JOB, "--to", &rig.link])
-        .stdout(Stdio::piped())
-        .stderr(Stdio::piped())
-        .spawn()
-        .unwrap();
-    std::thread::sleep(Duration::from_millis(1200));
+    let (run, events) = begun(&bench, &rig.link);
     rig.child.kill().unwrap();
-    let ran = Ran::from(run.wait_with_output().unwrap());
-    assert_eq!(ran.status, 3, "{}", ran.err);
+    let (status, err, end) = ended(run, events);
+    assert_eq!((status, &end["how"], &end["dark"]), (3, &"failed".into(), &"unknown".into()));
     assert!(
-        ran.err.contains("link to the controller closed") && ran.err.contains("at line"),
-        "{}",
-        ran.err
+        err.contains("link to the controller closed")
+            && err.contains("at line")
+            && err.contains("BEAM MAY BE ON"),
+        "{err}"
     );
 }
 

@@ -4,9 +4,9 @@ use crate::geometry::Rect;
 use crate::job::Job;
 use crate::layout::{Given, Sheet, Underlay, lay_out};
 use crate::limits::{self, WithinLimits};
-use crate::problem::{Place, Problem, Problems, nearest};
+use crate::problem::{Code, Place, Problem, Problems, nearest};
 use crate::segment::Segments;
-use crate::toolpath::{self, Taken};
+use crate::toolpath::{self, Leftover, Taken};
 use crate::{mapping, order, plan};
 
 /// Which steps of a job are wanted this time.
@@ -33,8 +33,9 @@ impl Choice {
                     None => format!("its steps are {}", names().collect::<Vec<_>>().join(", ")),
                 };
                 let message = format!("the job has no step called \"{name}\"");
-                problems
-                    .push(Problem::error("no-such-step", message, help).at(Place::file(&job.file)));
+                problems.push(
+                    Problem::error(Code::NoSuchStep, message, help).at(Place::file(&job.file)),
+                );
             }
         }
         let wanted = |name: &String| {
@@ -52,8 +53,8 @@ pub struct Compiled {
     pub within: WithinLimits,
     /// For each step of the job, what it takes.
     pub taken: Vec<Taken>,
-    /// Shapes that no step takes.
-    pub leftovers: Vec<String>,
+    /// What no step takes.
+    pub leftovers: Vec<Leftover>,
     /// The rectangle round the artwork, mm from the bed's front left corner.
     pub artwork_extents: Rect,
     /// Where the stock lies, mm from the bed's front left corner.

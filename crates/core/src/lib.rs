@@ -9,12 +9,12 @@
 //! | [`layout`] | [`layout::Sheet`] | artwork at its size and place |
 //! | [`toolpath`] | [`toolpath::Toolpaths`] | what each step follows or fills |
 //! | [`order`] | [`order::Sequence`] | paths in running order |
-//! | [`mapping`] | [`mapping::Placed`] | moves on the machine's axes |
+//! | [`mapping`] (with [`frame`]) | [`mapping::Placed`] | moves on the machine's axes |
 //! | [`segment`] (with [`source`] and [`motion`]) | [`segment::Segments`] | what each line of the program will say |
 //! | `text` | lines | segments, in the machine's dialect |
 //! | [`plan`] | [`plan::Planned`] | lengths, times and energy of the segments |
 //! | [`limits`] | [`limits::WithinLimits`] | the proof that it fits the machine |
-//! | [`program`] | [`program::Program`] | text, and text read back |
+//! | [`program`] (with [`rs274`]) | [`program::Program`] | text, and text read back |
 //! | [`picture`] | SVG text | the same values, to look at |
 //!
 //! In every room: millimetres, seconds, radians, power as a fraction of full, y away from the
@@ -23,7 +23,7 @@
 pub mod artwork;
 pub mod colour;
 mod compile;
-pub mod explain;
+pub mod frame;
 pub mod geometry;
 pub mod job;
 pub mod layout;
@@ -36,6 +36,7 @@ pub mod plan;
 pub mod problem;
 pub mod program;
 pub mod quantity;
+pub mod rs274;
 pub mod segment;
 pub mod shield;
 pub mod source;

@@ -84,8 +84,9 @@ fn compiled(svg: &str, dialect: &str) -> Option<(job::Job, Compiled)> {
         // What random shapes may be refused for, and nothing else.
         Err(problems) => {
             let known = ["takes-nothing", "no-area", "nothing", "open-shape"];
-            let other =
-                problems.iter().find(|p| p.severity == Severity::Error && !known.contains(&p.code));
+            let other = problems
+                .iter()
+                .find(|p| p.severity == Severity::Error && !known.contains(&p.code.text()));
             assert!(other.is_none(), "{other:?}");
             None
         }
@@ -151,7 +152,7 @@ proptest! {
             prop_assert!(report.s.is_some_and(|(least, most)| least >= 249.9 && most <= ceiling));
             // Every shape is taken or left over; what is not was named as of no length, or unseen.
             let taken: usize = compiled.taken.iter().map(|t| t.shapes.len()).sum();
-            let told = compiled.problems.iter().any(|p| ["stray", "not-visible"].contains(&p.code));
+            let told = compiled.problems.iter().any(|p| ["stray", "not-visible"].contains(&p.code.text()));
             let missing = shapes.len().saturating_sub(taken + compiled.leftovers.len());
             prop_assert_eq!(missing > 0, told, "{} missing, {:?}", missing, compiled.problems);
             // The same job, the same bytes.

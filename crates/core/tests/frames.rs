@@ -42,7 +42,7 @@ impl Plant {
 
 /// One move as the text says it.
 #[derive(Debug, Clone, Copy)]
-struct Said {
+struct ReadMove {
     from: [f64; 3],
     to: [f64; 3],
     motion: u8,
@@ -53,7 +53,7 @@ struct Said {
 }
 
 /// Reads a program in any of the dialects: X, Y (mm) and A (degrees).
-fn read(text: &str) -> Vec<Said> {
+fn read(text: &str) -> Vec<ReadMove> {
     let (mut at, mut feed, mut s, mut motion) = ([0.0; 3], 0.0, 0.0, 0_u8);
     let (mut relative, mut inverse, mut lit) = (false, false, false);
     let mut moves = Vec::new();
@@ -99,7 +99,7 @@ fn read(text: &str) -> Vec<Said> {
         if moved && !dwell {
             let centre = [at[0] + offset[0], at[1] + offset[1]];
             let s = if lit { s } else { 0.0 };
-            moves.push(Said { from: at, to, motion, centre, feed, inverse, s });
+            moves.push(ReadMove { from: at, to, motion, centre, feed, inverse, s });
             at = to;
         }
     }
@@ -222,7 +222,7 @@ proptest! {
         let place = format!("zero = \"{zero}\"\nanchor = \"{}\"\n{at}", ANCHORS[anchor]);
         match made(&plant, &place, "") {
             Err(problems) => {
-                let told = problems.iter().find(|p| p.code == "off-bed").unwrap();
+                let told = problems.iter().find(|p| p.code.text() == "off-bed").unwrap();
                 prop_assert!(zero == "bed", "{problems:?}");
                 let (ax, ay) = ((anchor % 3) as f64 / 2.0, (anchor / 3) as f64 / 2.0);
                 // The drawing alone, without run-up and leads, which reach 3 mm at most beyond it.

@@ -70,7 +70,7 @@ fn text_of_an_svg_stands_on_its_base_line_and_is_filled() {
 #[test]
 fn a_missing_font_is_named_with_what_replaced_it() {
     let art = svg(r#"<text x="9" y="9" font-family="Kite Script" font-size="9">a</text>"#);
-    let told: Vec<_> = art.problems.iter().map(|p| (p.code, p.message.as_str())).collect();
+    let told: Vec<_> = art.problems.iter().map(|p| (p.code.text(), p.message.as_str())).collect();
     assert_eq!(
         told,
         [(
@@ -120,6 +120,6 @@ fn several_lines_of_a_dxf_hang_from_their_corner() {
     near(bottom_right.y0, 100.0);
     near(bottom_right.x1, 100.0);
     let told: Vec<_> =
-        dxf("0 MTEXT|10 0|20 0|40 6|1 HEH").problems.iter().map(|p| p.code).collect();
+        dxf("0 MTEXT|10 0|20 0|40 6|1 HEH").problems.iter().map(|p| p.code.text()).collect();
     assert_eq!(told, ["plain-font"]);
 }

@@ -155,7 +155,7 @@ proptest! {
             // Slow together with the start of a ramp may come above the ceiling or below the floor.
             Err(problems) => {
                 let fair = problems.iter().filter(|p| p.severity == tinkite_core::problem::Severity::Error)
-                    .all(|p| ["over-ceiling", "below-floor", "bridge-room"].contains(&p.code));
+                    .all(|p| ["over-ceiling", "below-floor", "bridge-room"].contains(&p.code.text()));
                 prop_assert!(fair, "{problems:#?}");
                 return Ok(());
             }

@@ -3,8 +3,8 @@
 
 use crate::settings::{ARC_TOLERANCE, Protocol};
 
-/// Positions of X and Y, mm, and of the one axis that turns, degrees.
-pub(crate) type Axes = [f64; 3];
+/// Positions of X and Y, mm, of the one axis that turns, degrees, and of the focus, mm.
+pub(crate) type Axes = [f64; 4];
 
 /// The beam's switch.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -21,8 +21,6 @@ pub(crate) enum Order {
     Moves { to: Vec<Axes>, feed: Option<f64> },
     /// Stand still for so many seconds, after everything before is done.
     Dwell(f64),
-    /// Take the focus from one height to another, mm, after everything before is done.
-    Lift { from: f64, to: f64 },
     /// Wait until everything before is done.
     Sync,
     /// Nothing to wait for.
@@ -44,8 +42,6 @@ pub(crate) struct Modal {
     pub(crate) s: f64,
     /// Where the last planned move ends, work coordinates.
     pub(crate) at: Axes,
-    /// Height of the focus, mm.
-    pub(crate) height: f64,
     /// Work offset: machine = work + offset.
     pub(crate) offset: Axes,
     /// Which language is spoken.
@@ -64,9 +60,8 @@ impl Default for Modal {
             ending: false,
             feed: 0.0,
             s: 0.0,
-            at: [0.0; 3],
-            height: 0.0,
-            offset: [0.0; 3],
+            at: [0.0; 4],
+            offset: [0.0; 4],
             protocol: Protocol::Grbl,
         }
     }
@@ -163,13 +158,12 @@ impl Modal {
         if let Some(motion) = line.motion {
             self.motion = motion;
         }
-        let from = self.height;
-        if let Some(z) = line.get(b'Z') {
-            self.height = if self.relative { from + self.mm(z) } else { self.mm(z) };
+        let lifts = line.get(b'Z').is_some();
+        if moves && lifts {
             // One axis at a time: a program for a laser never slants.
-            return if moves { Err(20) } else { Ok(Order::Lift { from, to: self.height }) };
+            return Err(20);
         }
-        if moves || (self.motion >= 2 && line.get(b'I').or(line.get(b'J')).is_some()) {
+        if moves || lifts || (self.motion >= 2 && line.get(b'I').or(line.get(b'J')).is_some()) {
             return self.moves(&line, to);
         }
         Ok(if line.sync { Order::Sync } else { Order::Nothing })
@@ -242,7 +236,12 @@ impl Modal {
         };
         let mm = |letter: u8| line.get(letter).map(|value| self.mm(value));
         let turn = [b'A', b'B', b'C'].into_iter().find_map(|letter| line.get(letter));
-        [axis(mm(b'X'), self.at[0]), axis(mm(b'Y'), self.at[1]), axis(turn, self.at[2])]
+        [
+            axis(mm(b'X'), self.at[0]),
+            axis(mm(b'Y'), self.at[1]),
+            axis(turn, self.at[2]),
+            axis(mm(b'Z'), self.at[3]),
+        ]
     }
 
     /// `G10 L20`: the present position gets these work coordinates; `G10 L2`: the zero lies at these
@@ -301,7 +300,8 @@ impl Modal {
                 if i.is_none() && j.is_none() {
                     return Err(35);
                 }
-                [from[0] + self.mm(i.unwrap_or(0.0)), from[1] + self.mm(j.unwrap_or(0.0)), from[2]]
+                let (i, j) = (self.mm(i.unwrap_or(0.0)), self.mm(j.unwrap_or(0.0)));
+                [from[0] + i, from[1] + j, from[2], from[3]]
             }
         };
         let (r, r_end) = (distance(from, centre), distance(to, centre));
@@ -325,7 +325,7 @@ impl Modal {
         let mut points: Vec<_> = (1..count.clamp(1, 100_000))
             .map(|n| {
                 let a = begin + sweep * n as f64 / count as f64;
-                [centre[0] + r * a.cos(), centre[1] + r * a.sin(), from[2]]
+                [centre[0] + r * a.cos(), centre[1] + r * a.sin(), from[2], from[3]]
             })
             .collect();
         points.push(to);
@@ -345,12 +345,13 @@ fn radius_centre(from: Axes, to: Axes, r: f64, clockwise: bool) -> Option<Axes> 
         (from[0] + to[0]) / 2.0 - dy / chord * height * side,
         (from[1] + to[1]) / 2.0 + dx / chord * height * side,
         from[2],
+        from[3],
     ])
 }
 
 /// How far apart two positions are as a board counts it: mm and degrees alike.
 pub(crate) fn distance(a: Axes, b: Axes) -> f64 {
-    (a[0] - b[0]).hypot(a[1] - b[1]).hypot(a[2] - b[2])
+    (a[0] - b[0]).hypot(a[1] - b[1]).hypot(a[2] - b[2]).hypot(a[3] - b[3])
 }
 
 #[cfg(test)]
@@ -363,11 +364,11 @@ mod tests {
         assert_eq!(modal.line("G21 G90 (set up)").unwrap(), Order::Nothing);
         assert_eq!(
             modal.line("g1x10f600"),
-            Ok(Order::Moves { to: vec![[10.0, 0.0, 0.0]], feed: Some(10.0) })
+            Ok(Order::Moves { to: vec![[10.0, 0.0, 0.0, 0.0]], feed: Some(10.0) })
         );
         assert_eq!(modal.line("X20 Q5"), Err(20));
         assert_eq!(modal.line("X20 X30"), Err(25));
-        assert_eq!(modal.at, [10.0, 0.0, 0.0]);
+        assert_eq!(modal.at, [10.0, 0.0, 0.0, 0.0]);
         assert_eq!(modal.line("G2X5Y5"), Err(35));
         assert_eq!(modal.line("G2 X5 Y5 I9 J0"), Err(33));
         assert_eq!(modal.line("5"), Err(1));
@@ -381,10 +382,10 @@ mod tests {
         let mut modal = Modal::default();
         modal.line("G1 X10 F600").unwrap();
         let Order::Moves { to, .. } = modal.line("G3 X-10 Y0 I-10 J0").unwrap() else { panic!() };
-        assert!(to.len() > 50 && to.last() == Some(&[-10.0, 0.0, 0.0]));
+        assert!(to.len() > 50 && to.last() == Some(&[-10.0, 0.0, 0.0, 0.0]));
         for pair in to.windows(2) {
-            let middle = [(pair[0][0] + pair[1][0]) / 2.0, (pair[0][1] + pair[1][1]) / 2.0, 0.0];
-            assert!((10.0 - distance(middle, [0.0; 3])).abs() < 0.0025);
+            let middle = [0, 1, 2, 3].map(|n| (pair[0][n] + pair[1][n]) / 2.0);
+            assert!((10.0 - distance(middle, [0.0; 4])).abs() < 0.0025);
         }
         assert!(to.iter().all(|p| p[1] >= -1e-9), "the upper half, counter-clockwise");
     }

@@ -27,13 +27,13 @@ pub(crate) struct Head {
 
 impl Default for Head {
     fn default() -> Self {
-        Self { at: [0.0; 3], speed: 0.0, done: 0.0, drive: Drive::Planned }
+        Self { at: [0.0; 4], speed: 0.0, done: 0.0, drive: Drive::Planned }
     }
 }
 
 /// A stretch of constant acceleration: how long it lasts and what it changes.
 #[derive(Debug, Clone, Copy)]
-struct Stretch {
+struct Phase {
     seconds: f64,
     acceleration: f64,
     length: f64,
@@ -74,10 +74,16 @@ impl Head {
             block.to
         } else {
             let share = ((self.done + moved) / block.length).clamp(0.0, 1.0);
-            [0, 1, 2].map(|n| block.from[n] + (block.to[n] - block.from[n]) * share)
+            [0, 1, 2, 3].map(|n| block.from[n] + (block.to[n] - block.from[n]) * share)
         };
+        record.height = now[3];
+        let lit = block.s.is_some_and(|s| s > 0.0);
         match block.s {
-            Some(s) if s > 0.0 => {
+            // The focus goes up or down over one place.
+            _ if block.from[..3] == block.to[..3] => {
+                record.lit_standing_seconds += if lit { gone } else { 0.0 };
+            }
+            Some(s) if lit => {
                 record.burn(self.at, now, s * f64::from(planner.overrides.beam) / 100.0);
             }
             _ => record.pass(self.at, now),
@@ -113,7 +119,7 @@ impl Head {
         planner.exit_squared().min(reachable).sqrt().min(block.speed)
     }
 
-    fn stretches(&self, left: f64, exit: f64, block: &Block) -> [Stretch; 3] {
+    fn stretches(&self, left: f64, exit: f64, block: &Block) -> [Phase; 3] {
         match self.drive {
             Drive::Planned => profile(left, self.speed, exit, block.speed, block.acceleration),
             Drive::Braking => braking(left, self.speed, block.acceleration),
@@ -129,8 +135,8 @@ impl Head {
 }
 
 /// Up, along and down over `left` mm, from speed `v` to `exit` with at most `top`.
-fn profile(left: f64, v: f64, exit: f64, top: f64, a: f64) -> [Stretch; 3] {
-    let none = Stretch { seconds: 0.0, acceleration: 0.0, length: 0.0 };
+fn profile(left: f64, v: f64, exit: f64, top: f64, a: f64) -> [Phase; 3] {
+    let none = Phase { seconds: 0.0, acceleration: 0.0, length: 0.0 };
     let peak = if v > top {
         // The operator has just asked for less: down to that first.
         top.max(exit.min(v))
@@ -139,7 +145,7 @@ fn profile(left: f64, v: f64, exit: f64, top: f64, a: f64) -> [Stretch; 3] {
     };
     let ramp = |from: f64, to: f64| {
         let seconds = (to - from).abs() / a;
-        Stretch {
+        Phase {
             seconds,
             acceleration: (to - from).signum() * a,
             length: (from + to) / 2.0 * seconds,
@@ -150,20 +156,20 @@ fn profile(left: f64, v: f64, exit: f64, top: f64, a: f64) -> [Stretch; 3] {
     let down = if reached > exit { ramp(reached, exit) } else { none };
     let length = (left - up.length - down.length).max(0.0);
     let along = if length > 1e-12 && reached > 0.0 {
-        Stretch { seconds: length / reached, acceleration: 0.0, length }
+        Phase { seconds: length / reached, acceleration: 0.0, length }
     } else {
         none
     };
     [up, along, down]
 }
 
-fn braking(left: f64, v: f64, a: f64) -> [Stretch; 3] {
-    let none = Stretch { seconds: 0.0, acceleration: 0.0, length: 0.0 };
+fn braking(left: f64, v: f64, a: f64) -> [Phase; 3] {
+    let none = Phase { seconds: 0.0, acceleration: 0.0, length: 0.0 };
     let needed = v * v / (2.0 * a);
     let (length, end) = if needed <= left {
         (needed, 0.0)
     } else {
         (left, (v * v - 2.0 * a * left).max(0.0).sqrt())
     };
-    [Stretch { seconds: (v - end) / a, acceleration: -a, length }, none, none]
+    [Phase { seconds: (v - end) / a, acceleration: -a, length }, none, none]
 }

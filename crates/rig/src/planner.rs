@@ -44,8 +44,8 @@ impl Default for Overrides {
 pub(crate) struct Planner {
     pub(crate) blocks: VecDeque<Block>,
     pub(crate) overrides: Overrides,
-    /// Direction and acceleration of the last move, when the next one goes on from it.
-    last: Option<(Axes, f64)>,
+    /// Direction of the last move, when the next one goes on from it.
+    last: Option<Axes>,
 }
 
 impl Planner {
@@ -62,15 +62,15 @@ impl Planner {
         if length < 1e-9 {
             return;
         }
-        let direction = [0, 1, 2].map(|n| (to[n] - from[n]) / length);
+        let direction = [0, 1, 2, 3].map(|n| (to[n] - from[n]) / length);
         let along = |limit: Axes| {
             let axis = |n: usize| limit[n] / direction[n].abs().max(1e-12);
-            axis(0).min(axis(1)).min(axis(2))
+            (0..4).map(axis).fold(f64::INFINITY, f64::min)
         };
-        let top = along(setup.top_speed);
-        let acceleration = along(setup.acceleration);
-        let corner_squared = match self.last.replace((direction, acceleration)) {
-            Some((before, a)) => corner(before, direction, a.min(acceleration), setup.corner),
+        let top = along(setup.top_speeds());
+        let acceleration = along(setup.accelerations());
+        let corner_squared = match self.last.replace(direction) {
+            Some(before) => corner(before, direction, setup),
             None => 0.0,
         };
         self.blocks.push_back(Block {
@@ -142,9 +142,10 @@ fn overridden(feed: Option<f64>, top: f64, overrides: Overrides) -> f64 {
     }
 }
 
-/// Squared speed through a corner by junction deviation; a straight line has no limit.
-fn corner(a: Axes, b: Axes, acceleration: f64, deviation: f64) -> f64 {
-    let dot = a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+/// Squared speed through a corner by junction deviation, with the acceleration that the axes have in
+/// the direction in which the speed changes; a straight line has no limit.
+fn corner(a: Axes, b: Axes, setup: &Setup) -> f64 {
+    let dot: f64 = a.iter().zip(&b).map(|(a, b)| a * b).sum();
     if dot > 0.999_999 {
         return f64::INFINITY;
     }
@@ -153,5 +154,9 @@ fn corner(a: Axes, b: Axes, acceleration: f64, deviation: f64) -> f64 {
     if sine < 1e-6 {
         return 0.0;
     }
-    acceleration * deviation * sine / (1.0 - sine)
+    let turn = [0, 1, 2, 3].map(|n| b[n] - a[n]);
+    let size = distance([0.0; 4], turn);
+    let limits = setup.accelerations();
+    let most = (0..4).map(|n| limits[n] * size / turn[n].abs().max(1e-12));
+    most.fold(f64::INFINITY, f64::min) * setup.corner * sine / (1.0 - sine)
 }

@@ -37,10 +37,9 @@ enum Pending {
         feed: Option<f64>,
         s: Option<f64>,
     },
-    /// Nothing moves across the bed: a dwell, or the focus going up or down.
+    /// A dwell.
     Stand {
         seconds: f64,
-        lifts: bool,
     },
     Sync,
     Home,
@@ -82,8 +81,8 @@ impl Rig {
     pub fn new(setup: Setup) -> Self {
         let modal = Modal {
             protocol: setup.protocol,
-            offset: [setup.offset[0], setup.offset[1], 0.0],
-            at: [-setup.offset[0], -setup.offset[1], 0.0],
+            offset: [setup.offset[0], setup.offset[1], 0.0, 0.0],
+            at: [-setup.offset[0], -setup.offset[1], 0.0, 0.0],
             ..Modal::default()
         };
         let mut record = Record::default();
@@ -100,7 +99,7 @@ impl Rig {
             planner: Planner::default(),
             head: Head::default(),
             pending: None,
-            planned: [0.0; 3],
+            planned: [0.0; 4],
             record,
             printer: Counter::default(),
             jogging: false,
@@ -245,7 +244,7 @@ impl Rig {
             return self.head.time_left(&self.planner);
         }
         match self.pending {
-            Some(Pending::Stand { seconds, .. }) => seconds,
+            Some(Pending::Stand { seconds }) => seconds,
             _ => f64::INFINITY,
         }
     }
@@ -262,19 +261,16 @@ impl Rig {
             if self.head.drive == Drive::Braking && self.head.speed <= 0.0 {
                 self.stand();
             }
-        } else if let Some(Pending::Stand { seconds, lifts }) = &mut self.pending {
+        } else if let Some(Pending::Stand { seconds }) = &mut self.pending {
             let gone = seconds.min(most);
             *seconds -= gone;
-            let (over, lifts) = (*seconds <= 0.0, *lifts);
+            let over = *seconds <= 0.0;
             self.now += gone;
             self.record.busy_seconds += gone;
-            // In laser mode a rapid is dark, one of the focus as well.
-            let dark = lifts && self.setup.laser_mode && self.modal.motion == 0;
-            if self.burns_standing() && !dark {
+            if self.burns_standing() {
                 self.record.lit_standing_seconds += gone;
             }
             if over {
-                self.record.height = self.modal.height;
                 self.pending = None;
                 self.ok();
             }
@@ -363,9 +359,9 @@ impl Rig {
                 true
             }
             Some(Pending::Home) if self.planner.blocks.is_empty() => {
-                self.head.at = [0.0; 3];
+                self.head.at = [0.0; 4];
                 self.modal.at = self.work_position();
-                self.planned = [0.0; 3];
+                self.planned = [0.0; 4];
                 self.planner.standstill();
                 self.ok();
                 true
@@ -409,16 +405,11 @@ impl Rig {
             Order::Nothing => Ok(true),
             Order::Sync => self.wait_for(Pending::Sync),
             Order::Dwell(seconds) => {
-                self.pending = Some(Pending::Stand { seconds, lifts: false });
-                Ok(false)
-            }
-            Order::Lift { from, to } => {
-                let seconds = self.setup.lift_seconds((to - from).abs());
-                self.pending = Some(Pending::Stand { seconds, lifts: true });
+                self.pending = Some(Pending::Stand { seconds });
                 Ok(false)
             }
             Order::Moves { to, feed } => {
-                let machine = |p: &Axes| [0, 1, 2].map(|n| p[n] + offset[n]);
+                let machine = |p: &Axes| [0, 1, 2, 3].map(|n| p[n] + offset[n]);
                 let to = to.iter().map(machine).collect();
                 self.pending = Some(Pending::Moves { to, feed, s });
                 // Answered by `make_room`, as soon as all of it is in the planner.
@@ -472,7 +463,7 @@ impl Rig {
 
     fn work_position(&self) -> Axes {
         let (at, offset) = (self.head.at, self.modal.offset);
-        [0, 1, 2].map(|n| at[n] - offset[n])
+        [0, 1, 2, 3].map(|n| at[n] - offset[n])
     }
 
     fn drop_motion(&mut self) {

@@ -1,5 +1,7 @@
 //! What the simulated machine is.
 
+use crate::gcode::Axes;
+
 /// The languages of controllers.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Protocol {
@@ -67,7 +69,7 @@ impl Default for Setup {
             laser_mode: true,
             soft_limits: true,
             buffer: 128,
-            planner: 16,
+            planner: 15,
             lines_per_second: None,
             bytes_per_second: None,
         }
@@ -75,15 +77,16 @@ impl Default for Setup {
 }
 
 impl Setup {
-    /// How long the focus takes over a distance (mm), from standstill to standstill.
-    pub(crate) fn lift_seconds(&self, distance: f64) -> f64 {
-        let [top, acceleration] = self.focus;
-        let ramp = top * top / acceleration;
-        if distance < ramp {
-            2.0 * (distance / acceleration).sqrt()
-        } else {
-            top / acceleration + distance / top
-        }
+    /// Top speeds of X, Y, what turns and the focus.
+    pub(crate) fn top_speeds(&self) -> Axes {
+        let [x, y, turn] = self.top_speed;
+        [x, y, turn, self.focus[0]]
+    }
+
+    /// Accelerations of X, Y, what turns and the focus.
+    pub(crate) fn accelerations(&self) -> Axes {
+        let [x, y, turn] = self.acceleration;
+        [x, y, turn, self.focus[1]]
     }
 
     /// The `$` settings, as the interface numbers them.

@@ -85,7 +85,7 @@ fn reader_and_rig_do_what_the_words_say() {
         let near = |got: f64, want: f64| (got - want).abs() < 0.01;
         assert!(near(report.burn, row.burn), "reader burns {}: {program}", report.burn);
         assert!(near(report.travel, row.travel), "reader travels {}: {program}", report.travel);
-        let told: Vec<&str> = report.problems.iter().map(|problem| problem.code).collect();
+        let told: Vec<&str> = report.problems.iter().map(|problem| problem.code.text()).collect();
         assert_eq!(told, row.told, "{program}");
 
         let mut rig =

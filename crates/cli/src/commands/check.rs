@@ -7,8 +7,7 @@ use crate::load;
 use crate::refusal::Refusal;
 use crate::report::{ProblemJson, problems_json};
 use serde::Serialize;
-use tinkite_core::explain::{codes, explain};
-use tinkite_core::problem::{Problems, nearest};
+use tinkite_core::problem::{Code, Problems, nearest};
 
 #[derive(Debug, Serialize)]
 struct CheckJson {
@@ -56,9 +55,10 @@ fn summary(problems: &Problems) -> String {
 }
 
 fn story(code: &str, console: &Console) -> Result<(), Refusal> {
-    match explain(code) {
-        Some(story) => console.result(&format!("{code}: {story}")),
+    match Code::of(code) {
+        Some(code) => console.result(&format!("{code}: {}", code.story())),
         None => {
+            let codes = || Code::ALL.iter().map(|code| code.text());
             let help = match nearest(code, codes()) {
                 Some(near) => format!("did you mean {near}?"),
                 None => format!("codes: {}", codes().collect::<Vec<_>>().join(", ")),

@@ -10,7 +10,7 @@ use std::fs::File;
 use std::io::BufReader;
 use std::path::Path;
 use tinkite_core::geometry::Rect;
-use tinkite_core::picture::{self, Canvas, Look, Mark, Show, Words};
+use tinkite_core::picture::{self, BurntMark, Canvas, Look, Show, Words};
 use tinkite_core::problem::Problems;
 use tinkite_core::program::measure::{Measure, span};
 use tinkite_core::quantity::{clock, plain};
@@ -67,13 +67,13 @@ fn program(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal
     let machine = load::typed_machine(machine, &args.job.job, &mut sources)?;
     let file = File::open(&args.job.job).map_err(|error| Refusal::unreadable(&name, &error))?;
     let mut measure = Measure::new(&name, Some(&machine), None);
-    let mut marks: Vec<Mark> = Vec::new();
+    let mut marks: Vec<BurntMark> = Vec::new();
     super::read::each_line(&name, &mut BufReader::new(file), |line| {
         measure.line_with(line, &mut |stroke| {
             if stroke.s > 0.0 {
                 let mut from = stroke.from;
                 stroke.piece.flatten(from, CHORD, |to| {
-                    marks.push(Mark { from, to, s: stroke.s });
+                    marks.push(BurntMark { from, to, s: stroke.s });
                     from = to;
                 });
             }

@@ -9,7 +9,7 @@ use crate::report::read as report;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader};
 use tinkite_core::job::Machine;
-use tinkite_core::problem::{Place, Problem};
+use tinkite_core::problem::{Code, Place, Problem};
 use tinkite_core::program::measure::{Explainer, Measure, Report};
 
 /// Lines longer than this (bytes) are in no program: a binary file was named.
@@ -36,7 +36,7 @@ pub(super) fn each_line(
             line.pop();
         } else if count >= LONGEST_LINE {
             let problem = Problem::error(
-                "format",
+                Code::Format,
                 "a line has more than 64 kB, so this is no machine program",
                 "name a text file of RS-274/NGC lines",
             );

@@ -72,7 +72,7 @@ pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
         console.say(&written.words());
     }
     if let Some(record) = record {
-        let text = serde_json::to_string_pretty(&burnt::json(rig.record()))
+        let text = serde_json::to_string_pretty(&burnt::json(&rig))
             .map_err(|e| Refusal::Usage(e.to_string()))?;
         let written = record.write(|out| out.write_all(text.as_bytes()))?;
         console.say(&written.words());

@@ -3,6 +3,7 @@
 pub(crate) mod ask;
 mod rig;
 mod serial;
+pub(crate) mod talk;
 mod tcp;
 
 pub(crate) use rig::{RigLink, pace, setup};

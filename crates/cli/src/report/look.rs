@@ -62,7 +62,8 @@ struct LayerJson {
 
 #[derive(Debug, Serialize)]
 struct ImageJson {
-    name: String,
+    name: Option<String>,
+    line: Option<u32>,
     size_mm: [f64; 2],
     pixels: [u32; 2],
     dpi: Option<f64>,
@@ -91,7 +92,8 @@ impl<'a> Looked<'a> {
         let art = self.artwork;
         let extents = art.extents();
         let image = |image: &tinkite_core::artwork::Image| ImageJson {
-            name: image.source.label(),
+            name: image.source.id.clone(),
+            line: image.source.line,
             size_mm: [micron(image.size().0), micron(image.size().1)],
             pixels: [image.pixels.0, image.pixels.1],
             dpi: Some(micron(f64::from(image.pixels.0) / image.size().0 * 25.4))
@@ -184,12 +186,12 @@ impl<'a> Looked<'a> {
         if !rows.is_empty() {
             out.push_str(&table(&header, rows, &[3, 4, 5, 6, 7, 8, 9]));
         }
-        for image in self.json().images {
+        for (drawn, image) in art.images.iter().zip(self.json().images) {
             let dpi = image.dpi.map_or(String::new(), |dpi| format!(" at {} dpi", plain(dpi, 1)));
             let _ = write!(
                 out,
                 "\n  bitmap {}: {} x {} mm, {} x {} pixels{dpi}",
-                image.name,
+                drawn.source.label(),
                 n(image.size_mm[0]),
                 n(image.size_mm[1]),
                 image.pixels[0],

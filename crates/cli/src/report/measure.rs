@@ -15,7 +15,8 @@ pub(crate) struct MeasuresJson {
 #[derive(Debug, Serialize)]
 pub(crate) struct MeasureJson {
     file: String,
-    shape: String,
+    name: Option<String>,
+    line: Option<u32>,
     size_mm: [f64; 2],
     extents_mm: ExtentsJson,
     length_mm: f64,
@@ -29,7 +30,8 @@ pub(crate) struct MeasureJson {
 pub(crate) fn measured_json(file: &str, m: &Measure) -> MeasureJson {
     MeasureJson {
         file: file.into(),
-        shape: m.label.clone(),
+        name: m.source.id.clone(),
+        line: m.source.line,
         size_mm: [micron(m.extents.width()), micron(m.extents.height())],
         extents_mm: m.extents.into(),
         length_mm: micron(m.length),
@@ -44,7 +46,7 @@ pub(crate) fn measured_json(file: &str, m: &Measure) -> MeasureJson {
 pub(crate) fn measured_text(file: &str, m: &Measure) -> String {
     let n = |v: f64| plain(v, 3);
     let r = m.extents;
-    let mut out = format!("{} in {file}\n", m.label);
+    let mut out = format!("{} in {file}\n", m.source.label());
     let _ = writeln!(out, "  size      {} x {} mm", n(r.width()), n(r.height()));
     let (x0, x1, y0, y1) = (n(r.x0), n(r.x1), n(r.y0), n(r.y1));
     let _ = writeln!(out, "  lies at   X {x0} to {x1}, Y {y0} to {y1} mm");

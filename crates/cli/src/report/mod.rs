@@ -6,14 +6,15 @@ pub(crate) mod plan;
 pub(crate) mod read;
 pub(crate) mod table;
 
+use crate::hint;
 use serde::Serialize;
 use tinkite_core::geometry::Rect;
-use tinkite_core::problem::{Problem, Problems, Severity};
+use tinkite_core::problem::{Code, Problem, Problems, Severity};
 
 /// A problem, as other programs may rely on it.
 #[derive(Debug, Serialize)]
 pub(crate) struct ProblemJson {
-    code: &'static str,
+    code: Code,
     severity: Severity,
     message: String,
     help: String,
@@ -32,7 +33,7 @@ impl From<&Problem> for ProblemJson {
             code: problem.code,
             severity: problem.severity,
             message: problem.message.clone(),
-            help: problem.help.clone(),
+            help: hint::help(problem),
             file: place.map(|place| place.file.clone()),
             line: place.and_then(|place| place.line),
             name: place.and_then(|place| place.thing.clone()),

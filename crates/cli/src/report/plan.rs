@@ -5,10 +5,11 @@ use super::{ExtentsJson, ProblemJson, micron, problems_json};
 use crate::load::Made;
 use serde::Serialize;
 use std::fmt::Write as _;
-use tinkite_core::job::{Fill, Hold, Step};
+use tinkite_core::job::Hold;
 use tinkite_core::limits::round::defocus;
-use tinkite_core::plan::StepTotals;
+use tinkite_core::plan::Planned;
 use tinkite_core::quantity::{clock, plain};
+use tinkite_core::toolpath::Leftover;
 
 #[derive(Debug, Serialize)]
 pub(crate) struct PlanJson {
@@ -23,7 +24,7 @@ pub(crate) struct PlanJson {
     travel_mm: f64,
     seconds: f64,
     steps: Vec<StepJson>,
-    leftovers: Vec<String>,
+    leftovers: Vec<LeftoverJson>,
     problems: Vec<ProblemJson>,
 }
 
@@ -65,6 +66,28 @@ struct StepJson {
     energy_j_per_mm2: Option<f64>,
 }
 
+/// Something drawn that no step takes.
+#[derive(Debug, Serialize)]
+struct LeftoverJson {
+    name: Option<String>,
+    file: String,
+    line: Option<u32>,
+    copy: u32,
+    paint: String,
+}
+
+impl From<&Leftover> for LeftoverJson {
+    fn from(left: &Leftover) -> Self {
+        Self {
+            name: left.place.thing.clone(),
+            file: left.place.file.clone(),
+            line: left.place.line,
+            copy: left.copy,
+            paint: left.paint.clone(),
+        }
+    }
+}
+
 /// The plan as JSON.
 pub(crate) fn json(made: &Made) -> PlanJson {
     let planned = made.compiled.within.planned();
@@ -77,7 +100,7 @@ pub(crate) fn json(made: &Made) -> PlanJson {
             name: step.name.clone(),
             make: step.operation.name(),
             shapes: made.compiled.taken[*number].count(),
-            lines: lines(made, *number),
+            lines: planned.lines(*number),
             passes: step.passes.len() as u32,
             burn_mm: micron(sums.burn),
             travel_mm: micron(sums.travel),
@@ -87,8 +110,8 @@ pub(crate) fn json(made: &Made) -> PlanJson {
             power_percent: [low, high].map(|s| micron(s / full * 100.0)),
             s: [micron(low), micron(high)],
             pierces: sums.pierces,
-            energy_j_per_mm: per_mm(sums).filter(|_| step.operation.engrave().is_none()),
-            energy_j_per_mm2: per_mm2(step, sums),
+            energy_j_per_mm: sums.energy_per_mm().filter(|_| step.operation.engrave().is_none()),
+            energy_j_per_mm2: planned.energy_per_mm2(*number),
         }
     };
     PlanJson {
@@ -101,7 +124,7 @@ pub(crate) fn json(made: &Made) -> PlanJson {
         travel_mm: micron(totals.travel()),
         seconds: micron(totals.seconds()),
         steps: made.compiled.steps.iter().map(step).collect(),
-        leftovers: made.compiled.leftovers.clone(),
+        leftovers: made.compiled.leftovers.iter().map(LeftoverJson::from).collect(),
         problems: problems_json(&made.compiled.problems),
     }
 }
@@ -131,30 +154,6 @@ fn rotary(made: &Made) -> Option<RotaryJson> {
     })
 }
 
-/// Light in each mm of line, J.
-fn per_mm(sums: &StepTotals) -> Option<f64> {
-    sums.energy.filter(|_| sums.burn > 0.0).map(|energy| energy / sums.burn)
-}
-
-/// Light in each mm² of engraved area, J, all passes: neighbouring lines share the area.
-fn per_mm2(step: &Step, sums: &StepTotals) -> Option<f64> {
-    let engrave = step.operation.engrave()?;
-    let ways = if let Fill::Lines(lines) = &engrave.fill { lines.angles.len() } else { 1 };
-    let times = (step.passes.len() * ways) as f64;
-    per_mm(sums).map(|energy| energy / engrave.spacing() * times)
-}
-
-/// Lines to follow, or engraved lines.
-fn lines(made: &Made, step: usize) -> usize {
-    use tinkite_core::toolpath::Burn;
-    let sequence = made.compiled.within.planned().segments().sequence();
-    let count = |burn: &Burn| match burn {
-        Burn::Line(_) => 1,
-        Burn::Rows(rows) => rows.line_count(),
-    };
-    sequence.paths().iter().filter(|path| path.step == step).map(|path| count(&path.burn)).sum()
-}
-
 /// Different values, in turn.
 fn list(values: impl Iterator<Item = String>) -> String {
     let mut values: Vec<String> = values.collect();
@@ -168,8 +167,8 @@ fn range(low: f64, high: f64) -> String {
 }
 
 /// Energy of a step for people.
-fn energy(step: &Step, sums: &StepTotals) -> String {
-    match (per_mm2(step, sums), per_mm(sums)) {
+fn energy(planned: &Planned, step: usize) -> String {
+    match (planned.energy_per_mm2(step), planned.totals.steps[step].energy_per_mm()) {
         (Some(area), _) => format!("{} J/mm2", plain(area, 3)),
         (None, Some(line)) => format!("{} J/mm", plain(line, 3)),
         (None, None) => String::new(),
@@ -194,7 +193,7 @@ pub(crate) fn text(made: &Made) -> String {
             step.name.clone(),
             how,
             made.compiled.taken[*number].count().to_string(),
-            lines(made, *number).to_string(),
+            planned.lines(*number).to_string(),
             step.passes.len().to_string(),
             list(step.passes.iter().map(|pass| plain(pass.speed.0, 2))),
             range(low / full * 100.0, high / full * 100.0),
@@ -207,7 +206,7 @@ pub(crate) fn text(made: &Made) -> String {
     let measured = totals.steps.iter().any(|step| step.energy.is_some());
     let mut rows: Vec<Vec<String>> = rows.collect();
     for (row, number) in rows.iter_mut().zip(&made.compiled.steps).filter(|_| measured) {
-        row.push(energy(&made.job.steps[*number], &totals.steps[*number]));
+        row.push(energy(planned, *number));
     }
     let mut header = vec![
         "",

@@ -1,7 +1,8 @@
 //! Live text into outlines, with the fonts that whoever calls supplies.
 
+use super::resolved;
 use crate::geometry::{Affine, BezPath};
-use crate::problem::{Place, Problem, Problems, few};
+use crate::problem::{Code, Place, Problem, Problems, few};
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex};
 use usvg::fontdb::{Database, ID};
@@ -67,7 +68,7 @@ impl Missing {
             all.iter().map(|(asked, taken)| format!("\"{asked}\" ({taken} instead)")).collect();
         problems.push(
             Problem::warning(
-                "missing-font",
+                Code::MissingFont,
                 format!("text in a font that is not on this machine: {}", few(&names, 6)),
                 "install the font, or turn the text into outlines in the drawing program",
             )
@@ -150,8 +151,8 @@ fn gather(group: &usvg::Group, out: &mut BezPath) {
             usvg::Node::Group(inner) => gather(inner, out),
             usvg::Node::Text(text) => gather(text.flattened(), out),
             usvg::Node::Path(path) => {
-                let to_page = super::svg::affine(path.abs_transform());
-                out.extend(super::svg::curves(path.data(), to_page));
+                let to_page = resolved::affine(path.abs_transform());
+                out.extend(resolved::curves(path.data(), to_page));
             }
             usvg::Node::Image(_) => {}
         }

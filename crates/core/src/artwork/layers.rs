@@ -69,7 +69,7 @@ impl Layer {
 }
 
 /// What one shape adds to its layers.
-struct Measured {
+struct LayerPart {
     open: bool,
     contours: usize,
     length: f64,
@@ -77,14 +77,14 @@ struct Measured {
     extents: Rect,
 }
 
-fn measure(shape: &Shape, tolerance: f64) -> Option<Measured> {
+fn measure(shape: &Shape, tolerance: f64) -> Option<LayerPart> {
     let contours = shape.contours(tolerance);
     let extents = hull(contours.iter().map(Contour::bounds))?;
     // Chords lie inside their arcs: finer ones, so that a small hole's area is right to 1 in 1000.
     let finer = region::chord_tolerance(tolerance / 20.0, extents);
     let rings: Vec<_> = contours.iter().filter(|c| c.closed).map(|c| c.flatten(finer)).collect();
     let rule = shape.fill.map_or(FillRule::EvenOdd, |fill| fill.rule);
-    Some(Measured {
+    Some(LayerPart {
         open: contours.iter().any(|c| !c.closed),
         contours: contours.len(),
         length: contours.iter().map(Contour::length).sum(),
@@ -118,7 +118,7 @@ fn add(
     colour: Colour,
     by: PaintedBy,
     width: Option<f64>,
-    shape: &Measured,
+    shape: &LayerPart,
 ) {
     let at = layers.iter().position(|l| l.colour == colour && l.by == by).unwrap_or_else(|| {
         layers.push(Layer {

@@ -1,6 +1,6 @@
 //! One shape measured, so that a known feature can be checked: "that hole must be 10 mm".
 
-use super::{Artwork, Shape};
+use super::{Artwork, Shape, Source};
 use crate::geometry::region::{self, FillRule, enclosed_area};
 use crate::geometry::{Contour, Piece, Point, Rect, Vec2, hull};
 
@@ -16,8 +16,8 @@ pub enum Which {
 /// The measures of one shape.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Measure {
-    /// How people find it.
-    pub label: String,
+    /// Where it was drawn.
+    pub source: Source,
     /// The rectangle round it, mm.
     pub extents: Rect,
     /// Length of its lines, mm.
@@ -58,7 +58,7 @@ pub fn measure(artwork: &Artwork, which: &Which, tolerance: f64) -> Option<Measu
     let rule = shape.fill.map_or(FillRule::EvenOdd, |fill| fill.rule);
     let closed = contours.iter().all(|c| c.closed);
     Some(Measure {
-        label: shape.source.label(),
+        source: shape.source.clone(),
         extents,
         length: contours.iter().map(Contour::length).sum(),
         area: closed.then(|| enclosed_area(&rings, rule)),

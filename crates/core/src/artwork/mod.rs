@@ -12,6 +12,7 @@ mod format;
 pub mod layers;
 mod measure;
 mod pdf;
+mod resolved;
 mod solid;
 mod svg;
 pub(crate) mod trouble;
@@ -29,7 +30,7 @@ pub use trouble::trouble;
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
 use crate::geometry::{Affine, BezPath, Contour, Rect, fit, hull};
-use crate::problem::{Place, Problem, Problems};
+use crate::problem::{Code, Place, Problem, Problems};
 use std::sync::Arc;
 
 /// How a file is read, beyond what stands in it.
@@ -174,25 +175,25 @@ pub enum Unread {
 }
 
 impl Unread {
-    fn story(self) -> (&'static str, &'static str, &'static str) {
+    fn story(self) -> (Code, &'static str, &'static str) {
         match self {
             Self::Text => (
-                "live-text",
+                Code::LiveText,
                 "live text without any font to draw it with",
                 "turn it into outlines in the drawing program, or leave it out: leave-out = [{ kind = \"text\" }]",
             ),
             Self::Bitmap => (
-                "bitmap",
+                Code::Bitmap,
                 "a bitmap could not be read",
                 "save it as PNG, embed it in the drawing, or leave it out: leave-out = [{ kind = \"bitmap\" }]",
             ),
             Self::Effect => (
-                "effect",
+                Code::Effect,
                 "a mask or filter changes pixels, not shapes, so it is not applied",
                 "apply it in the drawing program, so that only plain shapes remain",
             ),
             Self::Paint => (
-                "odd-paint",
+                Code::OddPaint,
                 "a gradient or pattern is not a colour that a step could take",
                 "give the shape a plain colour in the drawing program",
             ),
@@ -314,11 +315,11 @@ pub fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Prob
         Err(Problems::from(Problem::error(code, message, help).at(Place::file(name))))
     };
     if bytes.is_empty() {
-        return refuse("empty-file", "the file is empty", "save the drawing again");
+        return refuse(Code::EmptyFile, "the file is empty", "save the drawing again");
     }
     if bytes.len() as u64 > LARGEST_FILE {
         return refuse(
-            "huge-file",
+            Code::HugeFile,
             &format!("the file has more than the {} MB that are read", LARGEST_FILE >> 20),
             "simplify the drawing, or split it into several files",
         );
@@ -329,7 +330,7 @@ pub fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Prob
         } else {
             "this is no kind of drawing that is read: SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF, STL"
         };
-        return refuse("format", what, "export the drawing as plain SVG");
+        return refuse(Code::Format, what, "export the drawing as plain SVG");
     };
     let mut artwork = match format {
         Format::Svg => svg::read(name, bytes, how),
@@ -340,7 +341,7 @@ pub fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Prob
     }?;
     if how.page != 1 && format != Format::Pdf {
         let message = format!("page {} of a {}, which has only one", how.page, format.name());
-        return refuse("no-page", &message, "take page out; only a PDF has several");
+        return refuse(Code::NoPage, &message, "take page out; only a PDF has several");
     }
     if let Some(problem) = misnamed(name, format) {
         artwork.problems.push(problem);
@@ -365,7 +366,7 @@ fn misnamed(name: &str, format: Format) -> Option<Problem> {
     };
     (promised != format.name()).then(|| {
         Problem::note(
-            "misnamed",
+            Code::Misnamed,
             format!("the name says {promised}, but this is {}, and is read as that", format.name()),
             "rename the file, so that other programs know it too",
         )
@@ -383,7 +384,7 @@ fn checked(artwork: Artwork) -> Result<Artwork, Problems> {
         if far.is_some() {
             problems.push(
                 Problem::error(
-                    "absurd-size",
+                    Code::AbsurdSize,
                     format!(
                         "{} reaches further than {} m",
                         shape.source.label(),

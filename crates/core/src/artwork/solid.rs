@@ -1,7 +1,7 @@
 //! Solid models: recognised and measured.
 
 use super::{Artwork, Format, Units};
-use crate::problem::{Place, Problem, Problems};
+use crate::problem::{Code, Place, Problem, Problems};
 use std::collections::BTreeMap;
 use std::io::Cursor;
 
@@ -26,21 +26,21 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
     };
     let again = "save it again from the modelling program";
     let broken = |error: std::io::Error| {
-        refuse("broken-solid", format!("the STL model cannot be read: {error}"), again)
+        refuse(Code::BrokenSolid, format!("the STL model cannot be read: {error}"), again)
     };
     let mut cursor = Cursor::new(bytes);
     let reader = stl_io::create_stl_reader(&mut cursor).map_err(broken)?;
-    let mut measured = Measured::default();
+    let mut measured = SolidMeasures::default();
     for triangle in reader {
         let corners = triangle.map_err(broken)?.vertices.map(|v| v.0);
         if corners.iter().flatten().any(|c| !c.is_finite()) {
             let message = format!("triangle {} has a corner that is no number", measured.count + 1);
-            return Err(refuse("broken-solid", message, again));
+            return Err(refuse(Code::BrokenSolid, message, again));
         }
         measured.add(corners);
     }
     let Some((low, high)) = measured.bounds else {
-        return Err(refuse("nothing", "the model has no triangles".into(), again));
+        return Err(refuse(Code::Nothing, "the model has no triangles".into(), again));
     };
     let size = [0, 1, 2].map(|n| f64::from(high[n]) - f64::from(low[n]));
     let leaks = measured.edges.values().filter(|uses| **uses != 2).count();
@@ -48,7 +48,7 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
     if leaks > 0 {
         problems.push(
             Problem::warning(
-                "leaking-solid",
+                Code::LeakingSolid,
                 format!("the solid is not closed: {leaks} edges do not join exactly two triangles"),
                 "let the modelling program repair the solid",
             )
@@ -71,13 +71,13 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
 type Corner = [u32; 3];
 
 #[derive(Default)]
-struct Measured {
+struct SolidMeasures {
     count: usize,
     bounds: Option<([f32; 3], [f32; 3])>,
     edges: BTreeMap<(Corner, Corner), u32>,
 }
 
-impl Measured {
+impl SolidMeasures {
     fn add(&mut self, corners: [[f32; 3]; 3]) {
         self.count += 1;
         for corner in corners {
@@ -123,6 +123,6 @@ mod tests {
         assert!(closed.problems.is_empty());
         let leaking = solid(3);
         assert_eq!(leaking.solid.unwrap().leaks, 3);
-        assert_eq!(leaking.problems.iter().next().unwrap().code, "leaking-solid");
+        assert_eq!(leaking.problems.iter().next().unwrap().code.text(), "leaking-solid");
     }
 }

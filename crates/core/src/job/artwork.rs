@@ -5,7 +5,7 @@ use super::{Anchor, Mirror, Size, Take, place, select};
 use crate::artwork::Trace;
 use crate::colour::Colour;
 use crate::geometry::Point;
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use crate::quantity::{Angle, Length, Power, parse, parse_spacing};
 
 /// Which kind of content takes part.
@@ -78,7 +78,7 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
         if unit.is_none() {
             let message = format!("units in {} cannot be \"{text}\"", section.name);
             let help = "say how many units go into an inch, cm or mm: \"90/in\"";
-            section.report(Problem::error("quantity", message, help), section.span_of("units"));
+            section.report(Problem::error(Code::Quantity, message, help), section.span_of("units"));
         }
         unit
     });

@@ -5,7 +5,7 @@ use super::{Take, select};
 use crate::colour::Colour;
 use crate::geometry::Point;
 use crate::geometry::region::Combine;
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use crate::quantity::{Length, parse};
 
 /// What is drawn. Lengths in mm on the sheet, after the artwork has its size.
@@ -162,7 +162,7 @@ pub(super) fn colour(section: &Section<'_, '_>, key: &'static str) -> Option<Col
     text.parse::<Colour>()
         .map_err(|message| {
             let help = "write a colour like \"#1a2b3c\" or \"red\"";
-            section.report(Problem::error("colour", message, help), section.span_of(key));
+            section.report(Problem::error(Code::Colour, message, help), section.span_of(key));
         })
         .ok()
 }
@@ -172,7 +172,7 @@ fn text(section: &Section<'_, '_>) -> Option<Outline> {
     let height = section.required_positive::<Length>("height", "height = \"6 mm\" of a capital");
     let font = section.text("font").map(str::to_string);
     if text.is_some_and(|t| t.trim().is_empty()) {
-        let problem = Problem::error("nothing", "the text is empty", "write something in it");
+        let problem = Problem::error(Code::Nothing, "the text is empty", "write something in it");
         section.report(problem, section.span_of("text"));
         return None;
     }

@@ -3,7 +3,7 @@
 use super::machine::Machine;
 use super::reader::{Section, SourceText};
 use super::{Job, Placement, Stock, StockSize, artwork, drawn, place, rotary, step};
-use crate::problem::{Problem, Problems};
+use crate::problem::{Code, Problem, Problems};
 use crate::quantity::Length;
 
 /// What a job file asks to be fetched before it can be read as a whole.
@@ -103,7 +103,7 @@ fn unique_names(top: &Section<'_, '_>, steps: &[super::Step]) {
     for (n, step) in steps.iter().enumerate() {
         if steps[..n].iter().any(|other| other.name == step.name) {
             let problem = Problem::error(
-                "same-name",
+                Code::SameName,
                 format!("two steps are called \"{}\"", step.name),
                 "give each step a name of its own",
             );
@@ -117,7 +117,7 @@ fn frequencies(top: &Section<'_, '_>, steps: &[super::Step]) {
     let Some(one) = steps.iter().find(|step| step.frequency.is_some()) else { return };
     for step in steps.iter().filter(|step| step.frequency.is_none()) {
         let problem = Problem::error(
-            "frequency",
+            Code::Frequency,
             format!(
                 "step \"{}\" says no frequency, and step \"{}\" does: which it would run with depends on the order",
                 step.name, one.name
@@ -139,7 +139,8 @@ fn stock(section: Section<'_, '_>) -> Option<Stock> {
         if section.has("width") || section.has("depth") {
             let message = "the stock has both a margin and a size";
             let help = "keep margin (round the artwork), or width and depth (as it is)";
-            section.report(Problem::error("two-sizes", message, help), section.span_of("margin"));
+            section
+                .report(Problem::error(Code::TwoSizes, message, help), section.span_of("margin"));
         }
         margin.filter(|m| *m >= 0.0).map(StockSize::Round)
     } else {

@@ -2,7 +2,7 @@
 
 use super::reader::Section;
 use crate::geometry::{Point, Rect};
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use crate::quantity::{Angle, Length, parse};
 
 /// How large the artwork is made; proportions are kept unless it is stretched.
@@ -192,7 +192,7 @@ pub(super) fn placement(section: Section<'_, '_>) -> Placement {
     let marks: Vec<RegistrationMark> = sections.into_iter().enumerate().filter_map(mark).collect();
     let refuse = |message: &str, help: &str| {
         let span = spans.first().cloned().unwrap_or_default();
-        section.report(Problem::error("marks", message, help), span);
+        section.report(Problem::error(Code::Marks, message, help), span);
     };
     if marks.len() == 1 && spans.len() == 1 {
         refuse("one mark fixes no turn and no size", "measure a second one, far from the first");
@@ -256,17 +256,27 @@ fn copies(section: Section<'_, '_>) -> Copies {
         section.out_of_range("pitch", span, "a pitch", "above zero both ways");
     }
     if gap.is_some() && pitch.is_some() {
-        refuse("two-sizes", "copies have both a gap and a pitch", "keep one of them", "pitch");
+        refuse(Code::TwoSizes, "copies have both a gap and a pitch", "keep one of them", "pitch");
     }
     let alternate = section.choice("turn", &[("alternate-rows", ())]).is_some();
     let count = section.whole("count", 1..=MOST_COPIES * MOST_COPIES).map(|n| n as u32);
     if count.is_some() && (section.has("columns") || section.has("rows")) {
         let message = "copies have both a count and columns or rows";
-        refuse("two-sizes", message, "keep count (as many as fit), or columns and rows", "count");
+        refuse(
+            Code::TwoSizes,
+            message,
+            "keep count (as many as fit), or columns and rows",
+            "count",
+        );
     }
     let sheet = section.whole("sheet", 1..=100_000).unwrap_or(1) as u32;
     if section.has("sheet") && !section.has("count") {
-        refuse("missing-key", "sheet without count: there is only one", "say count = 30", "sheet");
+        refuse(
+            Code::MissingKey,
+            "sheet without count: there is only one",
+            "say count = 30",
+            "sheet",
+        );
     }
     section.finish();
     let spacing = match pitch {
@@ -297,14 +307,14 @@ pub(super) fn size(section: &Section<'_, '_>) -> Size {
     if stretch {
         let help = "give both width and height, or take stretch out";
         let message = "stretch needs both a width and a height, and no scale";
-        section.report(Problem::error("two-sizes", message, help), section.span_of("stretch"));
+        section.report(Problem::error(Code::TwoSizes, message, help), section.span_of("stretch"));
     }
     let mut given = all.into_iter().flatten();
     let size = given.next().unwrap_or(Size::True);
     if given.next().is_some() {
         section.report(
             Problem::error(
-                "two-sizes",
+                Code::TwoSizes,
                 "the artwork has more than one of scale, width and height; proportions are kept, so one says it all",
                 "keep one of them, or say stretch = true with width and height",
             ),

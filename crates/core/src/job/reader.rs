@@ -1,11 +1,10 @@
 //! Reading TOML with places: every value knows where it stands, every key is asked for once, and
 //! what nobody asked for is refused with the nearest key that is known.
 
-use super::machine::Beam;
 use crate::geometry::Point;
-use crate::problem::{Place, Problem, Problems, nearest};
+use crate::problem::{Code, Place, Problem, Problems, nearest};
 use crate::quantity::{Length, Power, Quantity, QuantityError, parse, parse_power};
-use crate::source;
+use crate::source::{self, Beam};
 use std::cell::RefCell;
 use std::ops::Range;
 use toml::Spanned;
@@ -31,7 +30,7 @@ impl<'t> SourceText<'t> {
             let span = error.span().unwrap_or(0..0);
             let help =
                 "see docs/JOB-FILE.md for how a job file is written; text stands in \"quotes\"";
-            self.report(Problem::error("toml", first_line(error.message()), help), span);
+            self.report(Problem::error(Code::Toml, first_line(error.message()), help), span);
         }
         table
     }
@@ -105,7 +104,7 @@ impl<'s, 't> Section<'s, 't> {
         };
         let message = format!("{key} in {} should be {wanted}, and here is {got}", self.name);
         self.report(
-            Problem::error("wrong-type", message, format!("write {key} as {wanted}")),
+            Problem::error(Code::WrongType, message, format!("write {key} as {wanted}")),
             value.span(),
         );
     }
@@ -113,7 +112,7 @@ impl<'s, 't> Section<'s, 't> {
     pub(super) fn missing(&self, key: &str, example: &str) {
         let message = format!("{} has no {key}", self.name);
         self.report(
-            Problem::error("missing-key", message, format!("add {example}")),
+            Problem::error(Code::MissingKey, message, format!("add {example}")),
             self.span.clone(),
         );
     }
@@ -217,7 +216,7 @@ impl<'s, 't> Section<'s, 't> {
             Ok(quantity) => Some(quantity),
             Err(error) => {
                 let message = format!("{key} in {}: {}", self.name, error.message);
-                self.report(Problem::error("quantity", message, error.help), value.span());
+                self.report(Problem::error(Code::Quantity, message, error.help), value.span());
                 None
             }
         }
@@ -295,7 +294,7 @@ impl<'s, 't> Section<'s, 't> {
 
     /// Tells that two keys contradict each other, at the first.
     pub(super) fn contradicts(&self, key: &str, message: &str, help: &str) {
-        self.report(Problem::error("contradiction", message, help), self.span_of(key));
+        self.report(Problem::error(Code::Contradiction, message, help), self.span_of(key));
     }
 
     /// How a key's value is written in the file.
@@ -311,7 +310,11 @@ impl<'s, 't> Section<'s, 't> {
     pub(super) fn out_of_range(&self, key: &str, span: Range<usize>, got: &str, wanted: &str) {
         let message = format!("{key} in {} is {got}, and must be {wanted}", self.name);
         self.report(
-            Problem::error("out-of-range", message, format!("give {key} a value that is {wanted}")),
+            Problem::error(
+                Code::OutOfRange,
+                message,
+                format!("give {key} a value that is {wanted}"),
+            ),
             span,
         );
     }
@@ -333,7 +336,7 @@ impl<'s, 't> Section<'s, 't> {
             None => format!("possible: {all}"),
         };
         let message = format!("{key} in {} cannot be \"{text}\"", self.name);
-        self.report(Problem::error("unknown-word", message, help), self.span_of(key));
+        self.report(Problem::error(Code::UnknownWord, message, help), self.span_of(key));
         None
     }
 
@@ -401,7 +404,7 @@ impl<'s, 't> Section<'s, 't> {
         let [x, y] = self.list(key)? else {
             let message = format!("{key} in {} takes two lengths, across and away", self.name);
             let help = format!("write {key} = [\"10 mm\", \"10 mm\"]");
-            self.report(Problem::error("wrong-type", message, help), self.span_of(key));
+            self.report(Problem::error(Code::WrongType, message, help), self.span_of(key));
             return None;
         };
         let read = |item| self.read_quantity(key, item, &parse);
@@ -414,7 +417,7 @@ impl<'s, 't> Section<'s, 't> {
             if let Some(value) = self.value(key) {
                 let message = format!("{key} in {} is not built into this version", self.name);
                 let help = format!("take {key} out; nothing is done silently in its place");
-                self.report(Problem::error("not-built", message, help), value.span());
+                self.report(Problem::error(Code::NotBuilt, message, help), value.span());
             }
         }
     }
@@ -435,7 +438,7 @@ impl<'s, 't> Section<'s, 't> {
                 None => format!("keys that fit here: {}", known.join(", ")),
             };
             let message = format!("{} has no key called {word}", self.name);
-            self.sheet.report(Problem::error("unknown-key", message, help), key.span());
+            self.sheet.report(Problem::error(Code::UnknownKey, message, help), key.span());
         }
     }
 }

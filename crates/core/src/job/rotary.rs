@@ -2,7 +2,7 @@
 
 use super::machine::{self, Machine};
 use super::reader::Section;
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use crate::quantity::{Angle, Length, parse};
 use std::f64::consts::{PI, TAU};
 
@@ -68,7 +68,7 @@ pub(super) fn read(section: Section<'_, '_>, machine: &Machine) -> Option<Round>
     let Some(device) = &machine.rotary else {
         let message = format!("{} has no rotary", machine.name);
         let help = "add [rotary] to its profile, or name a machine that has one";
-        section.report(Problem::error("no-rotary", message, help), section.whole_span());
+        section.report(Problem::error(Code::NoRotary, message, help), section.whole_span());
         for key in ["hold", "diameter", "circumference", "profile", "at", "keep", "top", "seam"] {
             section.has(key);
         }
@@ -170,7 +170,7 @@ fn shape(section: &Section<'_, '_>) -> Option<Vec<(f64, f64)>> {
     let items = section.list("profile")?;
     let refuse = |message: &str| {
         let help = "write profile = [[\"0 mm\", \"70 mm\"], [\"120 mm\", \"64 mm\"]]: distance along the axis, diameter";
-        section.report(Problem::error("profile", message, help), section.span_of("profile"));
+        section.report(Problem::error(Code::Profile, message, help), section.span_of("profile"));
     };
     let mut profile: Vec<(f64, f64)> = Vec::new();
     for item in items {

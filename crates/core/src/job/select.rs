@@ -3,7 +3,7 @@
 use super::reader::Section;
 use crate::artwork::{Shape, Source, Unread};
 use crate::colour::Colour;
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use crate::quantity::Length;
 use toml::de::DeValue;
 
@@ -161,7 +161,7 @@ pub(super) fn read(section: &Section<'_, '_>, key: &'static str) -> Vec<Take> {
     {
         section.report(
             Problem::error(
-                "wrong-type",
+                Code::WrongType,
                 format!(
                     "{key} in {} should be a table of conditions or a list of such tables",
                     section.name
@@ -182,8 +182,11 @@ fn one(section: Section<'_, '_>) -> Take {
         match text.parse::<Colour>() {
             Ok(colour) => Some(colour),
             Err(message) => {
-                let problem =
-                    Problem::error("colour", message, "write a colour like \"#1a2b3c\" or \"red\"");
+                let problem = Problem::error(
+                    Code::Colour,
+                    message,
+                    "write a colour like \"#1a2b3c\" or \"red\"",
+                );
                 section.report(problem, section.span_of(key));
                 None
             }
@@ -205,7 +208,7 @@ fn one(section: Section<'_, '_>) -> Take {
     let tried = ["colour", "stroke", "fill", "group", "id", "hairline", "kind"];
     if conditions.is_empty() && !tried.iter().any(|key| section.has(key)) {
         let problem = Problem::error(
-            "empty-take",
+            Code::EmptyTake,
             format!("{} has no condition", section.name),
             "name a stroke, fill, colour, group, id, hairline or kind; rest = true takes what no other step takes",
         );

@@ -6,7 +6,7 @@ use crate::artwork::{Artwork, Fill, Shape, Unread, trace};
 use crate::colour::Colour;
 use crate::geometry::Rect;
 use crate::geometry::region::FillRule;
-use crate::problem::{Problem, Problems};
+use crate::problem::{Code, Problem, Problems};
 use crate::quantity::plain;
 use std::fmt::Write as _;
 
@@ -139,7 +139,7 @@ impl Begun {
                 "reliefs come in a later version; export the outline as SVG or DXF to cut it";
             let message = "a solid model cannot be burnt by this version";
             let place = crate::problem::Place::file(&artwork.file);
-            return Err(Problem::error("solid", message, help).at(place).into());
+            return Err(Problem::error(Code::Solid, message, help).at(place).into());
         }
         let two_tone = |bitmap: &crate::artwork::Bitmap| {
             let between = bitmap.grey.iter().filter(|grey| (64..192).contains(*grey)).count();

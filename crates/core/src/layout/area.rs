@@ -6,7 +6,7 @@ use crate::geometry::region::{self, FillRule};
 use crate::geometry::{BezPath, Point, fit};
 use crate::job::select::ShapeInfo;
 use crate::job::{Area, Take};
-use crate::problem::{Problem, count, few};
+use crate::problem::{Code, Problem, count, few};
 
 /// Round corners and curves become chords this near to them, mm.
 const FINE: f64 = 2e-3;
@@ -41,7 +41,7 @@ pub(super) fn outline(
     if inside.is_empty() {
         let message = format!("nothing is left of the area \"{name}\"");
         let help = "check combine and grow: perhaps it shrinks by more than half its width";
-        return Err(Problem::error("nothing", message, help));
+        return Err(Problem::error(Code::Nothing, message, help));
     }
     if !area.keep {
         let mut n = 0;
@@ -63,7 +63,7 @@ fn united(
     let asked = || take.iter().map(Take::describe).collect::<Vec<_>>().join(" or ");
     if which.is_empty() {
         return Err(Problem::error(
-            "takes-nothing",
+            Code::TakesNothing,
             format!("the area \"{name}\" takes nothing: no shape has {}", asked()),
             "correct of or with; tinkite look shows what there is",
         ));
@@ -75,7 +75,7 @@ fn united(
         which.iter().filter(open).map(|n| pieces[*n].shape.source.label()).collect();
     if !open.is_empty() {
         return Err(Problem::error(
-            "open-shape",
+            Code::OpenShape,
             format!(
                 "the area \"{name}\" is made of shapes of which {} not closed: {}",
                 count(open.len(), "shape") + if open.len() == 1 { " is" } else { " are" },

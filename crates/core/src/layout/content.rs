@@ -9,7 +9,7 @@ use crate::geometry::region::FillRule;
 use crate::geometry::{Affine, Rect};
 use crate::job::select::ShapeInfo;
 use crate::job::{ArtworkUse, Job, Only};
-use crate::problem::{Place, Problem, Problems, count};
+use crate::problem::{Code, Place, Problem, Problems, count};
 use crate::quantity::plain;
 use std::sync::Arc;
 
@@ -44,7 +44,7 @@ pub(super) fn prepare(
     if artwork.solid.is_some() {
         let help = "reliefs come in a later version; export the outline as SVG or DXF to cut it";
         return refuse(
-            Problem::error("solid", "a solid model cannot be burnt by this version", help),
+            Problem::error(Code::Solid, "a solid model cannot be burnt by this version", help),
             problems,
         );
     }
@@ -57,7 +57,7 @@ pub(super) fn prepare(
     };
     if how.mm_per_unit.is_some() || how.dpi.is_some() {
         problems.retain(|p| {
-            p.code != "unit-doubt" || p.place.as_ref().is_none_or(|place| place.file != file)
+            p.code != Code::UnitDoubt || p.place.as_ref().is_none_or(|place| place.file != file)
         });
     }
     choose_kind(&mut artwork, how);
@@ -94,7 +94,7 @@ pub(super) fn prepare(
             None => {
                 let help = "take crop out, or give the drawing a page";
                 return refuse(
-                    Problem::error("no-page", "the drawing has no page to crop to", help),
+                    Problem::error(Code::NoPage, "the drawing has no page to crop to", help),
                     problems,
                 );
             }
@@ -111,7 +111,7 @@ pub(super) fn prepare(
             return Err(std::mem::take(problems));
         }
         return refuse(
-            Problem::error("nothing", message, "draw something, or leave out less"),
+            Problem::error(Code::Nothing, message, "draw something, or leave out less"),
             problems,
         );
     }
@@ -124,7 +124,7 @@ fn unit(artwork: &Artwork, how: &ArtworkUse) -> Result<(f64, f64), Problem> {
     if let Some(dpi) = how.dpi {
         if !artwork.format.is_bitmap() {
             return Err(Problem::error(
-                "units-known",
+                Code::UnitsKnown,
                 format!("dpi is for bitmap files, and this is {}", artwork.format.name()),
                 "take dpi out; scale or width changes the size",
             ));
@@ -137,7 +137,7 @@ fn unit(artwork: &Artwork, how: &ArtworkUse) -> Result<(f64, f64), Problem> {
         None => Ok((1.0, 1.0)),
         Some(mm) if units.doubtful => Ok((mm / units.mm_per_unit, mm / units.mm_per_unit)),
         Some(_) => Err(Problem::error(
-            "units-known",
+            Code::UnitsKnown,
             format!(
                 "the drawing says its size itself ({}), so units would contradict it",
                 units.source
@@ -200,8 +200,11 @@ fn trace_all(
             count(specks, "speck"),
             plain(how.speck, 3)
         );
-        let note =
-            Problem::note("specks", message, "speck in trace sets the limit; check the picture");
+        let note = Problem::note(
+            Code::Specks,
+            message,
+            "speck in trace sets the limit; check the picture",
+        );
         problems.push(note.at(Place::file(&artwork.file)));
     }
 }
@@ -229,7 +232,7 @@ fn gather_colours(shapes: &mut [Shape], tolerance: u8, file: &str, problems: &mu
     }
     if changed > 0 {
         let message = format!("{} taken for a colour near it", count(changed, "paint"));
-        let note = Problem::note("gathered-colours", message, "colour-tolerance asked for it");
+        let note = Problem::note(Code::GatheredColours, message, "colour-tolerance asked for it");
         problems.push(note.at(Place::file(file)));
     }
 }
@@ -250,7 +253,7 @@ fn cropped(shapes: Vec<Shape>, page: Rect, file: &str, problems: &mut Problems) 
     }
     if cut + gone > 0 {
         let message = format!("crop cut {} and left {} out", count(cut, "shape"), gone);
-        let note = Problem::note("cropped", message, "they lay beyond the page");
+        let note = Problem::note(Code::Cropped, message, "they lay beyond the page");
         problems.push(note.at(Place::file(file)));
     }
     left

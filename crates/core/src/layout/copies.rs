@@ -2,7 +2,7 @@
 
 use crate::geometry::{Point, Rect, Vec2};
 use crate::job::{Job, Spacing, StockSize};
-use crate::problem::{Place, Problem, Problems, count};
+use crate::problem::{Code, Place, Problem, Problems, count};
 use crate::quantity::plain;
 
 /// The copies of one sheet.
@@ -55,7 +55,7 @@ pub(super) fn planned(one: Rect, job: &Job, problems: &mut Problems) -> Result<R
     let fits = columns * rows;
     if fits == 0 {
         return Err(Problem::error(
-            "no-room",
+            Code::NoRoom,
             format!(
                 "not one copy of {} x {} mm fits into the {} x {} mm that are free",
                 plain(one.width(), 2),
@@ -69,7 +69,7 @@ pub(super) fn planned(one: Rect, job: &Job, problems: &mut Problems) -> Result<R
     let sheets = wanted.div_ceil(fits);
     if copies.sheet > sheets {
         return Err(Problem::error(
-            "no-room",
+            Code::NoRoom,
             format!(
                 "there is no sheet {}: {wanted} copies take {}",
                 copies.sheet,
@@ -87,12 +87,8 @@ pub(super) fn planned(one: Rect, job: &Job, problems: &mut Problems) -> Result<R
             copies.sheet
         )
     };
-    let help = if sheets == 1 {
-        "nothing to do"
-    } else {
-        "--sheet 2, or sheet = 2 in copies, makes the next"
-    };
-    problems.push(Problem::note("sheets", told, help).at(Place::file(&job.file)));
+    let help = if sheets == 1 { "nothing to do" } else { "sheet = 2 in copies makes the next" };
+    problems.push(Problem::note(Code::Sheets, told, help).at(Place::file(&job.file)));
     Ok(run(columns, here))
 }
 

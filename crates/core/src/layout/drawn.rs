@@ -6,7 +6,7 @@ use crate::artwork::{FontSupply, Shape, Source, Stroke, outlines};
 use crate::geometry::region::FillRule;
 use crate::geometry::{Affine, BezPath, Point, Rect, hull};
 use crate::job::{DrawnShape, Job, Outline};
-use crate::problem::{Place, Problem, Problems};
+use crate::problem::{Code, Place, Problem, Problems};
 use kurbo::{Ellipse, RoundedRect, Shape as _};
 use std::sync::Arc;
 
@@ -87,12 +87,12 @@ fn words(
 ) -> Result<BezPath, Problem> {
     let (path, missing) = outlines(text, font, height, fonts).map_err(|_| {
         let message = format!("the text \"{text}\" cannot be drawn: there is no font for it");
-        Problem::error("live-text", message, "install a font that has these letters")
+        Problem::error(Code::LiveText, message, "install a font that has these letters")
     })?;
     if let Some(missing) = missing {
         let message = format!("a font that is not on this machine: {missing}");
         let help = "install it, or name another in font";
-        problems.push(Problem::warning("missing-font", message, help).at(Place::file(file)));
+        problems.push(Problem::warning(Code::MissingFont, message, help).at(Place::file(file)));
     }
     // By its letters' own height, so that a line with a g stands where one without does.
     let bounds = path.bounding_box();

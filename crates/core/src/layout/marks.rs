@@ -3,7 +3,7 @@
 use super::Unplaced;
 use crate::geometry::{Affine, Point, Vec2};
 use crate::job::{Job, Spot};
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use crate::quantity::plain;
 
 /// Marks that miss by more than this are worth a warning, mm.
@@ -30,7 +30,7 @@ pub(super) fn to_bed(pieces: &[Unplaced], job: &Job) -> Result<(Affine, Problem)
                 let piece = pieces.iter().find(named).ok_or_else(|| {
                     let message =
                         format!("a mark names the shape \"{id}\", and no shape has that id");
-                    Problem::error("marks", message, "tinkite look shows the ids of shapes")
+                    Problem::error(Code::Marks, message, "tinkite look shows the ids of shapes")
                 })?;
                 piece.bounds().center()
             }
@@ -43,7 +43,7 @@ pub(super) fn to_bed(pieces: &[Unplaced], job: &Job) -> Result<(Affine, Problem)
     };
     let to_bed = to_bed.ok_or_else(|| {
         let message = "the marks lie on one point or one line, so they fix nothing";
-        Problem::error("marks", message, "measure marks that are far apart, in the corners")
+        Problem::error(Code::Marks, message, "measure marks that are far apart, in the corners")
     })?;
     let misses: Vec<f64> = pairs.iter().map(|(a, p)| (to_bed * *a).distance(*p)).collect();
     Ok((to_bed, told(to_bed, &misses)))
@@ -108,9 +108,9 @@ fn told(to_bed: Affine, misses: &[f64]) -> Problem {
     let large = (across - 1.0).abs().max((away - 1.0).abs()) > LARGE_CHANGE;
     if mirrored || large || worst > LARGE_RESIDUAL {
         let help = "measure the marks again, and check that each is paired with its own point";
-        Problem::warning("registered", message, help)
+        Problem::warning(Code::Registered, message, help)
     } else {
-        Problem::note("registered", message, "check the picture")
+        Problem::note(Code::Registered, message, "check the picture")
     }
 }
 

@@ -14,7 +14,7 @@ use crate::artwork::{Artwork, Bitmap, FontSupply, NoFonts, Shape};
 use crate::geometry::{Affine, BezPath, Contour, Point, Rect, Vec2, hull};
 use crate::job::select::ShapeInfo;
 use crate::job::{Job, StockSize};
-use crate::problem::{Place, Problem, Problems, count, few};
+use crate::problem::{Code, Place, Problem, Problems, count, few};
 pub use image::LaidImage;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -208,7 +208,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
     let extents = hull(lines.chain(images.iter().map(LaidImage::bounds)));
     let Some(extents) = extents else {
         let help = "draw lines that have a length";
-        let problem = Problem::error("size-zero", "nothing in the artwork has any length", help);
+        let problem = Problem::error(Code::SizeZero, "nothing in the artwork has any length", help);
         problems.push(problem.at(Place::file(&job.file)));
         return Err(problems);
     };
@@ -236,7 +236,7 @@ fn report_strays(shapes: &[LaidShape], problems: &mut Problems) {
     let names: Vec<_> = strays.iter().map(|s| s.shape.source.label()).collect();
     problems.push(
         Problem::warning(
-            "stray",
+            Code::Stray,
             format!("{} of no length: {}", count(strays.len(), "shape"), few(&names, 6)),
             "nothing is burnt there; delete them in the drawing program",
         )

@@ -7,7 +7,7 @@ use crate::geometry::doubles::{doubles, without};
 use crate::geometry::near::Findings;
 use crate::geometry::{Contour, gaps};
 use crate::job::ArtworkUse;
-use crate::problem::{Place, Problem, Problems, count};
+use crate::problem::{Code, Place, Problem, Problems, count};
 use crate::quantity::plain;
 use std::collections::BTreeMap;
 
@@ -58,7 +58,7 @@ fn join_gaps(shapes: &mut [LaidShape], tolerance: f64, file: &str, problems: &mu
     if all.gaps > 0 {
         problems.push(
             Problem::note(
-                "joined-gaps",
+                Code::JoinedGaps,
                 format!(
                     "{} joined, the widest {} mm",
                     count(all.gaps, "gap"),
@@ -103,7 +103,7 @@ fn drop_doubles(shapes: &mut [LaidShape], file: &str, problems: &mut Problems) {
     if stretches > 0 {
         problems.push(
             Problem::note(
-                "dropped-doubles",
+                Code::DroppedDoubles,
                 format!(
                     "{} drawn twice dropped, {} mm",
                     count(stretches, "stretch"),

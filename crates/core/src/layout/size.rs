@@ -3,7 +3,7 @@
 use super::content::Content;
 use crate::geometry::{Affine, Rect, Vec2, hull};
 use crate::job::{ArtworkUse, Mirror, Size};
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use kurbo::Shape as _;
 
 /// Carries an artwork from its own coordinates to the sheet's.
@@ -28,14 +28,14 @@ pub(super) fn to_sheet(content: &Content, how: &ArtworkUse) -> Result<Affine, Pr
     let drawn = hull(pictures.chain([bounds(Affine::IDENTITY)])).unwrap_or_default();
     if drawn.width() <= 0.0 && drawn.height() <= 0.0 {
         let help = "draw lines that have a length";
-        return Err(Problem::error("size-zero", "the drawing has no size", help));
+        return Err(Problem::error(Code::SizeZero, "the drawing has no size", help));
     }
     let flat = |side: &str, length: f64| {
         if length > 0.0 {
             return Ok(length);
         }
         Err(Problem::error(
-            "size-zero",
+            Code::SizeZero,
             format!("the drawing has no {side}, so it cannot be scaled to one"),
             "give scale, or the other side",
         ))

@@ -4,11 +4,11 @@
 
 pub mod round;
 
+use crate::frame::Frame;
 use crate::geometry::{Rect, Vec2};
 use crate::job::{Engrave, Field, Job};
-use crate::mapping::frame::Frame;
 use crate::plan::Planned;
-use crate::problem::{Place, Problem, Problems};
+use crate::problem::{Code, Place, Problem, Problems};
 use crate::quantity::plain;
 
 /// A planned job that stays within the machine's limits: every segment of it was held against them.
@@ -43,7 +43,7 @@ pub fn check(
     let totals = &planned.totals;
     let (Some(burnt), Some(worked)) = (totals.burnt, totals.worked) else {
         let problem = Problem::error(
-            "nothing",
+            Code::Nothing,
             "there is nothing to burn",
             "give the job a step that takes something",
         );
@@ -72,7 +72,7 @@ pub fn check(
         if step.fastest().0 > top + 1e-9 {
             problems.push(
                 Problem::error(
-                    "over-speed",
+                    Code::OverSpeed,
                     format!(
                         "step \"{}\" asks for {}, and the machine's fastest axis does {} mm/s",
                         step.name,
@@ -88,14 +88,14 @@ pub fn check(
         if step.fastest().0 > slow + 1e-9 && step.fastest().0 <= top + 1e-9 {
             let letters = axis_letters(frame, job);
             let axis = letters[usize::from(axes[0] >= axes[1])] as char;
-            problems.push(Problem::warning("over-speed",
+            problems.push(Problem::warning(Code::OverSpeed,
                 format!("step \"{}\" asks for {}; the {axis} axis does only {} mm/s, so lines along it burn slower and deeper", step.name, step.fastest(), plain(slow, 2)),
                 "go no faster than the slower axis").at(place.clone()));
         }
         if let Some(spacing) = step.operation.engrave().map(Engrave::spacing)
             && spacing < job.machine.beam.width * 0.999
         {
-            problems.push(Problem::warning("dense-lines",
+            problems.push(Problem::warning(Code::DenseLines,
                     format!("step \"{}\" engraves lines {} mm apart with a beam {} mm wide: they overlap and burn deeper", step.name, plain(spacing, 4), plain(job.machine.beam.width, 4)),
                     "widen spacing to the beam's width").at(place));
         }
@@ -143,7 +143,7 @@ impl Reach<'_> {
         ];
         if let Some((sides, what, help)) = ways.iter().find(|(sides, ..)| !sides.is_empty()) {
             let message = format!("{what} leaves the {bed}: {}", sides.join(", "));
-            problems.push(refused(self.job, "off-bed", &message, help));
+            problems.push(refused(self.job, Code::OffBed, &message, help));
         }
     }
 
@@ -166,7 +166,7 @@ impl Reach<'_> {
                 too_large.join(", ")
             );
             let help = "make it smaller, or choose an anchor nearer to it";
-            problems.push(refused(self.job, "off-bed", &message, help));
+            problems.push(refused(self.job, Code::OffBed, &message, help));
         }
     }
 
@@ -175,7 +175,7 @@ impl Reach<'_> {
         if !outside.is_empty() {
             problems.push(refused(
                 self.job,
-                "off-stock",
+                Code::OffStock,
                 &format!("the job leaves the stock: {}", outside.join(", ")),
                 "move it with [place] at, make it smaller, or take larger stock",
             ));
@@ -183,7 +183,7 @@ impl Reach<'_> {
         if self.field.fixed && !beyond(stock, self.field.rect).is_empty() {
             problems.push(
                 Problem::warning(
-                    "large-stock",
+                    Code::LargeStock,
                     format!(
                         "the stock ({} x {} mm) reaches beyond the bed",
                         plain(stock.width(), 2),
@@ -197,7 +197,7 @@ impl Reach<'_> {
     }
 }
 
-fn refused(job: &Job, code: &'static str, message: &str, help: &str) -> Problem {
+fn refused(job: &Job, code: Code, message: &str, help: &str) -> Problem {
     Problem::error(code, message, help).at(Place::file(&job.file))
 }
 

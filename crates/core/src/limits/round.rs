@@ -2,11 +2,11 @@
 //! surface within the beam's focus.
 
 use super::{SLACK, refused};
+use crate::frame::Surface;
 use crate::geometry::Rect;
 use crate::job::{Job, Keep};
-use crate::mapping::surface::Surface;
 use crate::plan::Planned;
-use crate::problem::{Place, Problem, Problems};
+use crate::problem::{Code, Place, Problem, Problems};
 use crate::quantity::plain;
 use std::f64::consts::PI;
 
@@ -67,7 +67,7 @@ pub(super) fn check(planned: &Planned, burnt: Rect, problems: &mut Problems) {
             .collect();
         let message = format!("the job leaves the measured profile: {}", how.join(", "));
         let help = "measure diameters as far as the artwork reaches, or move it with [place] at";
-        problems.push(refused(job, "off-object", &message, help));
+        problems.push(refused(job, Code::OffObject, &message, help));
         return;
     }
     if round.is_cylinder() {
@@ -97,7 +97,7 @@ fn wrap(job: &Job, burnt: Rect, surface: &Surface, problems: &mut Problems) {
             plain(burnt.height() - least, 3)
         );
         let help = "make it narrower, or say overlap = true in [rotary]";
-        problems.push(refused(job, "over-wrap", &message, help));
+        problems.push(refused(job, Code::OverWrap, &message, help));
     }
 }
 
@@ -113,12 +113,12 @@ fn focus(job: &Job, defocus: Defocus, problems: &mut Problems) {
     let depth = job.machine.focus_depth;
     match depth {
         Some(depth) if defocus.height > depth => told.push(Problem::warning(
-            "out-of-focus",
+            Code::OutOfFocus,
             format!("the surface leaves the focus by {height} mm over the artwork, and the depth of focus is {} mm", plain(depth, 2)),
             format!("{best}; engrave a shorter part, or turn the object's axis to the slope"),
         )),
         _ if defocus.height > 0.005 => told.push(Problem::note(
-            "focus-departure",
+            Code::FocusDeparture,
             format!("the surface changes its height by {height} mm over the artwork"),
             best,
         )),
@@ -128,13 +128,13 @@ fn focus(job: &Job, defocus: Defocus, problems: &mut Problems) {
     let degrees = plain(defocus.slope.to_degrees(), 0);
     if defocus.slope > GRAZING {
         told.push(Problem::error(
-            "steep-surface",
+            Code::SteepSurface,
             format!("the surface slopes by {degrees} deg, where the beam only grazes it"),
             "leave that part out, or turn the object's axis to the slope",
         ));
     } else if longer > LONG_SPOT {
         told.push(Problem::warning(
-            "steep-surface",
+            Code::SteepSurface,
             format!(
                 "the surface slopes by {degrees} deg: the spot is {} x as long as wide there",
                 plain(longer, 2)

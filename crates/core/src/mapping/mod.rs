@@ -3,19 +3,16 @@
 //! Here it is decided how the head gets from path to path and what it does at the ends of engraved
 //! rows. From here on there are no artwork coordinates.
 
-pub mod frame;
 mod line;
 mod rows;
-pub mod surface;
 
+use crate::frame::{Frame, Surface};
 use crate::geometry::{Piece, Point, Vec2};
 use crate::job::machine::Travel;
 use crate::job::{Every, Job, PassesBy, Pierce, Step, Zero};
 use crate::order::Sequence;
 use crate::quantity::{Power, Speed};
 use crate::toolpath::{Burn, Toolpath};
-use frame::Frame;
-use surface::Surface;
 
 /// What a move is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

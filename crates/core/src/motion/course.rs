@@ -110,8 +110,9 @@ impl Course {
             length,
             speed: speed.min(least(|axis| axis.top_speed)),
             acceleration: least(|axis| axis.acceleration),
-            start: direction,
-            end: direction,
+            axes: [a.acceleration, b.acceleration, f64::INFINITY],
+            start: level(direction),
+            end: level(direction),
             stop_before: false,
         });
     }
@@ -130,11 +131,17 @@ impl Course {
             length: circle.sweep.abs() * radius,
             speed: speed.min(top),
             acceleration,
-            start: tangent(begin),
-            end: tangent(end),
+            axes: [a.acceleration, b.acceleration, f64::INFINITY],
+            start: level(tangent(begin)),
+            end: level(tangent(end)),
             stop_before: false,
         }
     }
+}
+
+/// A direction in which the focus stays where it is.
+fn level(direction: Vec2) -> [f64; 3] {
+    [direction.x, direction.y, 0.0]
 }
 
 #[cfg(test)]
@@ -175,6 +182,6 @@ mod tests {
         assert_eq!(whole.len(), 1);
         // √(500 · 3) = 38.7 mm/s.
         assert!((whole[0].speed - 38.73).abs() < 0.01);
-        assert!((whole[0].start.y - 1.0).abs() < 1e-12 && (whole[0].end.x + 1.0).abs() < 1e-12);
+        assert!((whole[0].start[1] - 1.0).abs() < 1e-12 && (whole[0].end[0] + 1.0).abs() < 1e-12);
     }
 }

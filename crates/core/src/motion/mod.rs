@@ -6,22 +6,22 @@ pub mod pacer;
 pub mod planner;
 pub mod supply;
 
-use crate::geometry::Vec2;
 use crate::job::Machine;
 use planner::Block;
 
-/// How long the focus takes from one height (mm) to another, from standstill to standstill, s.
+/// What a planner makes of the focus going from one height (mm) to another, asked for at a speed
+/// (mm/s; infinite for a rapid); none on machines that do not move it, and where it stays.
 #[must_use]
-pub fn lift_seconds(from: f64, to: f64, machine: &Machine) -> f64 {
-    let Some(z) = machine.z else { return 0.0 };
-    let up = Vec2::new(0.0, 1.0);
-    let block = Block {
+pub fn lift(from: f64, to: f64, speed: f64, machine: &Machine) -> Option<Block> {
+    let axis = machine.z?.axis;
+    let way = [0.0, 0.0, (to - from).signum()];
+    (from != to).then(|| Block {
         length: (to - from).abs(),
-        speed: z.axis.top_speed,
-        acceleration: z.axis.acceleration,
-        start: up,
-        end: up,
-        stop_before: true,
-    };
-    planner::seconds(&block, 0.0, 0.0)
+        speed: axis.top_speed.min(speed),
+        acceleration: axis.acceleration,
+        axes: [f64::INFINITY, f64::INFINITY, axis.acceleration],
+        start: way,
+        end: way,
+        stop_before: false,
+    })
 }

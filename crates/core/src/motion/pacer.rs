@@ -2,7 +2,7 @@
 //! blocks, as soon as nothing later can change them.
 
 use super::planner::{Block, PlannedBlock, Planner};
-use super::supply::{Lines, Supply};
+use super::supply::{LineBytes, Supply};
 use crate::job::Machine;
 use std::collections::VecDeque;
 
@@ -40,7 +40,7 @@ impl<T> Pacer<T> {
     pub fn push<E>(
         &mut self,
         item: T,
-        lines: Lines,
+        lines: LineBytes,
         blocks: impl FnOnce(&mut dyn FnMut(Block)),
         each: &mut impl FnMut(T, &[PlannedBlock]) -> Result<(), E>,
     ) -> Result<(), E> {
@@ -49,7 +49,7 @@ impl<T> Pacer<T> {
         blocks(&mut |block| {
             count += 1;
             // The first block of a move comes with its lines, the others are there then.
-            let lines = if count == 1 { lines } else { Lines::default() };
+            let lines = if count == 1 { lines } else { LineBytes::default() };
             planner.push_told(block, lines, (), &mut |(), planned| settled.push(planned));
         });
         self.waiting.push_back((item, count));
@@ -64,7 +64,7 @@ impl<T> Pacer<T> {
     pub fn halt<E>(
         &mut self,
         item: impl FnOnce(f64) -> T,
-        lines: &Lines,
+        lines: &LineBytes,
         seconds: f64,
         each: &mut impl FnMut(T, &[PlannedBlock]) -> Result<(), E>,
     ) -> Result<(), E> {

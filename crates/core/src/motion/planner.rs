@@ -8,8 +8,7 @@
 //! A controller that sees only so many moves ahead must be able to stop at the end of the last of
 //! them. Where moves are short and the head is fast that, and not the corners, sets the speed.
 
-use super::supply::{Lines, Supply};
-use crate::geometry::Vec2;
+use super::supply::{LineBytes, Supply};
 use std::collections::VecDeque;
 
 /// One move as the planner sees it.
@@ -21,10 +20,13 @@ pub struct Block {
     pub speed: f64,
     /// Acceleration along it, mm/s².
     pub acceleration: f64,
-    /// Unit direction at its start.
-    pub start: Vec2,
+    /// Acceleration of the axes, mm/s²: the two that carry a path, and that of the focus; infinite
+    /// for those that stand still.
+    pub axes: [f64; 3],
+    /// Unit direction at its start, by the same axes.
+    pub start: [f64; 3],
     /// Unit direction at its end.
-    pub end: Vec2,
+    pub end: [f64; 3],
     /// Whether the head stands still before it.
     pub stop_before: bool,
 }
@@ -87,7 +89,7 @@ struct Queued<T> {
     entry_limit: f64,
     tag: T,
     /// The lines with which it is told to the controller.
-    lines: Lines,
+    lines: LineBytes,
     /// When the controller has read them, s, once that is known.
     read: Option<f64>,
 }
@@ -158,7 +160,7 @@ impl<T: Copy> Planner<T> {
 
     /// The head stands for so long, s, which is told by `lines`; everything before has run. How long
     /// it waits for those lines, s.
-    pub fn rest(&mut self, lines: &Lines, seconds: f64) -> f64 {
+    pub fn rest(&mut self, lines: &LineBytes, seconds: f64) -> f64 {
         let now = self.now;
         let read = self.supply.as_mut().map_or(0.0, |supply| supply.read(lines, now));
         let waits = waits(now, read);
@@ -174,7 +176,7 @@ impl<T: Copy> Planner<T> {
 
     /// Adds a block; `done` is called for every block whose time is now certain.
     pub fn push(&mut self, block: Block, tag: T, done: &mut impl FnMut(T, PlannedBlock)) {
-        self.push_told(block, Lines::default(), tag, done);
+        self.push_told(block, LineBytes::default(), tag, done);
     }
 
     /// Adds a block that is told by `lines`; `done` is called for every block whose time is now
@@ -182,7 +184,7 @@ impl<T: Copy> Planner<T> {
     pub fn push_told(
         &mut self,
         block: Block,
-        lines: Lines,
+        lines: LineBytes,
         tag: T,
         done: &mut impl FnMut(T, PlannedBlock),
     ) {
@@ -316,10 +318,11 @@ fn waits(now: f64, read: f64) -> f64 {
 
 /// The highest squared speed through the corner between two blocks by junction deviation: the
 /// speed at which a circle that touches both and strays `corner` mm from the point would be taken
-/// with the blocks' acceleration. Source: S. K. Jeon, "Improving Grbl: cornering algorithm", 2011.
+/// with the acceleration that the axes have in the direction of the turn. Sources: S. K. Jeon,
+/// "Improving Grbl: cornering algorithm", 2011; the public `grbl` v1.1 interface for the direction.
 fn junction_speed_squared(before: &Block, after: &Block, corner: f64) -> f64 {
     let limit = before.speed.min(after.speed).powi(2);
-    let cosine = -(before.end.dot(after.start));
+    let cosine = -(0..3).map(|n| before.end[n] * after.start[n]).sum::<f64>();
     if cosine < -0.999_999 {
         return limit;
     }
@@ -327,7 +330,12 @@ fn junction_speed_squared(before: &Block, after: &Block, corner: f64) -> f64 {
     if half_sine < 1e-9 || cosine > 0.999_999 {
         return 0.0;
     }
-    let acceleration = before.acceleration.min(after.acceleration);
+    let turn = [0, 1, 2].map(|n| after.start[n] - before.end[n]);
+    let size = turn.iter().map(|part| part * part).sum::<f64>().sqrt();
+    // A block knows the axes that carry it; those that neither knows stand still.
+    let least = |n: usize| before.axes[n].min(after.axes[n]);
+    let most = (0..3).map(|n| least(n) * size / turn[n].abs().max(1e-12));
+    let acceleration = most.fold(f64::INFINITY, f64::min);
     limit.min(acceleration * corner * half_sine / (1.0 - half_sine))
 }
 
@@ -360,7 +368,7 @@ mod tests {
             waits += planned.waits;
         };
         for _ in 0..count {
-            let mut lines = Lines::default();
+            let mut lines = LineBytes::default();
             lines.add(bytes);
             planner.push_told(Block { length, ..straight(1.0) }, lines, (), &mut done);
         }
@@ -388,8 +396,17 @@ mod tests {
     }
 
     fn straight(length: f64) -> Block {
-        let x = Vec2::new(1.0, 0.0);
-        Block { length, speed: 100.0, acceleration: 1000.0, start: x, end: x, stop_before: false }
+        let x = [1.0, 0.0, 0.0];
+        let axes = [1000.0; 3];
+        Block {
+            length,
+            speed: 100.0,
+            acceleration: 1000.0,
+            axes,
+            start: x,
+            end: x,
+            stop_before: false,
+        }
     }
 
     fn run(blocks: &[Block], batch: usize) -> Vec<f64> {
@@ -416,12 +433,14 @@ mod tests {
 
     #[test]
     fn a_right_angle_is_taken_at_its_junction_speed_and_a_reversal_at_none() {
-        let up = Vec2::new(0.0, 1.0);
+        let up = [0.0, 1.0, 0.0];
         let turn = Block { start: up, end: up, ..straight(50.0) };
-        // sin(45°) / (1 − sin(45°)) = 2.414: v² = 1000 · 0.01 · 2.414.
+        // sin(45°) / (1 − sin(45°)) = 2.414; both axes together turn the head by 1000 · √2 along
+        // the diagonal: v² = 1414 · 0.01 · 2.414.
         let v2 = junction_speed_squared(&straight(50.0), &turn, 0.01);
-        assert!((v2 - 24.142_135).abs() < 1e-4, "{v2}");
-        let back = Block { start: -up, end: -up, ..straight(50.0) };
+        assert!((v2 - 34.142_135).abs() < 1e-4, "{v2}");
+        let down = [0.0, -1.0, 0.0];
+        let back = Block { start: down, end: down, ..straight(50.0) };
         assert_eq!(junction_speed_squared(&turn, &back, 0.01), 0.0);
     }
 
@@ -453,7 +472,8 @@ mod tests {
             parts in proptest::collection::vec((0.01..30.0f64, 0.0..6.3f64, 5.0..200.0f64), 1..200),
         ) {
             let blocks: Vec<Block> = parts.iter().map(|(length, angle, speed)| {
-                let d = Vec2::from_angle(*angle);
+                let (sin, cos) = angle.sin_cos();
+                let d = [cos, sin, 0.0];
                 Block { length: *length, speed: *speed, start: d, end: d, ..straight(1.0) }
             }).collect();
             let whole = run(&blocks, usize::MAX);

@@ -20,7 +20,7 @@ pub struct Supply {
     cable: f64,
     /// When the last line was read.
     read: f64,
-    /// Lines in the buffer: when each is read, and its bytes.
+    /// LineBytes in the buffer: when each is read, and its bytes.
     unread: VecDeque<(f64, usize)>,
     held: usize,
 }
@@ -43,7 +43,7 @@ impl Supply {
 
     /// Sends lines of so many bytes each; there is room for what they say from `room` (s) on. When
     /// the last of them is read, s.
-    pub(super) fn read(&mut self, lines: &Lines, room: f64) -> f64 {
+    pub(super) fn read(&mut self, lines: &LineBytes, room: f64) -> f64 {
         for bytes in lines.sizes() {
             while self.held + bytes >= self.buffer
                 && let Some((read, before)) = self.unread.pop_front()
@@ -66,12 +66,12 @@ pub const NUMBERED: usize = 11;
 
 /// The bytes of the few lines that a move, or what stands between moves, is said in.
 #[derive(Debug, Clone, Copy, Default)]
-pub struct Lines {
+pub struct LineBytes {
     sizes: [usize; Self::MOST],
     count: usize,
 }
 
-impl Lines {
+impl LineBytes {
     /// A pierce on a controller that keeps its power constant has as many.
     const MOST: usize = 6;
 

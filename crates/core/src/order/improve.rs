@@ -31,6 +31,9 @@ const KICKABLE: usize = 2_000;
 /// Stretches that a kick exchanges are at most so long.
 const KICKED: usize = 40;
 
+/// Fewer stops than this have no two stretches to exchange.
+const FEWEST: usize = 3;
+
 /// Longest run of stops that Or-opt moves as one.
 const MOVED: usize = 3;
 
@@ -76,7 +79,7 @@ pub(super) fn shorten(
         }
         return visits;
     }
-    let near = if visits.len() > 2 { neighbours(stops, &visits) } else { Vec::new() };
+    let near = if visits.len() > 1 { neighbours(stops, &visits) } else { Vec::new() };
     let mut tour = Tour {
         stops,
         before,
@@ -188,6 +191,10 @@ impl Tour<'_> {
                     self.disturb(*other);
                 }
             }
+            if self.try_turn_an_end(self.position[stop]).is_some() {
+                changed = true;
+                self.disturb(stop);
+            }
         }
         changed
     }
@@ -195,7 +202,7 @@ impl Tour<'_> {
     /// Exchanges stretches here and there and keeps what becomes shorter.
     fn kick(&mut self, near: &[Vec<usize>]) {
         let count = self.visits.len();
-        if count < 8 {
+        if count < FEWEST {
             return;
         }
         let mut xorshift = Xorshift(0x9e37_79b9_7f4a_7c15);
@@ -266,6 +273,10 @@ impl Tour<'_> {
                     break;
                 }
             }
+            if let Some(gain) = self.try_turn_an_end(self.position[stop]) {
+                gained += gain;
+                worklist.push(stop);
+            }
         }
         gained
     }
@@ -290,6 +301,17 @@ impl Tour<'_> {
     /// What was gained, mm; none when nothing was changed.
     fn try_turn(&mut self, a: usize, b: usize) -> Option<f64> {
         let (first, last) = if a < b { (a + 1, b) } else { (b, a.saturating_sub(1)) };
+        self.turn(first, last)
+    }
+
+    /// Turns the beginning of the tour up to the visit at `at`, or its end from there on: the head
+    /// comes from the start and need not come back.
+    fn try_turn_an_end(&mut self, at: usize) -> Option<f64> {
+        self.turn(0, at).or_else(|| self.turn(at, self.visits.len() - 1))
+    }
+
+    /// Turns the visits `first..=last` round where that is shorter.
+    fn turn(&mut self, first: usize, last: usize) -> Option<f64> {
         if first >= last || last - first > LONGEST {
             return None;
         }

@@ -5,6 +5,7 @@
 //! Effort is bounded by counted steps, never by the clock, so the same job always gives the same
 //! order.
 
+mod exact;
 mod improve;
 mod tour;
 
@@ -54,7 +55,8 @@ fn arrange_step(group: Vec<Toolpath>, step: &Step, start: Point) -> Vec<Toolpath
     let free = || vec![None; group.len()];
     let shortest = |before: &[Option<usize>], start| {
         let visits = tour::greedy(&stops, before, start);
-        improve::shorten(&stops, before, start, visits)
+        let visits = improve::shorten(&stops, before, start, visits);
+        exact::shortest(&stops, before, start, visits)
     };
     let in_turn = |order: &[usize]| {
         let mut at = start;

@@ -78,6 +78,11 @@ impl Stop {
         }
     }
 
+    /// A line that may be walked either way, begun at its other end.
+    pub(super) fn other_end(&self, visit: Visit) -> Option<Visit> {
+        self.turned(visit).filter(|_| self.kind == StopKind::Line)
+    }
+
     /// The entry that makes the way from `before` through this stop to `after` shortest.
     pub(super) fn best_entry(&self, stop: usize, before: Point, after: Option<Point>) -> Visit {
         let ways = match self.kind {

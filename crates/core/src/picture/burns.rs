@@ -11,7 +11,7 @@ use crate::job::Job;
 use crate::segment::Segments;
 use crate::toolpath::Burn;
 use crate::toolpath::line::Line;
-use crate::toolpath::rows::{Content, Grid, Rows};
+use crate::toolpath::rows::{Content, PixelRows, Rows};
 use std::fmt::Write as _;
 
 /// Which signs the burnt lines want explained.
@@ -128,7 +128,7 @@ pub(super) fn draw(
             match &path.burn {
                 Burn::Line(line) => push_line(&mut data, view, line, &mut shown),
                 Burn::Rows(rows) => match rows.content() {
-                    Content::Grid(grid) => {
+                    Content::PixelRows(grid) => {
                         let (bitmap, to_bed) = pixels(rows, grid);
                         underlay::tinted(out, view, &bitmap, to_bed, colour);
                     }
@@ -162,7 +162,7 @@ pub(super) fn draw(
 }
 
 /// The pixels of an engraved bitmap as they will lie: darkness as strong as the beam.
-fn pixels(rows: &Rows, grid: &Grid) -> (Bitmap, Affine) {
+fn pixels(rows: &Rows, grid: &PixelRows) -> (Bitmap, Affine) {
     let height = grid.levels.len() / grid.width;
     let bitmap =
         Bitmap { width: grid.width as u32, height: height as u32, grey: grid.levels.clone() };

@@ -4,14 +4,14 @@ use super::canvas::Canvas;
 use super::frame::{self, Cross, Ground, View};
 use super::legend::{self, Legend, Signs};
 use super::scene::worth_showing;
+use crate::frame::Frame;
 use crate::geometry::{Point, Rect};
 use crate::job::Machine;
-use crate::mapping::frame::Frame;
 use std::fmt::Write as _;
 
 /// One straight stretch that a beam burnt, the machine's own positions (mm).
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Mark {
+pub struct BurntMark {
     /// Where it began.
     pub from: Point,
     /// Where it ended.
@@ -32,7 +32,7 @@ pub struct Words<'a> {
 /// What a beam did on a bed: darker where S was higher. `facts` stand in the legend.
 #[must_use]
 pub fn burnt(
-    marks: &[Mark],
+    marks: &[BurntMark],
     machine: &Machine,
     words: &Words<'_>,
     facts: Vec<String>,

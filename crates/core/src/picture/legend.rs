@@ -22,13 +22,13 @@ pub(super) struct Legend {
     pub(super) totals: Vec<String>,
     pub(super) notes: Vec<String>,
     /// What colours mean, when they do not tell steps apart.
-    pub(super) scale: Option<Scale>,
+    pub(super) scale: Option<ColourScale>,
     pub(super) signs: Signs,
 }
 
 /// What the colours from little to much stand for.
 #[derive(Debug, Clone)]
-pub(super) struct Scale {
+pub(super) struct ColourScale {
     pub(super) title: String,
     pub(super) low: String,
     pub(super) high: String,
@@ -204,7 +204,7 @@ pub(super) fn pierce_point(out: &mut String, at: Point, colour: &str) {
 }
 
 /// The scale of colours from little to much.
-fn draw_scale(out: &mut String, at: Point, scale: &Scale) {
+fn draw_scale(out: &mut String, at: Point, scale: &ColourScale) {
     let ink = format!(r#"font-size="12" fill="{INK}""#);
     text(out, at, &ink, &scale.title);
     let (width, parts) = (200.0, 40);

@@ -20,11 +20,11 @@ mod trouble;
 mod turned;
 mod underlay;
 
-pub use burnt::{Mark, Words, burnt};
+pub use burnt::{BurntMark, Words, burnt};
 pub use canvas::Canvas;
 pub use curve::power_curve;
 pub use palette::step_colour;
-pub use playback::{Frame, Playback, Stroke, playback};
+pub use playback::{Playback, PlaybackFrame, Stroke, playback};
 pub use scene::{Look, job};
 pub use show::Show;
 pub use trouble::{drawing_trouble, job_trouble};

@@ -27,7 +27,7 @@ pub struct Stroke {
 
 /// What is new in a stretch of time.
 #[derive(Debug, Clone, Default, PartialEq)]
-pub struct Frame {
+pub struct PlaybackFrame {
     /// What was burnt.
     pub strokes: Vec<Stroke>,
     /// Where the head is at its end, px.
@@ -46,7 +46,7 @@ pub struct Playback {
     /// What lies under all frames, as SVG.
     pub ground: String,
     /// Frames of equal time.
-    pub frames: Vec<Frame>,
+    pub frames: Vec<PlaybackFrame>,
     /// How long a frame lasts in the job, s.
     pub seconds_each: f64,
     /// Name and colour of each step.
@@ -65,7 +65,7 @@ pub fn playback(compiled: &Compiled, job: &Job, look: &Look, count: usize) -> Pl
     let seconds = planned.totals.seconds().max(1e-9);
     let each = seconds / count as f64;
     let origin = job.field().zero;
-    let mut frames: Vec<Frame> = vec![Frame::default(); count];
+    let mut frames: Vec<PlaybackFrame> = vec![PlaybackFrame::default(); count];
     let px = |p: Point| {
         let p = view.px(p + origin);
         (p.x as f32, p.y as f32)

@@ -2,7 +2,7 @@
 
 use super::detail::thinning;
 use super::frame::View;
-use super::legend::Scale;
+use super::legend::ColourScale;
 use super::palette::ramp;
 use crate::compile::Compiled;
 use crate::geometry::{Piece, Point, Vec2};
@@ -33,7 +33,7 @@ const SHADES: usize = 48;
 const PARTS: usize = 12;
 
 /// One stretch as it is drawn.
-struct Stretch {
+struct ShownLine {
     from: Point,
     piece: Piece,
     value: f64,
@@ -45,7 +45,7 @@ fn each_stretch(
     job: &Job,
     what: Show,
     scale: f64,
-    mut each: impl FnMut(Stretch),
+    mut each: impl FnMut(ShownLine),
 ) {
     let planned = compiled.within.planned();
     let segments = planned.segments();
@@ -62,14 +62,14 @@ fn each_stretch(
             return;
         }
         match what {
-            Show::Power => each(Stretch { from, piece, value: way.level.s() }),
+            Show::Power => each(ShownLine { from, piece, value: way.level.s() }),
             Show::Speed => {
                 // On a round object the controller's lengths are not those on the stock.
                 let stock = segments.frame().length(from, &piece) / way.length().max(1e-9);
                 by_speed(&traced, &way, (from, piece), stock, &mut each);
             }
-            Show::Order => each(Stretch { from, piece, value: f64::from(path) }),
-            Show::Time => each(Stretch { from, piece, value: traced.begins }),
+            Show::Order => each(ShownLine { from, piece, value: f64::from(path) }),
+            Show::Time => each(ShownLine { from, piece, value: traced.begins }),
         }
     });
 }
@@ -79,7 +79,7 @@ fn by_speed(
     way: &Way,
     (from, piece): (Point, Piece),
     stock: f64,
-    each: &mut impl FnMut(Stretch),
+    each: &mut impl FnMut(ShownLine),
 ) {
     let even = traced.blocks.iter().all(|planned| {
         let (up, down) = planned.ramps();
@@ -99,7 +99,7 @@ fn by_speed(
                 break;
             }
         }
-        each(Stretch { from, piece, value: speed * stock });
+        each(ShownLine { from, piece, value: speed * stock });
     }
 }
 
@@ -126,7 +126,7 @@ pub(super) fn draw(
     job: &Job,
     what: Show,
     stroke: f64,
-) -> Scale {
+) -> ColourScale {
     let (mut least, mut most) = (f64::INFINITY, f64::NEG_INFINITY);
     each_stretch(compiled, job, what, view.scale, |stretch| {
         (least, most) = (least.min(stretch.value), most.max(stretch.value));
@@ -174,5 +174,5 @@ pub(super) fn draw(
         Show::Order => "order of the paths",
         Show::Time => "time from the start",
     };
-    Scale { title: title.into(), low: value(least.min(most)), high: value(most) }
+    ColourScale { title: title.into(), low: value(least.min(most)), high: value(most) }
 }

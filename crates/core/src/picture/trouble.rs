@@ -201,7 +201,7 @@ fn entry(out: &mut String, at: Point, n: usize, problem: &Problem, lines: &[Stri
     let colour = colour(problem.severity);
     number(out, at + Vec2::new(8.0, -4.0), n, colour);
     let title = format!(r#"font-size="13" font-weight="bold" fill="{INK}""#);
-    text(out, at + Vec2::new(24.0, 0.0), &title, problem.code);
+    text(out, at + Vec2::new(24.0, 0.0), &title, problem.code.text());
     let style = format!(r#"font-size="12" fill="{INK}""#);
     for (row, content) in lines.iter().enumerate() {
         text(out, at + Vec2::new(24.0, 16.0 * (row + 1) as f64), &style, content);

@@ -3,10 +3,10 @@
 use super::canvas::Canvas;
 use super::frame::{self, View};
 use super::palette::{FAINT_INK, INK, STOCK, STOCK_EDGE, step_colour};
+use crate::frame::Surface;
 use crate::geometry::{Point, Rect, Vec2};
 use crate::job::{Field, Job};
 use crate::mapping::Purpose;
-use crate::mapping::surface::Surface;
 use crate::plan::Planned;
 use crate::quantity::plain;
 use crate::segment::Act;

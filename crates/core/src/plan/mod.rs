@@ -7,9 +7,9 @@ pub use totals::{StepTotals, Totals};
 pub use trace::Traced;
 
 use crate::job::{Fill, Job};
-use crate::problem::{Place, Problem, Problems};
+use crate::problem::{Code, Place, Problem, Problems};
 use crate::quantity::{clock, plain};
-use crate::segment::{Origin, Segments, powers};
+use crate::segment::{Provenance, Segments, powers};
 
 /// Segments that were planned. Every one of them has a level that the source can give: they were
 /// all made once to be summed.
@@ -31,6 +31,25 @@ impl Planned {
     #[must_use]
     pub fn job(&self) -> &Job {
         self.segments.job()
+    }
+
+    /// Light in each mm² that a step of the job engraves, J, all passes: neighbouring lines share
+    /// the area. None where the source was not measured, and for steps that follow lines.
+    #[must_use]
+    pub fn energy_per_mm2(&self, step: usize) -> Option<f64> {
+        let sums = self.totals.steps.get(step)?;
+        let step = self.job().steps.get(step)?;
+        let engrave = step.operation.engrave()?;
+        let ways = if let Fill::Lines(lines) = &engrave.fill { lines.angles.len() } else { 1 };
+        let times = (step.passes.len() * ways) as f64;
+        sums.energy_per_mm().map(|energy| energy / engrave.spacing() * times)
+    }
+
+    /// Lines that a step of the job follows, or lines that it engraves, of one pass.
+    #[must_use]
+    pub fn lines(&self, step: usize) -> usize {
+        let paths = self.segments.sequence().paths().iter().filter(|path| path.step == step);
+        paths.map(|path| path.burn.line_count()).sum()
     }
 }
 
@@ -84,7 +103,7 @@ fn too_slow(job: &Job, number: usize, totals: &StepTotals) -> Option<Problem> {
         None => (String::new(), "ask for that speed with less power, or give more run-up"),
     };
     let told = Problem::warning(
-        "slow-rows",
+        Code::SlowRows,
         format!(
             "step \"{}\" asks for {} and is engraved at {mean} mm/s on average{why}",
             step.name,
@@ -110,7 +129,7 @@ fn without_effect(job: &Job, number: usize, totals: &StepTotals) -> Option<Probl
         return None;
     }
     let told = Problem::warning(
-        "slow-without-effect",
+        Code::SlowWithoutEffect,
         format!(
             "step \"{}\" has slow = {slow} in ramp, and its power never changes: at {} the head is hardly slower anywhere",
             step.name,
@@ -141,12 +160,12 @@ fn starved(segments: &Segments, number: usize, totals: &StepTotals) -> Option<Pr
     .collect();
     let most = totals.most_starved.filter(|(path, _)| *path > 0);
     let part = most.map_or(String::new(), |(path, seconds)| {
-        let of = Origin { step: number, pass: 1, path };
+        let of = Provenance { step: number, pass: 1, path };
         let label = segments.label(of);
         format!(", {} of it in part {path} of {} ({label})", clock(seconds), totals.paths)
     });
     let told = Problem::warning(
-        "starved",
+        Code::Starved,
         format!(
             "step \"{}\" asks for more lines than come ({} a second): the head goes slower or stands, for {} more in all{part}",
             step.name,
@@ -171,7 +190,7 @@ fn below_measured(job: &Job, number: usize, totals: &StepTotals) -> Option<Probl
         return None;
     }
     let told = Problem::warning(
-        "below-measured",
+        Code::BelowMeasured,
         format!(
             "step \"{}\" burns at {} %, and the source was measured from {} % on: what comes out below that is a guess",
             job.steps[number].name,

@@ -32,6 +32,14 @@ pub struct StepTotals {
     pub burning: (f64, f64),
 }
 
+impl StepTotals {
+    /// Light in each mm of line, J, where the source was measured and something is burnt.
+    #[must_use]
+    pub fn energy_per_mm(&self) -> Option<f64> {
+        self.energy.filter(|_| self.burn > 0.0).map(|energy| energy / self.burn)
+    }
+}
+
 /// What a job comes to.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Totals {

@@ -3,10 +3,10 @@
 use super::Planned;
 use super::totals::Totals;
 use crate::mapping::Purpose;
-use crate::motion::lift_seconds;
+use crate::motion::lift;
 use crate::motion::pacer::Pacer;
 use crate::motion::planner::{Block, PlannedBlock};
-use crate::motion::supply::{Lines, Supply};
+use crate::motion::supply::{LineBytes, Supply};
 use crate::problem::Problem;
 use crate::segment::{Act, Segment, Segments};
 use crate::text::counted;
@@ -43,7 +43,7 @@ fn trace<E: From<Problem>>(
     each: impl FnMut(Traced<'_>) -> Result<(), E>,
 ) -> Result<bool, E> {
     match Supply::new(segments.job().machine.supply) {
-        None => paced(segments, None, |_| Lines::default(), each),
+        None => paced(segments, None, |_| LineBytes::default(), each),
         supply => counted(segments, |sizes| paced(segments, supply, |s| sizes.of(s), each)),
     }
 }
@@ -52,7 +52,7 @@ fn trace<E: From<Problem>>(
 fn paced<E: From<Problem>>(
     segments: &Segments,
     supply: Option<Supply>,
-    mut lines: impl FnMut(&Segment) -> Lines,
+    mut lines: impl FnMut(&Segment) -> LineBytes,
     mut each: impl FnMut(Traced<'_>) -> Result<(), E>,
 ) -> Result<bool, E> {
     let machine = &segments.job().machine;
@@ -74,7 +74,12 @@ fn paced<E: From<Problem>>(
                 return pacer.push((segment, 0.0, 0.0), lines, blocks, &mut run);
             }
             Act::Dwell(ms, _) => f64::from(ms) / 1000.0,
-            Act::Lift(from, to) => lift_seconds(from as f64 / 1000.0, to as f64 / 1000.0, machine),
+            Act::Lift(from, to) => {
+                let (from, to) = (from as f64 / 1000.0, to as f64 / 1000.0);
+                let block = lift(from, to, f64::INFINITY, machine);
+                let blocks = |each: &mut dyn FnMut(Block)| block.into_iter().for_each(each);
+                return pacer.push((segment, 0.0, 0.0), lines, blocks, &mut run);
+            }
             Act::Air(_) | Act::Frequency(_) | Act::Follow(_) => 0.0,
         };
         pacer.halt(|waits| (segment, waits, stands), &lines, stands, &mut run)
@@ -148,7 +153,7 @@ pub(super) fn summed(segments: &Segments) -> Result<Totals, Problem> {
         paced(
             segments,
             None,
-            |_| Lines::default(),
+            |_| LineBytes::default(),
             |traced| {
                 let of = traced.segment.of;
                 *lost.entry((of.step, of.path)).or_insert(0.0) -= traced.seconds;

@@ -4,7 +4,7 @@ use super::Program;
 use crate::geometry::Rect;
 use crate::job::{Hold, Zero};
 use crate::quantity::{clock, plain};
-use crate::segment::Origin;
+use crate::segment::Provenance;
 use crate::text::Remarks;
 
 /// The comment lines at the head of a program; `part` is which file of it, from 1, where it has
@@ -60,7 +60,7 @@ impl Remarks for Program {
         lines(self, part)
     }
 
-    fn step(&self, of: Origin) -> String {
+    fn step(&self, of: Provenance) -> String {
         let job = self.job();
         let (step, totals) = (&job.steps[of.step], &self.planned().totals.steps[of.step]);
         format!(
@@ -75,7 +75,7 @@ impl Remarks for Program {
         )
     }
 
-    fn paths(&self, of: Origin) -> usize {
+    fn paths(&self, of: Provenance) -> usize {
         self.planned().totals.steps[of.step].paths
     }
 }

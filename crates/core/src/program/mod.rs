@@ -1,15 +1,12 @@
 //! Programs: the machine's own text, written and read.
 //!
 //! A [`Program`] can only be made from a job that is within the machine's limits. Its text is made by
-//! the room `text`, and taken apart again by [`read`].
+//! the room `text`, and taken apart again by [`rs274`](crate::rs274).
 
-mod expression;
 mod header;
 pub mod measure;
-pub mod read;
 mod vocabulary;
 
-pub use expression::Evaluator;
 pub(crate) use header::s_words;
 pub use vocabulary::Vocabulary;
 

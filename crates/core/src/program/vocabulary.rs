@@ -5,9 +5,9 @@
 //! Source: the public `grbl` v1.1 interface (supported codes, modal groups, error codes 4, 20, 21,
 //! 25 and 28).
 
-use super::read::{Word, words};
 use crate::job::Machine;
 use crate::quantity::plain;
+use crate::rs274::{Word, words};
 use std::collections::BTreeSet;
 
 /// Modal groups: of each at most one code may stand on a line. Codes are in tenths.

@@ -6,9 +6,25 @@
 //! slows down, v is the speed from which it does.
 
 use super::Way;
-use super::lower::Power;
 use crate::job::Machine;
 use crate::motion::planner::PlannedBlock;
+
+/// PowerLaw along a move, as shares of full.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct PowerLaw {
+    /// At its start and its end, at the asked speed; linear in between.
+    pub(super) ends: [f64; 2],
+    /// Share of it at standstill; linear in the speed up to the asked one.
+    pub(super) slow: f64,
+}
+
+impl PowerLaw {
+    /// At a place (share of the move) that is run at a share of the asked speed.
+    pub(super) fn at(&self, place: f64, speed: f64) -> f64 {
+        let asked = self.ends[0] + (self.ends[1] - self.ends[0]) * place;
+        asked * (self.slow + (1.0 - self.slow) * speed.min(1.0))
+    }
+}
 
 /// A stretch of a move in which its squared speed changes evenly along the way.
 #[derive(Debug, Clone, Copy)]
@@ -28,7 +44,7 @@ struct Phase {
 /// What is known of a move's power and speed along it.
 #[derive(Debug, Clone)]
 pub(super) struct Profile {
-    power: Power,
+    power: PowerLaw,
     phases: Vec<Phase>,
     /// The shortest part, as a share of the move, and moves that the controller sees ahead.
     shortest: f64,
@@ -40,7 +56,7 @@ impl Profile {
     /// blocks it runs at that speed all along.
     pub(super) fn new(
         way: &Way,
-        power: Power,
+        power: PowerLaw,
         blocks: &[PlannedBlock],
         speed: f64,
         machine: &Machine,

@@ -4,47 +4,31 @@
 //! what that plan says, and planned again as they were cut; the levels come from the second plan,
 //! which is the plan of what is sent. One round is enough: levels do not change how a move runs.
 
-use super::cut::Profile;
+use super::cut::{PowerLaw, Profile};
 use super::way::{self, Micron, Way, microns};
-use super::{Act, Feed, Origin, Segment, Segments};
+use super::{Act, Feed, Provenance, Segment, Segments};
 use crate::geometry::Piece;
 use crate::job::PassesBy;
 use crate::job::machine::FeedMode;
 use crate::mapping::{Instruction, Move, Pace, Purpose};
+use crate::motion::lift;
 use crate::motion::pacer::Pacer;
-use crate::motion::planner::PlannedBlock;
-use crate::motion::supply::Lines;
+use crate::motion::planner::{Block, PlannedBlock};
+use crate::motion::supply::LineBytes;
 use crate::problem::Problem;
 use crate::source::Level;
-
-/// Power along a move, as shares of full.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub(super) struct Power {
-    /// At its start and its end, at the asked speed; linear in between.
-    ends: [f64; 2],
-    /// Share of it at standstill; linear in the speed up to the asked one.
-    slow: f64,
-}
-
-impl Power {
-    /// At a place (share of the move) that is run at a share of the asked speed.
-    pub(super) fn at(&self, place: f64, speed: f64) -> f64 {
-        let asked = self.ends[0] + (self.ends[1] - self.ends[0]) * place;
-        asked * (self.slow + (1.0 - self.slow) * speed.min(1.0))
-    }
-}
 
 /// A segment on its way; a move that burns does not have its level yet.
 #[derive(Debug, Clone, Copy)]
 struct Draft {
     segment: Segment,
-    burn: Option<Burn>,
+    burn: Option<BurnDraft>,
 }
 
 /// How a move is to burn.
 #[derive(Debug, Clone, Copy)]
-struct Burn {
-    power: Power,
+struct BurnDraft {
+    power: PowerLaw,
     /// Speed on the stock that is asked for, mm/s.
     speed: f64,
 }
@@ -156,9 +140,15 @@ fn put<E>(
 ) -> Result<(), E> {
     match draft.segment.act {
         Act::Move(way) => {
-            pacer.push(draft, Lines::default(), |each| segments.blocks(&way, each), each)
+            pacer.push(draft, LineBytes::default(), |each| segments.blocks(&way, each), each)
         }
-        _ => pacer.halt(|_| draft, &Lines::default(), 0.0, each),
+        Act::Lift(from, to) => {
+            let (from, to) = (from as f64 / 1000.0, to as f64 / 1000.0);
+            let block = lift(from, to, f64::INFINITY, &segments.job.machine);
+            let blocks = |each: &mut dyn FnMut(Block)| block.into_iter().for_each(each);
+            pacer.push(draft, LineBytes::default(), blocks, each)
+        }
+        _ => pacer.halt(|_| draft, &LineBytes::default(), 0.0, each),
     }
 }
 
@@ -183,10 +173,15 @@ fn split<E: From<Problem>>(
         // The power that it would have at the asked speed is even in a part; its speed is not yet
         // known for certain.
         let asked = power.at(middle, 1.0);
-        let own = Power { ends: [asked; 2], slow: power.slow };
+        let own = PowerLaw { ends: [asked; 2], slow: power.slow };
         let feed = Some(segments.feed(of, part.from, part.to, burn.speed)?);
         let segment = Segment { of, act: Act::Move(Way { feed, ..part }) };
-        put(segments, cut, Draft { segment, burn: Some(Burn { power: own, ..burn }) }, &mut pass_on)
+        put(
+            segments,
+            cut,
+            Draft { segment, burn: Some(BurnDraft { power: own, ..burn }) },
+            &mut pass_on,
+        )
     })
 }
 
@@ -197,7 +192,7 @@ fn settle<E: From<Problem>>(
     blocks: &[PlannedBlock],
     joiner: &mut Joiner<impl FnMut(Segment) -> Result<(), E>>,
 ) -> Result<(), E> {
-    let (Some(Burn { power, .. }), Act::Move(way)) = (draft.burn, draft.segment.act) else {
+    let (Some(BurnDraft { power, .. }), Act::Move(way)) = (draft.burn, draft.segment.act) else {
         return joiner.put(draft.segment);
     };
     let speed = speed_in_middle(blocks) / segments.speed(&way);
@@ -248,7 +243,7 @@ impl<E, F: FnMut(Segment) -> Result<(), E>> Joiner<F> {
 /// Rounds instructions as the text does.
 struct Rounder<'s> {
     segments: &'s Segments,
-    of: Origin,
+    of: Provenance,
     /// Where the axes stand, as it was said last.
     at: [Micron; 2],
     z: Micron,
@@ -265,7 +260,7 @@ impl<'s> Rounder<'s> {
         let at = segments.frame().words(crate::geometry::Point::ZERO).map(microns);
         Self {
             segments,
-            of: Origin::default(),
+            of: Provenance::default(),
             at,
             z: 0,
             air: false,
@@ -319,7 +314,7 @@ impl<'s> Rounder<'s> {
         number: usize,
         each: &mut impl FnMut(Draft) -> Result<(), E>,
     ) -> Result<(), E> {
-        self.of = Origin { step: number, path: 0, pass: 0 };
+        self.of = Provenance { step: number, path: 0, pass: 0 };
         let job = &self.segments.job;
         let step = &job.steps[number];
         if step.passes_by == PassesBy::Sheet {
@@ -375,8 +370,8 @@ impl<'s> Rounder<'s> {
         self.feed = (speed.unwrap_or(self.feed.0), feed.or(self.feed.1));
         let way = Way { purpose: m.purpose, from, to, arc, level: Level::DARK, feed };
         let burn = speed.filter(|_| m.purpose == Purpose::Burn).map(|speed| {
-            let power = Power { ends: m.power.map(|power| power.0), slow: m.slow };
-            Burn { power, speed }
+            let power = PowerLaw { ends: m.power.map(|power| power.0), slow: m.slow };
+            BurnDraft { power, speed }
         });
         each(Draft { segment: Segment { of: self.of, act: Act::Move(way) }, burn })
     }

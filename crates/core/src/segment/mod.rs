@@ -12,19 +12,19 @@ mod way;
 
 pub use way::{Arc, Feed, Micron, Way, microns};
 
+use crate::frame::Frame;
 use crate::geometry::{Piece, Point};
 use crate::job::{Job, Step};
 use crate::mapping::Placed;
-use crate::mapping::frame::Frame;
 use crate::motion::course::Course;
 use crate::order::Sequence;
-use crate::problem::{Place, Problem};
+use crate::problem::{Code, Place, Problem};
 use crate::quantity::{Power, plain};
 use crate::source::{Level, Scale};
 
 /// Which part of the job a segment belongs to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct Origin {
+pub struct Provenance {
     /// The step, counted from 0.
     pub step: usize,
     /// The path in the step, in running order, from 1; 0 before the first.
@@ -63,7 +63,7 @@ impl Act {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Segment {
     /// What it belongs to.
-    pub of: Origin,
+    pub of: Provenance,
     /// What it does.
     pub act: Act,
 }
@@ -124,7 +124,7 @@ impl Segments {
 
     /// What people call the path that a segment belongs to.
     #[must_use]
-    pub fn label(&self, of: Origin) -> &str {
+    pub fn label(&self, of: Provenance) -> &str {
         let number = self.first.get(of.step).map(|first| first + of.path.saturating_sub(1));
         let path = number.and_then(|number| self.sequence().paths().get(number));
         path.map_or("", |path| &path.name.text)
@@ -181,7 +181,7 @@ impl Segments {
     }
 
     /// The level of a power (share of full), for what belongs to `of`.
-    fn level(&self, of: Origin, power: f64) -> Result<Level, Problem> {
+    fn level(&self, of: Provenance, power: f64) -> Result<Level, Problem> {
         self.scale.level(Power(power)).map_err(|problem| problem.at(self.place(of)))
     }
 
@@ -194,7 +194,7 @@ impl Segments {
     /// written.
     fn feed(
         &self,
-        of: Origin,
+        of: Provenance,
         from: [Micron; 2],
         to: [Micron; 2],
         speed: f64,
@@ -211,11 +211,11 @@ impl Segments {
                 "{} mm/s cannot be said in a program: its F word would be 0",
                 plain(speed, 6)
             );
-            Problem::error("too-slow", message, "ask for a higher speed").at(self.place(of))
+            Problem::error(Code::TooSlow, message, "ask for a higher speed").at(self.place(of))
         })
     }
 
-    fn place(&self, of: Origin) -> Place {
+    fn place(&self, of: Provenance) -> Place {
         let step = &self.job.steps[of.step];
         Place {
             span: Some(step.span.clone()),

@@ -6,7 +6,7 @@
 //! or stronger where the head is slow, in the ratio of `slow` to the full power of the pass.
 
 use crate::job::{Fill, Job, Step};
-use crate::problem::{Place, Problem, Problems};
+use crate::problem::{Code, Place, Problem, Problems};
 use crate::quantity::{Power, plain};
 
 /// Holds the powers of some steps against the machine's source.
@@ -23,7 +23,7 @@ pub fn steps(job: &Job, steps: &[usize]) -> Result<Problems, Problems> {
         thing: Some(step.name.clone()),
     };
     for step in steps.iter().map(|n| &job.steps[*n]) {
-        let mut told: Vec<&str> = Vec::new();
+        let mut told: Vec<Code> = Vec::new();
         for (what, power) in powers(step) {
             if let Err(mut problem) = beam.level(power)
                 && !told.contains(&problem.code)
@@ -133,7 +133,7 @@ fn same_levels<'j>(job: &'j Job, steps: &[usize]) -> Vec<(Problem, &'j Step)> {
                 };
                 told.push((
                     Problem::warning(
-                        "same-level",
+                        Code::SameLevel,
                         format!(
                             "step \"{}\" asks for {} and {whose} for {power}: both are level {level} of the source's {} (S{})",
                             step.name,

@@ -5,7 +5,7 @@
 
 pub mod table;
 
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use crate::quantity::{Power, PowerSetpoint, plain};
 use table::Table;
 
@@ -167,7 +167,7 @@ impl Scale {
         let number = number.max(least).min(self.most);
         if number < least {
             return Err(Problem::error(
-                "below-floor",
+                Code::BelowFloor,
                 format!("{power} is less than one level of this source (S{})", plain(self.step, 3)),
                 "ask for more power and go faster, or leave the step out",
             ));
@@ -180,7 +180,7 @@ impl Scale {
 
     fn over_ceiling(&self, power: Power) -> Problem {
         Problem::error(
-            "over-ceiling",
+            Code::OverCeiling,
             format!("{power} is above the machine's ceiling of {}", self.ceiling),
             "ask for less power and go slower or in more passes; the ceiling stands in the machine profile",
         )
@@ -189,7 +189,7 @@ impl Scale {
     fn below_floor(&self, power: Power) -> Problem {
         let least = Power(self.floor / self.full);
         Problem::error(
-            "below-floor",
+            Code::BelowFloor,
             format!(
                 "{power} is S{}, and this source does not light below S{} ({least})",
                 plain(power.0 * self.full, 1),
@@ -218,7 +218,7 @@ pub fn share(beam: &Beam, asked: PowerSetpoint) -> Result<Power, Problem> {
         None => "the machine profile has no table".into(),
     };
     Err(Problem::error(
-        "no-table",
+        Code::NoTable,
         format!("{} {unit} cannot be turned into an S value: {why}", plain(value, 3)),
         "ask for percent, or measure the source and write table = [[\"10 %\", \"2.1 mA\", \"4 W\"], …] into [beam]",
     ))
@@ -246,13 +246,13 @@ mod tests {
     fn power_becomes_a_level_between_floor_and_ceiling() {
         let beam = beam();
         assert_eq!(share(&beam, PowerSetpoint::Share(0.4)).unwrap(), Power(0.4));
-        assert_eq!(share(&beam, PowerSetpoint::Watts(3.0)).unwrap_err().code, "no-table");
+        assert_eq!(share(&beam, PowerSetpoint::Watts(3.0)).unwrap_err().code.text(), "no-table");
         assert_eq!(beam.level(Power(0.4)).unwrap().s(), 102.0);
         assert_eq!(beam.level(Power(0.8)).unwrap().s(), 204.0);
-        assert_eq!(beam.level(Power(0.801)).unwrap_err().code, "over-ceiling");
-        assert_eq!(beam.level(Power(f64::NAN)).unwrap_err().code, "over-ceiling");
+        assert_eq!(beam.level(Power(0.801)).unwrap_err().code.text(), "over-ceiling");
+        assert_eq!(beam.level(Power(f64::NAN)).unwrap_err().code.text(), "over-ceiling");
         let dark = beam.level(Power(0.04)).unwrap_err();
-        assert_eq!(dark.code, "below-floor");
+        assert_eq!(dark.code.text(), "below-floor");
         assert!(
             dark.message.contains("S10.2") && dark.message.contains("4.7 %"),
             "{}",

@@ -8,10 +8,10 @@ mod paging;
 mod sizes;
 mod style;
 
+use crate::frame::Frame;
 use crate::job::Zero;
 use crate::job::machine::{Dialect, FeedMode, Switch};
-use crate::mapping::frame::Frame;
-use crate::segment::{Act, Feed, Micron, Origin, Segment, Segments};
+use crate::segment::{Act, Feed, Micron, Provenance, Segment, Segments};
 use crate::source::Level;
 use number::push_rounded;
 pub(crate) use page::One;
@@ -30,10 +30,10 @@ pub(crate) trait Remarks {
     fn head(&self, part: Option<usize>) -> Vec<String>;
 
     /// What the step `of` which segments are does.
-    fn step(&self, of: Origin) -> String;
+    fn step(&self, of: Provenance) -> String;
 
     /// How many paths that step has.
-    fn paths(&self, of: Origin) -> usize;
+    fn paths(&self, of: Provenance) -> usize;
 }
 
 /// Writes the text of segments in their machine's dialect. The same segments always give the same
@@ -88,7 +88,7 @@ struct Writer<'p, 'o, P> {
     line: Vec<u8>,
     said: Remembered,
     /// What the last segment belonged to.
-    of: Option<Origin>,
+    of: Option<Provenance>,
     paging: Option<Paging>,
 }
 
@@ -240,7 +240,8 @@ impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
         if self.style.percent {
             self.code("%")?;
         }
-        self.flush()
+        self.flush()?;
+        self.held()
     }
 
     fn segment(&mut self, segment: &Segment) -> io::Result<()> {
@@ -260,7 +261,7 @@ impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
     }
 
     /// Names the step, pass and path that begin.
-    fn belongs(&mut self, of: Origin) -> io::Result<()> {
+    fn belongs(&mut self, of: Provenance) -> io::Result<()> {
         let before = self.of.replace(of);
         if before == Some(of) {
             return Ok(());

@@ -106,7 +106,9 @@ impl<P: Pages> Writer<'_, '_, P> {
         for (n, said) in before.iter().enumerate() {
             // An arc names both ends, which every controller understands alike.
             if *said != Some(way.to[n]) || way.arc.is_some() {
-                let word = if self.relative { way.to[n] - way.from[n] } else { way.to[n] };
+                // A file that goes on begins where the head came home to, not where the move did.
+                let from = said.unwrap_or(way.from[n]);
+                let word = if self.relative { way.to[n] - from } else { way.to[n] };
                 push_length(&mut self.line, self.frame.letters()[n], word);
             }
         }

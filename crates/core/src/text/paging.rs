@@ -5,7 +5,7 @@ use super::{Remarks, Remembered, Writer};
 use crate::job::Job;
 use crate::job::machine::{Switch, Travel};
 use crate::mapping::Purpose;
-use crate::segment::{Feed, Origin, Way};
+use crate::segment::{Feed, Provenance, Way};
 use crate::source::Level;
 use std::io;
 
@@ -16,7 +16,7 @@ pub(super) struct Paging {
     pub(super) bytes: u64,
     pub(super) number: usize,
     /// The travel move that begins the stretch at hand, and what was so before it.
-    pub(super) pending: Option<(Way, Remembered, Option<Origin>)>,
+    pub(super) pending: Option<(Way, Remembered, Option<Provenance>)>,
 }
 
 impl<P: Pages> Writer<'_, '_, P> {
@@ -26,9 +26,10 @@ impl<P: Pages> Writer<'_, '_, P> {
         let Some((travel, before, of)) = paging.pending.take() else { return Ok(()) };
         let stretch = std::mem::take(&mut self.line);
         let (after, now) = (self.said, self.of);
-        let needed = (stretch.len() + ROOM) as u64;
+        let job = self.segments.job();
+        let needed = stretch.len() as u64 + tail_bytes(job);
         if paging.bytes + needed > paging.largest {
-            if needed + header_bytes(self.segments.job(), self.remarks) > paging.largest {
+            if needed + head_bytes(job, self.remarks) > paging.largest {
                 return Err(io::Error::other(format!(
                     "a stretch of {} bytes without travel is larger than a file may be (largest in [program] is {} bytes)",
                     stretch.len(),
@@ -46,6 +47,19 @@ impl<P: Pages> Writer<'_, '_, P> {
         self.flush()?;
         (self.said, self.of) = (after, now);
         Ok(())
+    }
+
+    /// Refuses a file that has become larger than files may be: what is kept free is reckoned, what
+    /// is written is counted.
+    pub(super) fn held(&self) -> io::Result<()> {
+        match &self.paging {
+            Some(Paging { largest, bytes, .. }) if bytes > largest => {
+                Err(io::Error::other(format!(
+                    "a file would have {bytes} bytes, and largest in [program] is {largest}: say a larger one"
+                )))
+            }
+            _ => Ok(()),
+        }
     }
 
     /// Ends one file and begins the next in the middle of a step.
@@ -122,11 +136,15 @@ impl<P: Pages> Writer<'_, '_, P> {
     }
 }
 
-/// Bytes kept free for what ends a file: the way home, beam, air and the profile's own lines.
-const ROOM: usize = 800;
+/// Bytes kept free for what ends a file: the travel before it, the way home, beam, air and the
+/// profile's own lines.
+fn tail_bytes(job: &Job) -> u64 {
+    let own: usize = job.machine.text.closing.iter().map(|line| line.len() + 2).sum();
+    (own + 400) as u64
+}
 
 /// About how many bytes the head of a file takes.
-fn header_bytes(job: &Job, remarks: Option<&dyn Remarks>) -> u64 {
+fn head_bytes(job: &Job, remarks: Option<&dyn Remarks>) -> u64 {
     let head = remarks.map(|remarks| remarks.head(Some(99))).unwrap_or_default();
     let said: usize = head.iter().map(|line| line.len() + 4).sum();
     let own: usize = job.machine.text.opening.iter().map(|line| line.len() + 2).sum();

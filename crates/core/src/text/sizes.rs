@@ -2,7 +2,7 @@
 
 use super::{Pages, Writer};
 use crate::job::machine::Dialect;
-use crate::motion::supply::{Lines, NUMBERED};
+use crate::motion::supply::{LineBytes, NUMBERED};
 use crate::segment::{Segment, Segments};
 use std::io;
 
@@ -39,11 +39,11 @@ pub(crate) fn counted<T>(segments: &Segments, with: impl FnOnce(&mut Sizes<'_>) 
 
 impl Sizes<'_> {
     /// The lengths in bytes of the lines that the next segment becomes, with their ends.
-    pub(crate) fn of(&mut self, segment: &Segment) -> Lines {
+    pub(crate) fn of(&mut self, segment: &Segment) -> LineBytes {
         self.writer.line.clear();
         // Nothing that is only counted can fail to be written.
         let _ = self.writer.segment(segment);
-        let mut lines = Lines::default();
+        let mut lines = LineBytes::default();
         let texts = self.writer.line.split(|byte| *byte == b'\n');
         texts
             .filter(|text| !text.is_empty())

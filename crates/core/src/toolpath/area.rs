@@ -5,12 +5,12 @@ use crate::geometry::region::{self, Combine, FillRule};
 use crate::geometry::{Point, Rect};
 use crate::job::{Engrave, Overlaps};
 use crate::layout::LaidShape;
-use crate::problem::{Problem, count, few};
+use crate::problem::{Code, Problem, count, few};
 use crate::quantity::plain;
 use rayon::prelude::*;
 
 /// An area as rings that neither cross nor overlap.
-pub(super) struct Ground {
+pub(super) struct RingArea {
     /// What is engraved.
     pub(super) rings: Vec<Vec<Point>>,
     /// What was drawn and grown: shoulders count from its edge.
@@ -50,7 +50,7 @@ pub(super) fn enclosed(shapes: &[&LaidShape], tolerance: f64) -> Vec<Vec<Point>>
 pub(super) fn ground(
     shapes: &[&LaidShape],
     context: &EngraveContext<'_>,
-) -> Result<Ground, Problem> {
+) -> Result<RingArea, Problem> {
     let EngraveContext { engrave, job, step, .. } = context;
     let fail = |code, message: String, help: &str| {
         Err(Problem::error(code, message, help).at(step_place(job, step)))
@@ -71,7 +71,7 @@ pub(super) fn ground(
         let bound = enclosed(context.bounds, job.tolerance);
         if bound.is_empty() {
             let message = format!("step \"{}\" finds no closed shape for its boundary", step.name);
-            return fail("no-boundary", message, "correct boundary, or take it out");
+            return fail(Code::NoBoundary, message, "correct boundary, or take it out");
         }
         Some(bound)
     } else if engrave.outside {
@@ -81,7 +81,7 @@ pub(super) fn ground(
                 step.name
             );
             let help = "name a boundary = { … }, or give [stock]";
-            return fail("no-boundary", message, help);
+            return fail(Code::NoBoundary, message, help);
         };
         Some(vec![corners(stock)])
     } else {
@@ -102,9 +102,9 @@ pub(super) fn ground(
                 String::new()
             }
         );
-        return fail("no-area", message, "check area, boundary and grow; look at the picture");
+        return fail(Code::NoArea, message, "check area, boundary and grow; look at the picture");
     }
-    Ok(Ground { rings, drawn })
+    Ok(RingArea { rings, drawn })
 }
 
 fn corners(r: Rect) -> Vec<Point> {
@@ -126,7 +126,7 @@ pub(super) fn open_shapes(
     let names: Vec<_> = open.iter().map(|laid| with_gap(laid)).collect();
     let ends = open.iter().flat_map(|laid| &laid.contours).filter(|c| !c.closed).map(|c| c.end());
     Err(Problem::error(
-        "open-shape",
+        Code::OpenShape,
         format!(
             "step \"{}\" engraves, but {} not closed: {}",
             context.step.name,

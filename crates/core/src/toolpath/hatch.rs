@@ -1,6 +1,6 @@
 //! Engraving by parallel lines.
 
-use super::area::{self, Ground};
+use super::area::{self, RingArea};
 use super::rows::{RowOrder, Rows, run_up};
 use super::wrap::closing_spacing;
 use super::{EngraveContext, shoulder};
@@ -9,7 +9,7 @@ use crate::geometry::scan::{Area, scan};
 use crate::geometry::{Affine, Point};
 use crate::job::{Islands, Lines};
 use crate::layout::LaidShape;
-use crate::problem::{Problem, Problems};
+use crate::problem::{Code, Problem, Problems};
 use crate::quantity::plain;
 use std::sync::Arc;
 
@@ -51,7 +51,7 @@ pub(super) fn fill(
                 context.step.name,
                 plain(lines.inset, 3)
             );
-            let problem = Problem::error("no-area", message, "make inset smaller");
+            let problem = Problem::error(Code::NoArea, message, "make inset smaller");
             return Err(problem.at(context.place()));
         }
     }
@@ -71,7 +71,7 @@ pub(super) fn fill(
 }
 
 /// Each outline with the holes in it.
-fn islands(ground: &Ground) -> Vec<Vec<Vec<Point>>> {
+fn islands(ground: &RingArea) -> Vec<Vec<Vec<Point>>> {
     let signed = |ring: &Vec<Point>| region::signed_area(ring.iter().copied());
     let mut parts: Vec<Vec<Vec<Point>>> =
         ground.rings.iter().filter(|ring| signed(ring) > 0.0).map(|r| vec![r.clone()]).collect();
@@ -157,7 +157,8 @@ pub(super) fn too_many(crossings: f64, context: &EngraveContext<'_>) -> Result<(
         context.step.name,
         crossings / 2e6
     );
-    Err(Problem::error("too-many-lines", message, "check spacing and its unit").at(context.place()))
+    Err(Problem::error(Code::TooManyLines, message, "check spacing and its unit")
+        .at(context.place()))
 }
 
 /// How far a ring goes up and down in all: what its number of crossings is proportional to.

@@ -18,7 +18,7 @@ mod wrap;
 use crate::geometry::{Point, Rect};
 use crate::job::{Engrave, Fill, Job, Operation, Step};
 use crate::layout::{LaidImage, LaidShape, Sheet};
-use crate::problem::{Place, Problem, Problems};
+use crate::problem::{Code, Place, Problem, Problems};
 use line::Line;
 use rows::Rows;
 pub use select::Taken;
@@ -78,6 +78,33 @@ impl Burn {
             Self::Rows(rows) => rows.ends(),
         }
     }
+
+    /// How many lines: one, or those that are engraved.
+    #[must_use]
+    pub fn line_count(&self) -> usize {
+        match self {
+            Self::Line(_) => 1,
+            Self::Rows(rows) => rows.line_count(),
+        }
+    }
+}
+
+/// Something drawn that no step takes.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Leftover {
+    /// Where it was drawn; its thing is its id, when it has one.
+    pub place: Place,
+    /// Which copy it belongs to, counted from 1.
+    pub copy: u32,
+    /// Its stroke and fill, or that it is a bitmap.
+    pub paint: String,
+    label: String,
+}
+
+impl fmt::Display for Leftover {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} ({})", self.label, self.paint)
+    }
 }
 
 /// All toolpaths of a job, in the order of its steps, and what was left over.
@@ -87,8 +114,8 @@ pub struct Toolpaths {
     pub paths: Vec<Toolpath>,
     /// For each step, what it takes.
     pub taken: Vec<Taken>,
-    /// Shapes that no step takes: label and colours.
-    pub leftovers: Vec<String>,
+    /// What no step takes.
+    pub leftovers: Vec<Leftover>,
     /// What is doubtful.
     pub problems: Problems,
 }
@@ -204,7 +231,7 @@ fn engraved(
 fn refuse_images(images: &[&LaidImage], step: &Step, job: &Job) -> Result<(), Problem> {
     let Some(first) = images.first() else { return Ok(()) };
     Err(Problem::error(
-        "bitmap",
+        Code::Bitmap,
         format!("step \"{}\" takes {}, which is a bitmap", step.name, first.label()),
         "engrave it with image = { spacing = \"0.1 mm\" }, turn it into outlines with trace in [[artwork]], or take something else",
     )
@@ -214,7 +241,7 @@ fn refuse_images(images: &[&LaidImage], step: &Step, job: &Job) -> Result<(), Pr
 fn refuse_shapes(shapes: &[&LaidShape], step: &Step, job: &Job) -> Result<(), Problem> {
     let Some(first) = shapes.first() else { return Ok(()) };
     Err(Problem::error(
-        "not-a-bitmap",
+        Code::NotABitmap,
         format!("step \"{}\" engraves bitmaps, and {} is none", step.name, first.label()),
         "take only bitmaps, take = { kind = \"bitmap\" }, or give the step lines in place of image",
     )

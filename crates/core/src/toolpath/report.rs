@@ -1,10 +1,10 @@
 //! What is told about steps and what they take.
 
-use super::{Taken, step_place};
+use super::{Leftover, Taken, step_place};
 use crate::artwork::trouble::lines::{self, Lined};
 use crate::job::{Job, Operation, Order, Step};
 use crate::layout::{LaidImage, LaidShape, Sheet};
-use crate::problem::{Problem, Problems, count, few, nearest};
+use crate::problem::{Code, Problem, Problems, count, few, nearest};
 use std::collections::BTreeSet;
 
 /// Warns of lines that the step would burn twice, and of cuts that fall to pieces.
@@ -57,7 +57,7 @@ pub(super) fn unknown_ids(shapes: &[&LaidShape], step: &Step, job: &Job, problem
         few(&unknown, 6)
     );
     let help = "correct it, or take it out; what is not listed comes last";
-    problems.push(Problem::warning("unknown-id", message, help).at(step_place(job, step)));
+    problems.push(Problem::warning(Code::UnknownId, message, help).at(step_place(job, step)));
 }
 
 fn paint(laid: &LaidShape) -> String {
@@ -75,20 +75,20 @@ pub(super) fn takes_nothing(sheet: &Sheet, job: &Job, step: &Step) -> Problem {
     }
     let asked = step.take.iter().map(|take| take.describe()).collect::<Vec<_>>().join(" or ");
     Problem::error(
-        "takes-nothing",
+        Code::TakesNothing,
         format!("step \"{}\" takes nothing: no shape has {asked}", step.name),
         format!("the artwork has {}; correct take, or take the step out", few(&colours, 8)),
     )
     .at(step_place(job, step))
 }
 
-/// What no step takes, nor uses as a boundary: told, and given by name.
+/// What no step takes, nor uses as a boundary: told, and handed on.
 pub(super) fn leftovers(
     sheet: &Sheet,
     job: &Job,
     taken: &[Taken],
     problems: &mut Problems,
-) -> Vec<String> {
+) -> Vec<Leftover> {
     let used: BTreeSet<usize> = taken.iter().flat_map(|t| t.shapes.iter().copied()).collect();
     let bounds = |laid: &LaidShape| {
         let engraves = job.steps.iter().filter_map(|step| step.operation.engrave());
@@ -102,14 +102,27 @@ pub(super) fn leftovers(
         .map(|(_, laid)| laid)
         .filter(|laid| !bounds(laid))
         .collect();
-    let mut names: Vec<String> =
-        left.iter().map(|laid| format!("{} ({})", laid.label(), paint(laid))).collect();
+    let mut all: Vec<Leftover> = left
+        .iter()
+        .map(|laid| Leftover {
+            place: laid.place(),
+            copy: laid.number + 1,
+            paint: paint(laid),
+            label: laid.label(),
+        })
+        .collect();
+    let names: Vec<String> = all.iter().map(ToString::to_string).collect();
     let burnt: BTreeSet<usize> = taken.iter().flat_map(|t| t.images.iter().copied()).collect();
     for (_, laid) in sheet.images.iter().enumerate().filter(|(n, _)| !burnt.contains(n)) {
-        names.push(format!("{} (bitmap)", laid.label()));
+        all.push(Leftover {
+            place: laid.place(),
+            copy: laid.number + 1,
+            paint: "bitmap".into(),
+            label: laid.label(),
+        });
         problems.push(
             Problem::warning(
-                "leftover",
+                Code::Leftover,
                 format!("no step takes the bitmap {}", laid.label()),
                 "add a step with take = { kind = \"bitmap\" } and image = { … }, trace it, or say leave-out = [{ kind = \"bitmap\" }]",
             )
@@ -119,7 +132,7 @@ pub(super) fn leftovers(
     if let Some(first) = left.first() {
         problems.push(
             Problem::warning(
-                "leftover",
+                Code::Leftover,
                 format!("no step takes {}: {}", count(left.len(), "shape"), few(&names, 6)),
                 "add a step that takes them, or say leave-out in [[artwork]]",
             )
@@ -129,7 +142,7 @@ pub(super) fn leftovers(
             ),
         );
     }
-    names
+    all
 }
 
 /// Says so when a fill is left although the line round it is taken.
@@ -150,7 +163,7 @@ pub(super) fn unused_fills(sheet: &Sheet, job: &Job, taken: &[Taken], problems: 
         left.iter().map(|laid| format!("{} ({})", laid.label(), paint(laid))).collect();
     problems.push(
         Problem::note(
-            "unused-fill",
+            Code::UnusedFill,
             format!(
                 "no step engraves the fill of {}: {}",
                 count(left.len(), "shape"),
@@ -171,7 +184,7 @@ pub(super) fn cut_before_engrave(job: &Job, problems: &mut Problems) {
     if let (Some(cut), Some(engrave)) = (first_cut, after) {
         problems.push(
             Problem::warning(
-                "cut-first",
+                Code::CutFirst,
                 format!(
                     "step \"{}\" engraves after \"{}\" has cut: cut parts may have moved by then",
                     engrave.name, job.steps[cut].name
@@ -186,7 +199,7 @@ pub(super) fn cut_before_engrave(job: &Job, problems: &mut Problems) {
 /// A bitmap in which nothing is dark enough to burn.
 pub(super) fn blank(laid: &LaidImage, step: &Step, job: &Job) -> Problem {
     Problem::warning(
-        "blank-bitmap",
+        Code::BlankBitmap,
         format!("step \"{}\": nothing in {} is dark enough to burn", step.name, laid.label()),
         "check brightness, contrast, threshold and invert",
     )

@@ -9,7 +9,7 @@ use crate::geometry::region::{self, Combine, FillRule, Polygon};
 use crate::geometry::{Contour, Piece, Point, Rect};
 use crate::job::Rings;
 use crate::layout::LaidShape;
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use crate::quantity::plain;
 use rayon::prelude::*;
 
@@ -61,7 +61,7 @@ pub(super) fn rings(
             context.step.name,
             plain(how.inset, 3)
         );
-        let problem = Problem::error("no-area", message, "make inset or spacing smaller");
+        let problem = Problem::error(Code::NoArea, message, "make inset or spacing smaller");
         return Err(problem.at(context.place()));
     }
     let count = rings.len();
@@ -181,7 +181,7 @@ fn too_many(
         "step \"{}\" would engrave up to {:.0} rings one inside the other",
         context.step.name, count
     );
-    let problem = Problem::error("too-many-lines", message, "check spacing and its unit");
+    let problem = Problem::error(Code::TooManyLines, message, "check spacing and its unit");
     Err(problem.at(context.place()))
 }
 

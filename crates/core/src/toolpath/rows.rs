@@ -1,9 +1,9 @@
 //! Rows: parallel lines with stretches that are burnt, each with its power.
 
+use crate::frame::Frame;
 use crate::geometry::scan::Span;
 use crate::geometry::{Point, Vec2};
 use crate::job::{Advance, Directions, Job, Step};
-use crate::mapping::frame::Frame;
 use crate::quantity::Power;
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -72,7 +72,7 @@ pub(super) fn run_up(given: Option<f64>, along: Vec2, step: &Step, job: &Job) ->
 
 /// Pixels in rows: level 0 is not burnt.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Grid {
+pub struct PixelRows {
     /// Levels, row by row.
     pub levels: Vec<u8>,
     /// Pixels in a row; above zero.
@@ -89,7 +89,7 @@ pub enum Content {
     /// Stretches, by row as they are run and by place along it.
     Spans(Vec<Span>),
     /// Pixels.
-    Grid(Grid),
+    PixelRows(PixelRows),
 }
 
 /// Parallel lines. The rows are known, not walked: what the head does at the ends of a row is
@@ -152,10 +152,14 @@ impl Rows {
     }
 
     /// Rows of pixels; none when all of them are blank.
-    pub(super) fn of_grid(walk: RowOrder, grid: Grid, powers: Arc<[f64; 256]>) -> Option<Self> {
+    pub(super) fn of_grid(
+        walk: RowOrder,
+        grid: PixelRows,
+        powers: Arc<[f64; 256]>,
+    ) -> Option<Self> {
         let runs = |row: &[u8]| row.chunk_by(|a, b| a == b).filter(|run| run[0] > 0).count();
         let stretches = grid.levels.chunks(grid.width).map(runs).sum();
-        Self::new(walk, Content::Grid(grid), powers, stretches)
+        Self::new(walk, Content::PixelRows(grid), powers, stretches)
     }
 
     fn new(
@@ -198,7 +202,7 @@ impl Rows {
             Content::Spans(spans) => {
                 Box::new(spans.chunk_by(|a, b| a.row == b.row).map(move |s| row(Cow::Borrowed(s))))
             }
-            Content::Grid(grid) => {
+            Content::PixelRows(grid) => {
                 let count = grid.levels.len() / grid.width;
                 let reversed = self.walk.reversed;
                 let numbers = (0..count).map(move |n| if reversed { count - 1 - n } else { n });
@@ -238,7 +242,7 @@ impl Rows {
     }
 }
 
-impl Grid {
+impl PixelRows {
     /// The burnt stretches of a row: neighbours of one level are one stretch.
     fn row(&self, n: usize) -> Vec<Span> {
         let row = &self.levels[n * self.width..(n + 1) * self.width];

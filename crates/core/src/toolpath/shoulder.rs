@@ -1,13 +1,13 @@
 //! Shoulders: power that rises with the true distance from the edge of the drawing.
 
 use super::EngraveContext;
-use super::area::Ground;
+use super::area::RingArea;
 use super::rows::RowOrder;
 use crate::geometry::Point;
 use crate::geometry::region::{self, Combine};
 use crate::geometry::scan::{Area, Span, scan};
 use crate::job::Shoulder;
-use crate::problem::{Problem, Problems};
+use crate::problem::{Code, Problem, Problems};
 use crate::quantity::plain;
 use rayon::prelude::*;
 
@@ -24,7 +24,7 @@ pub(super) struct Bands {
 
 /// Cuts an area into bands; says when nothing of it is far enough from the edge for full power.
 pub(super) fn bands(
-    ground: &Ground,
+    ground: &RingArea,
     how: &Shoulder,
     context: &EngraveContext<'_>,
     problems: &mut Problems,
@@ -52,7 +52,7 @@ pub(super) fn bands(
     if inner.last().is_none_or(Vec::is_empty) {
         problems.push(
             Problem::warning(
-                "shoulder-wide",
+                Code::ShoulderWide,
                 format!(
                     "step \"{}\": nothing lies {} mm from the edge, so nowhere is its full power reached",
                     context.step.name,

@@ -21,13 +21,12 @@ impl Rig {
                 let _ = write!(
                     self.output,
                     "[VER:1.1h.rig:]\r\n[OPT:{options},{},{}]\r\n",
-                    self.setup.planner - 1,
-                    self.setup.buffer
+                    self.setup.planner, self.setup.buffer
                 );
             }
             "G" => self.report_modal(),
             "#" => {
-                let [x, y, _] = self.modal.offset;
+                let [x, y, ..] = self.modal.offset;
                 let _ = write!(
                     self.output,
                     "[G54:{x:.3},{y:.3},0.000]\r\n[G28:0.000,0.000,0.000]\r\n[G92:0.000,0.000,0.000]\r\n"
@@ -41,7 +40,7 @@ impl Rig {
             "H" if !idle => return Err(8),
             "H" => {
                 self.state = State::Ready;
-                self.planner.push(self.head.at, [0.0; 3], None, None, &self.setup);
+                self.planner.push(self.head.at, [0.0; 4], None, None, &self.setup);
                 self.pending = Some(Pending::Home);
                 return Ok(false);
             }
@@ -77,7 +76,7 @@ impl Rig {
         let Order::Moves { to, feed } = order else { return Err(16) };
         let offset = self.modal.offset;
         for point in &to {
-            let machine = [0, 1, 2].map(|n| point[n] + offset[n]);
+            let machine = [0, 1, 2, 3].map(|n| point[n] + offset[n]);
             if (0..2).any(|n| {
                 machine[n] < self.setup.low[n] - 1e-3 || machine[n] > self.setup.high[n] + 1e-3
             }) {

@@ -60,7 +60,7 @@ impl Rig {
             }
             "M108" => self.ok(),
             "M114" => {
-                let [x, y, _] = self.work_position();
+                let [x, y, ..] = self.work_position();
                 let _ =
                     write!(self.output, "X:{x:.2} Y:{y:.2} Z:{:.2} E:0.00\r\n", self.record.height);
                 self.ok();

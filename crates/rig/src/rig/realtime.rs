@@ -112,7 +112,7 @@ impl Rig {
             State::Ready if self.is_busy() || self.pending.is_some() => "Run",
             State::Ready => "Idle",
         };
-        let [x, y, turn] = self.head.at;
+        let [x, y, turn, _] = self.head.at;
         let o = self.planner.overrides;
         let running = self.planner.blocks.front().and_then(|block| block.s).unwrap_or(0.0);
         let turn = if self.setup.turning { format!(",{turn:.3}") } else { String::new() };

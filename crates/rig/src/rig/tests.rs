@@ -61,13 +61,13 @@ fn a_move_takes_the_time_of_its_trapezoid_and_the_beam_is_kept() {
 }
 
 #[test]
-fn the_planner_holds_sixteen_moves_and_then_lines_wait() {
+fn the_planner_holds_fifteen_moves_and_then_lines_wait() {
     let mut rig = rig();
     tell(&mut rig, "F600\n");
-    for n in 1..=16 {
+    for n in 1..=15 {
         assert_eq!(tell(&mut rig, &format!("G1X{n}\n")), "ok", "move {n}");
     }
-    assert_eq!(tell(&mut rig, "G1X17\n"), "");
+    assert_eq!(tell(&mut rig, "G1X16\n"), "");
     assert!(rig.is_full());
     assert!(rig.advance_to_next());
     assert_eq!(said(&mut rig), "ok");

@@ -1,21 +1,17 @@
-//! The one loop between a session and a link.
+//! A run: a program's lines on their way through a session.
 
 use super::outgoing::Outgoing;
 use super::placed;
 use super::program::ProgramFile;
 use super::watch::Watcher;
 use super::{mismatch, untold};
-use crate::link::ask::protocol;
-use crate::link::{Heard, Link};
+use crate::link::Link;
+use crate::link::talk::{Host, talk};
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;
 use std::fs::File;
 use std::io::{BufRead, BufReader, Split};
-use std::time::Duration;
-use tinkite_wire::{Dark, Event, Outcome, Session, Settings};
-
-/// Ctrl-C is noticed at least this often.
-const ATTENTION: Duration = Duration::from_millis(50);
+use tinkite_wire::{Connected, Dark, Event, Outcome, Session};
 
 /// How a run ended.
 pub(super) struct Drive {
@@ -33,77 +29,87 @@ pub(super) fn drive(
     stopping: &Stopping,
     watcher: &mut Watcher<'_>,
 ) -> Result<Drive, Refusal> {
-    let machine = program.machine.clone();
-    let mut session = Session::new(protocol(machine.dialect), Settings::default(), link.now());
-    let mut source: Option<Source<_>> = None;
-    let mut trouble: Option<Refusal> = None;
-    let mut outgoing = Vec::new();
-    let mut incoming = [0; 4096];
-    loop {
-        if stopping.wanted() || trouble.is_some() {
+    let dialect = program.machine.dialect;
+    talk(link, dialect, &mut Run { program, stopping, watcher, source: None, trouble: None })
+}
+
+/// A program under way. Once the stream has begun nothing here ends the talk but the session's own
+/// end, so that every way out leads over its stop.
+struct Run<'r, 'c> {
+    program: &'r mut ProgramFile,
+    stopping: &'r Stopping,
+    watcher: &'r mut Watcher<'c>,
+    source: Option<ProgramLines<BufReader<File>>>,
+    trouble: Option<Refusal>,
+}
+
+impl Run<'_, '_> {
+    /// The controller said what it is: the stream begins, unless it is not the machine of the program.
+    fn begin(&mut self, connected: &Connected, session: &mut Session) -> Result<(), Refusal> {
+        if let Some(why) = mismatch(connected, &self.program.machine) {
+            return Err(Refusal::Link(why));
+        }
+        let told = placed::check(self.program, connected)?;
+        for told in untold(connected, &self.program.machine).into_iter().chain(told) {
+            self.watcher.tell(&told);
+        }
+        self.source = Some(ProgramLines::of(self.program)?);
+        session.start();
+        Ok(())
+    }
+}
+
+impl Host for Run<'_, '_> {
+    type Outcome = Drive;
+
+    fn turn(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal> {
+        if let Some(Err(refusal)) = self.source.as_mut().map(|source| source.feed(session, link)) {
+            self.trouble.get_or_insert(refusal);
+        }
+        if self.stopping.wanted() || self.trouble.is_some() {
             session.stop(link.now());
         }
-        if let Some(Err(refusal)) = source.as_mut().map(|source| source.feed(&mut session, link)) {
-            trouble.get_or_insert(refusal);
-            continue;
-        }
-        outgoing.clear();
-        if session.poll_transmit(&mut outgoing) && link.send(&outgoing).is_err() {
-            session.handle_closed(link.now());
-        }
-        while let Some(event) = session.poll_event() {
-            match event {
-                Event::Connected(connected) => {
-                    let why = mismatch(&connected, &machine).map(Refusal::Link);
-                    match why.map_or_else(|| placed::check(program, &connected), Err) {
-                        Ok(told) => {
-                            let told = untold(&connected, &machine).into_iter().chain(told);
-                            told.for_each(|told| watcher.tell(&told));
-                            session.start();
-                            match Source::of(program) {
-                                Ok(lines) => source = Some(lines),
-                                Err(refusal) => trouble = Some(refusal),
-                            }
-                        }
-                        Err(refusal) => trouble = Some(refusal),
-                    }
-                }
-                Event::Status(status) => watcher.status(&session, &status, link.now()),
-                Event::Said(text) => watcher.said(&text),
-                Event::Ended { outcome, dark } => {
-                    watcher.reached(&session, link.now());
-                    return Ok(Drive { outcome, dark, trouble });
+        Ok(())
+    }
+
+    fn event(
+        &mut self,
+        event: Event,
+        session: &mut Session,
+        link: &dyn Link,
+    ) -> Result<Option<Drive>, Refusal> {
+        match event {
+            Event::Connected(connected) => {
+                if let Err(refusal) = self.begin(&connected, session) {
+                    self.trouble.get_or_insert(refusal);
                 }
             }
+            Event::Status(status) => self.watcher.status(session, &status, link.now()),
+            Event::Said(text) => self.watcher.said(&text),
+            Event::Ended { outcome, dark } => {
+                self.watcher.reached(session, link.now());
+                return Ok(Some(Drive { outcome, dark, trouble: self.trouble.take() }));
+            }
         }
-        let now = link.now();
-        let until = session.poll_timeout().map_or(0, |at| (at - now).0);
-        match link.hear(&mut incoming, Duration::from_micros(until).min(ATTENTION)) {
-            Ok(Heard::Bytes(count)) => session.handle_bytes(link.now(), &incoming[..count]),
-            Ok(Heard::Nothing) => {}
-            Ok(Heard::Closed) | Err(_) => session.handle_closed(link.now()),
-        }
-        if session.poll_timeout().is_some_and(|at| at <= link.now()) {
-            session.handle_timeout(link.now());
-        }
+        Ok(None)
     }
 }
 
 /// The program's lines on their way into the session.
-struct Source<B> {
+struct ProgramLines<B> {
     lines: Split<B>,
     outgoing: Outgoing,
     ended: bool,
 }
 
-impl Source<BufReader<File>> {
+impl ProgramLines<BufReader<File>> {
     fn of(program: &mut ProgramFile) -> Result<Self, Refusal> {
         let outgoing = Outgoing::new(&program.machine);
         Ok(Self { lines: program.lines()?, outgoing, ended: false })
     }
 }
 
-impl<B: BufRead> Source<B> {
+impl<B: BufRead> ProgramLines<B> {
     /// Hands over as many lines as the session wants.
     fn feed(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal> {
         while !self.ended && session.wants_lines() {

@@ -37,6 +37,9 @@ pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
     let mut link = link::open(&name, &program.machine, program.diameter)?;
     let mut watcher = Watcher::new(&program, &name, console);
     let ended = drive::drive(link.as_mut(), &mut program, &stopping, &mut watcher)?;
+    if ended.outcome == Outcome::Done && matches!(ended.dark, Dark::Asked | Dark::Unknown) {
+        console.complain(&format!("warning: the program has run{}", beam_words(ended.dark)));
+    }
     watcher.end(&ended)?;
     if let Some(rig) = link.rig() {
         report_rig(rig, &program.machine, args, console)?;
@@ -101,7 +104,7 @@ fn beam_words(dark: Dark) -> &'static str {
         Dark::Untouched => "",
         Dark::Confirmed => "; the beam is off",
         Dark::Asked => {
-            "; the beam was switched off and the controller did not confirm it: LOOK AT THE MACHINE"
+            "; the controller was told to switch the beam off and did not confirm it: LOOK AT THE MACHINE"
         }
         Dark::Unknown => "; THE BEAM MAY BE ON: switch the machine off",
     }

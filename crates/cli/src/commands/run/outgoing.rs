@@ -3,7 +3,8 @@
 
 use tinkite_core::job::Machine;
 use tinkite_core::job::machine::Dialect;
-use tinkite_core::program::{Evaluator, Vocabulary};
+use tinkite_core::program::Vocabulary;
+use tinkite_core::rs274::Evaluator;
 use tinkite_wire::{Prepared, prepare};
 
 /// The longest line that boards of the `grbl` interface take, bytes with its end.

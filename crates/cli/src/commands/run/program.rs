@@ -12,7 +12,7 @@ use crate::refusal::{Refusal, Sources};
 use std::fs::File;
 use std::io::{self, BufReader, Seek, SeekFrom, Split};
 use tinkite_core::job::{Machine, Round, Zero};
-use tinkite_core::problem::Problem;
+use tinkite_core::problem::{Code, Problem};
 use tinkite_core::program::measure::{Measure, Report};
 use tinkite_core::program::{Comments, Program};
 
@@ -60,7 +60,8 @@ impl ProgramFile {
         refuse_if_wrong(&report.problems, console)?;
         if let Some(why) = unsendable {
             return Err(Refusal::Problems(
-                Problem::error("unsendable", format!("{name}: {why}"), "nothing was sent").into(),
+                Problem::error(Code::Unsendable, format!("{name}: {why}"), "nothing was sent")
+                    .into(),
                 Sources::new(),
             ));
         }

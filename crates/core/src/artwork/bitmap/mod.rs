@@ -5,7 +5,7 @@ pub mod trace;
 
 use super::{Artwork, Format, Image, Source, Units};
 use crate::geometry::Affine;
-use crate::problem::{Place, Problem, Problems};
+use crate::problem::{Code, Place, Problem, Problems};
 use crate::quantity::plain;
 use crate::shield::shield;
 use image::{DynamicImage, ImageDecoder, ImageReader, Limits};
@@ -43,7 +43,7 @@ pub(super) fn read(name: &str, bytes: &[u8], format: Format) -> Result<Artwork, 
     if format == Format::Jpeg && !ends_whole(bytes) {
         problems.push(
             Problem::warning(
-                "cut-short",
+                Code::CutShort,
                 "the JPEG ends before its end mark: part of the picture may be missing",
                 "save it again, and copy it whole",
             )
@@ -62,7 +62,7 @@ pub(super) fn read(name: &str, bytes: &[u8], format: Format) -> Result<Artwork, 
         None => {
             problems.push(
                 Problem::warning(
-                    "unit-doubt",
+                    Code::UnitDoubt,
                     format!("the bitmap says no resolution; {DPI} dpi is taken"),
                     "say width, height or dpi in the job's [[artwork]]",
                 )
@@ -98,14 +98,14 @@ pub(super) fn decode(bytes: &[u8], format: Format) -> Result<(Bitmap, bool), Pro
     shield(|| decoded(bytes, format)).unwrap_or_else(|_| {
         let message = format!("the {} bitmap cannot be read: it is damaged", format.name());
         let help = "open it in a drawing program and save it again";
-        Err(Problem::error("broken-bitmap", message, help))
+        Err(Problem::error(Code::BrokenBitmap, message, help))
     })
 }
 
 fn decoded(bytes: &[u8], format: Format) -> Result<(Bitmap, bool), Problem> {
     let broken = |error: &image::ImageError| {
         Problem::error(
-            "broken-bitmap",
+            Code::BrokenBitmap,
             format!("the {} bitmap cannot be read: {error}", format.name()),
             "open it in a drawing program and save it again",
         )
@@ -127,11 +127,11 @@ fn decoded(bytes: &[u8], format: Format) -> Result<(Bitmap, bool), Problem> {
     let pixels = u64::from(width) * u64::from(height);
     if pixels == 0 {
         let help = "save the bitmap again";
-        return Err(Problem::error("size-zero", "the bitmap has no pixels", help));
+        return Err(Problem::error(Code::SizeZero, "the bitmap has no pixels", help));
     }
     if pixels > MOST_PIXELS || decoder.total_bytes() > MOST_MEMORY {
         return Err(Problem::error(
-            "huge-bitmap",
+            Code::HugeBitmap,
             format!("the bitmap has {width} x {height} pixels, more than fit into memory"),
             "make it smaller in a drawing program: a laser resolves about 10 pixels per mm",
         ));

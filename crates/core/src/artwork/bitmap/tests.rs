@@ -34,7 +34,7 @@ fn every_kind_has_its_resolution_and_size() {
         assert_eq!(art.units.doubtful, dpi.is_none(), "{name}");
         let want = f64::from(pixels) * 25.4 / dpi.unwrap_or(96.0);
         assert!((image.size().0 - want).abs() < 0.01, "{name}: {}", image.size().0);
-        let codes: Vec<_> = art.problems.iter().map(|p| p.code).collect();
+        let codes: Vec<_> = art.problems.iter().map(|p| p.code.text()).collect();
         assert_eq!(codes, if dpi.is_some() { vec![] } else { vec!["unit-doubt"] }, "{name}");
         // A kite in a ring: black in the middle, white in the corners.
         let bitmap = image.bitmap.as_ref().unwrap();
@@ -87,13 +87,13 @@ fn absurd_and_broken_files_are_refused_before_they_cost_memory() {
         for n in 0..16 {
             // A decoder that gives what it has must not keep that to itself.
             if let Ok(art) = read(name, &whole[..whole.len() * n / 16], &Default::default()) {
-                let told = art.problems.iter().any(|p| p.code == "cut-short");
+                let told = art.problems.iter().any(|p| p.code.text() == "cut-short");
                 assert!(told, "{name} {n}/16");
             }
         }
     }
     let refused = read("a.png", &huge, &Default::default()).unwrap_err();
-    assert!(["huge-bitmap", "broken-bitmap"].contains(&refused.iter().next().unwrap().code));
+    assert!(["huge-bitmap", "broken-bitmap"].contains(&refused.iter().next().unwrap().code.text()));
 }
 
 #[test]

@@ -2,7 +2,7 @@
 
 use super::Bitmap;
 use crate::geometry::{Affine, BezPath, Point};
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use visioncortex::clusters::Cluster;
 use visioncortex::{BinaryImage, CompoundPathElement, PathSimplifyMode, PointF64};
 
@@ -49,7 +49,7 @@ pub fn trace(bitmap: &Bitmap, to_mm: Affine, how: &Trace) -> Result<Traced, Prob
     let (width, height) = (bitmap.width as usize, bitmap.height as usize);
     if bitmap.width.max(bitmap.height) > LONGEST_SIDE {
         return Err(Problem::error(
-            "huge-bitmap",
+            Code::HugeBitmap,
             format!(
                 "a bitmap of {width} x {height} pixels is too long to be traced: {LONGEST_SIDE} a side is the most"
             ),

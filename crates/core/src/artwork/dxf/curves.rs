@@ -45,10 +45,6 @@ pub(super) fn of(entity: &Entity<'_>, tolerance: f64) -> Option<Curves> {
             Some(Curves { path: entity.plane() * polygon(&corners), filled: true, loose: false })
         }
         "3DFACE" => line(Some(face(entity)), false),
-        "HATCH" => {
-            let path = entity.plane() * super::hatch::boundaries(entity.tags, tolerance);
-            Some(Curves { path, filled: true, loose: false })
-        }
         _ => None,
     }
 }

@@ -2,12 +2,12 @@
 
 use super::entity::{Entity, Paint};
 use super::tables::Tables;
-use super::{curves, text};
+use super::{curves, hatch, text};
 use crate::artwork::{Fill, Reading, Shape, Source, Stroke, Unread, fonts};
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
 use crate::geometry::{Affine, BezPath, Vec2};
-use crate::problem::{Place, Problem, Problems, count, few};
+use crate::problem::{Code, Place, Problem, Problems, count, few};
 use kurbo::Shape as _;
 use std::collections::BTreeMap;
 
@@ -100,7 +100,7 @@ impl<'d, 't> Drawer<'d, 't> {
         self.all(entities, &start);
         if self.too_many {
             return Err(Problem::error(
-                "too-much",
+                Code::TooMuch,
                 format!("the drawing has more than {MOST_SHAPES} lines when its blocks are drawn"),
                 "simplify it in the CAD program, or export only the part to be burnt",
             )
@@ -178,6 +178,7 @@ impl<'d, 't> Drawer<'d, 't> {
         let scale = context.to_mm.determinant().abs().sqrt().max(1e-12);
         let curves = match entity.kind {
             "POLYLINE" => polyline(entity, children),
+            "HATCH" => Some(hatch::of(entity, TOLERANCE / scale)),
             _ => curves::of(entity, TOLERANCE / scale),
         };
         if let Some(curves) = curves {
@@ -218,7 +219,7 @@ impl<'d, 't> Drawer<'d, 't> {
             if self.lost.len() < 20 {
                 self.lost.push(
                     Problem::warning(
-                        "lost-block",
+                        Code::LostBlock,
                         format!("the block \"{name}\" {why}; {} is left out", source.label()),
                         "mend the block in the CAD program",
                     )
@@ -308,28 +309,28 @@ impl<'d, 't> Drawer<'d, 't> {
         let whole = |problem: Problem| problem.at(Place::file(file));
         if !self.hidden.is_empty() {
             problems.push(whole(Problem::note(
-                "hidden",
+                Code::Hidden,
                 format!("left out: {}", listed(&self.hidden)),
                 "show them in the CAD program if they are meant to be burnt",
             )));
         }
         if self.paper > 0 {
             problems.push(whole(Problem::note(
-                "hidden",
+                Code::Hidden,
                 format!("left out: {} on a sheet for printing", count(self.paper, "thing")),
                 "only what is drawn in the model is read",
             )));
         }
         if !self.unknown.is_empty() {
             problems.push(whole(Problem::warning(
-                "not-read",
+                Code::NotRead,
                 format!("kinds of entity that are not read: {}", listed(&self.unknown)),
                 "explode them into lines in the CAD program if they are meant to be burnt",
             )));
         }
         if !self.broken.is_empty() {
             problems.push(whole(Problem::warning(
-                "broken-entity",
+                Code::BrokenEntity,
                 format!(
                     "{} without sound numbers: {}",
                     count(self.broken.len(), "entity"),
@@ -340,7 +341,7 @@ impl<'d, 't> Drawer<'d, 't> {
         }
         if self.texts > 0 {
             problems.push(whole(Problem::note(
-                "plain-font",
+                Code::PlainFont,
                 format!("{} drawn in the plain font of this machine: fonts of CAD programs are not read", count(self.texts, "text")),
                 "turn the text into outlines in the CAD program if its letters matter",
             )));

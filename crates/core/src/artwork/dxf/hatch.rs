@@ -1,6 +1,7 @@
 //! The boundaries of a hatch.
 
-use super::curves::{polyline, swept};
+use super::curves::{Curves, polyline, swept};
+use super::entity::Entity;
 use super::spline::Spline;
 use super::tags::Tag;
 use crate::geometry::{Affine, BezPath, Point};
@@ -37,8 +38,14 @@ impl Tags<'_> {
     }
 }
 
+/// A hatch as what it paints.
+pub(super) fn of(entity: &Entity<'_>, tolerance: f64) -> Curves {
+    let path = entity.plane() * boundaries(entity.tags, tolerance);
+    Curves { path, filled: true, loose: false }
+}
+
 /// All closed boundaries; what is broken ends the reading.
-pub(super) fn boundaries(tags: &[Tag<'_>], tolerance: f64) -> BezPath {
+fn boundaries(tags: &[Tag<'_>], tolerance: f64) -> BezPath {
     let mut walk = Tags(tags.iter().peekable());
     let mut all = BezPath::new();
     let Some(count) = walk.count(91) else { return all };

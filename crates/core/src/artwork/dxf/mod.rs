@@ -15,7 +15,7 @@ mod text;
 
 use super::{Artwork, Format, Reading, chains};
 use crate::geometry::Affine;
-use crate::problem::{Place, Problem, Problems};
+use crate::problem::{Code, Place, Problem, Problems};
 use draw::Drawer;
 use tables::Tables;
 
@@ -35,7 +35,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     if !whole {
         artwork.problems.push(
             Problem::warning(
-                "cut-short",
+                Code::CutShort,
                 "the file ends before its end mark: part of the drawing may be missing",
                 "save it again, and copy it whole",
             )

@@ -6,7 +6,7 @@ use super::tags::Tag;
 use crate::artwork::{Artwork, Units};
 use crate::colour::Colour;
 use crate::geometry::Point;
-use crate::problem::{Place, Problem};
+use crate::problem::{Code, Place, Problem};
 use crate::quantity::plain;
 use std::collections::BTreeMap;
 
@@ -149,7 +149,7 @@ impl<'t> Tables<'t> {
         } else {
             "check one known size; if it is off, say scale (\"25.4\" makes mm of inches) in the job's [[artwork]]"
         };
-        let problem = Problem::warning("unit-doubt", message, help);
+        let problem = Problem::warning(Code::UnitDoubt, message, help);
         artwork.problems.push(problem.at(Place::file(&artwork.file)));
     }
 }

@@ -1,6 +1,6 @@
 //! Group codes and values, from text or binary (DXF reference, "Group codes" and "Binary DXF").
 
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use std::borrow::Cow;
 
 /// The value of a tag, as it was stored.
@@ -70,7 +70,7 @@ fn text_tags(bytes: &[u8]) -> Result<Vec<Tag<'_>>, Problem> {
         let Ok(code) = code.parse::<i32>() else {
             let short: String = code.chars().take(40).collect();
             return Err(Problem::error(
-                "broken-dxf",
+                Code::BrokenDxf,
                 format!("\"{short}\" stands where a group code (a whole number) should"),
                 "open the drawing in the CAD program and save it again as DXF",
             )

@@ -46,7 +46,7 @@ fn near(a: f64, b: f64) -> bool {
 }
 
 fn codes(artwork: &Artwork) -> Vec<&'static str> {
-    artwork.problems.iter().map(|p| p.code).collect()
+    artwork.problems.iter().map(|p| p.code.text()).collect()
 }
 
 #[test]
@@ -223,12 +223,12 @@ fn hostile_files_end_in_a_message() {
     }
     let bomb = whole("4", &blocks, "0 INSERT|2 B29");
     let refused = crate::artwork::read("a.dxf", bomb.as_bytes(), &Default::default()).unwrap_err();
-    assert_eq!(refused.iter().next().unwrap().code, "too-much");
+    assert_eq!(refused.iter().next().unwrap().code.text(), "too-much");
     for far in ["1e300", "NaN", "inf", "99999999999"] {
         let text = whole("4", "", &format!("0 LINE|10 0|20 0|11 {far}|21 1"));
         match crate::artwork::read("a.dxf", text.as_bytes(), &Default::default()) {
             Ok(art) => assert_eq!(codes(&art), ["broken-entity"], "{far}"),
-            Err(problems) => assert_eq!(problems.iter().next().unwrap().code, "absurd-size"),
+            Err(problems) => assert_eq!(problems.iter().next().unwrap().code.text(), "absurd-size"),
         }
     }
     let not = crate::artwork::read("a.dxf", b"0\nSECTION\nhello\nkite\n", &Default::default())

@@ -7,7 +7,7 @@ use crate::artwork::clip::{Clipped, Region, clipped};
 use crate::artwork::{Artwork, Fill, Image, Shape, Source, Stroke, Unread};
 use crate::geometry::region::FillRule;
 use crate::geometry::{Affine, BezPath};
-use crate::problem::{Place, Problem, count};
+use crate::problem::{Code, Place, Problem, count};
 use hayro_interpret::font::{Glyph, GlyphRun};
 use hayro_interpret::hayro_syntax::object::Dict;
 use hayro_interpret::{
@@ -63,9 +63,14 @@ impl<'a> Tracer<'a> {
             }
         };
         let help = "they do not show on the page either";
-        say(self.gone, "clipped", "wholly outside a clip path, left out", help);
-        say(self.cut, "clipped", "cut by a clip path", "what shows on the page is what is read");
-        say(self.invisible, "not-visible", "painted invisibly and left out", help);
+        say(self.gone, Code::Clipped, "wholly outside a clip path, left out", help);
+        say(
+            self.cut,
+            Code::Clipped,
+            "cut by a clip path",
+            "what shows on the page is what is read",
+        );
+        say(self.invisible, Code::NotVisible, "painted invisibly and left out", help);
     }
 
     fn count(&mut self) {

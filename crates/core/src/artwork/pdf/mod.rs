@@ -6,7 +6,7 @@ mod spots;
 
 use super::{Artwork, Format, Reading, Units};
 use crate::geometry::Affine;
-use crate::problem::{Place, Problem, Problems, count, few};
+use crate::problem::{Code, Place, Problem, Problems, count, few};
 use crate::quantity::plain;
 use crate::shield::shield;
 use device::{Exhausted, Tracer};
@@ -32,12 +32,12 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     shield(|| page(name, bytes, how)).unwrap_or_else(|fault| {
         Err(if fault.is::<Exhausted>() {
             refuse(
-                "too-much",
+                Code::TooMuch,
                 "the page draws more than a million things".into(),
                 "simplify it in the drawing program, or export only the part to be burnt",
             )
         } else {
-            refuse("broken-pdf", "the PDF cannot be read: it is damaged".into(), AGAIN)
+            refuse(Code::BrokenPdf, "the PDF cannot be read: it is damaged".into(), AGAIN)
         })
     })
 }
@@ -50,18 +50,18 @@ fn page(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems
     };
     let pdf = Pdf::new(bytes.to_vec()).map_err(|error| match error {
         LoadPdfError::Decryption(_) => refuse(
-            "locked-pdf",
+            Code::LockedPdf,
             "the PDF is locked with a password".into(),
             "save a copy without the password",
         ),
         LoadPdfError::Invalid => {
-            refuse("broken-pdf", "the PDF cannot be read: it is damaged".into(), AGAIN)
+            refuse(Code::BrokenPdf, "the PDF cannot be read: it is damaged".into(), AGAIN)
         }
     })?;
     let pages = pdf.pages();
     let Some(page) = (how.page as usize).checked_sub(1).and_then(|n| pages.get(n)) else {
         return Err(refuse(
-            "no-page",
+            Code::NoPage,
             format!("there is no page {}: the PDF has {}", how.page, count(pages.len(), "page")),
             "name one that is there: page = 1",
         ));
@@ -70,7 +70,7 @@ fn page(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems
     if pages.len() > 1 {
         let message = format!("page {} of {} is read", how.page, pages.len());
         let help = "page in the job's [[artwork]] names another";
-        artwork.problems.push(Problem::note("pages", message, help).at(Place::file(name)));
+        artwork.problems.push(Problem::note(Code::Pages, message, help).at(Place::file(name)));
     }
     let unit = user_unit(page);
     artwork.units = units(unit);
@@ -81,7 +81,7 @@ fn page(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems
     if let Some(hidden) = hidden_layers(&pdf) {
         artwork.problems.push(
             Problem::note(
-                "hidden",
+                Code::Hidden,
                 format!("left out: what lies on layers that are switched off: {hidden}"),
                 "show them in the drawing program if they are meant to be burnt",
             )
@@ -139,7 +139,7 @@ fn draw(pdf: &Pdf, page: &Page<'_>, scale: f64, how: &Reading<'_>, artwork: &mut
         let names: Vec<String> = missing.into_iter().map(|name| format!("\"{name}\"")).collect();
         artwork.problems.push(
             Problem::warning(
-                "missing-font",
+                Code::MissingFont,
                 format!(
                     "text in a font that the PDF does not hold, drawn in another: {}",
                     few(&names, 6)

@@ -44,7 +44,7 @@ fn the_cheek_is_what_was_drawn() {
     let ring = cheek.shapes.iter().find(|s| s.source.groups == ["Score ring"]);
     assert!(ring.is_some());
     assert!(cheek.shapes.iter().any(|s| s.text));
-    let codes: Vec<_> = cheek.problems.iter().map(|p| p.code).collect();
+    let codes: Vec<_> = cheek.problems.iter().map(|p| p.code.text()).collect();
     assert_eq!(codes, ["clipped", "hidden"]);
 }
 
@@ -132,7 +132,7 @@ fn hostile_and_broken_files_end_in_a_message() {
     }
     let how = Reading { page: 2, ..Default::default() };
     let problems = read("a.pdf", CHEEK, &how).unwrap_err();
-    assert_eq!(problems.iter().next().unwrap().code, "no-page");
+    assert_eq!(problems.iter().next().unwrap().code.text(), "no-page");
 }
 
 #[test]
@@ -149,7 +149,7 @@ fn compressed_and_encrypted_files_are_read_and_locked_ones_said() {
     }
     let locked = include_bytes!("../../../tests/data/locked.pdf");
     let problems = read("a.pdf", locked, &Default::default()).unwrap_err();
-    assert_eq!(problems.iter().next().unwrap().code, "locked-pdf");
+    assert_eq!(problems.iter().next().unwrap().code.text(), "locked-pdf");
 }
 
 #[test]

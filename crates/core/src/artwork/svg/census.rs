@@ -5,7 +5,7 @@
 
 use super::label::{DRAWING, OURS};
 use crate::artwork::{Artwork, Source, Unread};
-use crate::problem::{Place, Problem, count, few};
+use crate::problem::{Code, Place, Problem, count, few};
 use std::collections::{BTreeSet, HashMap};
 use usvg::roxmltree::{Document, Node};
 
@@ -55,7 +55,7 @@ pub(super) fn sane(name: &str, text: &str, document: &Document<'_>) -> Result<()
         }
         if open.len() > DEEPEST {
             return Err(Problem::error(
-                "nested-too-deep",
+                Code::NestedTooDeep,
                 format!("elements are nested more than {DEEPEST} deep"),
                 "ungroup the drawing in the drawing program and save it again",
             )
@@ -63,7 +63,7 @@ pub(super) fn sane(name: &str, text: &str, document: &Document<'_>) -> Result<()
         }
         if let Some(number) = node.attributes().find_map(|a| absurd(a.name(), a.value())) {
             return Err(Problem::error(
-                "absurd-size",
+                Code::AbsurdSize,
                 format!("a number is far beyond any machine: {number}"),
                 "look for a stray point or a wrong unit, and mend it in the drawing program",
             )
@@ -137,7 +137,7 @@ impl Census {
                 "image" if element.external => {
                     artwork.problems.push(
                         Problem::warning(
-                            "external-image",
+                            Code::ExternalImage,
                             format!(
                                 "{} refers to a bitmap outside the file, which is never fetched",
                                 element.source.label()
@@ -158,7 +158,7 @@ impl Census {
         let names: Vec<String> = unseen.iter().map(|source| source.label()).collect();
         artwork.problems.push(
             Problem::warning(
-                "not-visible",
+                Code::NotVisible,
                 format!("{} without visible paint or size: {}", count(unseen.len(), "element"), few(&names, 6)),
                 "they are left out; give them a stroke or a fill if they are meant to be burnt, or delete them",
             )

@@ -7,16 +7,16 @@ mod page;
 
 use super::clip::{Clipped, Region, clipped, rings};
 use super::fonts::Missing;
+use super::resolved::{affine, curves};
 use super::{Artwork, Fill, Format, Image, Reading, Shape, Source, Stroke, Unread, bitmap};
 use crate::colour::Colour;
 use crate::geometry::region::{self, FillRule};
-use crate::geometry::{Affine, BezPath, Point};
-use crate::problem::{Place, Problem, Problems, Severity, count};
+use crate::geometry::{Affine, Point};
+use crate::problem::{Code, Place, Problem, Problems, Severity, count};
 use crate::shield::shield;
 use census::Census;
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use usvg::tiny_skia_path::PathSegment;
 
 /// Millimetres in a CSS pixel: 96 to the inch (CSS Values 3, section 6.2).
 const MM_PER_PX: f64 = 25.4 / 96.0;
@@ -28,7 +28,7 @@ const MM_PER_PX: f64 = 25.4 / 96.0;
 pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems> {
     let Ok(text) = std::str::from_utf8(bytes) else {
         let help = "export the drawing as plain SVG, in UTF-8";
-        let problem = Problem::error("format", "the text of this SVG is not in UTF-8", help);
+        let problem = Problem::error(Code::Format, "the text of this SVG is not in UTF-8", help);
         return Err(problem.at(Place::file(name)).into());
     };
     let text = text.trim_start_matches('\u{feff}');
@@ -39,7 +39,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     let root = document.root_element();
     if root.tag_name().name() != "svg" {
         return Err(Problem::error(
-            "format",
+            Code::Format,
             format!(
                 "this is XML, but its outermost element is <{}>, not <svg>",
                 root.tag_name().name()
@@ -115,7 +115,7 @@ fn offline(fonts: Arc<usvg::fontdb::Database>, missing: &Missing) -> usvg::Optio
 
 fn not_xml(name: &str, error: &usvg::roxmltree::Error) -> Problem {
     Problem::error(
-        "not-xml",
+        Code::NotXml,
         format!("the file is not well-formed XML: {error}"),
         "open it in the drawing program and save it again as plain SVG",
     )
@@ -125,7 +125,7 @@ fn not_xml(name: &str, error: &usvg::roxmltree::Error) -> Problem {
 /// A file on which the library gave up without a word.
 fn broken(name: &str) -> Problem {
     let help = "open it in the drawing program and save it again as plain SVG";
-    Problem::error("format", "the file has numbers that no drawing can have", help)
+    Problem::error(Code::Format, "the file has numbers that no drawing can have", help)
         .at(Place::file(name))
 }
 
@@ -141,7 +141,7 @@ fn not_svg(name: &str, error: &usvg::Error) -> Problem {
         ),
         other => (format!("the file cannot be read as SVG: {other}"), "save it again as plain SVG"),
     };
-    Problem::error("format", message, help).at(Place::file(name))
+    Problem::error(Code::Format, message, help).at(Place::file(name))
 }
 
 /// Says what clip paths did.
@@ -149,7 +149,7 @@ fn report_clipped(name: &str, out: &Collected, problems: &mut Problems) {
     let mut say = |n: usize, what: &str, help: &str| {
         if n > 0 {
             let message = format!("{} {what}", count(n, "shape"));
-            problems.push(Problem::note("clipped", message, help).at(Place::file(name)));
+            problems.push(Problem::note(Code::Clipped, message, help).at(Place::file(name)));
         }
     };
     say(out.cut, "cut by a clip path", "what shows on the page is what is read");
@@ -357,25 +357,6 @@ fn winding(rule: usvg::FillRule) -> FillRule {
         usvg::FillRule::NonZero => FillRule::NonZero,
         usvg::FillRule::EvenOdd => FillRule::EvenOdd,
     }
-}
-
-pub(super) fn affine(t: usvg::Transform) -> Affine {
-    Affine::new([t.sx, t.ky, t.kx, t.sy, t.tx, t.ty].map(f64::from))
-}
-
-pub(super) fn curves(path: &usvg::tiny_skia_path::Path, to_mm: Affine) -> BezPath {
-    let point = |p: usvg::tiny_skia_path::Point| to_mm * Point::new(f64::from(p.x), f64::from(p.y));
-    let mut curves = BezPath::with_capacity(path.len());
-    for segment in path.segments() {
-        match segment {
-            PathSegment::MoveTo(p) => curves.move_to(point(p)),
-            PathSegment::LineTo(p) => curves.line_to(point(p)),
-            PathSegment::QuadTo(a, p) => curves.quad_to(point(a), point(p)),
-            PathSegment::CubicTo(a, b, p) => curves.curve_to(point(a), point(b), point(p)),
-            PathSegment::Close => curves.close_path(),
-        }
-    }
-    curves
 }
 
 #[cfg(test)]

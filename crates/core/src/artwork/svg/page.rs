@@ -2,7 +2,7 @@
 
 use super::MM_PER_PX;
 use crate::artwork::Units;
-use crate::problem::{Place, Problem, Problems};
+use crate::problem::{Code, Place, Problem, Problems};
 use crate::quantity::plain;
 use usvg::roxmltree::Node;
 
@@ -72,7 +72,7 @@ fn in_mm(text: &str) -> Option<f64> {
 
 fn pixel_doubt(name: &str, what: &str) -> Problem {
     Problem::warning(
-        "unit-doubt",
+        Code::UnitDoubt,
         format!("{what}; a pixel is taken as 1/96 in, but some programs mean 1/72 or 1/90"),
         "check one known size; if it is off, set the page in mm in the drawing program, or say units (\"90/in\") or width in the job's [[artwork]]",
     )

@@ -72,7 +72,7 @@ fn what_cannot_be_read_is_said_with_its_line() {
             (Unread::Effect, Some(8)),
         ]
     );
-    let codes: Vec<_> = artwork.problems.iter().map(|p| p.code).collect();
+    let codes: Vec<_> = artwork.problems.iter().map(|p| p.code.text()).collect();
     assert_eq!(codes, ["external-image", "not-visible"]);
 }
 
@@ -97,7 +97,7 @@ fn bad_files_are_refused_with_a_reason() {
     ];
     for (bytes, code) in cases {
         let problems = read("a.svg", bytes, &Default::default()).unwrap_err();
-        let got: Vec<_> = problems.iter().map(|p| p.code).collect();
+        let got: Vec<_> = problems.iter().map(|p| p.code.text()).collect();
         assert_eq!(got, [code], "{:?}", String::from_utf8_lossy(&bytes[..bytes.len().min(90)]));
     }
 }
@@ -165,7 +165,7 @@ fn a_use_of_a_group_is_found_by_the_use() {
         ]
     );
     // A use that leads nowhere is not lost unsaid.
-    assert_eq!(artwork.problems.iter().map(|p| p.code).collect::<Vec<_>>(), ["not-visible"]);
+    assert_eq!(artwork.problems.iter().map(|p| p.code.text()).collect::<Vec<_>>(), ["not-visible"]);
 }
 
 #[test]
@@ -195,7 +195,7 @@ fn pages_of_every_kind() {
     let bare = of("");
     assert_eq!(bare.page, None);
     assert!(near(bare.extents().unwrap(), (0., 0., 8. * mm, 8. * mm)));
-    assert!(bare.units.doubtful && bare.problems.iter().any(|p| p.code == "unit-doubt"));
+    assert!(bare.units.doubtful && bare.problems.iter().any(|p| p.code.text() == "unit-doubt"));
     // Only a view box: its units are pixels, and that is doubted.
     let boxed = of(r#"viewBox="0 0 10 20""#);
     assert!((boxed.page.unwrap().1 - 20.0 * mm).abs() < 1e-4 && boxed.units.doubtful);
@@ -381,7 +381,7 @@ fn numbers_out_of_this_world_are_refused_before_a_library_meets_them() {
         let text = page(body).replacen('>', ">\n", 1);
         let problems = read("a.svg", text.as_bytes(), &Default::default()).unwrap_err();
         let problem = problems.iter().next().unwrap();
-        assert_eq!(problem.code, "absurd-size", "{body}");
+        assert_eq!(problem.code.text(), "absurd-size", "{body}");
         assert_eq!(problem.place.as_ref().unwrap().line, Some(line), "{body}");
     }
     // Long fractions and small exponents are nothing special.

@@ -5,7 +5,7 @@ use crate::geometry::crossings::crossings;
 use crate::geometry::doubles::doubles;
 use crate::geometry::near::Findings;
 use crate::geometry::{Contour, Point, Rect, hull};
-use crate::problem::{Place, Problem, count, few};
+use crate::problem::{Code, Place, Problem, count, few};
 use crate::quantity::plain;
 
 /// Chords this near to curves are looked at for crossings, mm.
@@ -32,12 +32,7 @@ impl Lined<'_> {
 }
 
 /// One warning for all of `which`: how many, what is wrong with them, their names and places.
-pub(crate) fn told(
-    which: &[&Lined<'_>],
-    code: &'static str,
-    what: &str,
-    help: &str,
-) -> Option<Problem> {
+pub(crate) fn told(which: &[&Lined<'_>], code: Code, what: &str, help: &str) -> Option<Problem> {
     let first = which.first()?;
     let names: Vec<String> = which.iter().map(|lined| lined.label.clone()).collect();
     let message = format!("{} {what}: {}", count(which.len(), "shape"), few(&names, 6));
@@ -73,7 +68,7 @@ pub(crate) fn double_lines(
     let place = &lined[owners[first.second]].place;
     let mut problems = vec![
         Problem::warning(
-            "double-line",
+            Code::DoubleLine,
             format!("{}: {}", message(&plain(length, 2), first.at), few(&names, 6)),
             "delete one of them in the drawing program, or set drop-doubles = true in [[artwork]]",
         )
@@ -89,7 +84,7 @@ pub(crate) fn crowded(sought: &str, place: Place) -> Problem {
     let message =
         format!("so many lines lie on one another that looking for {sought} was given up half way");
     let help = "look for copies whose pitch is too small, and shapes that were pasted many times";
-    Problem::warning("crowded-lines", message, help).at(place)
+    Problem::warning(Code::CrowdedLines, message, help).at(place)
 }
 
 /// Outlines that cross themselves or each other. Open lines may cross what they like.
@@ -122,7 +117,7 @@ pub(crate) fn crossing_lines(lined: &[&Lined<'_>], whose: &str) -> Vec<Problem> 
             .collect();
         let (code, what, help) = if own {
             (
-                "self-crossing",
+                Code::SelfCrossing,
                 format!(
                     "{} crossing {}",
                     count(these.len(), "outline"),
@@ -132,7 +127,7 @@ pub(crate) fn crossing_lines(lined: &[&Lined<'_>], whose: &str) -> Vec<Problem> 
             )
         } else {
             (
-                "crossing-cuts",
+                Code::CrossingCuts,
                 format!("{} of outlines crossing each other", count(these.len(), "pair")),
                 "which is part and which is hole cannot be told; unite or cut them in the drawing program, or with a [[shape]] of kind \"area\"",
             )
@@ -156,5 +151,5 @@ pub(crate) fn fine_details(lined: &[&Lined<'_>], beam: f64) -> Option<Problem> {
         lined.iter().copied().filter(|one| one.contours.iter().any(fine)).collect();
     let what = format!("with outlines finer than the beam ({} mm)", plain(beam, 3));
     let help = "they burn to a dot; make them larger, or leave them out";
-    told(&which, "fine-detail", &what, help)
+    told(&which, Code::FineDetail, &what, help)
 }

@@ -9,7 +9,7 @@ use super::Artwork;
 use super::layers::{Layer, layers};
 use crate::colour::Colour;
 use crate::geometry::{Contour, Rect, hull};
-use crate::problem::{Problem, Problems};
+use crate::problem::{Code, Problem, Problems};
 use crate::quantity::plain;
 use lines::{Lined, told};
 use rayon::prelude::*;
@@ -60,7 +60,7 @@ pub fn trouble(artwork: &Artwork, tolerance: f64) -> Problems {
     let help = "a laser burns it all the same; delete it, or leave it out";
     say(told(
         &cover::hidden(&lined),
-        "hidden-under",
+        Code::HiddenUnder,
         "filled, and hidden under another fill",
         help,
     ));
@@ -90,7 +90,7 @@ fn strays(lined: &[Lined<'_>]) -> Option<Problem> {
     });
     let spots = spots.collect();
     let help = "nothing is burnt there; delete them in the drawing program";
-    told(&which, "stray", "of no length", help).map(|problem| problem.seen_at(spots))
+    told(&which, Code::Stray, "of no length", help).map(|problem| problem.seen_at(spots))
 }
 
 fn open_fills(lined: &[Lined<'_>]) -> Option<Problem> {
@@ -109,7 +109,7 @@ fn open_fills(lined: &[Lined<'_>]) -> Option<Problem> {
     let spots = which.iter().flat_map(|one| one.contours).filter(|c| !c.closed).map(Contour::end);
     let spots = spots.collect();
     let help = "close them, or join small gaps: join-gaps in the job's [[artwork]]";
-    told(&which, "open-fill", &what, help).map(|problem| problem.seen_at(spots))
+    told(&which, Code::OpenFill, &what, help).map(|problem| problem.seen_at(spots))
 }
 
 fn off_page(artwork: &Artwork, lined: &[Lined<'_>]) -> Option<Problem> {
@@ -123,7 +123,7 @@ fn off_page(artwork: &Artwork, lined: &[Lined<'_>]) -> Option<Problem> {
     if dx.max(dy) > 0.0 {
         let what = format!("lie {} mm away from the page", plain(dx.hypot(dy), 1));
         let help = "the drawing would land off the bed; move it onto its page, or say at in the job's [place]";
-        return told(&which, "far-from-page", &what, help)
+        return told(&which, Code::FarFromPage, &what, help)
             .map(|p| Problem { message: p.message.replacen("shape lie", "shape lies", 1), ..p });
     }
     let outside = |one: &&Lined<'_>| {
@@ -132,7 +132,7 @@ fn off_page(artwork: &Artwork, lined: &[Lined<'_>]) -> Option<Problem> {
     };
     let spots: Vec<_> = which.iter().filter_map(|one| outside(one).or(one.spot())).collect();
     let help = "move them onto the page, delete them, leave them out, or set crop = \"page\"";
-    told(&which, "off-page", "beyond the page", help).map(|problem| problem.seen_at(spots))
+    told(&which, Code::OffPage, "beyond the page", help).map(|problem| problem.seen_at(spots))
 }
 
 fn alike_colours(artwork: &Artwork, layers: &[Layer]) -> Vec<Problem> {
@@ -145,7 +145,7 @@ fn alike_colours(artwork: &Artwork, layers: &[Layer]) -> Vec<Problem> {
             if a.rgb.iter().zip(b.rgb).all(|(x, y)| x.abs_diff(y) <= ALIKE) {
                 problems.push(
                     Problem::warning(
-                        "alike-colours",
+                        Code::AlikeColours,
                         format!("{a} and {b} are nearly the same colour"),
                         "make them one in the drawing program, or say colour-tolerance in the job's [[artwork]]",
                     )

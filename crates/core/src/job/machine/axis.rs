@@ -1,7 +1,7 @@
 //! The axes: what each can do, which way it points, and how the head travels.
 
 use super::super::reader::Section;
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use crate::quantity::{Acceleration, AngularAcceleration, AngularSpeed, Length, Speed, parse};
 
 /// What one axis can do.
@@ -119,7 +119,7 @@ pub(super) fn travel(section: Section<'_, '_>) -> Option<Travel> {
     if !as_feed && section.has("speed") {
         section.report(
             Problem::error(
-                "travel-speed",
+                Code::TravelSpeed,
                 "a rapid move takes its speed from the controller, so a speed for it would be ignored",
                 "leave speed out, or set as = \"feed\"",
             ),

@@ -2,7 +2,7 @@
 
 use super::link::Dialect;
 use crate::job::reader::Section;
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use crate::quantity::{Length, Power, PowerSetpoint, parse_power};
 use crate::source::table::{Measured, Table};
 use crate::source::{Beam, Switch};
@@ -83,7 +83,7 @@ fn table(section: &Section<'_, '_>) -> Option<Table> {
     let refuse = |message: String, span| {
         let help =
             "write table = [[\"10 %\", \"2.1 mA\", \"4 W\"], [\"50 %\", \"9 mA\", \"21 W\"]]";
-        section.report(Problem::error("power-table", message, help), span);
+        section.report(Problem::error(Code::PowerTable, message, help), span);
     };
     let mut rows = Vec::new();
     for item in section.list("table")? {

@@ -3,9 +3,9 @@
 
 use super::super::reader::Section;
 use super::link::Dialect;
-use crate::problem::Problem;
-use crate::program::read::{Word, words};
+use crate::problem::{Code, Problem};
 use crate::quantity::{Duration, FileSize, plain};
+use crate::rs274::{Word, words};
 use std::ops::Range;
 
 /// Codes that switch the air.
@@ -117,7 +117,7 @@ fn lines(section: &Section<'_, '_>, key: &'static str, dialect: Dialect) -> Vec<
         let Some(line) = item.get_ref().as_str() else {
             let message = format!("{key} in [program] should be a list of lines in quotes");
             let help = format!("write {key} = [\"G28\"]");
-            section.report(Problem::error("wrong-type", message, help), item.span());
+            section.report(Problem::error(Code::WrongType, message, help), item.span());
             continue;
         };
         harmless(section, key, line, item.span(), dialect);
@@ -138,7 +138,7 @@ fn harmless(
     let refuse = |what: &str| {
         let message = format!("{key} in {} is \"{line}\", {what}", section.name);
         let help = "the profile's own lines only prepare and clear up; beam, units and zero are the program's affair";
-        section.report(Problem::error("own-line", message, help), span.clone());
+        section.report(Problem::error(Code::OwnLine, message, help), span.clone());
     };
     let printable = line.bytes().all(|b| (b' '..=b'~').contains(&b));
     if !printable || line.len() > 70 {

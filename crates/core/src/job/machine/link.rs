@@ -80,15 +80,13 @@ fn baud(to: &str) -> Result<Option<u32>, &str> {
 impl Default for Linked {
     fn default() -> Self {
         let supply = Supply::default();
-        Self { to: None, dialect: Dialect::Grbl, window: Some(GRBL_WINDOW), supply }
+        Self { to: None, dialect: Dialect::Grbl, window: Some(BOARD_WINDOW), supply }
     }
 }
 
-/// Moves that a board of 3-D-printer firmware sees ahead, as it comes.
-const REPRAP_WINDOW: u32 = 16;
-
-/// Moves that a board of the `grbl` interface sees ahead, as it comes.
-const GRBL_WINDOW: u32 = 16;
+/// Moves that boards hold in their queue, as they come, the one that runs among them: a ring of 16
+/// places of which one stays empty. Source: the first number that they report in `[OPT:…]`.
+const BOARD_WINDOW: u32 = 15;
 
 /// Reads `[link]`.
 pub(super) fn read(section: Section<'_, '_>) -> Linked {
@@ -107,8 +105,7 @@ pub(super) fn read(section: Section<'_, '_>) -> Linked {
     let supply = Supply { lines_per_second, bytes_per_second, ..Supply::default() };
     let left_out = match dialect {
         Dialect::Ngc => None,
-        Dialect::Grbl => Some(GRBL_WINDOW),
-        Dialect::Reprap => Some(REPRAP_WINDOW),
+        Dialect::Grbl | Dialect::Reprap => Some(BOARD_WINDOW),
     };
     Linked { to, dialect, window: window.or(left_out), supply }
 }

@@ -9,7 +9,7 @@ mod link;
 mod rotary;
 
 use super::reader::{Section, SourceText};
-use crate::problem::{Problem, Problems};
+use crate::problem::{Code, Problem, Problems};
 use crate::quantity::Length;
 pub use crate::source::{Beam, Switch};
 use axis::Axes;
@@ -93,7 +93,7 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
     if dialect == Dialect::Reprap && travel == Some(Travel::Rapid) {
         let message = "in the reprap dialect a travel move goes at the feed that was said last";
         let help = "add [travel] with as = \"feed\" and a speed";
-        top.report(Problem::error("travel-speed", message, help), top.span_of("travel"));
+        top.report(Problem::error(Code::TravelSpeed, message, help), top.span_of("travel"));
     }
     let beam = top.required_section("beam").and_then(|section| beam::read(section, dialect));
     let air = top.section("air").map_or(Some(None), |s| codes::air(s, dialect).map(Some));
@@ -140,7 +140,7 @@ fn focus(
     if let (Some((_, span)), Some(Axes { z: None, .. })) = (&clearance, axes) {
         let message = "a travel clearance lifts the focus, and the machine has no [axis.z]";
         let help = "take clearance out, or say top-speed, acceleration and range of [axis.z]";
-        top.report(Problem::error("no-focus-axis", message, help), span.clone());
+        top.report(Problem::error(Code::NoFocusAxis, message, help), span.clone());
     }
     if let (Some(z), Some((clearance, span))) = (&mut z, clearance) {
         if clearance > z.range.1 {

@@ -3,7 +3,7 @@
 use super::super::reader::Section;
 use super::axis::{Axes, Axis};
 use super::link::Dialect;
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use crate::quantity::{Length, parse};
 
 /// How the feed of a move that turns is written.
@@ -100,7 +100,7 @@ pub(super) fn read(section: Section<'_, '_>, axes: &Axes, dialect: Dialect) -> O
         let help = format!(
             "add [axis.{name}] with top-speed = \"180 deg/s\" and acceleration = \"900 deg/s2\""
         );
-        section.report(Problem::error("missing-key", message, help), section.span_of("axis"));
+        section.report(Problem::error(Code::MissingKey, message, help), section.span_of("axis"));
     }
     section.finish();
     Some(Rotary {

@@ -1,6 +1,6 @@
 //! How the pixels of bitmaps are engraved.
 
-use super::engrave::{Advance, Directions, walked};
+use super::rows::{Advance, Directions, walked};
 use crate::job::machine::Beam;
 use crate::job::reader::Section;
 use crate::quantity::Power;

@@ -5,17 +5,19 @@ mod follow;
 mod image;
 mod passes;
 mod ramp;
+mod rows;
 
-pub use engrave::{Advance, Directions, Engrave, Fill, Islands, Lines, Overlaps, Rings, Shoulder};
+pub use engrave::{Engrave, Fill, Islands, Lines, Overlaps, Rings, Shoulder};
 pub use follow::{Bridges, Every, Follow, Lead, LeadShape, Pierce, Side, Start};
 pub use image::{Dither, Image, Shade, Tone};
 pub use passes::{Pass, PassesBy};
 pub use ramp::{Ramp, RampEnd};
+pub use rows::{Advance, Directions};
 
 use super::machine::Machine;
 use super::reader::Section;
 use super::select::{self, Take};
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use crate::quantity::{Frequency, Power, Speed};
 use toml::de::DeValue;
 
@@ -253,7 +255,8 @@ fn refuse_keys(section: &Section<'_, '_>, keys: &[&'static str], does: &str, cur
         if section.has(key) {
             let message = format!("{} {does}, so {key} has no meaning there", section.name);
             let help = format!("take {key} out, or {cure}");
-            section.report(Problem::error("key-without-use", message, help), section.span_of(key));
+            section
+                .report(Problem::error(Code::KeyWithoutUse, message, help), section.span_of(key));
         }
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::job::machine::{Beam, Machine};
 use crate::job::reader::Section;
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use crate::quantity::{Length, Power, Speed, parse};
 use toml::de::DeValue;
 
@@ -49,7 +49,7 @@ pub(super) fn read(section: &Section<'_, '_>, beam: &Beam) -> Option<Vec<Pass>> 
         if length != 1 && length != count {
             section.report(
                 Problem::error(
-                    "pass-list",
+                    Code::PassList,
                     format!(
                         "{key} in {} names {length} passes, and there are {count}",
                         section.name
@@ -101,7 +101,7 @@ pub(super) fn focus(section: &Section<'_, '_>, passes: usize, machine: &Machine)
     let Some(z) = machine.z else {
         section.report(
             Problem::error(
-                "no-focus-axis",
+                Code::NoFocusAxis,
                 format!("{key} in {} needs an axis that moves the focus", section.name),
                 format!("take {key} out, or describe [axis.z] in the machine profile"),
             ),

@@ -5,9 +5,8 @@ use super::motion::{Act, Motion};
 use super::parsed;
 use crate::geometry::Piece;
 use crate::job::Machine;
-use crate::program::expression::Parameters;
-use crate::program::read::Word;
 use crate::quantity::{Speed, clock, plain};
+use crate::rs274::{Parameters, Word};
 
 /// Explains a program, one line after the other.
 #[derive(Debug)]
@@ -94,7 +93,7 @@ impl Explainer {
                 Some(format!("stands still for {}{lit}", clock(*seconds)))
             }
             Act::Stop { .. } | Act::Wait => None,
-            Act::Lift { from, to } => {
+            Act::Lift { from, to, .. } => {
                 let way = if to > from { "up" } else { "down" };
                 Some(format!("moves the focus {way} to Z {}", plain(*to, 3)))
             }

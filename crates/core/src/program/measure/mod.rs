@@ -12,18 +12,17 @@ mod report;
 mod timeline;
 mod trouble;
 
-use super::expression::Parameters;
-use super::read::{LineError, Word, words};
+use crate::frame::Frame;
 use crate::geometry::{Piece, Point, Rect};
 use crate::job::Machine;
 use crate::job::machine::{Axis, Dialect};
 use crate::limits::{beyond, is_beyond};
-use crate::mapping::frame::Frame;
 use crate::motion::course::{Circle, Course};
-use crate::motion::lift_seconds;
+use crate::motion::lift;
 use crate::motion::planner::{Block, Planner};
-use crate::motion::supply::{Lines, NUMBERED, Supply};
+use crate::motion::supply::{LineBytes, NUMBERED, Supply};
 use crate::quantity::{Speed, plain};
+use crate::rs274::{LineError, Parameters, Word, words};
 pub use explain::Explainer;
 use modal::Modal;
 use motion::{Act, Motion};
@@ -66,7 +65,7 @@ pub struct Measure<'m> {
     /// The last line that set an offset.
     offset_line: u32,
     /// Lines that no move was made of yet.
-    lines: Lines,
+    lines: LineBytes,
 }
 
 /// Corner rounding when no machine says otherwise, mm.
@@ -99,7 +98,7 @@ impl<'m> Measure<'m> {
             units_said: false,
             zero_unsaid: false,
             offset_line: 0,
-            lines: Lines::default(),
+            lines: LineBytes::default(),
         }
     }
 
@@ -186,9 +185,9 @@ impl<'m> Measure<'m> {
                     stroke(Stroke { from: m.start(), piece: m.piece, s });
                     self.one_move(number, &m);
                 }
-                Act::Lift { from, to } => {
-                    let seconds = self.machine.map_or(0.0, |m| lift_seconds(from, to, m));
-                    self.halt(number, seconds);
+                Act::Lift { from, to, speed } => {
+                    let block = self.machine.and_then(|m| lift(from, to, speed, m));
+                    block.into_iter().for_each(|block| self.plan(number, block));
                     self.hold_height(number, to);
                     if self.modal.lit_lift() {
                         self.troubles.lit_lift(number, self.modal.s);
@@ -200,6 +199,15 @@ impl<'m> Measure<'m> {
         }
         self.acts = acts;
         self.modal.end_line();
+    }
+
+    /// Gives a block of a line to the planner.
+    fn plan(&mut self, number: u32, block: Block) {
+        let timeline = &mut self.report.timeline;
+        let told = std::mem::take(&mut self.lines);
+        self.planner.push_told(block, told, number, &mut |line, planned| {
+            timeline.add(line, planned.seconds + planned.waits);
+        });
     }
 
     /// The head comes to a halt, and stands for so long, s.
@@ -344,19 +352,11 @@ impl<'m> Measure<'m> {
     }
 
     fn time(&mut self, number: u32, m: &Motion, length: f64) {
-        let timeline = &mut self.report.timeline;
         match self.machine {
             Some(machine) => {
-                let planner = &mut self.planner;
-                let lines = &mut self.lines;
-                blocks(m, machine, length, |block| {
-                    let told = std::mem::take(lines);
-                    planner.push_told(block, told, number, &mut |line, planned| {
-                        timeline.add(line, planned.seconds + planned.waits);
-                    });
-                });
+                blocks(m, machine, length, |block| self.plan(number, block));
             }
-            None if !m.rapid => timeline.add(number, length / m.speed),
+            None if !m.rapid => self.report.timeline.add(number, length / m.speed),
             None => {}
         }
     }

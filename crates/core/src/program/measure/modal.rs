@@ -6,8 +6,8 @@ use super::motion::{Act, Motion};
 use super::place::{Axes, Offsets};
 use crate::geometry::{Piece, Point};
 use crate::job::machine::Dialect;
-use crate::program::read::Word;
 use crate::quantity::plain;
+use crate::rs274::Word;
 
 /// How F words are meant.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -392,7 +392,10 @@ impl Modal {
         let only_height =
             from[2] != to[2] && (0..6).all(|axis| axis == 2 || from[axis] == to[axis]);
         if only_height {
-            acts.push(Act::Lift { from: from[2], to: to[2] });
+            let piece = Piece::Line { to: Point::new(to[0], to[1]) };
+            let m = self.paced(from, to, piece, mode);
+            let speed = if m.rapid || m.speed <= 0.0 { f64::INFINITY } else { m.speed };
+            acts.push(Act::Lift { from: from[2], to: to[2], speed });
             return;
         }
         let piece = Piece::Line { to: Point::new(to[0], to[1]) };

@@ -59,10 +59,11 @@ pub(super) enum Act {
     /// The controller waits for the operator, for as long as that takes.
     Wait,
     Move(Motion),
-    /// The focus goes up or down, and nothing else moves.
+    /// The focus goes up or down, at a speed (mm/s; infinite for a rapid), and nothing else moves.
     Lift {
         from: f64,
         to: f64,
+        speed: f64,
     },
     /// A move to a place that only the controller knows.
     Home,

@@ -10,7 +10,7 @@ fn measure(program: &str, machine: Option<&Machine>) -> Report {
 }
 
 fn codes(report: &Report) -> Vec<&'static str> {
-    report.problems.iter().map(|p| p.code).collect()
+    report.problems.iter().map(|p| p.code.text()).collect()
 }
 
 fn bench() -> Machine {

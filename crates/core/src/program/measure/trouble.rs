@@ -1,8 +1,8 @@
 //! Trouble in a program: the first place of each kind, and how often it comes.
 
-use crate::problem::{Place, Problem, Problems, Severity, count};
-use crate::program::read::LineError;
+use crate::problem::{Code, Place, Problem, Problems, Severity, count};
 use crate::quantity::{Speed, plain};
+use crate::rs274::LineError;
 
 #[derive(Debug)]
 struct Seen {
@@ -28,7 +28,7 @@ impl Troubles {
     fn add(
         &mut self,
         line: u32,
-        code: &'static str,
+        code: Code,
         severity: Severity,
         message: impl Fn() -> String,
         help: &str,
@@ -44,7 +44,7 @@ impl Troubles {
     pub(super) fn unread(&mut self, line: u32, text: &[u8], error: LineError) {
         self.add(
             line,
-            "unread-line",
+            Code::UnreadLine,
             Severity::Error,
             || error.describe(text),
             "mend the line; until then the figures below leave it out",
@@ -54,7 +54,7 @@ impl Troubles {
     pub(super) fn not_understood(&mut self, line: u32, what: &str) {
         self.add(
             line,
-            "not-understood",
+            Code::NotUnderstood,
             Severity::Error,
             || format!("{what} is not understood by this version"),
             "take it out, or do not trust positions and times after it",
@@ -64,7 +64,7 @@ impl Troubles {
     pub(super) fn unknown_code(&mut self, line: u32, code: f64) {
         self.add(
             line,
-            "unknown-code",
+            Code::UnknownCode,
             Severity::Warning,
             || format!("M{} is not known", plain(code, 1)),
             "find out what your controller does with it; positions and times count on without it",
@@ -74,7 +74,7 @@ impl Troubles {
     pub(super) fn after_end(&mut self, line: u32) {
         self.add(
             line,
-            "after-end",
+            Code::AfterEnd,
             Severity::Warning,
             || "there are lines after the program's end".into(),
             "controllers ignore them; check whether two programs were joined",
@@ -86,7 +86,7 @@ impl Troubles {
         let severity = if seconds <= PIERCE { Severity::Note } else { Severity::Warning };
         self.add(
             line,
-            "dwell-lit",
+            Code::DwellLit,
             severity,
             || format!("the head stands still for {} s with the beam on", plain(seconds, 3)),
             "a piercing dwell is meant to; anything else burns a hole",
@@ -96,7 +96,7 @@ impl Troubles {
     pub(super) fn lit_wait(&mut self, line: u32, s: f64) {
         self.add(
             line,
-            "lit-pause",
+            Code::LitPause,
             Severity::Error,
             || format!("the program waits for the operator with the beam on at S{}", plain(s, 1)),
             "put M5 or S0 before the pause",
@@ -106,7 +106,7 @@ impl Troubles {
     pub(super) fn lit_lift(&mut self, line: u32, s: f64) {
         self.add(
             line,
-            "lit-lift",
+            Code::LitLift,
             Severity::Warning,
             || format!("the focus moves with the beam on at S{}, and the head stands", plain(s, 1)),
             "put S0 before moves of Z alone",
@@ -116,7 +116,7 @@ impl Troubles {
     pub(super) fn lit_start(&mut self, line: u32, s: f64) {
         self.add(
             line,
-            "lit-start",
+            Code::LitStart,
             Severity::Warning,
             || format!("M3 lights the beam at S{}, which an earlier line has said", plain(s, 1)),
             "write M3 S0, and S on the moves that are meant to burn",
@@ -127,7 +127,7 @@ impl Troubles {
         let severity = if follows_speed { Severity::Warning } else { Severity::Error };
         self.add(
             line,
-            "lit-travel",
+            Code::LitTravel,
             severity,
             || format!("a travel move (G0) with the beam on at S{}", plain(s, 1)),
             "only a controller in laser mode switches it off; put S0 on travel moves",
@@ -137,7 +137,7 @@ impl Troubles {
     pub(super) fn no_feed(&mut self, line: u32) {
         self.add(
             line,
-            "no-feed",
+            Code::NoFeed,
             Severity::Error,
             || "a feed move without a feed above zero".into(),
             "give an F word before the first G1, G2 or G3",
@@ -147,7 +147,7 @@ impl Troubles {
     pub(super) fn off_bed(&mut self, line: u32, how: impl Fn() -> String) {
         self.add(
             line,
-            "off-bed",
+            Code::OffBed,
             Severity::Error,
             || format!("the head leaves the bed: {}", how()),
             "shift the program's zero, or take a smaller drawing",
@@ -156,20 +156,20 @@ impl Troubles {
 
     /// Nobody said where the program's zero lies; `fits`: its moves would find room on the bed.
     pub(super) fn zero_unsaid(&mut self, fits: bool) {
-        let off = self.seen.iter_mut().find(|seen| seen.problem.code == "off-bed");
+        let off = self.seen.iter_mut().find(|seen| seen.problem.code == Code::OffBed);
         let Some(Seen { problem, .. }) = off.filter(|_| fits) else { return };
         problem.severity = Severity::Warning;
         problem.message = problem
             .message
             .replace("leaves the bed:", "leaves the bed, counted from the machine's own zero:");
-        problem.help = "if it counts from a zero set on the stock, or from where the head stands, say where that lies: --zero \"100 mm, 50 mm\"".into();
+        problem.help = "if it counts from a zero set on the stock, or from where the head stands, say where that zero lies on the bed".into();
     }
 
     /// `left`: by how much X, Y and Z are called otherwise than before.
     pub(super) fn offset_left(&mut self, line: u32, left: [f64; 3]) {
         self.add(
             line,
-            "offset-left",
+            Code::OffsetLeft,
             Severity::Warning,
             || {
                 let [x, y, z] = left.map(|by| plain(by, 3));
@@ -184,7 +184,7 @@ impl Troubles {
     pub(super) fn over_ceiling(&mut self, line: u32, s: f64, most: f64) {
         self.add(
             line,
-            "over-ceiling",
+            Code::OverCeiling,
             Severity::Error,
             || format!("S{} is above the machine's ceiling of S{}", plain(s, 1), plain(most, 1)),
             "ask for less power; the ceiling stands in the machine profile",
@@ -194,7 +194,7 @@ impl Troubles {
     pub(super) fn over_full(&mut self, line: u32, s: f64, full: f64) {
         self.add(
             line,
-            "over-full",
+            Code::OverFull,
             Severity::Error,
             || {
                 format!(
@@ -210,7 +210,7 @@ impl Troubles {
     pub(super) fn no_height(&mut self, line: u32) {
         self.add(
             line,
-            "no-focus-axis",
+            Code::NoFocusAxis,
             Severity::Error,
             || "the program moves Z, and the machine has no [axis.z]".into(),
             "take the Z words out, or say range and speed of [axis.z] in the profile",
@@ -220,7 +220,7 @@ impl Troubles {
     pub(super) fn off_height(&mut self, line: u32, to: f64, (low, high): (f64, f64)) {
         self.add(
             line,
-            "off-height",
+            Code::OffHeight,
             Severity::Error,
             || {
                 format!(
@@ -237,7 +237,7 @@ impl Troubles {
     pub(super) fn home(&mut self, line: u32) {
         self.add(
             line,
-            "home-unknown",
+            Code::HomeUnknown,
             Severity::Note,
             || "G28 and G30 go to a place that the controller keeps".into(),
             "it is taken to be the machine's zero",
@@ -247,17 +247,17 @@ impl Troubles {
     pub(super) fn no_diameter(&mut self, line: u32) {
         self.add(
             line,
-            "no-diameter",
+            Code::NoDiameter,
             Severity::Note,
             || "the program turns a rotary, and nobody says what is in it".into(),
-            "its lengths count along the axis only; --diameter \"70 mm\" counts the way round too",
+            "its lengths count along the axis only; with the diameter the way round counts too",
         );
     }
 
     pub(super) fn below_floor(&mut self, line: u32, s: f64, floor: f64) {
         self.add(
             line,
-            "below-floor",
+            Code::BelowFloor,
             Severity::Warning,
             || {
                 format!(
@@ -273,7 +273,7 @@ impl Troubles {
     pub(super) fn over_speed(&mut self, line: u32, speed: Speed, top: f64) {
         self.add(
             line,
-            "over-speed",
+            Code::OverSpeed,
             Severity::Warning,
             || format!("{speed} is asked for, and the fastest axis does {} mm/s", plain(top, 2)),
             "the machine will be slower than that and burn deeper",
@@ -283,7 +283,7 @@ impl Troubles {
     pub(super) fn lit_at_end(&mut self, line: u32, s: f64) {
         self.add(
             line,
-            "lit-at-end",
+            Code::LitAtEnd,
             Severity::Error,
             || format!("the program ends with the beam switched on (S{})", plain(s, 1)),
             "end it with M5",
@@ -293,7 +293,7 @@ impl Troubles {
     pub(super) fn no_units(&mut self) {
         self.add(
             1,
-            "no-units",
+            Code::NoUnits,
             Severity::Warning,
             || "the program never says mm or inch (G21 or G20)".into(),
             "it is measured in mm; the controller may have been left in inches",
@@ -303,7 +303,7 @@ impl Troubles {
     pub(super) fn no_moves(&mut self, lines: u32) {
         self.add(
             lines.max(1),
-            "no-moves",
+            Code::NoMoves,
             Severity::Error,
             || "there is no move in this program".into(),
             "check that this is a machine program",

@@ -4,7 +4,7 @@ use super::nest::Nest;
 use super::{Drawn, FollowContext};
 use crate::geometry::region::{self, Combine, FillRule};
 use crate::geometry::{Contour, Piece, Point, Rect, hull, rounded};
-use crate::problem::{Problem, Problems, count, few};
+use crate::problem::{Code, Problem, Problems, count, few};
 use crate::quantity::plain;
 use crate::toolpath::Name;
 use rayon::prelude::*;
@@ -79,7 +79,7 @@ pub(super) fn tell(
                     shared-edges = true and side = \"on-line\"; deepest-bite says how deep a bite \
                     may be";
         problems.push(
-            kind("kerf-bite", message, help.to_string())
+            kind(Code::KerfBite, message, help.to_string())
                 .at(context.place())
                 .seen_at(bites.iter().map(|bite| bite.at).collect()),
         );

@@ -4,7 +4,7 @@ use super::kerf::Corrected;
 use super::{FollowContext, told};
 use crate::geometry::Contour;
 use crate::job::Bridges;
-use crate::problem::{Problem, Problems};
+use crate::problem::{Code, Problem, Problems};
 use crate::quantity::plain;
 use crate::toolpath::Name;
 use rayon::prelude::*;
@@ -58,7 +58,7 @@ pub(super) fn lay(
     let told = [
         told(
             Problem::error,
-            "bridge-room",
+            Code::BridgeRoom,
             &too_many,
             |lines| {
                 format!(
@@ -69,7 +69,7 @@ pub(super) fn lay(
         ),
         told(
             Problem::warning,
-            "bridge-fewer",
+            Code::BridgeFewer,
             &fewer,
             |lines| {
                 format!(

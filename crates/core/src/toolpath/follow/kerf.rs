@@ -5,7 +5,7 @@ use super::{Drawn, FollowContext, bite, parents_of_parts, told};
 use crate::geometry::Contour;
 use crate::geometry::offset::offset;
 use crate::job::Side;
-use crate::problem::{Problem, Problems};
+use crate::problem::{Code, Problem, Problems};
 use crate::quantity::plain;
 use crate::toolpath::Name;
 use rayon::prelude::*;
@@ -99,7 +99,7 @@ fn report(
     let all = [
         told(
             Problem::error,
-            "kerf-vanishes",
+            Code::KerfVanishes,
             &which(vanished),
             |lines| format!("step \"{name}\": a kerf of {kerf} mm leaves nothing of {lines}"),
             "say side = \"on-line\" in a step of its own for what is smaller than the beam, or leave it out",
@@ -107,7 +107,7 @@ fn report(
         .map(|p| p.seen_at(spots(vanished))),
         told(
             Problem::warning,
-            "kerf-splits",
+            Code::KerfSplits,
             &which(split),
             |lines| format!("step \"{name}\": a kerf of {kerf} mm takes apart {lines}"),
             "a neck there is narrower than the beam; widen it in the drawing",
@@ -115,7 +115,7 @@ fn report(
         .map(|p| p.seen_at(spots(split))),
         told(
             Problem::warning,
-            "open-kerf",
+            Code::OpenKerf,
             &which(open),
             |lines| format!("step \"{name}\": kerf cannot be made up for on open lines, {lines}"),
             "close them if they bound a part; a single cut loses half the kerf on either side",

@@ -13,7 +13,7 @@ use super::{Burn, Name, Toolpath};
 use crate::geometry::{Contour, Rect};
 use crate::job::{Follow, Job, Side, Step};
 use crate::layout::LaidShape;
-use crate::problem::{Place, Problem, Problems, count, few};
+use crate::problem::{Code, Place, Problem, Problems, count, few};
 use kerf::Corrected;
 use nest::Nest;
 use std::sync::Arc;
@@ -130,8 +130,8 @@ fn parents_of_parts(parents: &[Option<usize>], counts: &[usize]) -> Vec<Option<u
 
 /// One problem for many lines.
 fn told(
-    kind: fn(&'static str, String, String) -> Problem,
-    code: &'static str,
+    kind: fn(Code, String, String) -> Problem,
+    code: Code,
     names: &[Arc<Name>],
     message: impl Fn(&str) -> String,
     help: &str,

@@ -4,7 +4,7 @@
 use super::{Drawn, FollowContext, shared};
 use crate::geometry::doubles::Double;
 use crate::geometry::{Contour, Piece, Point, hull};
-use crate::problem::{Problem, Problems, count};
+use crate::problem::{Code, Problem, Problems, count};
 use crate::toolpath::wrap::goes_round;
 
 /// Lines this near to the seam lie on it, mm.
@@ -35,19 +35,19 @@ pub(super) fn once(
         count(found.len(), "line")
     );
     let help = "nothing to do; overlap in the step closes the line if it should be cut through";
-    problems.push(Problem::note("seam", message, help).at(context.place()));
+    problems.push(Problem::note(Code::Seam, message, help).at(context.place()));
     shared::leave_out(drawn, &found)
 }
 
 /// A straight piece that lies at a height, from left to right.
-struct Level {
+struct SeamEdge {
     contour: usize,
     piece: usize,
     from: Point,
     to: Point,
 }
 
-fn at_height(contours: &[Contour], y: f64) -> Vec<Level> {
+fn at_height(contours: &[Contour], y: f64) -> Vec<SeamEdge> {
     let on = |p: Point| (p.y - y).abs() < ON_SEAM;
     let mut levels = Vec::new();
     for (contour, line) in contours.iter().enumerate() {
@@ -57,7 +57,7 @@ fn at_height(contours: &[Contour], y: f64) -> Vec<Level> {
                 && on(to)
                 && (from.x - to.x).abs() > ON_SEAM
             {
-                levels.push(Level { contour, piece, from, to });
+                levels.push(SeamEdge { contour, piece, from, to });
             }
         }
     }

@@ -5,7 +5,7 @@ use crate::artwork::trouble::lines::crowded;
 use crate::geometry::Contour;
 use crate::geometry::doubles::{Double, doubles, without};
 use crate::geometry::near::Findings;
-use crate::problem::{Problem, Problems, count};
+use crate::problem::{Code, Problem, Problems, count};
 use crate::quantity::plain;
 
 /// Leaves out what lies on an earlier line.
@@ -27,7 +27,7 @@ pub(super) fn once(
     let after = length(&left);
     problems.push(
         Problem::note(
-            "shared-edges",
+            Code::SharedEdges,
             format!(
                 "step \"{}\": {} shared by neighbours followed once, {} mm less",
                 context.step.name,

@@ -6,7 +6,7 @@ use super::{FollowContext, told};
 use crate::geometry::region::{Polygon, signed_area};
 use crate::geometry::{Contour, Piece, Point, Rect, Vec2, rounded};
 use crate::job::{Follow, Lead, LeadShape, Side, Start};
-use crate::problem::{Problem, Problems};
+use crate::problem::{Code, Problem, Problems};
 use crate::quantity::plain;
 use crate::toolpath::Name;
 use crate::toolpath::line::Entry;
@@ -54,7 +54,7 @@ pub(super) fn choose(
     let lead = follow.lead_in.or(follow.lead_out).map_or(0.0, |lead| lead.length);
     let problem = told(
         Problem::warning,
-        "lead-room",
+        Code::LeadRoom,
         &names,
         |lines| {
             format!(

@@ -5,12 +5,12 @@ mod sample;
 mod tone;
 
 use super::EngraveContext;
-use super::rows::{Grid, RowOrder, Rows, run_up};
+use super::rows::{PixelRows, RowOrder, Rows, run_up};
 use super::wrap::closing_spacing;
 use crate::geometry::{Affine, Rect};
 use crate::job::{Image, Shade};
 use crate::layout::LaidImage;
-use crate::problem::Problem;
+use crate::problem::{Code, Problem};
 use crate::quantity::{Power, PowerSetpoint};
 use crate::source;
 use std::sync::Arc;
@@ -42,7 +42,7 @@ pub(super) fn rows(
             laid.label()
         );
         let help = "check spacing and its unit";
-        return Err(Problem::error("too-many-lines", message, help).at(context.place()));
+        return Err(Problem::error(Code::TooManyLines, message, help).at(context.place()));
     }
     let count = walk.fill(bounds.y0, bounds.y1);
     walk.directions = how.directions;
@@ -72,7 +72,7 @@ pub(super) fn rows(
     if how.shade == Shade::Grey {
         join_levels(&mut levels, &powers, context);
     }
-    let grid = Grid { levels, width: cells.columns, start, pitch: spacing };
+    let grid = PixelRows { levels, width: cells.columns, start, pitch: spacing };
     Ok(Rows::of_grid(walk, grid, Arc::new(powers)))
 }
 

@@ -3,13 +3,13 @@
 //! Source: NIST IR 6556, "The NIST RS274/NGC Interpreter, Version 3", section 3.3.2. Angles are in
 //! degrees; a parameter that is set takes its value after the line has been read.
 
-use super::read::{LineError, Word, blanks, number, passed_over, words};
+use super::words::{LineError, Word, blanks, number, passed_over, words};
 use crate::quantity::plain;
 use std::collections::BTreeMap;
 
 /// The parameters of a program and what they hold.
 #[derive(Debug, Clone, Default, PartialEq)]
-pub(super) struct Parameters {
+pub(crate) struct Parameters {
     values: BTreeMap<u16, f64>,
     /// Set on the line at hand, not yet in force.
     pending: Vec<(u16, f64)>,
@@ -26,7 +26,7 @@ impl Parameters {
     ///
     /// # Errors
     /// The first thing that is not RS-274/NGC, or has no value.
-    pub(super) fn words(&mut self, line: &[u8], words: &mut Vec<Word>) -> Result<(), LineError> {
+    pub(crate) fn words(&mut self, line: &[u8], words: &mut Vec<Word>) -> Result<(), LineError> {
         words.clear();
         self.pending.clear();
         let mut at = 0;

@@ -3,7 +3,10 @@
 //! Flat or rotary is decided here and nowhere else. A point of the plane, mm from the program's
 //! zero, becomes two positions: those of the axes that carry it.
 
-use super::surface::Surface;
+mod surface;
+
+pub use surface::Surface;
+
 use crate::geometry::{Piece, Point, Rect, Vec2};
 use crate::job::machine::{Axis, FeedMode, Machine, Pointing, Rotary};
 use crate::job::{Hold, Job, Round};

@@ -1,5 +1,9 @@
 //! Problems: what is wrong or doubtful, as data. They are gathered on the way and shown at the door.
 
+mod code;
+
+pub use code::Code;
+
 use crate::geometry::Point;
 use serde::Serialize;
 use std::fmt;
@@ -95,8 +99,8 @@ pub fn line_of(text: &str, at: usize) -> u32 {
 /// One problem: a stable code, how bad it is, where, what is wrong and what to do about it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Problem {
-    /// Short stable code; `crate::explain` has its story.
-    pub code: &'static str,
+    /// What kind of problem.
+    pub code: Code,
     /// How bad it is.
     pub severity: Severity,
     /// What is wrong, in the reader's words.
@@ -112,7 +116,7 @@ pub struct Problem {
 impl Problem {
     /// A problem that refuses the job.
     #[must_use]
-    pub fn error(code: &'static str, message: impl Into<String>, help: impl Into<String>) -> Self {
+    pub fn error(code: Code, message: impl Into<String>, help: impl Into<String>) -> Self {
         Self {
             code,
             severity: Severity::Error,
@@ -125,17 +129,13 @@ impl Problem {
 
     /// A doubtful thing.
     #[must_use]
-    pub fn warning(
-        code: &'static str,
-        message: impl Into<String>,
-        help: impl Into<String>,
-    ) -> Self {
+    pub fn warning(code: Code, message: impl Into<String>, help: impl Into<String>) -> Self {
         Self { severity: Severity::Warning, ..Self::error(code, message, help) }
     }
 
     /// A thing worth knowing.
     #[must_use]
-    pub fn note(code: &'static str, message: impl Into<String>, help: impl Into<String>) -> Self {
+    pub fn note(code: Code, message: impl Into<String>, help: impl Into<String>) -> Self {
         Self { severity: Severity::Note, ..Self::error(code, message, help) }
     }
 
@@ -286,9 +286,9 @@ mod tests {
 
     #[test]
     fn errors_refuse_and_warnings_do_not() {
-        let mut problems = Problems::from(Problem::warning("unit-doubt", "m", "h"));
+        let mut problems = Problems::from(Problem::warning(Code::UnitDoubt, "m", "h"));
         assert_eq!(problems.unless_refused(7), Ok(7));
-        problems.push(Problem::error("off-bed", "m", "h"));
+        problems.push(Problem::error(Code::OffBed, "m", "h"));
         assert_eq!(problems.unless_refused(7).unwrap_err().len(), 2);
     }
 }
