@@ -31,3 +31,17 @@ impl Sub for Instant {
         Span(self.0.saturating_sub(earlier.0))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn times_are_counted_in_microseconds_and_never_run_over() {
+        let (early, late) = (Instant(1_500), Instant(4_000));
+        assert_eq!(late - early, Span(2_500));
+        assert_eq!(early - late, Span(0));
+        assert_eq!(early + Span::millis(2), Instant(3_500));
+        assert_eq!(Instant(u64::MAX) + Span(1), Instant(u64::MAX));
+    }
+}

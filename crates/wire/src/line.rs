@@ -41,6 +41,8 @@ mod tests {
             prepare(b"G1 X5 (why? because!) F600 ; done~"),
             Prepared::Send(b"G1X5F600".to_vec())
         );
+        // A bracket that closes nothing is no comment: the controller is to refuse it.
+        assert_eq!(prepare(b"G1 X5) F600"), Prepared::Send(b"G1X5)F600".to_vec()));
         for nothing in [&b""[..], b"; hello", b"(a) (b)", b"%", b" \r\n"] {
             assert_eq!(prepare(nothing), Prepared::Nothing);
         }

@@ -38,3 +38,53 @@ pub fn alarm_meaning(code: u16) -> &'static str {
         _ => "see the controller's documentation",
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::BTreeMap;
+
+    /// For each meaning the codes that have it.
+    fn meanings(of: fn(u16) -> &'static str) -> BTreeMap<&'static str, Vec<u16>> {
+        let mut all: BTreeMap<&'static str, Vec<u16>> = BTreeMap::new();
+        (0..100).for_each(|code| all.entry(of(code)).or_default().push(code));
+        all
+    }
+
+    #[test]
+    fn codes_of_the_interface_mean_what_its_documentation_says() {
+        let errors = meanings(error_meaning);
+        for (code, word) in [
+            (1, "letter"),
+            (2, "number"),
+            (3, "$"),
+            (8, "idle"),
+            (9, "locked"),
+            (11, "long"),
+            (15, "jog"),
+            (17, "laser"),
+            (20, "known"),
+            (21, "group"),
+            (22, "feed"),
+            (23, "whole"),
+            (24, "axis"),
+            (25, "twice"),
+            (26, "position"),
+            (31, "not used"),
+            (33, "target"),
+        ] {
+            assert!(error_meaning(code).contains(word), "{code}");
+            assert_eq!(errors[error_meaning(code)], [code]);
+        }
+        assert_eq!(errors[error_meaning(34)], [34, 35]);
+        assert_eq!(error_meaning(0), error_meaning(99));
+        let alarms = meanings(alarm_meaning);
+        assert_eq!(alarms[alarm_meaning(6)], [6, 7, 8, 9]);
+        assert_eq!(alarms[alarm_meaning(4)], [4, 5]);
+        for (code, word) in [(1, "limit switch"), (2, "travel"), (3, "reset")] {
+            assert!(alarm_meaning(code).contains(word));
+            assert_eq!(alarms[alarm_meaning(code)], [code]);
+        }
+        assert_eq!(alarm_meaning(0), error_meaning(0));
+    }
+}

@@ -192,6 +192,50 @@ mod tests {
         );
     }
 
+    #[test]
+    fn every_state_of_the_interface_is_known_and_called_by_a_word_of_its_own() {
+        let mut words = std::collections::BTreeSet::new();
+        for (text, state) in [
+            ("Idle", State::Idle),
+            ("Run", State::Run),
+            ("Hold:0", State::Hold { moving: false }),
+            ("Jog", State::Jog),
+            ("Alarm", State::Alarm),
+            ("Door:2", State::Door),
+            ("Check", State::Check),
+            ("Home", State::Home),
+            ("Sleep", State::Sleep),
+        ] {
+            let Message::Status(status) = Message::parse(&format!("<{text}|WPos:1,2,3>")) else {
+                panic!("{text}")
+            };
+            assert_eq!((status.state, status.machine_position), (state, false));
+            assert!(state.words().len() > 3 && words.insert(state.words()), "{text}");
+        }
+        assert_eq!(
+            Message::parse("<Dance|WPos:1,2,3>"),
+            Message::Other("<Dance|WPos:1,2,3>".into())
+        );
+    }
+
+    #[test]
+    fn offsets_modes_and_what_is_none_of_them_are_told_apart() {
+        let offset = Message::Offset("G92".into(), [1.0, -2.0, 0.5]);
+        assert_eq!(Message::parse("[G92:1.000,-2.000,0.500]"), offset);
+        let modes = ["G0", "G54", "M5"].map(str::to_string).to_vec();
+        assert_eq!(Message::parse("[GC:G0 G54 M5]"), Message::Modes(modes));
+        for strange in
+            ["[G54:1,2]", "[OPT:V]", "error:x", "ALARM:", "$30=x", "$x=1", "<>", "[G54:1,2,nan]"]
+        {
+            assert_eq!(Message::parse(strange), Message::Other(strange.into()));
+        }
+        // A status without a place, or with half of one, is a status all the same.
+        let Message::Status(status) = Message::parse("<Idle|MPos:1,2|FS:100,0|Pn:X>") else {
+            panic!()
+        };
+        assert_eq!((status.position, status.feed_and_s), (None, Some([100.0, 0.0])));
+    }
+
     proptest! {
         #[test]
         fn no_line_is_too_strange(line in "\\PC{0,80}") {

@@ -433,3 +433,48 @@ fn a_board_that_was_held_at_its_last_answers_ends_once_it_goes_on() {
         assert_eq!(talk.outcome(), Some(Outcome::Done), "held at {held_at}");
     }
 }
+
+#[test]
+fn a_session_says_what_it_has_sent_what_was_taken_and_when_it_wants_to_be_called() {
+    let mut talk = Talk::streaming();
+    assert_eq!((talk.session.last_sent(), talk.session.acknowledged()), (None, 0));
+    assert_eq!((talk.session.in_flight(), talk.session.is_over()), (0, false));
+    talk.session.enqueue(7, b"G1X5".to_vec()).unwrap();
+    talk.session.enqueue(9, b"G1X10".to_vec()).unwrap();
+    assert_eq!(talk.sent(), "G1X5\nG1X10\n");
+    assert_eq!((talk.session.last_sent(), talk.session.acknowledged()), (Some(9), 0));
+    assert_eq!(talk.session.in_flight(), 5 + 6);
+    talk.hear("ok\r\n");
+    assert_eq!((talk.session.acknowledged(), talk.session.in_flight()), (7, 6));
+    // The next question for the status is due within its interval, and never in the past for long.
+    let due = talk.session.poll_timeout().unwrap();
+    assert!(due - talk.now <= Settings::default().status_every);
+    talk.session.handle_closed(talk.now);
+    assert!(talk.session.is_over() && talk.session.poll_timeout().is_none());
+    assert_eq!(talk.session.in_flight(), 0);
+
+    let mut talk = Talk::printing();
+    talk.session.enqueue(4, b"G1 X5".to_vec()).unwrap();
+    let sent = talk.sent();
+    assert_eq!((talk.session.last_sent(), talk.session.in_flight()), (Some(4), sent.len()));
+    assert!(!talk.session.is_over() && talk.session.poll_timeout().is_some());
+    talk.hear("ok\n");
+    assert_eq!((talk.session.acknowledged(), talk.session.in_flight()), (4, 0));
+}
+
+#[test]
+fn systems_are_those_from_g54_to_g59() {
+    let offsets = [("G54", 1.0), ("G55", 2.0), ("G59", 3.0), ("G92", 0.5), ("G28", 9.0)];
+    let offsets = offsets.map(|(name, x)| (name.to_string(), [x, 0.0, 0.0])).into();
+    let said = |modes: &[&str]| Connected {
+        modes: modes.iter().map(ToString::to_string).collect(),
+        offsets: BTreeMap::clone(&offsets),
+        ..Connected::default()
+    };
+    let x = |modes: &[&str], system: Option<&str>| said(modes).work_offset(system).map(|at| at[0]);
+    assert_eq!(x(&["G0", "G55", "G17"], None), Some(2.5));
+    assert_eq!(x(&["G0", "G53", "G59"], None), Some(3.5));
+    assert_eq!(x(&["G0", "G5", "G17"], None), Some(1.5));
+    assert_eq!(x(&["G55"], Some("G54")), Some(1.5));
+    assert_eq!(x(&["G57"], None), None);
+}
