@@ -1,10 +1,8 @@
 //! Reading program lines as a controller does: modal state in, orders out, or an `error:` code of
 //! the public `grbl` interface.
 
+use crate::axes::{Axes, distance};
 use crate::settings::{ARC_TOLERANCE, Protocol};
-
-/// Positions of X and Y, mm, of the one axis that turns, degrees, and of the focus, mm.
-pub(crate) type Axes = [f64; 4];
 
 /// The beam's switch.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -347,11 +345,6 @@ fn radius_centre(from: Axes, to: Axes, r: f64, clockwise: bool) -> Option<Axes> 
         from[2],
         from[3],
     ])
-}
-
-/// How far apart two positions are as a board counts it: mm and degrees alike.
-pub(crate) fn distance(a: Axes, b: Axes) -> f64 {
-    (a[0] - b[0]).hypot(a[1] - b[1]).hypot(a[2] - b[2]).hypot(a[3] - b[3])
 }
 
 #[cfg(test)]

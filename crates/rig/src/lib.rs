@@ -10,6 +10,7 @@
 //!
 //! [`shell`] puts it on a TCP port or a pseudo-terminal.
 
+mod axes;
 mod gcode;
 mod motion;
 mod planner;

@@ -1,6 +1,6 @@
 //! Running the queue in simulated time, in closed form: no time steps, no rounding drift.
 
-use crate::gcode::Axes;
+use crate::axes::Axes;
 use crate::planner::{Block, Planner};
 use crate::record::Record;
 

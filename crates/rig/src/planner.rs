@@ -1,6 +1,6 @@
 //! The planner's queue: corner speeds under a look-ahead of a few moves, as boards have it.
 
-use crate::gcode::{Axes, distance};
+use crate::axes::{Axes, distance};
 use crate::settings::Setup;
 use std::collections::VecDeque;
 

@@ -1,6 +1,6 @@
 //! What the beam did.
 
-use crate::gcode::Axes;
+use crate::axes::Axes;
 use std::collections::BTreeMap;
 
 /// One straight stretch that was burnt, machine coordinates in mm.

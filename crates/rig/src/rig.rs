@@ -4,7 +4,8 @@ mod dollar;
 mod printer;
 mod realtime;
 
-use crate::gcode::{Axes, Beam, Modal, Order};
+use crate::axes::Axes;
+use crate::gcode::{Beam, Modal, Order};
 use crate::motion::{Drive, Head};
 use crate::planner::Planner;
 use crate::record::Record;

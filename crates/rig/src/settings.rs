@@ -1,6 +1,6 @@
 //! What the simulated machine is.
 
-use crate::gcode::Axes;
+use crate::axes::Axes;
 
 /// The languages of controllers.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]

@@ -80,6 +80,15 @@ impl Talk {
         talk
     }
 
+    /// A session that has sent a program of one line.
+    fn at_the_last_line() -> Self {
+        let mut talk = Self::streaming();
+        talk.enqueue(1);
+        talk.sent();
+        talk.session.end_of_program(talk.now);
+        talk
+    }
+
     fn enqueue(&mut self, lines: u32) {
         for n in 1..=lines {
             self.session.enqueue(n, format!("G1X{:019}", n).into_bytes()).unwrap();
@@ -223,10 +232,7 @@ fn holding_and_going_on_are_single_bytes() {
 
 #[test]
 fn a_run_that_was_held_at_its_last_answer_ends_once_it_goes_on() {
-    let mut talk = Talk::streaming();
-    talk.enqueue(1);
-    talk.sent();
-    talk.session.end_of_program(talk.now);
+    let mut talk = Talk::at_the_last_line();
     talk.session.pause();
     assert_eq!(talk.sent(), "!");
     talk.hear("ok\r\n<Hold:0|MPos:1,0,0|FS:0,0>\r\n");
@@ -239,10 +245,7 @@ fn a_run_that_was_held_at_its_last_answer_ends_once_it_goes_on() {
 
 #[test]
 fn a_run_can_be_held_while_the_head_runs_out_its_last_lines() {
-    let mut talk = Talk::streaming();
-    talk.enqueue(1);
-    talk.sent();
-    talk.session.end_of_program(talk.now);
+    let mut talk = Talk::at_the_last_line();
     talk.hear("ok\r\n");
     assert_eq!(talk.sent(), "?");
     talk.hear("<Run|MPos:1,0,0|FS:600,500>\r\n");
@@ -260,10 +263,7 @@ fn a_run_can_be_held_while_the_head_runs_out_its_last_lines() {
 
 #[test]
 fn power_that_is_still_set_at_the_end_is_not_called_dark() {
-    let mut talk = Talk::streaming();
-    talk.enqueue(1);
-    talk.sent();
-    talk.session.end_of_program(talk.now);
+    let mut talk = Talk::at_the_last_line();
     talk.hear("ok\r\n<Idle|MPos:2,0,0|FS:0,500>\r\n");
     assert_eq!((talk.outcome(), talk.dark), (Some(Outcome::Done), Some(Dark::Asked)));
 }

@@ -1,5 +1,6 @@
 //! A run: a program's lines on their way through a session.
 
+use super::ended::Ended;
 use super::outgoing::Outgoing;
 use super::placed;
 use super::program::ProgramFile;
@@ -11,16 +12,7 @@ use crate::refusal::Refusal;
 use crate::stopping::Stopping;
 use std::fs::File;
 use std::io::{BufRead, BufReader, Split};
-use tinkite_wire::{Connected, Dark, Event, Outcome, Session};
-
-/// How a run ended.
-pub(super) struct Drive {
-    pub(super) outcome: Outcome,
-    /// What was seen of the beam.
-    pub(super) dark: Dark,
-    /// What made us stop it, when it was not the operator.
-    pub(super) trouble: Option<Refusal>,
-}
+use tinkite_wire::{Connected, Event, Session};
 
 /// Streams `program` over `link` until it has ended one way or another.
 pub(super) fn drive(
@@ -28,7 +20,7 @@ pub(super) fn drive(
     program: &mut ProgramFile,
     stopping: &Stopping,
     watcher: &mut Watcher<'_>,
-) -> Result<Drive, Refusal> {
+) -> Result<Ended, Refusal> {
     let dialect = program.machine.dialect;
     talk(link, dialect, &mut Run { program, stopping, watcher, source: None, trouble: None })
 }
@@ -60,7 +52,7 @@ impl Run<'_, '_> {
 }
 
 impl Host for Run<'_, '_> {
-    type Outcome = Drive;
+    type Outcome = Ended;
 
     fn turn(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal> {
         if let Some(Err(refusal)) = self.source.as_mut().map(|source| source.feed(session, link)) {
@@ -77,7 +69,7 @@ impl Host for Run<'_, '_> {
         event: Event,
         session: &mut Session,
         link: &dyn Link,
-    ) -> Result<Option<Drive>, Refusal> {
+    ) -> Result<Option<Ended>, Refusal> {
         match event {
             Event::Connected(connected) => {
                 if let Err(refusal) = self.begin(&connected, session) {
@@ -88,7 +80,7 @@ impl Host for Run<'_, '_> {
             Event::Said(text) => self.watcher.said(&text),
             Event::Ended { outcome, dark } => {
                 self.watcher.reached(session, link.now());
-                return Ok(Some(Drive { outcome, dark, trouble: self.trouble.take() }));
+                return Ok(Some(Ended { outcome, dark, trouble: self.trouble.take() }));
             }
         }
         Ok(None)

@@ -1,6 +1,7 @@
 //! `tinkite run`: streams a job or a program to the controller, and watches.
 
 mod drive;
+mod ended;
 mod outgoing;
 mod placed;
 mod program;
@@ -13,7 +14,7 @@ use crate::link;
 use crate::refusal::{Refusal, Sources};
 use crate::stopping::Stopping;
 use crate::{burnt, png};
-use drive::Drive;
+use ended::Ended;
 use program::ProgramFile;
 use tinkite_core::job::Machine;
 use tinkite_core::job::machine::Dialect;
@@ -66,8 +67,8 @@ fn report_rig(
 }
 
 /// Turns how it ended into what the call returns.
-fn conclude(ended: Drive, watcher: &Watcher<'_>, machine: &Machine) -> Result<(), Refusal> {
-    let Drive { outcome, dark, trouble } = ended;
+fn conclude(ended: Ended, watcher: &Watcher<'_>, machine: &Machine) -> Result<(), Refusal> {
+    let Ended { outcome, dark, trouble } = ended;
     let beam = beam_words(dark);
     let place = format!("{}{beam}", watcher.place());
     match (trouble, outcome) {

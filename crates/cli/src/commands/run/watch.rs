@@ -1,7 +1,7 @@
 //! Showing how a run is going.
 
-use super::drive::Drive;
 use super::duration;
+use super::ended::Ended;
 use super::program::ProgramFile;
 use crate::console::Console;
 use crate::refusal::Refusal;
@@ -161,9 +161,9 @@ impl<'c> Watcher<'c> {
     }
 
     /// The run is over.
-    pub(super) fn end(&self, ended: &Drive) -> Result<(), Refusal> {
+    pub(super) fn end(&self, ended: &Ended) -> Result<(), Refusal> {
         self.bar.finish_and_clear();
-        let Drive { outcome, dark, trouble } = ended;
+        let Ended { outcome, dark, trouble } = ended;
         let (how, reason) = match (outcome, trouble) {
             (_, Some(Refusal::Usage(why) | Refusal::Link(why) | Refusal::Stopped(why))) => {
                 ("failed", Some(why.clone()))
