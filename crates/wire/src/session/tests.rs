@@ -478,3 +478,126 @@ fn systems_are_those_from_g54_to_g59() {
     assert_eq!(x(&["G55"], Some("G54")), Some(1.5));
     assert_eq!(x(&["G57"], None), None);
 }
+
+#[test]
+fn a_banner_while_greeting_asks_at_once_and_while_halting_resets_at_once() {
+    let mut talk = Talk::new();
+    talk.session.handle_timeout(talk.now);
+    assert_eq!(talk.sent(), "?");
+    talk.hear("\r\nGrbl 1.1h ['$' for help]\r\n");
+    assert_eq!(talk.sent(), "?");
+    assert_eq!(talk.outcome(), None);
+
+    let mut talk = Talk::at_the_last_line();
+    talk.session.stop(talk.now);
+    assert_eq!(talk.sent(), "!?");
+    talk.hear("Grbl 1.1h ['$' for help]\r\n");
+    assert_eq!(talk.sent(), "^");
+    assert_eq!(talk.outcome(), None);
+}
+
+#[test]
+fn a_stop_before_anything_was_sent_sends_nothing() {
+    let mut talk = Talk::new();
+    talk.session.stop(talk.now);
+    assert_eq!((talk.sent().as_str(), talk.outcome()), ("", Some(Outcome::Stopped)));
+    assert_eq!(talk.dark, Some(Dark::Untouched));
+}
+
+#[test]
+fn a_status_that_says_alarm_ends_a_run_though_no_message_did() {
+    let mut talk = Talk::streaming();
+    talk.enqueue(3);
+    talk.sent();
+    talk.hear("ok\r\n<Alarm|MPos:0,0,0|FS:0,0>\r\n");
+    assert!(talk.sent().starts_with('!'));
+    talk.hear("<Alarm|MPos:0,0,0|FS:0,0>\r\n");
+    assert_eq!(talk.sent(), "^");
+    talk.hear("Grbl 1.1h ['$' for help]\r\n");
+    let locked = Failure::NotReady(Machine::Alarm);
+    assert_eq!((talk.outcome(), talk.dark), (Some(Outcome::Failed(locked)), Some(Dark::Confirmed)));
+}
+
+#[test]
+fn a_refused_line_leaves_the_buffer_like_any_other() {
+    let mut talk = Talk::streaming();
+    talk.enqueue(3);
+    talk.sent();
+    let before = talk.session.in_flight();
+    talk.hear("error:20\r\n");
+    assert_eq!(talk.session.in_flight(), before / 3 * 2);
+}
+
+#[test]
+fn a_board_is_greeted_once_a_second_and_given_up_after_its_time() {
+    let mut talk = Talk::new();
+    talk.session = Session::new(Protocol::Reprap, Settings::default(), talk.now);
+    talk.session.handle_timeout(talk.now);
+    assert!(talk.sent().contains("M110"));
+    talk.wait(300);
+    assert_eq!(talk.sent(), "");
+    talk.wait(700);
+    assert!(talk.sent().contains("M110"));
+    assert!(talk.session.poll_timeout().unwrap() - talk.now <= Span::millis(1000));
+    while talk.now < Instant(5_900_000) {
+        talk.wait(100);
+        let _ = talk.sent();
+    }
+    assert_eq!(talk.outcome(), None);
+    talk.wait(200);
+    assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::NoAnswer)));
+    talk.wait(5000);
+    assert_eq!((talk.sent().as_str(), talk.outcome()), ("", None));
+}
+
+#[test]
+fn a_board_that_says_nothing_gets_its_line_again_and_one_that_is_busy_does_not() {
+    let begun = || {
+        let mut talk = Talk::printing();
+        talk.session.enqueue(1, b"G1 X5 F600".to_vec()).unwrap();
+        assert!(talk.sent().starts_with("N1 G1 X5"));
+        talk
+    };
+    let mut mute = begun();
+    mute.wait(2400);
+    assert_eq!(mute.sent(), "");
+    mute.wait(200);
+    // The end of whatever half line got through, and the line under its own number.
+    assert!(mute.sent().starts_with("\nN1 G1 X5"));
+    let mut tries = 1;
+    while !mute.sent().contains("M107") {
+        mute.wait(500);
+        tries += 1;
+        assert!(tries < 200, "it is never given up");
+    }
+    while mute.outcome().is_none() {
+        mute.wait(500);
+    }
+    assert_eq!(mute.dark, Some(Dark::Asked));
+
+    let mut busy = begun();
+    for _ in 0..60 {
+        busy.wait(2000);
+        busy.hear("echo:busy: processing\n");
+        assert_eq!(busy.sent(), "");
+    }
+    busy.hear("ok\n");
+    assert_eq!(busy.session.acknowledged(), 1);
+    // Held and unanswered by nobody: nothing is due however long it takes.
+    busy.session.pause();
+    busy.wait(60_000);
+    assert_eq!((busy.sent().as_str(), busy.outcome()), ("", None));
+}
+
+#[test]
+fn what_makes_a_board_dark_is_said_again_but_not_all_the_time() {
+    let mut talk = Talk::printing();
+    talk.session.enqueue(1, b"M106 S80".to_vec()).unwrap();
+    let _ = talk.sent();
+    talk.session.stop(talk.now);
+    assert!(talk.sent().contains("M107"));
+    talk.wait(300);
+    assert_eq!(talk.sent(), "");
+    talk.wait(450);
+    assert!(talk.sent().contains("M107"));
+}
