@@ -601,3 +601,71 @@ fn what_makes_a_board_dark_is_said_again_but_not_all_the_time() {
     talk.wait(450);
     assert!(talk.sent().contains("M107"));
 }
+
+#[test]
+fn a_board_gets_again_what_it_asks_for_and_nothing_else() {
+    let begun = || {
+        let mut talk = Talk::printing();
+        talk.session.enqueue(1, b"G1 X5 F600".to_vec()).unwrap();
+        assert!(talk.sent().starts_with("N1 G1 X5"));
+        talk
+    };
+    for asks in ["Resend: 1\nok\n", "rs N1\nok\n"] {
+        let mut talk = begun();
+        talk.hear(asks);
+        assert!(talk.sent().starts_with("N1 G1 X5"), "{asks}");
+        assert_eq!(talk.session.acknowledged(), 0, "the ok behind a resend is no answer");
+        talk.hear("ok\n");
+        assert_eq!(talk.session.acknowledged(), 1);
+    }
+    // It wants the next one: the answer to this one was lost.
+    let mut talk = begun();
+    talk.hear("Resend: 2\nok\n");
+    assert_eq!((talk.sent().as_str(), talk.session.acknowledged()), ("", 1));
+    // It wants one that was never sent, or the same one for ever.
+    let mut talk = begun();
+    talk.hear("Resend: 9\n");
+    assert!(talk.sent().contains("M107"));
+    let mut talk = begun();
+    let mut asked = 0;
+    while !talk.sent().contains("M107") {
+        talk.hear("Resend: 1\nok\n");
+        asked += 1;
+        assert!(asked < 100);
+    }
+    assert!(asked > 5);
+}
+
+#[test]
+fn a_board_that_goes_away_leaves_the_beam_unknown() {
+    let mut talk = Talk::printing();
+    assert!(talk.session.wants_lines());
+    for n in 0..64 {
+        assert!(talk.session.wants_lines());
+        talk.session.enqueue(n + 1, b"G1 X5 F600".to_vec()).unwrap();
+    }
+    assert!(!talk.session.wants_lines());
+    let _ = talk.sent();
+    talk.session.handle_closed(talk.now);
+    let closed = Outcome::Failed(Failure::Closed);
+    assert_eq!((talk.outcome(), talk.dark), (Some(closed.clone()), Some(Dark::Unknown)));
+    assert!(talk.session.is_over() && talk.session.poll_timeout().is_none());
+    talk.session.handle_closed(talk.now);
+    assert_eq!(talk.outcome(), None);
+
+    let mut talk = Talk::printing();
+    talk.session.enqueue(1, b"G1 X5 F600".to_vec()).unwrap();
+    let _ = talk.sent();
+    talk.session.stop(talk.now);
+    talk.session.handle_closed(talk.now);
+    assert_eq!((talk.outcome(), talk.dark), (Some(Outcome::Stopped), Some(Dark::Unknown)));
+
+    // Every line was run, but nobody saw it go dark.
+    let mut talk = printed();
+    for _ in 0..2 {
+        let _ = talk.sent();
+        talk.hear("ok\n");
+    }
+    talk.session.handle_closed(talk.now);
+    assert_eq!((talk.outcome(), talk.dark), (Some(closed), Some(Dark::Unknown)));
+}
