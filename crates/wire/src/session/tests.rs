@@ -89,6 +89,15 @@ impl Talk {
         talk
     }
 
+    /// A session that is held goes on, and is done once the machine stands.
+    fn goes_on_to_its_end(&mut self) {
+        assert_eq!(self.outcome(), None);
+        self.session.resume(self.now);
+        assert_eq!(self.sent(), "~?");
+        self.hear("<Idle|MPos:2,0,0|FS:0,0>\r\n");
+        assert_eq!((self.outcome(), self.dark), (Some(Outcome::Done), Some(Dark::Confirmed)));
+    }
+
     fn enqueue(&mut self, lines: u32) {
         for n in 1..=lines {
             self.session.enqueue(n, format!("G1X{:019}", n).into_bytes()).unwrap();
@@ -236,11 +245,7 @@ fn a_run_that_was_held_at_its_last_answer_ends_once_it_goes_on() {
     talk.session.pause();
     assert_eq!(talk.sent(), "!");
     talk.hear("ok\r\n<Hold:0|MPos:1,0,0|FS:0,0>\r\n");
-    assert_eq!(talk.outcome(), None);
-    talk.session.resume(talk.now);
-    assert_eq!(talk.sent(), "~?");
-    talk.hear("<Idle|MPos:2,0,0|FS:0,0>\r\n");
-    assert_eq!((talk.outcome(), talk.dark), (Some(Outcome::Done), Some(Dark::Confirmed)));
+    talk.goes_on_to_its_end();
 }
 
 #[test]
@@ -254,11 +259,7 @@ fn a_run_can_be_held_while_the_head_runs_out_its_last_lines() {
     talk.wait(300);
     assert_eq!(talk.sent(), "?");
     talk.hear("<Hold:0|MPos:1.5,0,0|FS:0,0>\r\n");
-    assert_eq!(talk.outcome(), None);
-    talk.session.resume(talk.now);
-    assert_eq!(talk.sent(), "~?");
-    talk.hear("<Idle|MPos:2,0,0|FS:0,0>\r\n");
-    assert_eq!((talk.outcome(), talk.dark), (Some(Outcome::Done), Some(Dark::Confirmed)));
+    talk.goes_on_to_its_end();
 }
 
 #[test]
