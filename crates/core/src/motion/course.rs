@@ -5,7 +5,7 @@
 //! with a corner before it; controllers that read whole programs run it as one, as fast as the
 //! acceleration towards its centre lets them.
 
-use super::planner::Block;
+use super::planner::{Block, Leg};
 use crate::geometry::Vec2;
 use crate::job::Machine;
 use crate::job::machine::{Axis, Dialect};
@@ -107,13 +107,14 @@ impl Course {
         let share = |limit: f64, part: f64| limit / part.abs().max(1e-12);
         let least = |of: fn(&Axis) -> f64| share(of(a), direction.x).min(share(of(b), direction.y));
         each(Block {
-            length,
-            speed: speed.min(least(|axis| axis.top_speed)),
-            acceleration: least(|axis| axis.acceleration),
+            leg: Leg {
+                length,
+                speed: speed.min(least(|axis| axis.top_speed)),
+                acceleration: least(|axis| axis.acceleration),
+            },
             axes: [a.acceleration, b.acceleration, f64::INFINITY],
             start: level(direction),
             end: level(direction),
-            stop_before: false,
         });
     }
 
@@ -128,13 +129,10 @@ impl Course {
         let tangent = |v: Vec2| Vec2::new(-v.y, v.x) * (turn / v.hypot().max(1e-12));
         let top = a.top_speed.min(b.top_speed).min((acceleration * radius).sqrt());
         Block {
-            length: circle.sweep.abs() * radius,
-            speed: speed.min(top),
-            acceleration,
+            leg: Leg { length: circle.sweep.abs() * radius, speed: speed.min(top), acceleration },
             axes: [a.acceleration, b.acceleration, f64::INFINITY],
             start: level(tangent(begin)),
             end: level(tangent(end)),
-            stop_before: false,
         }
     }
 }
@@ -163,9 +161,12 @@ mod tests {
     fn a_line_is_limited_by_the_axis_that_does_most_of_it() {
         let course = course(Arcs::Whole);
         let right = all(&course, [0.0, 0.0], [10.0, 0.0], None)[0];
-        assert_eq!((right.speed, right.acceleration, right.length), (150.0, 1000.0, 10.0));
+        assert_eq!(
+            (right.leg.speed, right.leg.acceleration, right.leg.length),
+            (150.0, 1000.0, 10.0)
+        );
         let away = all(&course, [0.0, 0.0], [0.0, 10.0], None)[0];
-        assert_eq!((away.speed, away.acceleration), (100.0, 500.0));
+        assert_eq!((away.leg.speed, away.leg.acceleration), (100.0, 500.0));
         assert!(all(&course, [1.0, 1.0], [1.0, 1.0], None).is_empty());
     }
 
@@ -173,15 +174,15 @@ mod tests {
     fn chords_are_as_long_as_the_arc_and_stay_within_the_tolerance() {
         let quarter = Circle { centre: [0.0, 0.0], sweep: std::f64::consts::FRAC_PI_2 };
         let chords = all(&course(Arcs::Chords(0.002)), [3.0, 0.0], [0.0, 3.0], Some(&quarter));
-        let length: f64 = chords.iter().map(|block| block.length).sum();
+        let length: f64 = chords.iter().map(|block| block.leg.length).sum();
         assert!(chords.len() > 10 && (length - 3.0 * quarter.sweep).abs() < 0.01, "{length}");
         // Sagitta of a chord: r − √(r² − (c / 2)²).
-        let sagitta = 3.0 - (9.0 - (chords[0].length / 2.0).powi(2)).sqrt();
+        let sagitta = 3.0 - (9.0 - (chords[0].leg.length / 2.0).powi(2)).sqrt();
         assert!(sagitta < 0.0025, "{sagitta}");
         let whole = all(&course(Arcs::Whole), [3.0, 0.0], [0.0, 3.0], Some(&quarter));
         assert_eq!(whole.len(), 1);
         // √(500 · 3) = 38.7 mm/s.
-        assert!((whole[0].speed - 38.73).abs() < 0.01);
+        assert!((whole[0].leg.speed - 38.73).abs() < 0.01);
         assert!((whole[0].start[1] - 1.0).abs() < 1e-12 && (whole[0].end[0] + 1.0).abs() < 1e-12);
     }
 }

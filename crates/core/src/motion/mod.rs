@@ -7,7 +7,7 @@ pub mod planner;
 pub mod supply;
 
 use crate::job::Machine;
-use planner::Block;
+use planner::{Block, Leg};
 
 /// What a planner makes of the focus going from one height (mm) to another, asked for at a speed
 /// (mm/s; infinite for a rapid); none on machines that do not move it, and where it stays.
@@ -16,12 +16,13 @@ pub fn lift(from: f64, to: f64, speed: f64, machine: &Machine) -> Option<Block> 
     let axis = machine.z?.axis;
     let way = [0.0, 0.0, (to - from).signum()];
     (from != to).then(|| Block {
-        length: (to - from).abs(),
-        speed: axis.top_speed.min(speed),
-        acceleration: axis.acceleration,
+        leg: Leg {
+            length: (to - from).abs(),
+            speed: axis.top_speed.min(speed),
+            acceleration: axis.acceleration,
+        },
         axes: [f64::INFINITY, f64::INFINITY, axis.acceleration],
         start: way,
         end: way,
-        stop_before: false,
     })
 }

@@ -11,15 +11,29 @@
 use super::supply::{LineBytes, Supply};
 use std::collections::VecDeque;
 
-/// One move as the planner sees it.
+/// What a move lets the head do along itself.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Block {
+pub struct Leg {
     /// Length, mm; above zero.
     pub length: f64,
     /// Highest speed along it, mm/s.
     pub speed: f64,
     /// Acceleration along it, mm/s².
     pub acceleration: f64,
+}
+
+impl Leg {
+    /// By how much squared speed can grow along it.
+    fn reach(&self) -> f64 {
+        2.0 * self.acceleration * self.length
+    }
+}
+
+/// One move as the planner sees it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Block {
+    /// How far it goes, and how fast it may.
+    pub leg: Leg,
     /// Acceleration of the axes, mm/s²: the two that carry a path, and that of the focus; infinite
     /// for those that stand still.
     pub axes: [f64; 3],
@@ -27,15 +41,13 @@ pub struct Block {
     pub start: [f64; 3],
     /// Unit direction at its end.
     pub end: [f64; 3],
-    /// Whether the head stands still before it.
-    pub stop_before: bool,
 }
 
-/// A block whose speeds are certain.
+/// A block whose speeds are certain. Where it leads no longer matters.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct PlannedBlock {
-    /// The block.
-    pub block: Block,
+    /// How far it goes, and how fast it may.
+    pub leg: Leg,
     /// Speed at its start, mm/s.
     pub entry: f64,
     /// Speed at its end, mm/s.
@@ -47,16 +59,14 @@ pub struct PlannedBlock {
 }
 
 impl PlannedBlock {
-    /// A block that is entered and left at these squared speeds.
-    #[must_use]
-    pub fn new(block: Block, entry_squared: f64, exit_squared: f64) -> Self {
-        let seconds = seconds(&block, entry_squared, exit_squared);
-        let (entry, exit) = (entry_squared.sqrt(), exit_squared.sqrt());
-        Self { block, entry, exit, seconds, waits: 0.0 }
+    /// A block that is entered and left at these speeds.
+    fn new(leg: Leg, entry: CornerSpeed, exit: CornerSpeed) -> Self {
+        let seconds = seconds(&leg, entry, exit);
+        Self { leg, entry: entry.plain, exit: exit.plain, seconds, waits: 0.0 }
     }
 
     fn peak_squared(&self) -> f64 {
-        let Block { length, speed, acceleration, .. } = self.block;
+        let Leg { length, speed, acceleration } = self.leg;
         let reached =
             acceleration * length + (self.entry * self.entry + self.exit * self.exit) / 2.0;
         reached.min(speed * speed)
@@ -66,8 +76,8 @@ impl PlannedBlock {
     #[must_use]
     pub fn ramps(&self) -> (f64, f64) {
         let ramp = |v: f64| {
-            ((self.peak_squared() - v * v) / (2.0 * self.block.acceleration))
-                .clamp(0.0, self.block.length)
+            ((self.peak_squared() - v * v) / (2.0 * self.leg.acceleration))
+                .clamp(0.0, self.leg.length)
         };
         (ramp(self.entry), ramp(self.exit))
     }
@@ -75,17 +85,33 @@ impl PlannedBlock {
     /// Speed at a place, mm from its start.
     #[must_use]
     pub fn speed_at(&self, place: f64) -> f64 {
-        let gained = 2.0 * self.block.acceleration;
+        let gained = 2.0 * self.leg.acceleration;
         let up = self.entry * self.entry + gained * place.max(0.0);
-        let down = self.exit * self.exit + gained * (self.block.length - place).max(0.0);
+        let down = self.exit * self.exit + gained * (self.leg.length - place).max(0.0);
         up.min(down).min(self.peak_squared()).max(0.0).sqrt()
+    }
+}
+
+/// The speed between two blocks, mm/s, and its square: the planner reckons with squares, times with roots, and a root
+/// costs as much as the rest of a block.
+#[derive(Debug, Clone, Copy)]
+struct CornerSpeed {
+    plain: f64,
+    squared: f64,
+}
+
+impl CornerSpeed {
+    const ZERO: Self = Self { plain: 0.0, squared: 0.0 };
+
+    fn of_squared(squared: f64) -> Self {
+        Self { plain: squared.sqrt(), squared }
     }
 }
 
 /// A block in the queue, with the highest speed (squared) at which it may be entered.
 #[derive(Debug)]
 struct Queued<T> {
-    block: Block,
+    leg: Leg,
     entry_limit: f64,
     tag: T,
     /// The lines with which it is told to the controller.
@@ -108,8 +134,8 @@ pub struct Planner<T> {
     /// How many places the controller's queue has; none: it knows the whole program.
     window: Option<u32>,
     queue: VecDeque<Queued<T>>,
-    /// Squared speed at the start of the queue: settled.
-    entry: f64,
+    /// Speed at the start of the queue: settled.
+    entry: CornerSpeed,
     before: Option<Block>,
     stop_next: bool,
     batch: usize,
@@ -132,7 +158,7 @@ impl<T: Copy> Planner<T> {
             corner,
             window,
             queue: VecDeque::new(),
-            entry: 0.0,
+            entry: CornerSpeed::ZERO,
             before: None,
             stop_next: true,
             batch: BATCH,
@@ -188,13 +214,13 @@ impl<T: Copy> Planner<T> {
         tag: T,
         done: &mut impl FnMut(T, PlannedBlock),
     ) {
-        let stop = std::mem::take(&mut self.stop_next) || block.stop_before;
+        let stop = std::mem::take(&mut self.stop_next);
         let entry_limit = match &self.before {
             Some(before) if !stop => junction_speed_squared(before, &block, self.corner),
             _ => 0.0,
         };
         self.before = Some(block);
-        self.queue.push_back(Queued { block, entry_limit, tag, lines, read: None });
+        self.queue.push_back(Queued { leg: block.leg, entry_limit, tag, lines, read: None });
         match self.window {
             Some(window) => {
                 // The first runs when the places behind it are full.
@@ -217,20 +243,20 @@ impl<T: Copy> Planner<T> {
         let Some(first) = self.queue.pop_front() else { return };
         // One place is the block that runs.
         let seen = (window as usize).saturating_sub(1);
-        let mut exit = self.exit(&first.block, seen);
+        let mut exit = self.exit(&first.leg, seen);
         let (now, entry) = (self.now, self.entry);
         if self.supply.is_some() {
             // What comes while it runs is known before it has to brake.
-            let ends = now.max(read) + seconds(&first.block, entry, exit);
+            let ends = now.max(read) + seconds(&first.leg, entry, exit);
             let come = |queued: &&Queued<T>| queued.read.is_some_and(|read| read <= ends);
             let known = self.queue.iter().take(seen).take_while(come).count();
             if known < seen.min(self.queue.len()) {
-                let held = self.exit(&first.block, known);
-                self.slowed |= held < exit;
+                let held = self.exit(&first.leg, known);
+                self.slowed |= held.squared < exit.squared;
                 exit = held;
             }
         }
-        let planned = PlannedBlock::new(first.block, entry, exit);
+        let planned = PlannedBlock::new(first.leg, entry, exit);
         self.waited += waits(now, read);
         self.now = now.max(read) + planned.seconds;
         done(first.tag, PlannedBlock { waits: waits(now, read), ..planned });
@@ -247,15 +273,15 @@ impl<T: Copy> Planner<T> {
         self.queue.front().and_then(|first| first.read).unwrap_or(0.0)
     }
 
-    /// At which squared speed a block is left of which the controller knows the `seen` that follow:
+    /// At which speed a block is left of which the controller knows the `seen` that follow:
     /// so slowly that the head can stop at the end of the last of them.
-    fn exit(&self, block: &Block, seen: usize) -> f64 {
+    fn exit(&self, leg: &Leg, seen: usize) -> CornerSpeed {
         let mut limit =
             self.queue.front().filter(|_| seen > 0).map_or(0.0, |next| next.entry_limit);
         let mut reach = 0.0;
         for at in 0..seen.min(self.queue.len()) {
             let next = &self.queue[at];
-            reach += 2.0 * next.block.acceleration * next.block.length;
+            reach += next.leg.reach();
             if reach >= limit {
                 break;
             }
@@ -263,8 +289,8 @@ impl<T: Copy> Planner<T> {
             let after = self.queue.get(at + 1).filter(|_| known).map_or(0.0, |n| n.entry_limit);
             limit = limit.min(after + reach);
         }
-        let most = self.entry + 2.0 * block.acceleration * block.length;
-        limit.min(most).min(block.speed * block.speed)
+        let most = self.entry.squared + leg.reach();
+        CornerSpeed::of_squared(limit.min(most).min(leg.speed * leg.speed))
     }
 
     /// Ends the program at standstill; `done` is called for every block that is left.
@@ -289,7 +315,7 @@ impl<T: Copy> Planner<T> {
         free[n] = if at_end { 0.0 } else { f64::INFINITY };
         let mut certain = if at_end { n } else { 0 };
         for (at, queued) in self.queue.iter().enumerate().rev() {
-            let reach = 2.0 * queued.block.acceleration * queued.block.length;
+            let reach = queued.leg.reach();
             must_stop[at] = queued.entry_limit.min(must_stop[at + 1] + reach);
             free[at] = queued.entry_limit.min(free[at + 1] + reach);
             if certain == 0 && must_stop[at] >= free[at] {
@@ -298,10 +324,10 @@ impl<T: Copy> Planner<T> {
         }
         let mut entry = self.entry;
         for (at, queued) in self.queue.iter().enumerate().take(certain) {
-            let block = &queued.block;
-            let reach = 2.0 * block.acceleration * block.length;
-            let exit = must_stop[at + 1].min(entry + reach).min(block.speed * block.speed);
-            done(queued.tag, PlannedBlock::new(*block, entry, exit));
+            let leg = queued.leg;
+            let most = (entry.squared + leg.reach()).min(leg.speed * leg.speed);
+            let exit = CornerSpeed::of_squared(must_stop[at + 1].min(most));
+            done(queued.tag, PlannedBlock::new(leg, entry, exit));
             entry = exit;
         }
         self.entry = entry;
@@ -321,7 +347,7 @@ fn waits(now: f64, read: f64) -> f64 {
 /// with the acceleration that the axes have in the direction of the turn. Sources: S. K. Jeon,
 /// "Improving Grbl: cornering algorithm", 2011; the public `grbl` v1.1 interface for the direction.
 fn junction_speed_squared(before: &Block, after: &Block, corner: f64) -> f64 {
-    let limit = before.speed.min(after.speed).powi(2);
+    let limit = before.leg.speed.min(after.leg.speed).powi(2);
     let cosine = -(0..3).map(|n| before.end[n] * after.start[n]).sum::<f64>();
     if cosine < -0.999_999 {
         return limit;
@@ -339,11 +365,11 @@ fn junction_speed_squared(before: &Block, after: &Block, corner: f64) -> f64 {
     limit.min(acceleration * corner * half_sine / (1.0 - half_sine))
 }
 
-/// How long a block takes from squared speed `entry` to squared speed `exit`.
-#[must_use]
-pub fn seconds(block: &Block, entry: f64, exit: f64) -> f64 {
-    let Block { length, speed, acceleration, .. } = *block;
-    let (v0, v1) = (entry.sqrt(), exit.sqrt());
+/// How long a move takes from speed `entry` to speed `exit`.
+fn seconds(leg: &Leg, entry: CornerSpeed, exit: CornerSpeed) -> f64 {
+    let Leg { length, speed, acceleration } = *leg;
+    let (v0, v1) = (entry.plain, exit.plain);
+    let (entry, exit) = (entry.squared, exit.squared);
     let peak_squared = acceleration * length + (entry + exit) / 2.0;
     if peak_squared <= speed * speed {
         let peak = peak_squared.sqrt();
@@ -370,7 +396,7 @@ mod tests {
         for _ in 0..count {
             let mut lines = LineBytes::default();
             lines.add(bytes);
-            planner.push_told(Block { length, ..straight(1.0) }, lines, (), &mut done);
+            planner.push_told(straight(length), lines, (), &mut done);
         }
         planner.finish(&mut done);
         (seconds, waits)
@@ -398,15 +424,8 @@ mod tests {
     fn straight(length: f64) -> Block {
         let x = [1.0, 0.0, 0.0];
         let axes = [1000.0; 3];
-        Block {
-            length,
-            speed: 100.0,
-            acceleration: 1000.0,
-            axes,
-            start: x,
-            end: x,
-            stop_before: false,
-        }
+        let leg = Leg { length, speed: 100.0, acceleration: 1000.0 };
+        Block { leg, axes, start: x, end: x }
     }
 
     fn run(blocks: &[Block], batch: usize) -> Vec<f64> {
@@ -474,7 +493,8 @@ mod tests {
             let blocks: Vec<Block> = parts.iter().map(|(length, angle, speed)| {
                 let (sin, cos) = angle.sin_cos();
                 let d = [cos, sin, 0.0];
-                Block { length: *length, speed: *speed, start: d, end: d, ..straight(1.0) }
+                let leg = Leg { speed: *speed, ..straight(*length).leg };
+                Block { leg, start: d, end: d, ..straight(1.0) }
             }).collect();
             let whole = run(&blocks, usize::MAX);
             for batch in [1, 2, 7, 64] {

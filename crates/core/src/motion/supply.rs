@@ -51,9 +51,9 @@ impl Supply {
                 self.cable = self.cable.max(read);
                 self.held -= before;
             }
-            self.cable += *bytes as f64 * self.byte_gap;
+            self.cable += bytes as f64 * self.byte_gap;
             self.read = self.cable.max(self.read + self.line_gap).max(room);
-            self.unread.push_back((self.read, *bytes));
+            self.unread.push_back((self.read, bytes));
             self.held += bytes;
         }
         self.read
@@ -67,8 +67,8 @@ pub const NUMBERED: usize = 11;
 /// The bytes of the few lines that a move, or what stands between moves, is said in.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct LineBytes {
-    sizes: [usize; Self::MOST],
-    count: usize,
+    sizes: [u32; Self::MOST],
+    count: u32,
 }
 
 impl LineBytes {
@@ -78,12 +78,12 @@ impl LineBytes {
     /// Adds a line of so many bytes with its end. Were there ever more than a pierce has, the last
     /// would count for all of those.
     pub fn add(&mut self, bytes: usize) {
-        self.count = (self.count + 1).min(Self::MOST);
-        let size = &mut self.sizes[self.count - 1];
-        *size += bytes;
+        self.count = (self.count + 1).min(Self::MOST as u32);
+        let size = &mut self.sizes[self.count as usize - 1];
+        *size = size.saturating_add(u32::try_from(bytes).unwrap_or(u32::MAX));
     }
 
-    fn sizes(&self) -> impl Iterator<Item = &usize> {
-        self.sizes[..self.count].iter()
+    fn sizes(&self) -> impl Iterator<Item = usize> {
+        self.sizes[..self.count as usize].iter().map(|size| *size as usize)
     }
 }

@@ -93,8 +93,8 @@ fn by_speed(
         let mut left = f64::midpoint(low, high) * whole;
         let mut speed = 0.0;
         for planned in traced.blocks {
-            speed = planned.speed_at(left.min(planned.block.length));
-            left -= planned.block.length;
+            speed = planned.speed_at(left.min(planned.leg.length));
+            left -= planned.leg.length;
             if left <= 0.0 {
                 break;
             }

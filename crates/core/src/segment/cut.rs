@@ -66,12 +66,12 @@ impl Profile {
         // Two of the moves in the queue are the one that runs and the one that is just coming in.
         let seen = machine.window.map(|window| f64::from(window.saturating_sub(2).max(1)));
         let mut phases = Vec::new();
-        let whole: f64 = blocks.iter().map(|planned| planned.block.length).sum();
+        let whole: f64 = blocks.iter().map(|planned| planned.leg.length).sum();
         let mut at = 0.0;
         for planned in blocks {
             let (up, down) = planned.ramps();
-            let along = planned.block.length;
-            let acceleration = planned.block.acceleration * whole / (speed * speed);
+            let along = planned.leg.length;
+            let acceleration = planned.leg.acceleration * whole / (speed * speed);
             for (low, high) in [(0.0, up), (up, along - down), (along - down, along)] {
                 if high - low > 1e-9 * along {
                     let v2 = [low, high].map(|place| (planned.speed_at(place) / speed).powi(2));

@@ -201,12 +201,12 @@ fn settle<E: From<Problem>>(
 }
 
 fn speed_in_middle(blocks: &[PlannedBlock]) -> f64 {
-    let mut left: f64 = blocks.iter().map(|planned| planned.block.length).sum::<f64>() / 2.0;
+    let mut left: f64 = blocks.iter().map(|planned| planned.leg.length).sum::<f64>() / 2.0;
     for planned in blocks {
-        if left <= planned.block.length {
+        if left <= planned.leg.length {
             return planned.speed_at(left);
         }
-        left -= planned.block.length;
+        left -= planned.leg.length;
     }
     0.0
 }

@@ -19,7 +19,7 @@ use crate::job::machine::{Axis, Dialect};
 use crate::limits::{beyond, is_beyond};
 use crate::motion::course::{Circle, Course};
 use crate::motion::lift;
-use crate::motion::planner::{Block, Planner};
+use crate::motion::planner::{Block, Leg, Planner};
 use crate::motion::supply::{LineBytes, NUMBERED, Supply};
 use crate::quantity::{Speed, plain};
 use crate::rs274::{LineError, Parameters, Word, words};
@@ -448,7 +448,7 @@ fn blocks(m: &Motion, machine: &Machine, length: f64, mut each: impl FnMut(Block
         let course = Course::new(machine, [machine.x, machine.y]);
         return course.blocks([from.x, from.y], [end.x, end.y], circle.as_ref(), asked, |block| {
             // What rises on the way is longer by as much.
-            each(Block { length: block.length * length / flat, ..block });
+            each(longer(block, block.leg.length * length / flat));
         });
     }
     // A controller plans turns as it does lengths. Two directions are enough: along and round.
@@ -457,7 +457,12 @@ fn blocks(m: &Motion, machine: &Machine, length: f64, mut each: impl FnMut(Block
     let turning = machine.rotary.filter(|r| r.per_turn.is_none()).map(|rotary| rotary.axis);
     let free = Axis { top_speed: f64::INFINITY, acceleration: 1e9 };
     let course = Course::new(machine, [axis, turning.unwrap_or(free)]);
-    course.blocks([0.0; 2], [along, turn], None, asked, |block| each(Block { length, ..block }));
+    course.blocks([0.0; 2], [along, turn], None, asked, |block| each(longer(block, length)));
+}
+
+/// A block that is so long, mm.
+fn longer(block: Block, length: f64) -> Block {
+    Block { leg: Leg { length, ..block.leg }, ..block }
 }
 
 /// How a piece of a line that could not be read is shown.
