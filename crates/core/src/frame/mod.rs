@@ -194,13 +194,19 @@ impl Frame {
     /// How fast the controller runs a straight move between two positions whose F word says
     /// `feed`, in its own lengths per second; `length` is that of the move.
     #[must_use]
-    pub fn speed(&self, from: [f64; 2], to: [f64; 2], length: f64, feed: f64) -> f64 {
+    pub fn speed(
+        &self,
+        from: [f64; 2],
+        to: [f64; 2],
+        length: impl FnOnce() -> f64,
+        feed: f64,
+    ) -> f64 {
         let Some(turning) = &self.turning else { return feed / 60.0 };
         let along = (to[0] - from[0]).abs();
         match turning.rule {
-            FeedMode::InverseTime => length * feed / 60.0,
+            FeedMode::InverseTime => length() * feed / 60.0,
             FeedMode::WorkedOut if turning.linear_only && along > 0.0 => {
-                length / along * feed / 60.0
+                length() / along * feed / 60.0
             }
             FeedMode::WorkedOut => feed / 60.0,
         }

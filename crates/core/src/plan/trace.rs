@@ -32,7 +32,7 @@ impl Traced<'_> {
     /// The speed at its middle as a share of `asked`, both in the controller's own lengths.
     #[must_use]
     pub fn mean_speed(&self) -> f64 {
-        let length: f64 = self.blocks.iter().map(|planned| planned.block.length).sum();
+        let length: f64 = self.blocks.iter().map(|planned| planned.leg.length).sum();
         length / self.seconds.max(1e-12)
     }
 }
@@ -52,7 +52,7 @@ fn trace<E: From<Problem>>(
 fn paced<E: From<Problem>>(
     segments: &Segments,
     supply: Option<Supply>,
-    mut lines: impl FnMut(&Segment) -> LineBytes,
+    mut lines: impl FnMut(&Segment) -> LineBytes + Send,
     mut each: impl FnMut(Traced<'_>) -> Result<(), E>,
 ) -> Result<bool, E> {
     let machine = &segments.job().machine;
@@ -66,8 +66,8 @@ fn paced<E: From<Problem>>(
         now += waits + seconds;
         each(traced)
     };
-    segments.walk(|segment| {
-        let lines = lines(&segment);
+    let told = |segment| (segment, lines(&segment));
+    segments.walk_ahead(told, |(segment, lines)| {
         let stands = match segment.act {
             Act::Move(way) => {
                 let blocks = |each: &mut dyn FnMut(Block)| segments.blocks(&way, each);

@@ -5,6 +5,7 @@
 //! no longer hold percent, fractions of power or drawn curves. Planner, totals, limits, pictures and
 //! the writer all go through the same segments.
 
+mod ahead;
 mod cut;
 mod lower;
 pub mod powers;
@@ -170,7 +171,7 @@ impl Segments {
     #[must_use]
     pub fn speed(&self, way: &Way) -> f64 {
         way.feed.map_or(f64::INFINITY, |feed| {
-            self.frame().speed(way.from_mm(), way.to_mm(), way.length(), feed.value())
+            self.frame().speed(way.from_mm(), way.to_mm(), || way.length(), feed.value())
         })
     }
 

@@ -25,7 +25,7 @@ use style::Style;
 const CHUNK: usize = 64 << 10;
 
 /// What a program says of itself in comments.
-pub(crate) trait Remarks {
+pub(crate) trait Remarks: Sync {
     /// The lines at its head; `part` is which file of it, from 1, where it has more than one.
     fn head(&self, part: Option<usize>) -> Vec<String>;
 
@@ -53,7 +53,7 @@ pub(crate) fn write(
 ) -> io::Result<()> {
     let mut writer = Writer::new(segments, remarks, largest, pages);
     writer.opening()?;
-    segments.walk(|segment| writer.segment(&segment))?;
+    segments.walk_ahead(|segment| segment, |segment| writer.segment(&segment))?;
     writer.end_page()?;
     writer.closing()?;
     writer.pages.finish()
@@ -185,7 +185,7 @@ impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
         if machine.dialect == Dialect::Ngc {
             // Corners are rounded as the profile says, and not brought to a halt.
             self.line.extend_from_slice(b"G64 ");
-            push_rounded(&mut self.line, b'P', machine.corner, 4);
+            push_rounded::<4>(&mut self.line, b'P', machine.corner);
             self.end_line()?;
         }
         self.said = Remembered { level: Some(Level::DARK), ..Remembered::default() };

@@ -36,9 +36,9 @@ impl<P: Pages> Writer<'_, '_, P> {
     pub(super) fn dwell(&mut self, ms: u32) -> io::Result<()> {
         self.line.extend_from_slice(b"G4 ");
         if self.style.milliseconds {
-            push_rounded(&mut self.line, b'P', f64::from(ms), 0);
+            push_rounded::<0>(&mut self.line, b'P', f64::from(ms));
         } else {
-            push_rounded(&mut self.line, b'P', f64::from(ms) / 1000.0, 3);
+            push_rounded::<3>(&mut self.line, b'P', f64::from(ms) / 1000.0);
         }
         self.end_line()
     }

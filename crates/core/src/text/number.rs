@@ -8,31 +8,32 @@ use crate::source::Level;
 
 /// Appends `letter` and a length without trailing zeros: `X12.5`, `Y-0.003`.
 pub(super) fn push_length(out: &mut Vec<u8>, letter: u8, value: Micron) {
-    push_scaled(out, letter, value, 3);
+    push_scaled::<3>(out, letter, value);
 }
 
 /// Appends an S word.
 pub(super) fn push_level(out: &mut Vec<u8>, level: Level) {
-    push_scaled(out, b'S', i64::from(level.thousandths()), 3);
+    push_scaled::<3>(out, b'S', i64::from(level.thousandths()));
 }
 
 /// Appends an F word.
 pub(super) fn push_feed(out: &mut Vec<u8>, feed: Feed) {
-    push_scaled(out, b'F', i64::try_from(feed.ten_thousandths()).unwrap_or(i64::MAX), 4);
+    push_scaled::<4>(out, b'F', i64::try_from(feed.ten_thousandths()).unwrap_or(i64::MAX));
 }
 
-/// Appends `letter` and `value` (≥ 0) with at most `places` decimals.
-pub(super) fn push_rounded(out: &mut Vec<u8>, letter: u8, value: f64, places: u32) {
-    let scaled = (value * 10_f64.powi(places as i32)).round() as i64;
-    push_scaled(out, letter, scaled, places);
+/// Appends `letter` and `value` (≥ 0) with at most `PLACES` decimals.
+pub(super) fn push_rounded<const PLACES: u32>(out: &mut Vec<u8>, letter: u8, value: f64) {
+    let scaled = (value * 10_f64.powi(PLACES as i32)).round() as i64;
+    push_scaled::<PLACES>(out, letter, scaled);
 }
 
-fn push_scaled(out: &mut Vec<u8>, letter: u8, value: i64, places: u32) {
+/// The places are known to the compiler: there is no slow division in the text of a million numbers.
+fn push_scaled<const PLACES: u32>(out: &mut Vec<u8>, letter: u8, value: i64) {
     out.push(letter);
     if value < 0 {
         out.push(b'-');
     }
-    let unit = 10_u64.pow(places);
+    let unit = const { 10_u64.pow(PLACES) };
     let magnitude = value.unsigned_abs();
     push_digits(out, magnitude / unit);
     let mut fraction = magnitude % unit;
@@ -40,11 +41,10 @@ fn push_scaled(out: &mut Vec<u8>, letter: u8, value: i64, places: u32) {
         return;
     }
     out.push(b'.');
-    let mut place = unit / 10;
     while fraction > 0 {
-        out.push(b'0' + (fraction / place) as u8);
-        fraction %= place;
-        place /= 10;
+        fraction *= 10;
+        out.push(b'0' + (fraction / unit) as u8);
+        fraction %= unit;
     }
 }
 
