@@ -4,9 +4,10 @@
 //! sides is part of a strip, one with three is a fork, and the middles of inner sides, joined
 //! through the triangles, make the middle line (Prasad, "Morphological analysis of shapes", 1997).
 
-use super::Point;
+use super::{Point, Rect, region};
 use spade::{ConstrainedDelaunayTriangulation, Point2, Triangulation};
-use std::collections::{BTreeMap, BTreeSet, VecDeque};
+use std::collections::VecDeque;
+use std::f64::consts::PI;
 
 /// What is too small for a middle line, as shares of the spacing of the lines that are to cover an
 /// area.
@@ -14,7 +15,8 @@ use std::collections::{BTreeMap, BTreeSet, VecDeque};
 pub struct Smallest {
     /// Stretches narrower than twice this are covered well enough, mm.
     pub half_width: f64,
-    /// Areas about as wide as long whose widest half width is below this are, too, mm.
+    /// Areas about as wide as long whose widest half width is below this are, too, mm; and scraps
+    /// up to five times as long as this, with less area than a disc of this radius.
     pub spot: f64,
     /// Side branches shorter than this are left out, mm.
     pub branch: f64,
@@ -27,11 +29,16 @@ pub struct Smallest {
 /// disc has 3.1, what a disc leaves in a corner of 90 degrees 7.3.
 const SPOT: f64 = 12.0;
 
+/// How long a scrap may be, of the half width of a spot. In corners of 75 degrees and more nothing
+/// larger is left, so that of most corners no triangles need be made.
+const SCRAP: f64 = 5.0;
+
 /// The middle lines of an area, given by rings that neither cross nor overlap. A spot that is as
 /// wide as it is long gets a short line through its widest place.
 #[must_use]
 pub fn middle_lines(area: &[Vec<Point>], smallest: Smallest) -> Vec<Vec<Point>> {
-    let Some(mut tree) = Tree::of(area, smallest) else { return Vec::new() };
+    let area = without_scraps(area, smallest.spot);
+    let Some(mut tree) = Tree::of(&area, smallest) else { return Vec::new() };
     let spots = tree.without_spots(smallest);
     tree.prune(smallest.branch);
     let mut lines = tree.chains();
@@ -43,14 +50,33 @@ pub fn middle_lines(area: &[Vec<Point>], smallest: Smallest) -> Vec<Vec<Point>> 
     lines
 }
 
+/// Leaves out rings without holes that are scraps.
+fn without_scraps(area: &[Vec<Point>], spot: f64) -> Vec<&[Point]> {
+    let measured = area.iter().map(|ring| {
+        let points = ring.iter().map(|p| Rect::from_points(*p, *p));
+        let bounds = points.reduce(|a, b| a.union(b)).unwrap_or_default();
+        (ring.as_slice(), region::signed_area(ring.iter().copied()), bounds)
+    });
+    let measured: Vec<_> = measured.collect();
+    let holes: Vec<Rect> =
+        measured.iter().filter(|(_, area, _)| *area < 0.0).map(|(_, _, bounds)| *bounds).collect();
+    let is_scrap = |area: f64, bounds: Rect| {
+        (0.0..PI * spot * spot).contains(&area)
+            && bounds.width().max(bounds.height()) < SCRAP * spot
+            && !holes.iter().any(|hole| bounds.contains(hole.center()))
+    };
+    let kept = measured.into_iter().filter(|(_, area, bounds)| !is_scrap(*area, *bounds));
+    kept.map(|(ring, _, _)| ring).collect()
+}
+
 /// A place of the middle line.
 #[derive(Debug, Clone)]
 struct Node {
     at: Point,
     /// Distance to the edge, mm.
     half: f64,
-    /// Its neighbours.
-    next: BTreeSet<usize>,
+    /// Its neighbours, in the order of their numbers; seldom more than three.
+    next: Vec<usize>,
     /// Area of the triangles that are reckoned to it, mm².
     area: f64,
 }
@@ -63,12 +89,12 @@ struct Tree {
 type Mesh = ConstrainedDelaunayTriangulation<Point2<f64>>;
 
 impl Tree {
-    fn of(area: &[Vec<Point>], smallest: Smallest) -> Option<Self> {
+    fn of(area: &[&[Point]], smallest: Smallest) -> Option<Self> {
         let mesh = mesh(area, smallest.step)?;
         let inside = inside(&mesh);
         let point = |p: Point2<f64>| Point::new(p.x, p.y);
         let mut nodes: Vec<Node> = Vec::new();
-        let mut of_edge: BTreeMap<usize, usize> = BTreeMap::new();
+        let mut of_edge: Vec<Option<usize>> = vec![None; mesh.num_undirected_edges()];
         for face in mesh.inner_faces().filter(|face| inside[face.index()]) {
             let corners = face.positions().map(point);
             let area = (corners[1] - corners[0]).cross(corners[2] - corners[0]).abs() / 2.0;
@@ -76,7 +102,7 @@ impl Tree {
             let mut own: Vec<usize> = Vec::new();
             for edge in open.into_iter().filter(|edge| !edge.is_constraint_edge()) {
                 let [a, b] = edge.positions().map(point);
-                let node = *of_edge.entry(edge.fix().index()).or_insert_with(|| {
+                let node = *of_edge[edge.fix().index()].get_or_insert_with(|| {
                     nodes.push(Node::new(a.midpoint(b), a.distance(b) / 2.0));
                     nodes.len() - 1
                 });
@@ -162,7 +188,7 @@ impl Tree {
 
     fn remove(&mut self, n: usize) {
         for next in std::mem::take(&mut self.nodes[n].next) {
-            self.nodes[next].next.remove(&n);
+            self.nodes[next].leave(n);
         }
     }
 
@@ -213,8 +239,8 @@ impl Tree {
                 let (mut before, mut at) = (knot, first);
                 loop {
                     let ends_here = self.degree(at) != 2;
-                    self.nodes[before].next.remove(&at);
-                    self.nodes[at].next.remove(&before);
+                    self.nodes[before].leave(at);
+                    self.nodes[at].leave(before);
                     line.push(self.nodes[at].at);
                     match self.nodes[at].next.first().copied() {
                         Some(next) if !ends_here => (before, at) = (at, next),
@@ -230,20 +256,30 @@ impl Tree {
 
 impl Node {
     fn new(at: Point, half: f64) -> Self {
-        Self { at, half, next: BTreeSet::new(), area: 0.0 }
+        Self { at, half, next: Vec::new(), area: 0.0 }
+    }
+
+    fn meet(&mut self, other: usize) {
+        if let Err(at) = self.next.binary_search(&other) {
+            self.next.insert(at, other);
+        }
+    }
+
+    fn leave(&mut self, other: usize) {
+        self.next.retain(|next| *next != other);
     }
 }
 
 fn join(nodes: &mut [Node], a: usize, b: usize) {
-    nodes[a].next.insert(b);
-    nodes[b].next.insert(a);
+    nodes[a].meet(b);
+    nodes[b].meet(a);
 }
 
 /// Edges are looked at in at least so many points, if that is no finer than a fifth of the step.
 const FEWEST: f64 = 48.0;
 
 /// The triangles of an area, whose edges are divided so that none is longer than `step`.
-fn mesh(area: &[Vec<Point>], step: f64) -> Option<Mesh> {
+fn mesh(area: &[&[Point]], step: f64) -> Option<Mesh> {
     let mut points = Vec::new();
     let mut edges = Vec::new();
     for ring in area {

@@ -99,13 +99,16 @@ fn points(ring: &[[f64; 2]]) -> Vec<Point> {
 /// counter-clockwise, holes clockwise.
 #[must_use]
 pub fn united(rings: &[Vec<Point>], rule: FillRule) -> Vec<Vec<Point>> {
-    let rule = match rule {
-        FillRule::NonZero => Winding::NonZero,
-        FillRule::EvenOdd => Winding::EvenOdd,
-    };
     let grid = Grid::over(rings.iter());
     let mut overlay = Overlay::from_subj(&grid.whole(rings));
-    grid.back(overlay.overlay(OverlayRule::Subject, rule))
+    grid.back(overlay.overlay(OverlayRule::Subject, winding(rule)))
+}
+
+fn winding(rule: FillRule) -> Winding {
+    match rule {
+        FillRule::NonZero => Winding::NonZero,
+        FillRule::EvenOdd => Winding::EvenOdd,
+    }
 }
 
 /// How two areas are combined.
@@ -124,7 +127,18 @@ pub enum Combine {
 /// Combines two areas given by rings that neither cross nor overlap, as [`united`] makes them.
 #[must_use]
 pub fn combined(first: &[Vec<Point>], second: &[Vec<Point>], how: Combine) -> Vec<Vec<Point>> {
-    let rule = match how {
+    combined_as(first, second, how, FillRule::EvenOdd)
+}
+
+/// Combines what two sets of rings enclose under a fill rule; they may cross.
+#[must_use]
+pub fn combined_as(
+    first: &[Vec<Point>],
+    second: &[Vec<Point>],
+    how: Combine,
+    rule: FillRule,
+) -> Vec<Vec<Point>> {
+    let how = match how {
         Combine::Union => OverlayRule::Union,
         Combine::Minus => OverlayRule::Difference,
         Combine::Overlap => OverlayRule::Intersect,
@@ -132,7 +146,7 @@ pub fn combined(first: &[Vec<Point>], second: &[Vec<Point>], how: Combine) -> Ve
     };
     let grid = Grid::over(first.iter().chain(second));
     let mut overlay = Overlay::from_subj_and_clip(&grid.whole(first), &grid.whole(second));
-    grid.back(overlay.overlay(rule, Winding::EvenOdd))
+    grid.back(overlay.overlay(how, winding(rule)))
 }
 
 /// An area grown by `distance` mm, or shrunk by a negative one, with round corners whose chords

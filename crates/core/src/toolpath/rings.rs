@@ -28,7 +28,8 @@ const NARROW: f64 = 0.02;
 
 /// Spots, as in corners, are left where they are smaller than this share of the spacing: a ring
 /// leaves such a spot in every corner of less than 180 degrees, at most 0.67 of a spacing from a
-/// line in one of 60 degrees. Sharper corners get a line into them.
+/// line in one of 60 degrees. Sharper corners get a line into them. Scraps of less area than such a
+/// spot and no more than 0.85 of a spacing long are left, too.
 const SPOT: f64 = 0.17;
 
 /// Side branches of middle lines are at least so long, as a share of the spacing.
@@ -106,8 +107,8 @@ fn fill(area: Vec<Vec<Point>>, how: &Rings, tolerance: f64) -> Fill {
                 if rings[n].is_empty() {
                     return Vec::new();
                 }
-                let edge = inner(&from, depth + (n as f64 + 0.5) * spacing);
-                left_over(&edge, &rings[n + 1], spacing, tolerance)
+                // From the ring itself: it is near, and what is near crosses itself seldom.
+                left_over(&inner(&rings[n], spacing / 2.0), &rings[n + 1], spacing, tolerance)
             })
             .collect();
         fill.middles.extend(gaps.into_iter().flatten());
@@ -149,11 +150,7 @@ fn left_over(
     }
     // A little more, so that edges that should coincide leave no slivers.
     let covered = region::grown(next, (0.5 + NARROW / 4.0) * spacing, tolerance);
-    let left = region::combined(
-        &region::united(edge, FillRule::NonZero),
-        &region::united(&covered, FillRule::NonZero),
-        Combine::Minus,
-    );
+    let left = region::combined_as(edge, &covered, Combine::Minus, FillRule::NonZero);
     let smallest = Smallest {
         half_width: NARROW * spacing,
         spot: SPOT * spacing,
