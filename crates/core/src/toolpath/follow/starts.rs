@@ -11,8 +11,8 @@ use crate::quantity::plain;
 use crate::toolpath::Name;
 use crate::toolpath::line::Entry;
 use rayon::prelude::*;
-use rstar::primitives::Line as Segment;
-use rstar::{AABB, RTree, RTreeObject};
+use rstar::primitives::{CachedEnvelope, Line as Segment};
+use rstar::{AABB, PointDistance, RTree, RTreeObject};
 use std::collections::HashSet;
 use std::f64::consts::{FRAC_1_SQRT_2, FRAC_PI_2};
 use std::sync::Arc;
@@ -250,7 +250,7 @@ fn way_in(
 
 /// What leads must stay clear of.
 struct Obstacles {
-    lines: RTree<Segment<[f64; 2]>>,
+    lines: RTree<CachedEnvelope<Segment<[f64; 2]>>>,
     /// Between the place of piercing and any line, mm.
     clear: f64,
     ground: Rect,
@@ -280,8 +280,10 @@ impl Obstacles {
         let mut seen = HashSet::with_capacity(segments.len());
         let end = |p: [f64; 2]| rounded(Point::new(p[0], p[1]));
         segments.retain(|segment| seen.insert((end(segment.from), end(segment.to))));
+        drop(seen);
         let clear = context.follow.kerf.max(context.job.machine.beam.width) / 2.0;
-        Self { lines: RTree::bulk_load(segments), clear, ground: context.ground }
+        let lines = segments.into_iter().map(CachedEnvelope::new).collect();
+        Self { lines: RTree::bulk_load(lines), clear, ground: context.ground }
     }
 
     /// Whether a lead touches no line but the one at its end, and begins clear of every line.
@@ -292,12 +294,11 @@ impl Obstacles {
         if !points.iter().all(|p| self.ground.inflate(1e-6, 1e-6).contains(*p)) {
             return false;
         }
-        let start = lead.start;
+        let start = [lead.start.x, lead.start.y];
         let clear = self.clear.min(0.9 * length * FRAC_1_SQRT_2);
-        let nearest = self.lines.nearest_neighbor([start.x, start.y]);
-        if nearest.is_some_and(|line| {
-            rstar::PointDistance::distance_2(line, &[start.x, start.y]) < clear * clear
-        }) {
+        let round = AABB::from_corners(start.map(|a| a - clear), start.map(|a| a + clear));
+        let mut near = self.lines.locate_in_envelope_intersecting(round);
+        if near.any(|line| line.distance_2(&start) < clear * clear) {
             return false;
         }
         points.windows(2).all(|pair| {
