@@ -156,8 +156,6 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
         let images: Vec<&LaidImage> = own.images.iter().map(|n| &sheet.images[*n]).collect();
         let made = match &step.operation {
             Operation::Cut(follow) | Operation::Score(follow) => {
-                report::lines(&shapes, step, job, &mut problems);
-                report::unknown_ids(&shapes, step, job, &mut problems);
                 let kindred = select::kindred(sheet, job, step, &taken);
                 let context = follow::FollowContext {
                     number,
@@ -167,8 +165,22 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
                     kindred: &kindred,
                     ground: sheet.stock.unwrap_or_else(|| job.field().rect),
                 };
-                refuse_images(&images, step, job)
-                    .map(|()| follow::toolpaths(&shapes, &context, &mut problems))
+                let told = || {
+                    let mut told = Problems::default();
+                    report::lines(&shapes, step, job, &mut told);
+                    report::unknown_ids(&shapes, step, job, &mut told);
+                    told
+                };
+                let made = || {
+                    let mut told = Problems::default();
+                    let made = refuse_images(&images, step, job)
+                        .map(|()| follow::toolpaths(&shapes, &context, &mut told));
+                    (made, told)
+                };
+                let (drawn, (made, followed)) = rayon::join(told, made);
+                problems.extend(drawn);
+                problems.extend(followed);
+                made
             }
             Operation::Engrave(engrave) => {
                 let bounds = select::bounds(sheet, engrave);
