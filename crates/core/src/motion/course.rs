@@ -5,7 +5,7 @@
 //! with a corner before it; controllers that read whole programs run it as one, as fast as the
 //! acceleration towards its centre lets them.
 
-use super::planner::{Block, Leg};
+use super::block::{Block, Leg};
 use crate::geometry::Vec2;
 use crate::job::Machine;
 use crate::job::machine::{Axis, Dialect};

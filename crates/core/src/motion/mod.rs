@@ -1,13 +1,14 @@
 //! Motion: how fast the head really goes. Known here are positions of axes, what those can do and
 //! how a controller plans; neither jobs nor programs.
 
+pub mod block;
 pub mod course;
 pub mod pacer;
 pub mod planner;
 pub mod supply;
 
 use crate::job::Machine;
-use planner::{Block, Leg};
+use block::{Block, Leg};
 
 /// What a planner makes of the focus going from one height (mm) to another, asked for at a speed
 /// (mm/s; infinite for a rapid); none on machines that do not move it, and where it stays.

@@ -1,7 +1,8 @@
 //! Pacing: a stream of items goes in, and comes out in the same order, each with the speeds of its
 //! blocks, as soon as nothing later can change them.
 
-use super::planner::{Block, PlannedBlock, Planner};
+use super::block::{Block, PlannedBlock};
+use super::planner::Planner;
 use super::supply::{LineBytes, Supply};
 use crate::job::Machine;
 use std::collections::VecDeque;

@@ -8,105 +8,9 @@
 //! A controller that sees only so many moves ahead must be able to stop at the end of the last of
 //! them. Where moves are short and the head is fast that, and not the corners, sets the speed.
 
+use super::block::{Block, CornerSpeed, Leg, PlannedBlock, seconds};
 use super::supply::{LineBytes, Supply};
 use std::collections::VecDeque;
-
-/// What a move lets the head do along itself.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Leg {
-    /// Length, mm; above zero.
-    pub length: f64,
-    /// Highest speed along it, mm/s.
-    pub speed: f64,
-    /// Acceleration along it, mm/s².
-    pub acceleration: f64,
-}
-
-impl Leg {
-    /// By how much squared speed can grow along it.
-    fn reach(&self) -> f64 {
-        2.0 * self.acceleration * self.length
-    }
-}
-
-/// One move as the planner sees it.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Block {
-    /// How far it goes, and how fast it may.
-    pub leg: Leg,
-    /// Acceleration of the axes, mm/s²: the two that carry a path, and that of the focus; infinite
-    /// for those that stand still.
-    pub axes: [f64; 3],
-    /// Unit direction at its start, by the same axes.
-    pub start: [f64; 3],
-    /// Unit direction at its end.
-    pub end: [f64; 3],
-}
-
-/// A block whose speeds are certain. Where it leads no longer matters.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct PlannedBlock {
-    /// How far it goes, and how fast it may.
-    pub leg: Leg,
-    /// Speed at its start, mm/s.
-    pub entry: f64,
-    /// Speed at its end, mm/s.
-    pub exit: f64,
-    /// How long it takes, s.
-    pub seconds: f64,
-    /// How long the head has stood before it and waited for its line, s.
-    pub waits: f64,
-}
-
-impl PlannedBlock {
-    /// A block that is entered and left at these speeds.
-    fn new(leg: Leg, entry: CornerSpeed, exit: CornerSpeed) -> Self {
-        let seconds = seconds(&leg, entry, exit);
-        Self { leg, entry: entry.plain, exit: exit.plain, seconds, waits: 0.0 }
-    }
-
-    fn peak_squared(&self) -> f64 {
-        let Leg { length, speed, acceleration } = self.leg;
-        let reached =
-            acceleration * length + (self.entry * self.entry + self.exit * self.exit) / 2.0;
-        reached.min(speed * speed)
-    }
-
-    /// Over which lengths it speeds up and slows down, mm.
-    #[must_use]
-    pub fn ramps(&self) -> (f64, f64) {
-        let ramp = |v: f64| {
-            ((self.peak_squared() - v * v) / (2.0 * self.leg.acceleration))
-                .clamp(0.0, self.leg.length)
-        };
-        (ramp(self.entry), ramp(self.exit))
-    }
-
-    /// Speed at a place, mm from its start.
-    #[must_use]
-    pub fn speed_at(&self, place: f64) -> f64 {
-        let gained = 2.0 * self.leg.acceleration;
-        let up = self.entry * self.entry + gained * place.max(0.0);
-        let down = self.exit * self.exit + gained * (self.leg.length - place).max(0.0);
-        up.min(down).min(self.peak_squared()).max(0.0).sqrt()
-    }
-}
-
-/// The speed between two blocks, mm/s, and its square: the planner reckons with squares, times with roots, and a root
-/// costs as much as the rest of a block.
-#[derive(Debug, Clone, Copy)]
-struct CornerSpeed {
-    plain: f64,
-    squared: f64,
-}
-
-impl CornerSpeed {
-    const ZERO: Self = Self { plain: 0.0, squared: 0.0 };
-
-    fn of_squared(squared: f64) -> Self {
-        Self { plain: squared.sqrt(), squared }
-    }
-}
 
 /// A block in the queue, with the highest speed (squared) at which it may be entered.
 #[derive(Debug)]
@@ -365,20 +269,6 @@ fn junction_speed_squared(before: &Block, after: &Block, corner: f64) -> f64 {
     limit.min(acceleration * corner * half_sine / (1.0 - half_sine))
 }
 
-/// How long a move takes from speed `entry` to speed `exit`.
-fn seconds(leg: &Leg, entry: CornerSpeed, exit: CornerSpeed) -> f64 {
-    let Leg { length, speed, acceleration } = *leg;
-    let (v0, v1) = (entry.plain, exit.plain);
-    let (entry, exit) = (entry.squared, exit.squared);
-    let peak_squared = acceleration * length + (entry + exit) / 2.0;
-    if peak_squared <= speed * speed {
-        let peak = peak_squared.sqrt();
-        return ((peak - v0) + (peak - v1)).max(0.0) / acceleration;
-    }
-    let ramps = (2.0 * speed * speed - entry - exit) / (2.0 * acceleration);
-    (2.0 * speed - v0 - v1) / acceleration + (length - ramps).max(0.0) / speed
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -448,6 +338,87 @@ mod tests {
         // Too short to reach full speed: a triangle, t = 2 √(s / a).
         let short: f64 = run(&[straight(2.5)], 512).iter().sum();
         assert!((short - 0.1).abs() < 1e-12);
+    }
+
+    fn lines(bytes: usize) -> LineBytes {
+        let mut lines = LineBytes::default();
+        lines.add(bytes);
+        lines
+    }
+
+    #[test]
+    fn a_dwell_waits_for_its_line_and_gives_those_behind_it_time_to_come() {
+        // A move of 1 mm takes 0.0632 s; ten lines come in a second.
+        let slow = || Planner::new(0.01, Some(16)).supplied(Supply::new(rates(Some(10.0), None)));
+        let one = |planner: &mut Planner<()>| {
+            let (mut seconds, mut waits) = (0.0, 0.0);
+            planner.push_told(straight(1.0), lines(20), (), &mut |(), _| {});
+            planner.finish(&mut |(), planned: PlannedBlock| {
+                seconds += planned.seconds;
+                waits += planned.waits;
+            });
+            planner.stop();
+            (seconds, waits)
+        };
+        let mut planner = slow();
+        // Before the first move nothing waits; its line has come after 0.1 s.
+        let (seconds, waits) = one(&mut planner);
+        assert!((seconds - 0.004_f64.sqrt()).abs() < 1e-9 && waits == 0.0, "{seconds} {waits}");
+        // The next line comes 0.1 s behind the first.
+        let waits = planner.rest(&lines(5), 0.02);
+        assert!((waits - (0.1 - seconds)).abs() < 1e-9, "{waits}");
+        let (_, waits) = one(&mut planner);
+        assert!((waits - 0.08).abs() < 1e-9, "{waits}");
+        assert!(planner.is_starved());
+        // A long dwell: the line behind it is there when it ends.
+        let mut planner = slow();
+        one(&mut planner);
+        planner.rest(&lines(5), 100.0);
+        let (_, waits) = one(&mut planner);
+        assert_eq!(waits, 0.0);
+        // 0.037 s in 100 are not worth a look.
+        assert!(!planner.is_starved());
+        let mut fast = Planner::<()>::new(0.01, Some(16));
+        assert_eq!(fast.rest(&lines(5), 1.0), 0.0);
+        assert!(!fast.is_starved());
+    }
+
+    #[test]
+    fn a_head_that_is_stopped_starts_again_from_nothing() {
+        let mut times = Vec::new();
+        for stops in [false, true] {
+            let mut planner = Planner::new(0.01, Some(16));
+            let mut time = 0.0;
+            let mut done = |(), planned: PlannedBlock| time += planned.seconds;
+            planner.push(straight(50.0), (), &mut done);
+            if stops {
+                planner.stop();
+            }
+            planner.push(straight(50.0), (), &mut done);
+            planner.finish(&mut done);
+            times.push(time);
+        }
+        // 100 mm at once take 1.1 s, twice 50 mm 0.6 s each.
+        assert!((times[0] - 1.1).abs() < 1e-9 && (times[1] - 1.2).abs() < 1e-9, "{times:?}");
+    }
+
+    #[test]
+    fn blocks_are_handed_on_as_soon_as_the_queue_is_full_behind_them() {
+        let mut planner = Planner::new(0.01, Some(3));
+        let mut given = Vec::new();
+        for n in 0..6 {
+            planner.push(straight(1.0), n, &mut |n, _| given.push(n));
+        }
+        assert_eq!(given, [0, 1, 2]);
+        // With the whole program in sight nothing is certain before a batch is there.
+        let mut planner = Planner { batch: 4, ..Planner::new(0.01, None) };
+        let mut given = 0;
+        for _ in 0..3 {
+            planner.push(straight(50.0), (), &mut |(), _| given += 1);
+        }
+        assert_eq!(given, 0);
+        planner.push(straight(50.0), (), &mut |(), _| given += 1);
+        assert!(given > 0, "long moves are certain at once");
     }
 
     #[test]

@@ -3,9 +3,9 @@
 use super::Planned;
 use super::totals::Totals;
 use crate::mapping::Purpose;
+use crate::motion::block::{Block, PlannedBlock};
 use crate::motion::lift;
 use crate::motion::pacer::Pacer;
-use crate::motion::planner::{Block, PlannedBlock};
 use crate::motion::supply::{LineBytes, Supply};
 use crate::problem::Problem;
 use crate::segment::{Act, Segment, Segments};

@@ -7,7 +7,7 @@
 
 use super::Way;
 use crate::job::Machine;
-use crate::motion::planner::PlannedBlock;
+use crate::motion::block::PlannedBlock;
 
 /// PowerLaw along a move, as shares of full.
 #[derive(Debug, Clone, Copy, PartialEq)]

@@ -176,7 +176,7 @@ impl Segments {
     }
 
     /// The blocks that the controller's planner makes of a move.
-    pub fn blocks(&self, way: &Way, each: impl FnMut(crate::motion::planner::Block)) {
+    pub fn blocks(&self, way: &Way, each: impl FnMut(crate::motion::block::Block)) {
         let circle = way.circle();
         self.course.blocks(way.from_mm(), way.to_mm(), circle.as_ref(), self.speed(way), each);
     }
