@@ -6,8 +6,12 @@ mod world;
 
 use proptest::prelude::*;
 use tinkite_rig::Setup;
-use tinkite_wire::{Failure, Outcome};
+use tinkite_wire::{Complaint, Failure, Outcome};
 use world::{Mishap, config, run, squares};
+
+fn numbered(code: u16) -> Complaint {
+    Complaint { code: Some(code), text: code.to_string() }
+}
 
 proptest! {
     #![proptest_config(config("tests/stream.proptest-regressions"))]
@@ -42,7 +46,7 @@ proptest! {
         let mut lines = squares(20);
         lines[at] = "G38.2X5".into();
         let mut world = run(&lines, Setup::default(), seed, Mishap::Nothing);
-        let refused = Failure::Refused { line: Some(at as u32 + 1), code: 20 };
+        let refused = Failure::Refused { line: Some(at as u32 + 1), complaint: numbered(20) };
         prop_assert_eq!(world.outcome, Outcome::Failed(refused));
         let burnt = world.rig.record().burn_mm;
         world.rig.advance(world.rig.now() + 60.0);
@@ -53,7 +57,7 @@ proptest! {
     fn a_move_off_the_bed_is_an_alarm(seed in any::<u64>()) {
         let setup = Setup { high: [30.0, 30.0], ..Setup::default() };
         let world = run(&squares(20), setup, seed, Mishap::Nothing);
-        prop_assert_eq!(world.outcome, Outcome::Failed(Failure::Alarm(2)));
+        prop_assert_eq!(world.outcome, Outcome::Failed(Failure::Alarm(numbered(2))));
         prop_assert!(world.rig.record().extents.is_none_or(|(_, high)| high[0] <= 30.001));
     }
 

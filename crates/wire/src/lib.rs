@@ -21,7 +21,7 @@ mod session;
 pub use instant::{Instant, Span};
 pub use line::{Prepared, prepare};
 pub use meaning::{alarm_meaning, error_meaning};
-pub use message::{Message, State, Status};
+pub use message::{Complaint, Message, Room, State, Status};
 pub use session::{
-    Connected, Dark, Event, Failure, LineTooLong, Outcome, Protocol, Session, Settings,
+    Connected, Dark, Event, Failure, LineTooLong, Miscount, Outcome, Protocol, Session, Settings,
 };

@@ -71,13 +71,25 @@ pub struct Status {
     pub machine_position: bool,
     /// Actual speed in mm/min and S value.
     pub feed_and_s: Option<[f64; 2]>,
+    /// Free places in its planner, and free bytes in its receive buffer, where it tells them.
+    pub room: Option<Room>,
+}
+
+/// How much room a controller has.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Room {
+    /// Free places in the planner.
+    pub blocks: usize,
+    /// Free bytes in the receive buffer.
+    pub bytes: usize,
 }
 
 impl Status {
     fn parse(body: &str) -> Option<Self> {
         let mut fields = body.split('|');
         let state = State::parse(fields.next()?)?;
-        let mut status = Self { state, position: None, machine_position: false, feed_and_s: None };
+        let mut status =
+            Self { state, position: None, machine_position: false, feed_and_s: None, room: None };
         for field in fields {
             match field.split_once(':') {
                 Some((kind @ ("MPos" | "WPos"), numbers)) => {
@@ -85,10 +97,18 @@ impl Status {
                     status.machine_position = kind == "MPos";
                 }
                 Some(("FS", numbers)) => status.feed_and_s = parse_numbers(numbers),
+                Some(("Bf", numbers)) => status.room = Room::parse(numbers),
                 _ => {}
             }
         }
         Some(status)
+    }
+}
+
+impl Room {
+    fn parse(text: &str) -> Option<Self> {
+        let (blocks, bytes) = text.split_once(',')?;
+        Some(Self { blocks: blocks.parse().ok()?, bytes: bytes.parse().ok()? })
     }
 }
 
@@ -101,15 +121,37 @@ fn parse_numbers<const N: usize>(text: &str) -> Option<[f64; N]> {
     Some(numbers)
 }
 
+/// What a controller complains of: a number, or words of its own.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Complaint {
+    /// Its number, where it is one.
+    pub code: Option<u16>,
+    /// As it was said.
+    pub text: String,
+}
+
+impl Complaint {
+    fn of(text: &str) -> Self {
+        let text = text.trim();
+        Self { code: text.parse().ok(), text: text.to_string() }
+    }
+}
+
+impl std::fmt::Display for Complaint {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(if self.text.is_empty() { "(without a word)" } else { &self.text })
+    }
+}
+
 /// What one line says.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Message {
     /// A line was taken.
     Ok,
     /// A line was refused.
-    Error(u16),
+    Error(Complaint),
     /// The controller locked itself.
-    Alarm(u16),
+    Alarm(Complaint),
     /// A status report.
     Status(Status),
     /// It has (re)started.
@@ -134,13 +176,13 @@ impl Message {
         let other = || Self::Other(line.to_string());
         if line == "ok" {
             Self::Ok
-        } else if let Some(code) = line.strip_prefix("error:") {
-            code.trim().parse().map_or_else(|_| other(), Self::Error)
-        } else if let Some(code) = line.strip_prefix("ALARM:") {
-            code.trim().parse().map_or_else(|_| other(), Self::Alarm)
+        } else if let Some(what) = line.strip_prefix("error:") {
+            Self::Error(Complaint::of(what))
+        } else if let Some(what) = line.strip_prefix("ALARM:") {
+            Self::Alarm(Complaint::of(what))
         } else if let Some(body) = line.strip_prefix('<').and_then(|l| l.strip_suffix('>')) {
             Status::parse(body).map_or_else(other, Self::Status)
-        } else if line.starts_with("Grbl ") {
+        } else if is_banner(line) {
             Self::Banner(line.to_string())
         } else if let Some((key, value)) = line.strip_prefix('$').and_then(|l| l.split_once('=')) {
             match (key.parse(), value.parse::<f64>()) {
@@ -163,6 +205,16 @@ impl Message {
     }
 }
 
+/// Whether a line is what a controller says when it has started: its version, or where help is to be
+/// had. Vendors put their own names before it, and what was on the line when it started is before it,
+/// too.
+fn is_banner(line: &str) -> bool {
+    let version = |(at, name): (usize, &str)| {
+        line[at + name.len()..].starts_with(|c: char| c.is_ascii_digit())
+    };
+    line.contains("'$' for help") || line.match_indices("Grbl ").any(version)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -171,15 +223,28 @@ mod tests {
     #[test]
     fn lines_are_understood() {
         assert_eq!(Message::parse("ok"), Message::Ok);
-        assert_eq!(Message::parse("error:9"), Message::Error(9));
-        assert_eq!(Message::parse("ALARM:2"), Message::Alarm(2));
+        let said = |code, text: &str| Complaint { code, text: text.into() };
+        assert_eq!(Message::parse("error:9"), Message::Error(said(Some(9), "9")));
+        assert_eq!(Message::parse("ALARM:2"), Message::Alarm(said(Some(2), "2")));
+        let words = "Bad number format";
+        let refused = Message::Error(said(None, words));
+        assert_eq!(Message::parse("error: Bad number format"), refused);
+        assert_eq!(Message::parse("ALARM: Hard limit"), Message::Alarm(said(None, "Hard limit")));
         assert_eq!(Message::parse("$30=1000"), Message::Setting(30, 1000.0));
         assert_eq!(Message::parse("[OPT:V,15,128]"), Message::Buffer(128));
         assert_eq!(
             Message::parse("[MSG:'$H'|'$X' to unlock]"),
             Message::Other("[MSG:'$H'|'$X' to unlock]".into())
         );
-        assert!(matches!(Message::parse("Grbl 1.1h ['$' for help]"), Message::Banner(_)));
+        for banner in [
+            "Grbl 1.1h ['$' for help]",
+            "Grbl 3.7 [Made by somebody '$' for help]",
+            "Shop Laser Grbl 1.1f",
+            "\u{fffd}\u{fffd}okGrbl 1.1h ['$' for help]",
+            "Some Board 2.0 ['$' for help]",
+        ] {
+            assert_eq!(Message::parse(banner), Message::Banner(banner.into()));
+        }
         let Message::Status(status) =
             Message::parse("<Hold:1|MPos:1.000,-2.500,0.000|Bf:15,128|FS:600,350|WCO:0,0,0>")
         else {
@@ -190,6 +255,7 @@ mod tests {
             (status.position, status.feed_and_s),
             (Some([1.0, -2.5, 0.0]), Some([600.0, 350.0]))
         );
+        assert_eq!(status.room, Some(Room { blocks: 15, bytes: 128 }));
     }
 
     #[test]
@@ -225,7 +291,7 @@ mod tests {
         let modes = ["G0", "G54", "M5"].map(str::to_string).to_vec();
         assert_eq!(Message::parse("[GC:G0 G54 M5]"), Message::Modes(modes));
         for strange in
-            ["[G54:1,2]", "[OPT:V]", "error:x", "ALARM:", "$30=x", "$x=1", "<>", "[G54:1,2,nan]"]
+            ["[G54:1,2]", "[OPT:V]", "[MSG:Grbl is up]", "$30=x", "$x=1", "<>", "[G54:1,2,nan]"]
         {
             assert_eq!(Message::parse(strange), Message::Other(strange.into()));
         }

@@ -1,9 +1,10 @@
 //! A session in the public `grbl` interface.
 
-use super::{Connected, Dark, Event, Failure, LineTooLong, Outcome, Settings};
+use super::accounts::Accounts;
+use super::{Connected, Dark, Event, Failure, LineTooLong, Miscount, Outcome, Settings};
 use crate::deframer::Deframer;
 use crate::instant::{Instant, Span};
-use crate::message::{Message, State as Machine, Status};
+use crate::message::{Complaint, Message, State as Machine, Status};
 use std::collections::VecDeque;
 
 /// Real-time bytes of the interface.
@@ -12,15 +13,6 @@ mod byte {
     pub(super) const HOLD: u8 = b'!';
     pub(super) const GO_ON: u8 = b'~';
     pub(super) const RESET: u8 = 0x18;
-}
-
-/// A line on its way: sent and not yet answered.
-#[derive(Debug, Clone, Copy)]
-struct Unanswered {
-    /// Line of the program's text; none for our own questions.
-    line: Option<u32>,
-    /// Bytes with the line end.
-    bytes: usize,
 }
 
 #[derive(Debug)]
@@ -51,6 +43,8 @@ const HALT: Span = Span::millis(2500);
 const RESET: Span = Span::millis(1500);
 /// How often the status is asked for when something waits for it.
 const HURRY: Span = Span::millis(25);
+/// How long lines are held back for a status at most.
+const PROBE: Span = Span::millis(50);
 /// Lines that are kept ready for sending.
 const READY_LINES: usize = 64;
 
@@ -64,9 +58,8 @@ pub(super) struct Grbl {
     urgent: Vec<u8>,
     /// Lines not yet sent, with their numbers in the program's text.
     waiting: VecDeque<(Option<u32>, Vec<u8>)>,
-    /// Invariant: the sum of their bytes is `in_flight`, and below the controller's buffer.
-    unanswered: VecDeque<Unanswered>,
-    in_flight: usize,
+    /// What is unanswered; always less than the controller's buffer.
+    accounts: Accounts,
     all_enqueued: bool,
     acknowledged: u32,
     last_line: Option<u32>,
@@ -74,6 +67,10 @@ pub(super) struct Grbl {
     asked: usize,
     next_question: Instant,
     last_heard: Instant,
+    /// The time, as it was told last.
+    now: Instant,
+    /// No line goes out before this, so that the status that is asked for tells of all that were sent.
+    probing_until: Option<Instant>,
     /// Whether it reports lengths in inches (`$13`).
     inches: bool,
     events: VecDeque<Event>,
@@ -92,14 +89,15 @@ impl Grbl {
             deframer: Deframer::default(),
             urgent: Vec::new(),
             waiting: VecDeque::new(),
-            unanswered: VecDeque::new(),
-            in_flight: 0,
+            accounts: Accounts::new(),
             all_enqueued: false,
             acknowledged: 0,
             last_line: None,
             asked: 0,
             next_question: now,
             last_heard: now,
+            now,
+            probing_until: None,
             inches: false,
             events: VecDeque::new(),
         }
@@ -109,6 +107,7 @@ impl Grbl {
 
     /// Bytes arrived.
     pub(super) fn handle_bytes(&mut self, now: Instant, bytes: &[u8]) {
+        self.now = now;
         if !bytes.is_empty() {
             self.last_heard = now;
         }
@@ -119,6 +118,8 @@ impl Grbl {
 
     /// Time passed; call at [`poll_timeout`](Self::poll_timeout) or whenever.
     pub(super) fn handle_timeout(&mut self, now: Instant) {
+        self.now = now;
+        self.probing_until = self.probing_until.filter(|until| now < *until);
         let silent = now >= self.last_heard + self.settings.silence;
         match &self.state {
             State::Ended => return,
@@ -225,16 +226,16 @@ impl Grbl {
         let before = out.len();
         out.append(&mut self.urgent);
         if matches!(self.state, State::Asking(_) | State::Streaming) {
-            while let Some((line, text)) = self.waiting.front() {
+            while self.probing_until.is_none()
+                && let Some((line, text)) = self.waiting.front()
+            {
                 let bytes = text.len() + 1;
-                // A ring buffer of n bytes holds n - 1.
-                if self.in_flight + bytes >= self.settings.buffer {
+                if !self.accounts.has_room(bytes, self.settings.buffer) {
                     break;
                 }
                 out.extend_from_slice(text);
                 out.push(b'\n');
-                self.in_flight += bytes;
-                self.unanswered.push_back(Unanswered { line: *line, bytes });
+                self.accounts.sent(self.now, *line, text);
                 self.last_line = line.or(self.last_line);
                 self.waiting.pop_front();
             }
@@ -251,7 +252,8 @@ impl Grbl {
             State::Halting { reset_at, .. } => *reset_at,
             _ => self.last_heard + self.settings.silence,
         };
-        Some(deadline.min(self.next_question))
+        let next = deadline.min(self.next_question);
+        Some(self.probing_until.map_or(next, |until| next.min(until)))
     }
 
     /// The next thing to tell people.
@@ -282,7 +284,7 @@ impl Grbl {
     /// Bytes that are sent and not yet answered: always below the controller's buffer.
     #[must_use]
     pub(super) fn in_flight(&self) -> usize {
-        self.in_flight
+        self.accounts.in_flight()
     }
 
     // The machinery.
@@ -293,8 +295,10 @@ impl Grbl {
         }
         match message {
             Message::Ok => self.answered(now),
-            Message::Error(code) => self.refused(now, code),
-            Message::Alarm(code) => self.halt(now, Outcome::Failed(Failure::Alarm(code))),
+            Message::Error(complaint) => self.refused(now, complaint),
+            Message::Alarm(complaint) => {
+                self.halt(now, Outcome::Failed(Failure::Alarm(complaint)));
+            }
             Message::Status(status) => self.status(now, status),
             Message::Banner(_) => self.banner(now),
             Message::Setting(key, value) => {
@@ -323,7 +327,12 @@ impl Grbl {
 
     fn ask(&mut self, now: Instant) {
         self.urgent.push(byte::STATUS);
+        self.accounts.asked(self.asked == 0);
         self.asked += 1;
+        let streams = matches!(self.state, State::Streaming);
+        if streams && self.accounts.is_well_supplied(self.settings.buffer) {
+            self.probing_until = Some(now + PROBE);
+        }
         self.next_question = now
             + match self.state {
                 State::Draining { .. } | State::Halting { .. } => HURRY,
@@ -332,13 +341,17 @@ impl Grbl {
     }
 
     fn answered(&mut self, now: Instant) {
-        // An answer to a question of an earlier session may still come while greeting.
-        let Some(line) = self.unanswered.pop_front() else { return };
-        self.in_flight -= line.bytes;
+        let Some(line) = self.accounts.answered(now) else {
+            // An answer to a question of an earlier session may still come while greeting.
+            if self.is_under_way() {
+                self.halt(now, Outcome::Failed(Failure::Miscounted(Miscount::Surplus)));
+            }
+            return;
+        };
         if let Some(number) = line.line {
             self.acknowledged = number;
         }
-        if self.unanswered.is_empty()
+        if self.accounts.is_settled()
             && self.waiting.is_empty()
             && let State::Asking(connected) = &mut self.state
         {
@@ -356,17 +369,27 @@ impl Grbl {
     }
 
     fn drain_if_answered(&mut self, now: Instant) {
-        let answered = self.unanswered.is_empty() && self.waiting.is_empty();
+        let answered = self.accounts.is_settled() && self.waiting.is_empty();
         if matches!(self.state, State::Streaming) && self.all_enqueued && answered {
             self.state = State::Draining { skip: self.asked };
             self.ask(now);
         }
     }
 
-    fn refused(&mut self, now: Instant, code: u16) {
-        let Some(line) = self.unanswered.pop_front() else { return };
-        self.in_flight -= line.bytes;
-        self.halt(now, Outcome::Failed(Failure::Refused { line: line.line, code }));
+    /// Whether lines of a program are, or may be, on their way.
+    fn is_under_way(&self) -> bool {
+        matches!(self.state, State::Streaming | State::Paused | State::Draining { .. })
+    }
+
+    fn refused(&mut self, now: Instant, complaint: Complaint) {
+        if let State::Asking(_) = self.state {
+            // A question that it does not know: what it would have said is not known.
+            return self.answered(now);
+        }
+        let line = self.accounts.answered(now).and_then(|line| line.line);
+        if self.is_under_way() || line.is_some() {
+            self.halt(now, Outcome::Failed(Failure::Refused { line, complaint }));
+        }
     }
 
     fn status(&mut self, now: Instant, mut status: Status) {
@@ -374,7 +397,14 @@ impl Grbl {
             status.position.iter_mut().flatten().for_each(|length| *length *= INCH);
         }
         self.asked = self.asked.saturating_sub(1);
+        self.probing_until = None;
         self.events.push_back(Event::Status(status));
+        let miscount = self.accounts.judge(now, &status);
+        if matches!(self.state, State::Streaming | State::Draining { .. })
+            && let Some(miscount) = miscount
+        {
+            return self.halt(now, Outcome::Failed(Failure::Miscounted(miscount)));
+        }
         match &mut self.state {
             State::Greeting { .. } => self.greeted(status),
             State::Draining { skip } if *skip > 0 => *skip -= 1,
@@ -467,8 +497,7 @@ impl Grbl {
     fn end(&mut self, outcome: Outcome, dark: Dark) {
         self.state = State::Ended;
         self.waiting.clear();
-        self.unanswered.clear();
-        self.in_flight = 0;
+        self.accounts.forget();
         self.events.push_back(Event::Ended { outcome, dark });
     }
 }

@@ -1,10 +1,11 @@
 //! A streaming session with a controller.
 
+mod accounts;
 mod grbl;
 mod reprap;
 
 use crate::instant::{Instant, Span};
-use crate::message::{State as Machine, Status};
+use crate::message::{Complaint, State as Machine, Status};
 use grbl::Grbl;
 use reprap::Reprap;
 use std::collections::BTreeMap;
@@ -57,13 +58,16 @@ pub enum Failure {
     #[error("the controller is {}", .0.words())]
     NotReady(Machine),
     /// It refused a line (number in the program's text; none for our own questions).
-    #[error("the controller refused line {}: error:{code}", .line.map_or("?".into(), |n| n.to_string()))]
+    #[error("the controller refused line {}: error:{complaint}", .line.map_or("?".into(), |n| n.to_string()))]
     Refused {
         /// Line of the program's text.
         line: Option<u32>,
-        /// Its code.
-        code: u16,
+        /// What it said.
+        complaint: Complaint,
     },
+    /// Lines and answers do not agree.
+    #[error("{0}")]
+    Miscounted(Miscount),
     /// It does not know a line.
     #[error("the controller does not know line {}: {text}", .line.map_or("?".into(), |n| n.to_string()))]
     Unknown {
@@ -80,7 +84,7 @@ pub enum Failure {
     BadLink,
     /// It locked itself.
     #[error("the controller raised ALARM:{0}")]
-    Alarm(u16),
+    Alarm(Complaint),
     /// It restarted by itself.
     #[error("the controller restarted in the middle of the run")]
     Restarted,
@@ -90,6 +94,25 @@ pub enum Failure {
     /// It stopped answering.
     #[error("the controller stopped answering")]
     Silent,
+}
+
+/// In which way lines and their answers do not agree.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Miscount {
+    /// So many lines were taken and their answers never came.
+    Lost(usize),
+    /// There were more answers than lines: some line may not have been taken.
+    Surplus,
+}
+
+impl std::fmt::Display for Miscount {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Self::Lost(1) => f.write_str("the answer to a line was lost on the link"),
+            Self::Lost(lines) => write!(f, "the answers to {lines} lines were lost on the link"),
+            Self::Surplus => f.write_str("the controller answered more often than lines were sent"),
+        }
+    }
 }
 
 /// How a session ended.

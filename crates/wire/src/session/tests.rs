@@ -1,5 +1,9 @@
 use super::*;
 
+fn numbered(code: u16) -> Complaint {
+    Complaint { code: Some(code), text: code.to_string() }
+}
+
 /// A session and what came out of it, driven by hand.
 struct Talk {
     session: Session,
@@ -109,8 +113,9 @@ impl Talk {
 fn lines_never_fill_the_buffer_and_each_answer_makes_room() {
     let mut talk = Talk::streaming();
     talk.enqueue(10);
-    // 23 bytes each with the line end: five make 115, six would make 138.
-    assert_eq!(talk.sent().lines().count(), 5);
+    // 23 bytes each with the line end: four make 92; the fifth would leave no room for one more that an
+    // answer too many might let out.
+    assert_eq!(talk.sent().lines().count(), 4);
     assert_eq!(talk.sent(), "");
     talk.hear("ok\r\nok\r\n");
     assert_eq!(talk.sent().lines().count(), 2);
@@ -178,7 +183,7 @@ fn the_first_failure_is_kept_and_the_beam_goes_off_on_every_way_out() {
     talk.hear("<Hold:0|MPos:0,0,0>\r\n");
     assert_eq!(talk.sent(), "^");
     talk.wait(2000);
-    let refused = Failure::Refused { line: Some(2), code: 20 };
+    let refused = Failure::Refused { line: Some(2), complaint: numbered(20) };
     assert_eq!(talk.outcome(), Some(Outcome::Failed(refused)));
 
     let mut talk = Talk::streaming();
@@ -187,7 +192,7 @@ fn the_first_failure_is_kept_and_the_beam_goes_off_on_every_way_out() {
     talk.hear("<Alarm|MPos:0,0,0>\r\n");
     assert_eq!(talk.sent(), "^");
     talk.session.handle_closed(talk.now);
-    assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::Alarm(1))));
+    assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::Alarm(numbered(1)))));
 }
 
 #[test]

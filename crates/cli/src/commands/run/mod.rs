@@ -19,7 +19,7 @@ use program::ProgramFile;
 use tinkite_core::job::Machine;
 use tinkite_core::job::machine::Dialect;
 use tinkite_core::quantity::clock;
-use tinkite_wire::{Connected, Dark, Failure, Outcome, alarm_meaning, error_meaning};
+use tinkite_wire::{Connected, Dark, Failure, Miscount, Outcome, alarm_meaning, error_meaning};
 use watch::Watcher;
 
 pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
@@ -79,8 +79,15 @@ fn conclude(ended: Ended, watcher: &Watcher<'_>, machine: &Machine) -> Result<()
         (None, Outcome::Stopped) => Err(Refusal::Stopped(format!("stopped {place}"))),
         (None, Outcome::Failed(failure)) => {
             let advice = match &failure {
-                Failure::Refused { code, .. } => format!(" ({})", error_meaning(*code)),
-                Failure::Alarm(code) => format!(" ({})", alarm_meaning(*code)),
+                Failure::Refused { complaint, .. } => meaning(complaint.code, error_meaning),
+                Failure::Alarm(complaint) => meaning(complaint.code, alarm_meaning),
+                Failure::Miscounted(Miscount::Lost(_)) => {
+                    "; what was sent may have run or not: look at the cable, and at the stock"
+                        .into()
+                }
+                Failure::Miscounted(Miscount::Surplus) => {
+                    "; lines may be missing: look at the cable, and at the stock".into()
+                }
                 Failure::NoAnswer => format!(
                     "; check that it is on, and speaks the {} dialect",
                     machine.dialect.name()
@@ -97,6 +104,11 @@ fn conclude(ended: Ended, watcher: &Watcher<'_>, machine: &Machine) -> Result<()
             Err(Refusal::Link(format!("{failure}{advice}; {place}")))
         }
     }
+}
+
+/// What a numbered complaint means, in brackets.
+fn meaning(code: Option<u16>, of: fn(u16) -> &'static str) -> String {
+    code.map_or(String::new(), |code| format!(" ({})", of(code)))
 }
 
 /// What is known of the beam, in words: only what was seen.
