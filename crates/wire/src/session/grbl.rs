@@ -19,6 +19,9 @@ mod byte {
 enum State {
     /// Waiting for a first sign of life.
     Greeting { until: Instant },
+    /// It stands idle and was reset, which throws away whatever half a line a dead sender left in its
+    /// buffer; waiting for its banner, or for `until`.
+    Clearing { until: Instant, position: Option<[f64; 3]> },
     /// Its build and settings are being asked for.
     Asking(Connected),
     /// Answering; the stream has not begun.
@@ -132,7 +135,11 @@ impl Grbl {
                 self.finish_reset(false);
                 return;
             }
-            State::Greeting { .. } | State::Halting { .. } | State::Resetting { .. } => {}
+            State::Clearing { until, .. } if now >= *until => self.ask_everything(),
+            State::Greeting { .. }
+            | State::Clearing { .. }
+            | State::Halting { .. }
+            | State::Resetting { .. } => {}
             _ if silent => {
                 self.halt(now, Outcome::Failed(Failure::Silent));
                 return;
@@ -248,7 +255,9 @@ impl Grbl {
     pub(super) fn poll_timeout(&self) -> Option<Instant> {
         let deadline = match &self.state {
             State::Ended => return None,
-            State::Greeting { until } | State::Resetting { until, .. } => *until,
+            State::Greeting { until }
+            | State::Clearing { until, .. }
+            | State::Resetting { until, .. } => *until,
             State::Halting { reset_at, .. } => *reset_at,
             _ => self.last_heard + self.settings.silence,
         };
@@ -406,7 +415,7 @@ impl Grbl {
             return self.halt(now, Outcome::Failed(Failure::Miscounted(miscount)));
         }
         match &mut self.state {
-            State::Greeting { .. } => self.greeted(status),
+            State::Greeting { .. } => self.greeted(now, status),
             State::Draining { skip } if *skip > 0 => *skip -= 1,
             State::Draining { .. } if status.state == Machine::Idle => {
                 // Every line was answered; the status says which power is in force.
@@ -431,16 +440,31 @@ impl Grbl {
         }
     }
 
-    fn greeted(&mut self, status: Status) {
+    fn greeted(&mut self, now: Instant, status: Status) {
         let state = status.state;
         if state != Machine::Idle {
             return self.end(Outcome::Failed(Failure::NotReady(state)), Dark::Untouched);
         }
-        // An empty line first: it ends whatever half a line an earlier session left behind.
-        for question in [&b""[..], b"$I", b"$$", b"$#", b"$G"] {
+        self.urgent.push(byte::RESET);
+        (self.asked, self.next_question) = (0, now + RESET);
+        let position = status.position.filter(|_| status.machine_position);
+        self.state = State::Clearing { until: now + RESET, position };
+    }
+
+    /// The controller is clear: what is asked for now is all that it gets.
+    fn ask_everything(&mut self) {
+        let position = match &self.state {
+            State::Clearing { position, .. } => *position,
+            State::Asking(connected) => connected.position,
+            _ => return,
+        };
+        self.waiting.clear();
+        self.accounts.forget();
+        for question in [&b"$I"[..], b"$$", b"$#", b"$G"] {
             self.waiting.push_back((None, question.to_vec()));
         }
-        let position = status.position.filter(|_| status.machine_position);
+        self.last_heard = self.now;
+        self.next_question = self.now + self.settings.status_every;
         self.state = State::Asking(Connected { position, ..Connected::default() });
     }
 
@@ -452,6 +476,8 @@ impl Grbl {
                 self.asked = 0;
                 self.ask(now);
             }
+            // A board that starts slowly may say so behind its first answers.
+            State::Clearing { .. } | State::Asking(_) => self.ask_everything(),
             State::Halting { .. } => self.reset(now),
             // Lines that were on their way may be run after the restart.
             _ => self.end(Outcome::Failed(Failure::Restarted), self.touched(Dark::Unknown)),
@@ -462,8 +488,11 @@ impl Grbl {
     fn halt(&mut self, now: Instant, outcome: Outcome) {
         match self.state {
             State::Ended | State::Halting { .. } | State::Resetting { .. } => {}
-            // Nothing of ours moves yet.
-            State::Greeting { .. } => self.end(outcome, Dark::Untouched),
+            // Nothing of ours moves yet; what moves is to stop all the same.
+            State::Greeting { .. } | State::Clearing { .. } => {
+                self.urgent.extend([byte::HOLD, byte::RESET]);
+                self.state = State::Resetting { outcome, until: now + RESET };
+            }
             _ => {
                 self.waiting.clear();
                 self.urgent.push(byte::HOLD);

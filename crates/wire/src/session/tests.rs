@@ -4,6 +4,8 @@ fn numbered(code: u16) -> Complaint {
     Complaint { code: Some(code), text: code.to_string() }
 }
 
+const BANNER: &str = "\r\nGrbl 1.1h ['$' for help]\r\n";
+
 /// A session and what came out of it, driven by hand.
 struct Talk {
     session: Session,
@@ -68,8 +70,10 @@ impl Talk {
         talk.session.handle_timeout(talk.now);
         assert_eq!(talk.sent(), "?");
         talk.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
-        assert_eq!(talk.sent(), "\n$I\n$$\n$#\n$G\n");
-        talk.hear("ok\r\n[VER:1.1h:]\r\n[OPT:V,15,128]\r\nok\r\n$30=1000\r\n$32=1\r\n");
+        assert_eq!(talk.sent(), "^");
+        talk.hear(BANNER);
+        assert_eq!(talk.sent(), "$I\n$$\n$#\n$G\n");
+        talk.hear("[VER:1.1h:]\r\n[OPT:V,15,128]\r\nok\r\n$30=1000\r\n$32=1\r\n");
         assert!(!talk.session.wants_lines());
         talk.hear("ok\r\n[G54:10.000,-5.500,0.000]\r\n[G92:1.000,0.000,0.000]\r\nok\r\n");
         assert!(!talk.session.wants_lines());
@@ -155,7 +159,7 @@ fn a_stop_holds_first_and_resets_at_standstill() {
     assert_eq!(talk.sent(), "?");
     talk.hear("<Hold:0|MPos:1.2,0,0>\r\n");
     assert_eq!(talk.sent(), "^");
-    talk.hear("\r\nGrbl 1.1h ['$' for help]\r\n");
+    talk.hear(BANNER);
     assert_eq!(talk.outcome(), Some(Outcome::Stopped));
     assert_eq!(talk.session.acknowledged(), 1);
     assert_eq!(talk.session.poll_timeout(), None);
@@ -206,7 +210,7 @@ fn silence_restart_and_a_closed_link_are_told_apart() {
     assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::Silent)));
 
     let mut talk = Talk::streaming();
-    talk.hear("Grbl 1.1h ['$' for help]\r\n");
+    talk.hear(BANNER);
     assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::Restarted)));
 
     let mut talk = Talk::streaming();
@@ -337,7 +341,7 @@ fn only_a_banner_behind_the_reset_proves_that_the_beam_is_off() {
         talk
     };
     let mut seen = begun();
-    seen.hear("\r\nGrbl 1.1h ['$' for help]\r\n");
+    seen.hear(BANNER);
     assert_eq!((seen.outcome(), seen.dark), (Some(Outcome::Stopped), Some(Dark::Confirmed)));
     let mut mute = begun();
     (0..20).for_each(|_| mute.wait(500));
@@ -353,8 +357,9 @@ fn a_controller_that_reports_inches_is_understood() {
     talk.session.handle_timeout(talk.now);
     let _ = talk.sent();
     talk.hear("<Idle|MPos:1.000,2.000,0.000|FS:0,0>\r\n");
+    talk.hear(BANNER);
     let _ = talk.sent();
-    talk.hear("ok\r\nok\r\n$13=1\r\n$30=1000\r\nok\r\n[G54:10.000,-5.000,0.000]\r\nok\r\nok\r\n");
+    talk.hear("ok\r\n$13=1\r\n$30=1000\r\nok\r\n[G54:10.000,-5.000,0.000]\r\nok\r\nok\r\n");
     let connected = std::iter::from_fn(|| talk.session.poll_event())
         .find_map(|event| if let Event::Connected(c) = event { Some(c) } else { None })
         .expect("connected");
@@ -490,24 +495,67 @@ fn a_banner_while_greeting_asks_at_once_and_while_halting_resets_at_once() {
     let mut talk = Talk::new();
     talk.session.handle_timeout(talk.now);
     assert_eq!(talk.sent(), "?");
-    talk.hear("\r\nGrbl 1.1h ['$' for help]\r\n");
+    talk.hear(BANNER);
     assert_eq!(talk.sent(), "?");
     assert_eq!(talk.outcome(), None);
 
     let mut talk = Talk::at_the_last_line();
     talk.session.stop(talk.now);
     assert_eq!(talk.sent(), "!?");
-    talk.hear("Grbl 1.1h ['$' for help]\r\n");
+    talk.hear(BANNER);
     assert_eq!(talk.sent(), "^");
     assert_eq!(talk.outcome(), None);
 }
 
 #[test]
-fn a_stop_before_anything_was_sent_sends_nothing() {
+fn a_stop_before_anything_was_sent_stops_whatever_runs_there() {
+    let greeting = || {
+        let mut talk = Talk::new();
+        talk.session.handle_timeout(talk.now);
+        assert_eq!(talk.sent(), "?");
+        talk
+    };
+    let clearing = || {
+        let mut talk = greeting();
+        talk.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
+        assert_eq!(talk.sent(), "^");
+        talk
+    };
+    for begun in [&greeting as &dyn Fn() -> Talk, &clearing] {
+        for answers in [true, false] {
+            let mut talk = begun();
+            talk.session.stop(talk.now);
+            assert_eq!((talk.sent().as_str(), talk.outcome()), ("!^", None));
+            if answers {
+                talk.hear(BANNER);
+            } else {
+                talk.wait(1500);
+            }
+            assert_eq!(talk.outcome(), Some(Outcome::Stopped));
+            assert_eq!(talk.dark, Some(Dark::Untouched));
+        }
+    }
+}
+
+#[test]
+fn half_a_line_that_a_dead_sender_left_is_thrown_away_and_never_ended() {
     let mut talk = Talk::new();
-    talk.session.stop(talk.now);
-    assert_eq!((talk.sent().as_str(), talk.outcome()), ("", Some(Outcome::Stopped)));
-    assert_eq!(talk.dark, Some(Dark::Untouched));
+    talk.session.handle_timeout(talk.now);
+    talk.sent();
+    // Not a line end before the reset, and nothing but the reset before the banner.
+    talk.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
+    assert_eq!(talk.sent(), "^");
+    talk.wait(1000);
+    assert_eq!(talk.sent(), "");
+    // A board without a banner is taken to be clear after a while; one that comes late begins anew.
+    talk.wait(500);
+    assert_eq!(talk.sent(), "$I\n$$\n$#\n$G\n");
+    talk.hear(BANNER);
+    assert_eq!(talk.sent(), "$I\n$$\n$#\n$G\n");
+    talk.hear("ok\r\nok\r\nok\r\n[GC:G0 G54 G21]\r\nok\r\n");
+    let connected = std::iter::from_fn(|| talk.session.poll_event())
+        .find_map(|event| if let Event::Connected(c) = event { Some(c) } else { None });
+    assert_eq!(connected.map(|c| c.modes), Some(["G0", "G54", "G21"].map(String::from).to_vec()));
 }
 
 #[test]
@@ -519,7 +567,7 @@ fn a_status_that_says_alarm_ends_a_run_though_no_message_did() {
     assert!(talk.sent().starts_with('!'));
     talk.hear("<Alarm|MPos:0,0,0|FS:0,0>\r\n");
     assert_eq!(talk.sent(), "^");
-    talk.hear("Grbl 1.1h ['$' for help]\r\n");
+    talk.hear(BANNER);
     let locked = Failure::NotReady(Machine::Alarm);
     assert_eq!((talk.outcome(), talk.dark), (Some(Outcome::Failed(locked)), Some(Dark::Confirmed)));
 }

@@ -8,7 +8,7 @@ use tinkite_wire::{Dark, Event, Instant, Outcome, Protocol, Session, Settings};
 
 /// How a board tells its room.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Tells {
+pub(crate) enum Tells {
     /// As the interface says.
     Room,
     /// Its status has no `Bf:`.
@@ -20,26 +20,26 @@ pub enum Tells {
 }
 
 #[derive(Debug)]
-pub struct Board {
-    pub tells: Tells,
+pub(crate) struct Board {
+    pub(crate) tells: Tells,
     /// Which answers, counted from 0 with the first line of a program, come how often.
-    pub answers: BTreeMap<usize, usize>,
+    pub(crate) answers: BTreeMap<usize, usize>,
     /// Milliseconds of a move.
-    pub pace: u64,
+    pub(crate) pace: u64,
     /// What it says when it has started.
-    pub banner: &'static str,
+    pub(crate) banner: &'static str,
     /// Which line of the program, counted from 0, it answers with this.
-    pub refuses: Option<(usize, &'static str)>,
+    pub(crate) refuses: Option<(usize, &'static str)>,
     /// Behind which line of the program it restarts.
-    pub restarts: Option<usize>,
+    pub(crate) restarts: Option<usize>,
     /// Whether it knows `$I`, `$$`, `$#` and `$G`.
-    pub knows_questions: bool,
+    pub(crate) knows_questions: bool,
     /// Lines of the program, as they were taken.
-    pub taken: Vec<String>,
+    pub(crate) taken: Vec<String>,
     /// Bytes that found no room.
-    pub run_over: usize,
+    pub(crate) run_over: usize,
     /// Milliseconds for which it has stood with nothing to do.
-    pub stands: u64,
+    pub(crate) stands: u64,
     buffer: VecDeque<u8>,
     reading: Vec<u8>,
     hand: Option<String>,
@@ -53,7 +53,7 @@ const BYTES: usize = 127;
 const PLACES: usize = 15;
 
 impl Board {
-    pub fn new(tells: Tells, pace: u64) -> Self {
+    pub(crate) fn new(tells: Tells, pace: u64) -> Self {
         Self {
             tells,
             answers: BTreeMap::new(),
@@ -75,7 +75,7 @@ impl Board {
         }
     }
 
-    pub fn is_lit(&self) -> bool {
+    pub(crate) fn is_lit(&self) -> bool {
         !self.planner.is_empty() && !self.held
     }
 
@@ -208,18 +208,18 @@ impl Board {
 
 /// How a program went.
 #[derive(Debug)]
-pub struct Went {
-    pub outcome: Outcome,
-    pub dark: Dark,
-    pub board: Board,
+pub(crate) struct Went {
+    pub(crate) outcome: Outcome,
+    pub(crate) dark: Dark,
+    pub(crate) board: Board,
     /// Milliseconds that it took.
-    pub took: u64,
+    pub(crate) took: u64,
     /// The longest for which the board stood with nothing to do while the session went on, ms.
-    pub stood: u64,
+    pub(crate) stood: u64,
 }
 
 /// Streams `lines` to a board over a link that takes `delay` ms each way.
-pub fn stream(lines: &[String], mut board: Board, delay: u64) -> Went {
+pub(crate) fn stream(lines: &[String], mut board: Board, delay: u64) -> Went {
     let mut session = Session::new(Protocol::Grbl, Settings::default(), Instant(0));
     let (mut there, mut back) = (VecDeque::new(), VecDeque::new());
     let (mut next, mut ended, mut stood) = (0, false, 0);
@@ -266,7 +266,7 @@ pub fn stream(lines: &[String], mut board: Board, delay: u64) -> Went {
 }
 
 /// Moves of different lengths in bytes, some of them with a dwell between.
-pub fn moves(count: usize, dwell: Option<f64>) -> Vec<String> {
+pub(crate) fn moves(count: usize, dwell: Option<f64>) -> Vec<String> {
     let mut lines = Vec::new();
     for n in 0..count {
         lines.push(format!("G1X{}Y{}", n * n * n % 97, "1".repeat(n * 7 % 23 + 1)));
