@@ -1,4 +1,5 @@
-//! Ctrl-C and its like: noticed, never obeyed blindly, so that the beam goes off first.
+//! Ctrl-C and its like: noticed, never obeyed blindly, so that the beam goes off first. Ctrl-Z, too:
+//! a program that the terminal stops could not switch off the beam.
 
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -8,12 +9,17 @@ use std::sync::atomic::{AtomicBool, Ordering};
 pub(crate) struct Stopping(Arc<AtomicBool>);
 
 impl Stopping {
-    /// Watches for Ctrl-C, a closed terminal and a polite kill from now on.
+    /// Watches for Ctrl-C, Ctrl-Z, Ctrl-\\, a closed terminal and a polite kill from now on.
     pub(crate) fn watch() -> std::io::Result<Self> {
         use signal_hook::consts::{SIGINT, SIGTERM};
         let stopping = Self::default();
         #[cfg(unix)]
-        signal_hook::flag::register(signal_hook::consts::SIGHUP, stopping.0.clone())?;
+        for signal in {
+            use signal_hook::consts::{SIGHUP, SIGQUIT, SIGTSTP};
+            [SIGHUP, SIGQUIT, SIGTSTP]
+        } {
+            signal_hook::flag::register(signal, stopping.0.clone())?;
+        }
         for signal in [SIGINT, SIGTERM] {
             signal_hook::flag::register(signal, stopping.0.clone())?;
         }

@@ -105,14 +105,14 @@ fn over_tcp_and_over_a_pseudo_terminal_the_beam_does_the_same() {
     assert!((planned - burnt).abs() < 0.2, "{planned} {burnt}");
 }
 
-/// A run that reports its events, and has begun to burn.
+/// A run of the job that reports its events, and has begun to burn.
 fn begun(bench: &Bench, link: &str) -> (Child, BufReader<std::process::ChildStdout>) {
-    let mut run = bench
-        .command(&["run", JOB, "--json", "--to", link])
-        .stdout(Stdio::piped())
-        .stderr(Stdio::piped())
-        .spawn()
-        .unwrap();
+    begun_with(bench, &["run", JOB, "--json", "--to", link])
+}
+
+fn begun_with(bench: &Bench, args: &[&str]) -> (Child, BufReader<std::process::ChildStdout>) {
+    let mut run =
+        bench.command(args).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
     let mut events = BufReader::new(run.stdout.take().unwrap());
     let burns = |line: std::io::Result<String>| {
         let event: serde_json::Value = serde_json::from_str(&line.unwrap()).unwrap();
@@ -162,6 +162,87 @@ fn ctrl_c_stops_with_the_beam_off_and_says_where() {
     let (acknowledged, ran) =
         (end["lines_acknowledged"].as_u64().unwrap(), record["lines"].as_u64().unwrap());
     assert!(acknowledged > 0 && ran < acknowledged + 40, "{acknowledged} {ran}");
+}
+
+fn signal(name: &str, process: &Child) {
+    let kill = Command::new("kill").args([name, &process.id().to_string()]).status();
+    assert!(kill.unwrap().success());
+}
+
+#[test]
+fn whatever_signal_ends_a_run_the_beam_is_seen_to_go_off() {
+    for name in ["-TERM", "-HUP", "-QUIT", "-TSTP"] {
+        let bench = Bench::new();
+        let rig = RigProcess::start(
+            &bench,
+            &["--tcp", "127.0.0.1:0", "--pace", "real", "--once", "--record", "record.json"],
+        );
+        let lines: String = (0..600).map(|n| format!("G1 X{}\n", 10 + n % 2 * 5)).collect();
+        bench.write("long.nc", format!("G21 G90\nM4 S0\nG0 X10 Y10\nG1 S300 F3000\n{lines}M5\n"));
+        let run = ["run", "long.nc", "--machine", "bench-laser", "--json", "--to", &rig.link];
+        let (run, events) = begun_with(&bench, &run);
+        signal(name, &run);
+        let (status, err, end) = ended(run, events);
+        assert_eq!((status, &end["how"]), (4, &"stopped".into()), "{name}: {err}");
+        assert_eq!(end["dark"], "confirmed", "{name}");
+        rig.rest();
+        let record: serde_json::Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+        assert_eq!(record["beam_on"], false, "{name}");
+    }
+}
+
+#[test]
+fn a_machine_that_is_held_is_named_and_can_be_stopped() {
+    let bench = Bench::new();
+    bench.write("pause.nc", "G21 G90\nM4 S0\nG0 X10 Y10 S0\nM0\nG1 X50 S300 F600\nM5\nM2\n");
+    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "real", "--once"]);
+    let mut run = bench
+        .command(&["run", "pause.nc", "--machine", "bench-laser", "--json", "--to", &rig.link])
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut events = BufReader::new(run.stdout.take().unwrap());
+    let is_held = |line: std::io::Result<String>| {
+        let event: serde_json::Value = serde_json::from_str(&line.unwrap()).unwrap();
+        event["event"] == "held" && event["by"] == "hold"
+    };
+    assert!(events.by_ref().lines().any(is_held), "it ended before it was held");
+    signal("-INT", &run);
+    let (status, err, end) = ended(run, events);
+    assert_eq!(
+        (status, &end["how"], &end["dark"]),
+        (4, &"stopped".into(), &"confirmed".into()),
+        "{err}"
+    );
+}
+
+#[test]
+fn every_end_has_its_event_and_its_status_whatever_became_of_the_reader() {
+    let bench = Bench::new();
+    let ran = bench.run(&["run", JOB, "--json", "--to", "tcp:127.0.0.1:1"]);
+    let end = last_event(&ran.out);
+    assert_eq!((ran.status, &end["event"], &end["how"]), (3, &"end".into(), &"failed".into()));
+    assert!(end["reason"].as_str().unwrap().contains("does not open"), "{end}");
+
+    // An alarm is an alarm though nobody reads on.
+    let demo = include_str!("../demo/bench-laser.machine.toml");
+    bench.write("small.machine.toml", demo.replace("\"400 mm\"", "\"100 mm\""));
+    let rig = RigProcess::start(
+        &bench,
+        &["--tcp", "127.0.0.1:0", "--pace", "max", "--machine", "./small.machine.toml"],
+    );
+    let mut run = bench
+        .command(&["run", JOB, "--json", "--to", &rig.link])
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut first = String::new();
+    BufReader::new(run.stdout.take().unwrap()).read_line(&mut first).unwrap();
+    let ran = Ran::from(run.wait_with_output().unwrap());
+    assert_eq!(ran.status, 3, "{}", ran.err);
+    assert!(ran.err.contains("ALARM:2"), "{}", ran.err);
 }
 
 #[test]

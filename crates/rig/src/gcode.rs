@@ -21,6 +21,8 @@ pub(crate) enum Order {
     Dwell(f64),
     /// Wait until everything before is done.
     Sync,
+    /// Wait until everything before is done, and then for somebody who lets it go on.
+    Pause,
     /// Nothing to wait for.
     Nothing,
 }
@@ -102,6 +104,7 @@ struct Line {
     dwell: bool,
     set_offset: bool,
     sync: bool,
+    pause: bool,
     words: Vec<Word>,
 }
 
@@ -157,9 +160,12 @@ impl Modal {
             self.motion = motion;
         }
         let lifts = line.get(b'Z').is_some();
-        if moves && lifts {
-            // One axis at a time: a program for a laser never slants.
+        if moves && lifts || line.pause && (moves || lifts) {
+            // One axis at a time: a program for a laser never slants. A pause has its own line.
             return Err(20);
+        }
+        if line.pause {
+            return Ok(Order::Pause);
         }
         if moves || lifts || (self.motion >= 2 && line.get(b'I').or(line.get(b'J')).is_some()) {
             return self.moves(&line, to);
@@ -201,6 +207,8 @@ impl Modal {
     fn m(&mut self, value: f64, line: &mut Line) -> Result<(), u16> {
         line.sync = true;
         match value as i32 {
+            // Printers wait for a button that this one does not have; an M1 is passed over.
+            0 if self.protocol == Protocol::Grbl => line.pause = true,
             0 | 1 => {}
             2 | 30 => self.ending = true,
             3 => self.beam = Beam::Constant,

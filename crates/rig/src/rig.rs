@@ -43,6 +43,8 @@ enum Pending {
         seconds: f64,
     },
     Sync,
+    /// A pause of the program: it is answered when somebody lets the machine go on.
+    Pause,
     Home,
 }
 
@@ -163,6 +165,12 @@ impl Rig {
     #[must_use]
     pub fn is_full(&self) -> bool {
         self.pending.is_some() && self.has_work()
+    }
+
+    /// Whether a pause of the program waits for somebody who lets the machine go on.
+    #[must_use]
+    pub fn waits_for_operator(&self) -> bool {
+        self.state == State::Hold && matches!(self.pending, Some(Pending::Pause))
     }
 
     /// Takes what it has to say.
@@ -359,6 +367,11 @@ impl Rig {
                 self.ok();
                 true
             }
+            Some(Pending::Pause) if self.planner.blocks.is_empty() => {
+                self.state = State::Hold;
+                self.pending = Some(Pending::Pause);
+                false
+            }
             Some(Pending::Home) if self.planner.blocks.is_empty() => {
                 self.head.at = [0.0; 4];
                 self.modal.at = self.work_position();
@@ -405,6 +418,7 @@ impl Rig {
         match order {
             Order::Nothing => Ok(true),
             Order::Sync => self.wait_for(Pending::Sync),
+            Order::Pause => self.wait_for(Pending::Pause),
             Order::Dwell(seconds) => {
                 self.pending = Some(Pending::Stand { seconds });
                 Ok(false)

@@ -99,6 +99,10 @@ impl Link for RigLink {
     }
 
     fn hear(&mut self, buffer: &mut [u8], wait: Duration) -> io::Result<Heard> {
+        // Nobody stands at a machine that is in this process only.
+        if self.rig.waits_for_operator() {
+            self.rig.receive(b"~");
+        }
         if !self.said.is_empty() {
             return Ok(self.fetch(buffer));
         }

@@ -87,3 +87,45 @@ impl LineBytes {
         self.sizes[..self.count as usize].iter().map(|size| *size as usize)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_line_waits_for_the_cable_the_reader_and_room_on_either_side_of_it() {
+        // 100 bytes and 100 lines a second, two lines of 20 bytes in the buffer.
+        let rates =
+            Rates { lines_per_second: Some(100.0), bytes_per_second: Some(100.0), buffer: 50 };
+        let mut supply = Supply::new(rates).unwrap();
+        let mut read = |room: f64| {
+            let mut line = LineBytes::default();
+            line.add(20);
+            supply.read(&line, room)
+        };
+        // When there is room for each in the planner, and when it is read.
+        let expected = [
+            // The cable takes 0.2 s.
+            (0.0, 0.2),
+            // It is there at 0.4 s, and the planner has room later.
+            (10.0, 10.0),
+            // A line takes the reader 0.01 s.
+            (10.0, 10.01),
+            // The buffer has room for it once the second is read, at 10 s.
+            (0.0, 10.2),
+            (20.0, 20.0),
+            // Those before it are read at 10.2 s and 20 s: it has to wait for the first alone.
+            (0.0, 20.01),
+            // And this one for the line that was read at 20 s.
+            (0.0, 20.2),
+        ];
+        for (n, (room, at)) in expected.into_iter().enumerate() {
+            let is = read(room);
+            assert!((is - at).abs() < 1e-9, "line {n}: {is}, not {at}");
+        }
+        assert!(
+            Supply::new(Rates { lines_per_second: None, bytes_per_second: None, buffer: 50 })
+                .is_none()
+        );
+    }
+}

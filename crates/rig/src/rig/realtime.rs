@@ -68,6 +68,9 @@ impl Rig {
 
     fn go_on(&mut self) {
         if matches!(self.state, State::Hold | State::Door) && self.head.speed <= 0.0 {
+            if self.waits_for_operator() {
+                self.pending = Some(Pending::Sync);
+            }
             self.state = State::Ready;
             self.beam_stopped = false;
             self.head.drive = Drive::Planned;

@@ -229,3 +229,19 @@ fn an_open_door_holds_and_a_cancelled_jog_leaves_nothing() {
     finish(&mut rig);
     assert!((rig.position()[0] - stopped - 1.0).abs() < 1e-9);
 }
+
+#[test]
+fn a_pause_of_the_program_waits_for_somebody_and_loses_nothing() {
+    let mut rig = rig();
+    assert_eq!(tell(&mut rig, "G21 G90\nM4 S0\nG1 X10 S300 F600\nM0\nG1 X20\nM5\n"), "ok\nok\nok");
+    finish(&mut rig);
+    assert!(rig.waits_for_operator() && rig.position() == [10.0, 0.0]);
+    assert!(tell(&mut rig, "?").starts_with("<Hold:0|"));
+    rig.advance(rig.now() + 100.0);
+    assert_eq!((rig.position(), said(&mut rig)), ([10.0, 0.0], String::new()));
+    // Going on answers the M0; the move behind it follows.
+    rig.receive(b"~");
+    finish(&mut rig);
+    assert_eq!((rig.position(), said(&mut rig)), ([20.0, 0.0], "ok\nok\nok".to_string()));
+    assert_eq!(tell(&mut rig, "G1 X5 M0\n"), "error:20");
+}

@@ -19,7 +19,9 @@ use program::ProgramFile;
 use tinkite_core::job::Machine;
 use tinkite_core::job::machine::Dialect;
 use tinkite_core::quantity::clock;
-use tinkite_wire::{Connected, Dark, Failure, Miscount, Outcome, alarm_meaning, error_meaning};
+use tinkite_wire::{
+    Connected, Dark, Failure, Miscount, Outcome, State, alarm_meaning, error_meaning,
+};
 use watch::Watcher;
 
 pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
@@ -35,17 +37,26 @@ pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
     }
     let stopping =
         Stopping::watch().map_err(|e| Refusal::Usage(format!("Ctrl-C cannot be watched: {e}")))?;
-    let mut link = link::open(&name, &program.machine, program.diameter)?;
+    let mut link = match link::open(&name, &program.machine, program.diameter) {
+        Ok(link) => link,
+        Err(refusal) => {
+            watch::never_begun(&refusal, console);
+            return Err(refusal);
+        }
+    };
     let mut watcher = Watcher::new(&program, &name, console);
     let ended = drive::drive(link.as_mut(), &mut program, &stopping, &mut watcher)?;
     if ended.outcome == Outcome::Done && matches!(ended.dark, Dark::Asked | Dark::Unknown) {
         console.complain(&format!("warning: the program has run{}", beam_words(ended.dark)));
     }
-    watcher.end(&ended)?;
-    if let Some(rig) = link.rig() {
-        report_rig(rig, &program.machine, args, console)?;
-    }
-    conclude(ended, &watcher, &program.machine)
+    // How the run ended counts for more than whether anybody heard of it.
+    let heard = watcher.end(&ended);
+    let reported = match link.rig() {
+        Some(rig) if heard.is_ok() => report_rig(rig, &program.machine, args, console),
+        _ => Ok(()),
+    };
+    conclude(ended, &watcher, &program.machine)?;
+    heard.and(reported)
 }
 
 fn report_rig(
@@ -95,7 +106,7 @@ fn conclude(ended: Ended, watcher: &Watcher<'_>, machine: &Machine) -> Result<()
                 Failure::Unknown { .. } => "; the board was told to stop".into(),
                 Failure::Halted(_) => "; switch it off and on again, and home it".into(),
                 Failure::BadLink => "; look at the cable, and try a slower baud rate".into(),
-                Failure::NotReady(_) => "; home or unlock it, and close its door".into(),
+                Failure::NotReady(state) => format!("; {}", cure(*state)),
                 Failure::Closed | Failure::Silent => {
                     "; look at the machine: what it had already received it may still run".into()
                 }
@@ -103,6 +114,21 @@ fn conclude(ended: Ended, watcher: &Watcher<'_>, machine: &Machine) -> Result<()
             };
             Err(Refusal::Link(format!("{failure}{advice}; {place}")))
         }
+    }
+}
+
+/// What to do about a controller that cannot begin.
+fn cure(state: State) -> &'static str {
+    match state {
+        State::Alarm => "home it, or unlock it when its position is known",
+        State::Door => "close its door and let it go on",
+        State::Sleep => "wake it: reset it at the machine",
+        State::Check => "it only checks lines: leave the check mode ($C)",
+        State::Hold { .. } => "something holds it: let it go on, or reset it at the machine",
+        State::Run | State::Jog | State::Home => {
+            "it still moves: wait until it stands, or stop it at the machine"
+        }
+        State::Idle => "try again",
     }
 }
 

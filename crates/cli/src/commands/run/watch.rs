@@ -10,7 +10,7 @@ use serde::Serialize;
 use std::io::IsTerminal;
 use tinkite_core::program::measure::Timeline;
 use tinkite_core::quantity::{clock, plain};
-use tinkite_wire::{Dark, Instant, Outcome, Session, Status};
+use tinkite_wire::{Dark, Instant, Outcome, Session, State, Status};
 
 /// One line of `run --json`.
 #[derive(Debug, Serialize)]
@@ -37,6 +37,39 @@ struct End<'a> {
     reason: Option<String>,
 }
 
+/// The machine stands because of something that happened there.
+#[derive(Debug, Serialize)]
+struct Held<'a> {
+    /// `held` or `goes-on`.
+    event: &'a str,
+    /// `hold` or `door`.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    by: Option<&'a str>,
+}
+
+/// Ends a run whose link did not open, for whoever reads its events.
+pub(super) fn never_begun(refusal: &Refusal, console: &Console) {
+    let reason = match refusal {
+        Refusal::Usage(why) | Refusal::Link(why) | Refusal::Stopped(why) => Some(why.clone()),
+        _ => None,
+    };
+    let end = End {
+        event: "end",
+        how: "failed",
+        dark: "untouched",
+        lines_acknowledged: 0,
+        position_mm: None,
+        seconds: 0.0,
+        reason,
+    };
+    if console.json
+        && let Ok(text) = serde_json::to_string(&end)
+    {
+        // The refusal itself is told whether this is heard or not.
+        let _ = console.result(&text);
+    }
+}
+
 /// Shows progress and remembers where the run is.
 pub(super) struct Watcher<'c> {
     console: &'c Console,
@@ -48,6 +81,8 @@ pub(super) struct Watcher<'c> {
     position: Option<[f64; 2]>,
     seconds: f64,
     last_percent: Option<u32>,
+    /// What the machine stands for, though we did not hold it.
+    held: Option<&'static str>,
     /// Whoever read our events has gone; the run goes on all the same.
     unheard: bool,
 }
@@ -77,6 +112,7 @@ impl<'c> Watcher<'c> {
             position: None,
             seconds: 0.0,
             last_percent: None,
+            held: None,
             unheard: false,
         }
     }
@@ -90,6 +126,7 @@ impl<'c> Watcher<'c> {
     pub(super) fn status(&mut self, session: &Session, status: &Status, now: Instant) {
         self.reached(session, now);
         self.position = status.position.map(|[x, y, _]| [x, y]).or(self.position);
+        self.tell_held(status.state);
         let s = status.feed_and_s.map(|[_, s]| s);
         // Shares of time, not of lines: an engraving has many short lines, an outline a few long ones.
         let whole = self.timeline.seconds().max(f64::MIN_POSITIVE);
@@ -124,6 +161,32 @@ impl<'c> Watcher<'c> {
             clock(left),
             status.state.words()
         ));
+    }
+
+    /// Says what the machine waits for. Nothing else would: it answers, and does not move.
+    fn tell_held(&mut self, state: State) {
+        let held = match state {
+            State::Hold { moving: false } => Some("hold"),
+            State::Door => Some("door"),
+            _ => None,
+        };
+        if std::mem::replace(&mut self.held, held) == held {
+            return;
+        }
+        if self.console.json {
+            if !self.unheard {
+                let event = if held.is_some() { "held" } else { "goes-on" };
+                self.unheard = self.event(&Held { event, by: held }).is_err();
+            }
+            return;
+        }
+        self.tell(match held {
+            Some("door") => "the machine stands: its door is open; close it and let it go on there",
+            Some(_) => {
+                "the machine stands: it was held there, or by an M0 of the program; let it go on there"
+            }
+            None => "the machine goes on",
+        });
     }
 
     fn event(&self, value: &impl Serialize) -> Result<(), Refusal> {
