@@ -187,7 +187,7 @@ enum Verdict {
     Wrong(Miscount),
 }
 
-/// How long a line lets the head stand: the seconds of a G4.
+/// How long a line may let the head stand: the seconds of a G4, a while for M codes and homing.
 fn stands(text: &[u8]) -> Span {
     let text = String::from_utf8_lossy(text).to_ascii_uppercase();
     let number = |from: &str| {
@@ -196,8 +196,13 @@ fn stands(text: &[u8]) -> Span {
     };
     let dwells = text.match_indices('G').any(|(at, _)| number(&text[at + 1..]) == Some(4.0));
     let seconds = text.find('P').filter(|_| dwells).and_then(|at| number(&text[at + 1..]));
-    // Homing stands and moves as it likes; nothing is known of other commands of the controller.
-    let longest = if text.starts_with('$') { 120.0 } else { 0.0 };
+    // Homing stands and moves as it likes; nothing is known of other commands of the controller. Some
+    // wait for what an M code switches.
+    let longest = match (text.starts_with('$'), text.contains('M')) {
+        (true, _) => 120.0,
+        (false, true) => 10.0,
+        (false, false) => 0.0,
+    };
     Span((seconds.unwrap_or(longest).min(1e9) * 1e6) as u64)
 }
 
@@ -206,13 +211,14 @@ mod tests {
     use super::*;
 
     #[test]
-    fn only_a_dwell_lets_the_head_stand() {
+    fn dwells_and_what_the_controller_switches_let_the_head_stand() {
         for (text, seconds) in [
             ("G4P2.5", 2.5),
             ("g04 p1", 1.0),
             ("G1X5P3", 0.0),
             ("G40P3", 0.0),
             ("M5G4P0.25", 0.25),
+            ("M3S0", 10.0),
             ("G4", 0.0),
             ("$H", 120.0),
         ] {

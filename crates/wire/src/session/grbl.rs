@@ -46,8 +46,9 @@ const HALT: Span = Span::millis(2500);
 const RESET: Span = Span::millis(1500);
 /// How often the status is asked for when something waits for it.
 const HURRY: Span = Span::millis(25);
-/// How long lines are held back for a status at most.
-const PROBE: Span = Span::millis(50);
+/// How long lines are held back for a status at most: less than what a controller has in its planner and
+/// its buffer lasts, so that no head waits for it.
+const PROBE: Span = Span::millis(15);
 /// Lines that are kept ready for sending.
 const READY_LINES: usize = 64;
 

@@ -79,6 +79,12 @@ impl Board {
         !self.planner.is_empty() && !self.held
     }
 
+    /// Bytes that another sender left behind.
+    pub(crate) fn was_left(mut self, bytes: &[u8]) -> Self {
+        bytes.iter().for_each(|byte| self.receive(*byte));
+        self
+    }
+
     fn receive(&mut self, byte: u8) {
         match byte {
             b'?' => self.status(),
