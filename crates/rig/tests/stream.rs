@@ -13,6 +13,19 @@ fn numbered(code: u16) -> Complaint {
     Complaint { code: Some(code), text: code.to_string() }
 }
 
+/// Short moves of `step` hundredths of a mm, dark and lit in turn, with a longer one now and then.
+fn hatch(count: u32, step: u32) -> Vec<String> {
+    let mut lines = vec!["G21G90".to_string(), "M4S0".to_string(), "G1F6000".to_string()];
+    let mut at = 0;
+    for n in 0..count {
+        at += if n % 97 == 96 { 500 } else { step };
+        let s = n % 2 * 300;
+        lines.push(format!("X{}.{:02}S{s}", at / 100 % 200, at % 100));
+    }
+    lines.extend(["M5S0".to_string(), "M2".to_string()]);
+    lines
+}
+
 proptest! {
     #![proptest_config(config("tests/stream.proptest-regressions"))]
 
@@ -24,6 +37,25 @@ proptest! {
         prop_assert!((record.burn_mm - 16.0 * count as f64).abs() < 1e-6, "{}", record.burn_mm);
         prop_assert_eq!((record.overrun_bytes, record.errors), (0, 0));
         prop_assert_eq!(world.acknowledged as usize, squares(count).len());
+    }
+
+    #[test]
+    fn a_board_that_takes_its_time_is_never_accused(
+        seed in any::<u64>(),
+        rate in 20.0..2000.0f64,
+        baud in prop::option::of(2000.0..20_000.0f64),
+        step in 1u32..40,
+    ) {
+        let lines = hatch(800, step);
+        let setup = Setup {
+            lines_per_second: Some(rate),
+            bytes_per_second: baud,
+            ..Setup::default()
+        };
+        let world = run(&lines, setup, seed, Mishap::Nothing);
+        prop_assert_eq!(world.outcome, Outcome::Done);
+        prop_assert_eq!(world.acknowledged as usize, lines.len());
+        prop_assert_eq!((world.rig.record().overrun_bytes, world.rig.record().errors), (0, 0));
     }
 
     #[test]

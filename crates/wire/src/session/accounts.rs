@@ -4,7 +4,8 @@
 //! twice. Its status tells how much room it has, so both can be found out:
 //!
 //! - All that was sent has arrived when the status was asked for behind it. What lies in the receive
-//!   buffer then is what is unanswered, but for the line in the controller's hand.
+//!   buffer then is what is unanswered, but for the line in the controller's hand. Where a planner is
+//!   full there is always one, unless the board lets lines lie for a while.
 //! - A controller that stands idle with unanswered lines has run them: the answers were lost.
 //! - An answer to nothing is one too many.
 //!
@@ -30,6 +31,9 @@ pub(super) struct Unanswered {
 const SETTLED: Span = Span::millis(250);
 /// How often a count must be wrong before it is called wrong: a status may be spoilt on the cable.
 const STRIKES: u32 = 2;
+/// How often in a row a controller that always has a line in its hand must seem to have none before
+/// one answer too many is believed to be the reason.
+const EMPTY_HANDED: u32 = 4;
 /// How often a controller's room must fit what is unanswered before it is believed.
 const BELIEVED: u32 = 5;
 
@@ -52,6 +56,10 @@ pub(super) struct Accounts {
     /// How often its room fitted what was unanswered; none once it did not at the beginning.
     fits: Option<u32>,
     strikes: u32,
+    /// How often in a row no line was in the controller's hand, by its room.
+    empty_handed: u32,
+    /// Whether that can be so: some boards let lines lie, others take the next at once.
+    lets_lines_lie: bool,
 }
 
 impl Accounts {
@@ -149,13 +157,20 @@ impl Accounts {
         let expected = self.in_flight - oldest.bytes;
         if taken == expected {
             self.fits = Some(fits.saturating_add(1));
+            self.lets_lines_lie |= self.empty_handed > 0;
+            self.empty_handed = 0;
             return Verdict::Fits;
         }
-        // Between two lines none is in the controller's hand. While its planner is full one always is:
-        // it waits for a place.
-        let between = taken == self.in_flight && room.blocks > 0;
-        if between || fits < BELIEVED {
-            self.fits = self.fits.filter(|_| taken == self.in_flight);
+        if taken == self.in_flight {
+            self.empty_handed += 1;
+            let sure = fits >= BELIEVED && !self.lets_lines_lie && room.blocks == 0;
+            if !sure || self.empty_handed < EMPTY_HANDED {
+                return Verdict::Open;
+            }
+            return Verdict::Wrong(Miscount::Surplus);
+        }
+        if fits < BELIEVED {
+            self.fits = None;
             return Verdict::Open;
         }
         Verdict::Wrong(if taken > expected {

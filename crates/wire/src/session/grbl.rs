@@ -489,11 +489,7 @@ impl Grbl {
     fn halt(&mut self, now: Instant, outcome: Outcome) {
         match self.state {
             State::Ended | State::Halting { .. } | State::Resetting { .. } => {}
-            // Nothing of ours moves yet; what moves is to stop all the same.
-            State::Greeting { .. } | State::Clearing { .. } => {
-                self.urgent.extend([byte::HOLD, byte::RESET]);
-                self.state = State::Resetting { outcome, until: now + RESET };
-            }
+            // Before the program, too: whatever runs there is to stop.
             _ => {
                 self.waiting.clear();
                 self.urgent.push(byte::HOLD);

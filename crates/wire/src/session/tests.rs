@@ -525,11 +525,17 @@ fn a_stop_before_anything_was_sent_stops_whatever_runs_there() {
         for answers in [true, false] {
             let mut talk = begun();
             talk.session.stop(talk.now);
-            assert_eq!((talk.sent().as_str(), talk.outcome()), ("!^", None));
+            assert_eq!((talk.sent().as_str(), talk.outcome()), ("!?", None));
             if answers {
+                // It was moving: a reset in motion would lose its place.
+                talk.hear("<Run|MPos:0,0,0|FS:0,0>\r\n<Hold:1|MPos:0,0,0|FS:0,0>\r\n");
+                assert_eq!(talk.sent(), "");
+                talk.hear("<Hold:0|MPos:0,0,0|FS:0,0>\r\n");
+                assert_eq!(talk.sent(), "^");
                 talk.hear(BANNER);
             } else {
-                talk.wait(1500);
+                (0..40).for_each(|_| talk.wait(100));
+                assert!(talk.sent().ends_with('^'));
             }
             assert_eq!(talk.outcome(), Some(Outcome::Stopped));
             assert_eq!(talk.dark, Some(Dark::Untouched));
