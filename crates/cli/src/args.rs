@@ -65,6 +65,11 @@ pub(crate) enum Command {
         #[command(subcommand)]
         command: MachineCommand,
     },
+    /// The head by hand: dark
+    Head {
+        #[command(subcommand)]
+        command: HeadCommand,
+    },
     /// A simulated controller, on TCP or a pseudo-terminal
     Rig(Rig),
     /// Shell completions
@@ -404,6 +409,22 @@ pub(crate) struct MachineNew {
 pub(crate) struct MachineCheck {
     /// A profile's name or path
     pub(crate) name: String,
+    /// Where the controller is [default: the profile's link]
+    #[arg(long, value_name = "LINK")]
+    pub(crate) to: Option<String>,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum HeadCommand {
+    /// Put out a beam that something left on, and say whether it was seen to go out
+    Dark(HeadDark),
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct HeadDark {
+    /// The machine: a profile's name or path
+    #[arg(long, value_name = "NAME")]
+    pub(crate) machine: String,
     /// Where the controller is [default: the profile's link]
     #[arg(long, value_name = "LINK")]
     pub(crate) to: Option<String>,

@@ -2,6 +2,7 @@
 //! the promise that nothing is overwritten and nothing is left half written.
 
 mod args;
+mod beam;
 mod burnt;
 mod commands;
 mod console;

@@ -4,7 +4,8 @@
 
 mod common;
 use common::{Bench, Ran};
-use std::io::{BufRead, BufReader, Read};
+use std::io::{BufRead, BufReader, Read, Write};
+use std::net::TcpStream;
 use std::process::{Child, Command, Stdio};
 
 const JOB: &str = "sail-panel.kite.toml";
@@ -368,4 +369,38 @@ fn lines_that_cannot_be_sent_are_refused_before_anything_moves() {
     // A comment stays at home, whatever letters it is written in.
     bench.write("latin.nc", with(b"G1 X21 ; Gr\xf6\xdfe"));
     bench.ok(&["run", "latin.nc", "--machine", "bench-laser", "--to", "rig:max"]);
+}
+
+#[test]
+fn a_beam_that_was_left_on_is_put_out() {
+    let bench = Bench::new();
+    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "real"]);
+    let address = rig.link.strip_prefix("tcp:").unwrap();
+    // A sender that leaves in the middle of a burn.
+    let mut sender = TcpStream::connect(address).unwrap();
+    sender.write_all(b"G21 G90\nM3 S300\nG1 X100 F120\n").unwrap();
+    let mut heard = String::new();
+    let mut lines = BufReader::new(sender.try_clone().unwrap());
+    while heard.matches("ok").count() < 3 {
+        lines.read_line(&mut heard).unwrap();
+    }
+    drop((sender, lines));
+    let out = bench.ok(&["head", "dark", "--machine", "bench-laser", "--to", &rig.link]);
+    assert_eq!(out.trim(), "the beam is off");
+    let mut sender = TcpStream::connect(address).unwrap();
+    sender.write_all(b"?$G\n").unwrap();
+    let mut lines = BufReader::new(sender.try_clone().unwrap());
+    let mut heard = String::new();
+    while !heard.contains("ok") {
+        lines.read_line(&mut heard).unwrap();
+    }
+    // It stands, in its place, with no power set.
+    assert!(heard.contains("<Idle|MPos:") && heard.contains("|FS:0,0|"), "{heard}");
+    assert!(heard.contains(" M5 ") && heard.contains(" S0]"), "{heard}");
+
+    let json = bench.json(&["head", "dark", "--machine", "bench-laser", "--to", "rig:max"]);
+    assert_eq!(json["dark"], "confirmed");
+    let err =
+        bench.refused(3, &["head", "dark", "--machine", "bench-laser", "--to", "tcp:127.0.0.1:1"]);
+    assert!(err.contains("does not open"), "{err}");
 }

@@ -6,6 +6,7 @@ mod completions;
 mod demo;
 mod draw;
 mod emit;
+mod head;
 mod look;
 mod machine;
 mod plan;
@@ -30,6 +31,7 @@ pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {
         Command::Read(args) => read::run(args, console),
         Command::Run(args) => run::run(args, console),
         Command::Machine { command } => machine::run(command, console),
+        Command::Head { command } => head::run(command, console),
         Command::Rig(args) => rig::run(args, console),
         Command::Completions(args) => completions::run(args, console),
     }

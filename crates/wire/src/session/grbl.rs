@@ -34,8 +34,9 @@ enum State {
     Draining { skip: usize },
     /// Being brought to a halt. `reset_at` is when it is reset even if it never stands still.
     Halting { outcome: Outcome, reset_at: Instant },
-    /// Reset was sent; waiting a little for the banner.
-    Resetting { outcome: Outcome, until: Instant },
+    /// Reset was sent; waiting a little for the banner, or for a status that was asked for behind it:
+    /// the next `skip` were not.
+    Resetting { outcome: Outcome, until: Instant, skip: usize },
     /// Over.
     Ended,
 }
@@ -44,6 +45,8 @@ enum State {
 const HALT: Span = Span::millis(2500);
 /// How long a reset controller may take to send its banner.
 const RESET: Span = Span::millis(1500);
+/// When the status is asked for behind a reset.
+const AFTER_RESET: Span = Span::millis(300);
 /// How often the status is asked for when something waits for it.
 const HURRY: Span = Span::millis(25);
 /// How long lines are held back for a status at most: less than what a controller has in its planner and
@@ -67,6 +70,8 @@ pub(super) struct Grbl {
     all_enqueued: bool,
     acknowledged: u32,
     last_line: Option<u32>,
+    /// Whether the beam is ours to put out, though no line of ours was sent.
+    answers_for_beam: bool,
     /// Status reports asked for and not yet come.
     asked: usize,
     next_question: Instant,
@@ -97,6 +102,7 @@ impl Grbl {
             all_enqueued: false,
             acknowledged: 0,
             last_line: None,
+            answers_for_beam: false,
             asked: 0,
             next_question: now,
             last_heard: now,
@@ -223,6 +229,11 @@ impl Grbl {
     /// Stops for good: brings the head to a halt, then resets the controller, which switches the
     /// beam off. The position is kept, because it is reset at standstill.
     pub(super) fn stop(&mut self, now: Instant) {
+        self.halt(now, Outcome::Stopped);
+    }
+
+    pub(super) fn darken(&mut self, now: Instant) {
+        self.answers_for_beam = true;
         self.halt(now, Outcome::Stopped);
     }
 
@@ -423,6 +434,14 @@ impl Grbl {
                 let seen = status.feed_and_s.is_some_and(|[_, s]| s == 0.0);
                 self.end(Outcome::Done, if seen { Dark::Confirmed } else { Dark::Asked });
             }
+            State::Resetting { skip, .. } if *skip > 0 => *skip -= 1,
+            State::Resetting { .. } => {
+                // A board without a banner: it stands, and no power is set.
+                let stands = matches!(status.state, Machine::Idle | Machine::Alarm);
+                if stands && status.feed_and_s.is_some_and(|[_, s]| s == 0.0) {
+                    self.finish_reset(true);
+                }
+            }
             State::Halting { .. } => {
                 let standing = !matches!(
                     status.state,
@@ -502,12 +521,12 @@ impl Grbl {
     fn reset(&mut self, now: Instant) {
         if let State::Halting { outcome, .. } = std::mem::replace(&mut self.state, State::Ended) {
             self.urgent.push(byte::RESET);
-            self.next_question = now + RESET;
-            self.state = State::Resetting { outcome, until: now + RESET };
+            self.next_question = now + AFTER_RESET;
+            self.state = State::Resetting { outcome, until: now + RESET, skip: self.asked };
         }
     }
 
-    /// The banner behind a reset is the proof that it was carried out.
+    /// A banner behind a reset, or a status, is the proof that it was carried out.
     fn finish_reset(&mut self, seen: bool) {
         if let State::Resetting { outcome, .. } = std::mem::replace(&mut self.state, State::Ended) {
             let dark = if seen { Dark::Confirmed } else { Dark::Asked };
@@ -515,9 +534,10 @@ impl Grbl {
         }
     }
 
-    /// What is known of the beam, when no line of the program was sent at all.
+    /// What is known of the beam: nothing that concerns us when no line of a program was sent.
     fn touched(&self, dark: Dark) -> Dark {
-        if self.last_line.is_none() { Dark::Untouched } else { dark }
+        let touched = self.last_line.is_some() || self.answers_for_beam;
+        if touched { dark } else { Dark::Untouched }
     }
 
     fn end(&mut self, outcome: Outcome, dark: Dark) {

@@ -292,6 +292,12 @@ impl Session {
         spoken!(&mut self.inner, s => s.stop(now));
     }
 
+    /// Makes the machine dark, whoever lit it, whatever it does: it is brought to a halt and its beam
+    /// switched off. The session ends as stopped, with what was seen of the beam.
+    pub fn darken(&mut self, now: Instant) {
+        spoken!(&mut self.inner, s => s.darken(now));
+    }
+
     // What is to be done.
 
     /// Bytes to send now, appended to `out`. Whether there are any.

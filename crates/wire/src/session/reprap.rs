@@ -85,6 +85,8 @@ pub(super) struct Reprap {
     all_enqueued: bool,
     acknowledged: u32,
     last_line: Option<u32>,
+    /// Whether the beam is ours to put out, though no line of ours was sent.
+    answers_for_beam: bool,
     last_heard: Instant,
     next_question: Instant,
     events: VecDeque<Event>,
@@ -108,6 +110,7 @@ impl Reprap {
             all_enqueued: false,
             acknowledged: 0,
             last_line: None,
+            answers_for_beam: false,
             last_heard: now,
             next_question: now,
             events: VecDeque::new(),
@@ -212,6 +215,13 @@ impl Reprap {
 
     pub(super) fn stop(&mut self, now: Instant) {
         self.halt(now, Outcome::Stopped);
+    }
+
+    pub(super) fn darken(&mut self, now: Instant) {
+        self.answers_for_beam = true;
+        if !matches!(self.state, State::Ended | State::Stopping { .. }) {
+            self.go_dark(now, Outcome::Stopped);
+        }
     }
 
     pub(super) fn poll_transmit(&mut self, out: &mut Vec<u8>) -> bool {
@@ -416,7 +426,8 @@ impl Reprap {
     }
 
     fn end(&mut self, outcome: Outcome, dark: Dark) {
-        let dark = if self.last_line.is_none() { Dark::Untouched } else { dark };
+        let touched = self.last_line.is_some() || self.answers_for_beam;
+        let dark = if touched { dark } else { Dark::Untouched };
         self.state = State::Ended;
         self.waiting.clear();
         self.sent = None;

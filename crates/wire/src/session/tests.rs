@@ -535,7 +535,7 @@ fn a_stop_before_anything_was_sent_stops_whatever_runs_there() {
                 talk.hear(BANNER);
             } else {
                 (0..40).for_each(|_| talk.wait(100));
-                assert!(talk.sent().ends_with('^'));
+                assert!(talk.sent().contains('^'));
             }
             assert_eq!(talk.outcome(), Some(Outcome::Stopped));
             assert_eq!(talk.dark, Some(Dark::Untouched));
@@ -728,4 +728,58 @@ fn a_board_that_goes_away_leaves_the_beam_unknown() {
     }
     talk.session.handle_closed(talk.now);
     assert_eq!((talk.outcome(), talk.dark), (Some(closed), Some(Dark::Unknown)));
+}
+
+#[test]
+fn a_beam_that_something_else_left_on_is_put_out_and_seen_to_be_out() {
+    let darkening = || {
+        let mut talk = Talk::new();
+        talk.session.darken(talk.now);
+        assert_eq!(talk.sent(), "!?");
+        talk
+    };
+    // It runs: it is halted first, so that its place is kept.
+    let mut runs = darkening();
+    runs.hear("<Run|MPos:0,0,0|FS:600,300>\r\n");
+    assert_eq!(runs.sent(), "");
+    runs.hear("<Hold:0|MPos:0,0,0|FS:0,300>\r\n");
+    assert_eq!(runs.sent(), "^");
+    runs.hear(BANNER);
+    assert_eq!((runs.outcome(), runs.dark), (Some(Outcome::Stopped), Some(Dark::Confirmed)));
+    // It has no banner: a status that was asked for behind the reset says that no power is set.
+    let mut mute = darkening();
+    mute.hear("<Idle|MPos:0,0,0|FS:0,300>\r\n");
+    assert_eq!(mute.sent(), "^");
+    mute.wait(300);
+    assert_eq!(mute.sent(), "?");
+    mute.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
+    assert_eq!((mute.outcome(), mute.dark), (Some(Outcome::Stopped), Some(Dark::Confirmed)));
+    // A status that was under way before the reset proves nothing.
+    let mut late = darkening();
+    late.wait(30);
+    assert_eq!(late.sent(), "?");
+    late.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
+    assert_eq!(late.sent(), "^");
+    late.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
+    assert_eq!(late.outcome(), None);
+    // Nobody answers.
+    let mut gone = darkening();
+    (0..60).for_each(|_| gone.wait(100));
+    assert_eq!((gone.outcome(), gone.dark), (Some(Outcome::Stopped), Some(Dark::Asked)));
+    let mut cut = darkening();
+    cut.session.handle_closed(cut.now);
+    assert_eq!((cut.outcome(), cut.dark), (Some(Outcome::Stopped), Some(Dark::Unknown)));
+}
+
+#[test]
+fn a_printer_is_put_out_before_it_has_said_a_word() {
+    let mut talk = Talk::new();
+    talk.session = Session::new(Protocol::Reprap, Settings::default(), talk.now);
+    talk.session.darken(talk.now);
+    let sent = talk.sent();
+    for word in ["M410", "M107", "M5", "M114"] {
+        assert!(sent.contains(word), "{sent}");
+    }
+    talk.hear("ok\nok\nX:1.00 Y:2.00 Z:0.00 E:0.00\nok\n");
+    assert_eq!((talk.outcome(), talk.dark), (Some(Outcome::Stopped), Some(Dark::Confirmed)));
 }

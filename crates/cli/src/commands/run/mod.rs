@@ -8,6 +8,7 @@ mod program;
 mod watch;
 
 use crate::args::Run;
+use crate::beam;
 use crate::console::Console;
 use crate::door;
 use crate::link;
@@ -47,7 +48,7 @@ pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
     let mut watcher = Watcher::new(&program, &name, console);
     let ended = drive::drive(link.as_mut(), &mut program, &stopping, &mut watcher)?;
     if ended.outcome == Outcome::Done && matches!(ended.dark, Dark::Asked | Dark::Unknown) {
-        console.complain(&format!("warning: the program has run{}", beam_words(ended.dark)));
+        console.complain(&format!("warning: the program has run{}", beam::words(ended.dark)));
     }
     // How the run ended counts for more than whether anybody heard of it.
     let heard = watcher.end(&ended);
@@ -80,7 +81,7 @@ fn report_rig(
 /// Turns how it ended into what the call returns.
 fn conclude(ended: Ended, watcher: &Watcher<'_>, machine: &Machine) -> Result<(), Refusal> {
     let Ended { outcome, dark, trouble } = ended;
-    let beam = beam_words(dark);
+    let beam = beam::words(dark);
     let place = format!("{}{beam}", watcher.place());
     match (trouble, outcome) {
         (Some(Refusal::Usage(why)), _) => Err(Refusal::Usage(format!("{why}{beam}"))),
@@ -135,18 +136,6 @@ fn cure(state: State) -> &'static str {
 /// What a numbered complaint means, in brackets.
 fn meaning(code: Option<u16>, of: fn(u16) -> &'static str) -> String {
     code.map_or(String::new(), |code| format!(" ({})", of(code)))
-}
-
-/// What is known of the beam, in words: only what was seen.
-fn beam_words(dark: Dark) -> &'static str {
-    match dark {
-        Dark::Untouched => "",
-        Dark::Confirmed => "; the beam is off",
-        Dark::Asked => {
-            "; the controller was told to switch the beam off and did not confirm it: LOOK AT THE MACHINE"
-        }
-        Dark::Unknown => "; THE BEAM MAY BE ON: switch the machine off",
-    }
 }
 
 /// Settings of the controller that would make the program burn otherwise than planned.

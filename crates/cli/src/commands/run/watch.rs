@@ -3,6 +3,7 @@
 use super::duration;
 use super::ended::Ended;
 use super::program::ProgramFile;
+use crate::beam;
 use crate::console::Console;
 use crate::refusal::Refusal;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
@@ -56,7 +57,7 @@ pub(super) fn never_begun(refusal: &Refusal, console: &Console) {
     let end = End {
         event: "end",
         how: "failed",
-        dark: "untouched",
+        dark: beam::word(Dark::Untouched),
         lines_acknowledged: 0,
         position_mm: None,
         seconds: 0.0,
@@ -236,12 +237,7 @@ impl<'c> Watcher<'c> {
             (Outcome::Stopped, None) => ("stopped", None),
             (Outcome::Failed(failure), None) => ("failed", Some(failure.to_string())),
         };
-        let dark = match dark {
-            Dark::Untouched => "untouched",
-            Dark::Confirmed => "confirmed",
-            Dark::Asked => "asked",
-            Dark::Unknown => "unknown",
-        };
+        let dark = beam::word(*dark);
         if self.console.json {
             return self.event(&End {
                 event: "end",

@@ -1,0 +1,65 @@
+//! `tinkite head`: the machine by hand.
+
+use crate::args::{HeadCommand, HeadDark};
+use crate::beam;
+use crate::console::Console;
+use crate::link::talk::{Host, talk};
+use crate::link::{self, Link};
+use crate::machines::find;
+use crate::refusal::{Refusal, Sources};
+use serde::Serialize;
+use std::path::Path;
+use tinkite_wire::{Dark, Event, Session};
+
+pub(super) fn run(command: &HeadCommand, console: &Console) -> Result<(), Refusal> {
+    match command {
+        HeadCommand::Dark(args) => dark(args, console),
+    }
+}
+
+#[derive(Debug, Serialize)]
+struct DarkJson {
+    link: String,
+    /// `confirmed`, `asked` or `unknown`.
+    dark: &'static str,
+}
+
+/// Puts the beam out, whoever lit it.
+fn dark(args: &HeadDark, console: &Console) -> Result<(), Refusal> {
+    let found = find(&args.machine, Path::new(""))?;
+    let machine = found.read(&mut Sources::new())?;
+    let name = link::name(args.to.as_deref(), &machine)?;
+    let mut link = link::open(&name, &machine, None)?;
+    let dark = talk(link.as_mut(), machine.dialect, &mut Darkening)?;
+    if console.json {
+        console.json(&DarkJson { link: name, dark: beam::word(dark) })?;
+    }
+    if dark == Dark::Confirmed {
+        return if console.json { Ok(()) } else { console.result("the beam is off") };
+    }
+    Err(Refusal::Link(match beam::words(dark).strip_prefix("; ") {
+        Some(words) => words.to_string(),
+        None => beam::words(Dark::Unknown).trim_start_matches("; ").to_string(),
+    }))
+}
+
+/// A talk that is over once the machine is dark.
+struct Darkening;
+
+impl Host for Darkening {
+    type Outcome = Dark;
+
+    fn turn(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal> {
+        session.darken(link.now());
+        Ok(())
+    }
+
+    fn event(
+        &mut self,
+        event: Event,
+        _session: &mut Session,
+        _link: &dyn Link,
+    ) -> Result<Option<Dark>, Refusal> {
+        Ok(if let Event::Ended { dark, .. } = event { Some(dark) } else { None })
+    }
+}
