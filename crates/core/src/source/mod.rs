@@ -271,6 +271,15 @@ mod tests {
         assert_eq!(lines.level(Power(0.3333)).unwrap().s(), 84.0);
     }
 
+    #[test]
+    fn no_power_is_dark_and_the_least_is_lit() {
+        let beam = Beam { floor: 0.0, ..beam() };
+        assert!(!beam.level(Power(0.0)).unwrap().is_lit());
+        assert_eq!(beam.level(Power(0.0001)).unwrap().s(), 1.0);
+        assert_eq!(beam.level(Power(-0.001)).unwrap_err().code.text(), "below-floor");
+        assert!((beam.scale().share_of_level() - 1.0 / 255.0).abs() < 1e-12);
+    }
+
     proptest! {
         #[test]
         fn no_level_is_above_the_ceiling_or_far_from_what_was_asked(

@@ -87,7 +87,11 @@ pub(super) struct Reprap {
     last_line: Option<u32>,
     /// Whether the beam is ours to put out, though no line of ours was sent.
     answers_for_beam: bool,
-    last_heard: Instant,
+    /// When the board answered, or said that it is busy, or a line went out. Temperatures and the like
+    /// come by themselves and answer nothing.
+    answered_at: Instant,
+    /// The time, as it was told last.
+    now: Instant,
     next_question: Instant,
     events: VecDeque<Event>,
 }
@@ -111,22 +115,22 @@ impl Reprap {
             acknowledged: 0,
             last_line: None,
             answers_for_beam: false,
-            last_heard: now,
+            answered_at: now,
+            now,
             next_question: now,
             events: VecDeque::new(),
         }
     }
 
     pub(super) fn handle_bytes(&mut self, now: Instant, bytes: &[u8]) {
-        if !bytes.is_empty() {
-            self.last_heard = now;
-        }
+        self.now = now;
         let mut deframer = std::mem::take(&mut self.deframer);
         deframer.take(bytes, |line| self.heard(now, line.trim()));
         self.deframer = deframer;
     }
 
     pub(super) fn handle_timeout(&mut self, now: Instant) {
+        self.now = now;
         match &self.state {
             State::Ended => {}
             State::Greeting { until } if now >= *until => {
@@ -142,8 +146,9 @@ impl Reprap {
             State::Greeting { .. } | State::Stopping { .. } | State::Ready | State::Paused => {}
             // A board that is busy says so; one that says nothing may have lost the line, or its
             // answer was lost. Numbers keep it from being run twice.
-            _ if !self.free && now >= self.last_heard + self.patience() => {
+            _ if !self.free && now >= self.answered_at + self.patience() => {
                 self.asked_twice += 1;
+                self.answered_at = now;
                 match &self.sent {
                     Some(sent) if self.asked_twice <= MOST_TRIES => {
                         // The end of a line ends whatever half of one was left behind.
@@ -239,6 +244,7 @@ impl Reprap {
             self.last_line = line.or(self.last_line);
             self.sent = Some(Sent { number, line, text });
             self.free = false;
+            self.answered_at = self.now;
             if self.all_enqueued && self.waiting.is_empty() {
                 self.state = State::Draining;
             }
@@ -251,7 +257,7 @@ impl Reprap {
             State::Ended => None,
             State::Greeting { until } => Some((*until).min(self.next_question)),
             State::Stopping { until, again, .. } => Some((*until).min(*again)),
-            _ => Some(self.last_heard + self.patience()),
+            _ => Some(self.answered_at + self.patience()),
         }
     }
 
@@ -297,10 +303,14 @@ impl Reprap {
             .strip_prefix("Resend:")
             .or_else(|| line.strip_prefix("rs"))
             .map(|rest| rest.trim().trim_start_matches('N').trim().parse::<u64>());
+        let is_ok = line == "ok" || line.starts_with("ok ");
+        if asked.is_some() || is_ok || line.contains("busy:") {
+            self.answered_at = now;
+        }
         if let Some(number) = asked {
             return self.again(now, number.unwrap_or(0));
         }
-        if line == "ok" || line.starts_with("ok ") {
+        if is_ok {
             return self.answered(now);
         }
         if line == "start" {

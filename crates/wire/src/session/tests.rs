@@ -783,3 +783,37 @@ fn a_printer_is_put_out_before_it_has_said_a_word() {
     talk.hear("ok\nok\nX:1.00 Y:2.00 Z:0.00 E:0.00\nok\n");
     assert_eq!((talk.outcome(), talk.dark), (Some(Outcome::Stopped), Some(Dark::Confirmed)));
 }
+
+#[test]
+fn a_printer_that_chatters_and_does_not_answer_is_asked_again() {
+    for chatter in ["wait\n", " T:21.3 /0.0 B:20.9 /0.0\n", "echo:hello\n"] {
+        let mut talk = Talk::printing();
+        talk.session.enqueue(1, b"G1 X5".to_vec()).unwrap();
+        let line = talk.sent();
+        // Its answer is lost; it goes on telling its temperature.
+        let mut again = String::new();
+        for _ in 0..30 {
+            talk.wait(200);
+            talk.hear(chatter);
+            again += &talk.sent();
+        }
+        assert_eq!(again, format!("\n{line}"), "{chatter}");
+        // It has the line already, and asks for the next.
+        talk.hear("Error:Line Number is not Last Line Number+1, Last Line: 1\nResend: 2\nok\n");
+        assert_eq!((talk.session.acknowledged(), talk.outcome()), (1, None));
+    }
+}
+
+#[test]
+fn a_printer_that_is_busy_is_waited_for() {
+    let mut talk = Talk::printing();
+    talk.session.enqueue(1, b"G1 X5 F1".to_vec()).unwrap();
+    talk.sent();
+    for _ in 0..300 {
+        talk.wait(1000);
+        talk.hear("echo:busy: processing\n");
+        assert_eq!(talk.sent(), "");
+    }
+    talk.hear("ok\n");
+    assert_eq!((talk.session.acknowledged(), talk.outcome()), (1, None));
+}
