@@ -140,27 +140,19 @@ mod tests {
         let mut job = whole.job.clone();
         job.machine.beam.ceiling = Power(0.3);
         let segments = Segments::new(whole.placed.clone(), &job);
-        let taken = |walk: &dyn Fn(&mut dyn FnMut()) -> Result<(), Problem>| {
-            let mut taken = 0;
-            let ended = walk(&mut || taken += 1);
-            (ended.map_err(|problem| problem.code.text()), taken)
-        };
-        let walked = taken(&|each| {
-            segments.walk(|_| {
-                each();
+        let (mut walked, mut ahead) = (0, 0);
+        let walk: Result<(), Told> = segments.walk(|_| {
+            walked += 1;
+            Ok(())
+        });
+        let walk_ahead: Result<(), Told> = segments.walk_ahead(
+            |segment| segment,
+            |_| {
+                ahead += 1;
                 Ok(())
-            })
-        });
-        let ahead = taken(&|each| {
-            segments.walk_ahead(
-                |segment| segment,
-                |_| {
-                    each();
-                    Ok(())
-                },
-            )
-        });
-        assert_eq!(walked.0, Err("over-ceiling"));
-        assert!(walked.1 > BATCH && walked == ahead, "{walked:?} {ahead:?}");
+            },
+        );
+        assert_eq!((walk, walk_ahead), (Err(Told("over-ceiling")), Err(Told("over-ceiling"))));
+        assert!(walked > BATCH && walked == ahead, "{walked} {ahead}");
     }
 }

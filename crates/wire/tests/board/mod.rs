@@ -251,7 +251,7 @@ pub(crate) fn stream(lines: &[String], mut board: Board, delay: u64) -> Went {
                 Event::Status(_) | Event::Said(_) => {}
             }
         }
-        while let Some((_, byte)) = there.pop_front_if(|(at, _): &mut (u64, u8)| *at <= ms) {
+        for byte in arrived(&mut there, ms) {
             board.receive(byte);
         }
         board.tick();
@@ -259,16 +259,19 @@ pub(crate) fn stream(lines: &[String], mut board: Board, delay: u64) -> Went {
             stood = stood.max(board.stands);
         }
         back.extend(std::mem::take(&mut board.out).into_iter().map(|byte| (ms + delay, byte)));
-        let mut heard = Vec::new();
-        while let Some((_, byte)) = back.pop_front_if(|(at, _): &mut (u64, u8)| *at <= ms) {
-            heard.push(byte);
-        }
+        let heard = arrived(&mut back, ms);
         if !heard.is_empty() {
             session.handle_bytes(now, &heard);
         }
         session.handle_timeout(now);
     }
     panic!("the session never ended: {board:?}");
+}
+
+/// The bytes that have come by now.
+fn arrived(way: &mut VecDeque<(u64, u8)>, now: u64) -> Vec<u8> {
+    let count = way.iter().take_while(|(at, _)| *at <= now).count();
+    way.drain(..count).map(|(_, byte)| byte).collect()
 }
 
 /// Moves of different lengths in bytes, some of them with a dwell between.
