@@ -435,11 +435,15 @@ impl Grbl {
                 self.end(Outcome::Done, if seen { Dark::Confirmed } else { Dark::Asked });
             }
             State::Resetting { skip, .. } if *skip > 0 => *skip -= 1,
-            State::Resetting { .. } => {
+            State::Resetting { skip, .. } => {
                 // A board without a banner: it stands, and no power is set.
                 let stands = matches!(status.state, Machine::Idle | Machine::Alarm);
                 if stands && status.feed_and_s.is_some_and(|[_, s]| s == 0.0) {
                     self.finish_reset(true);
+                } else {
+                    // It did not get through, or the board does not say enough: once more does no harm.
+                    *skip = self.asked;
+                    self.urgent.push(byte::RESET);
                 }
             }
             State::Halting { .. } => {

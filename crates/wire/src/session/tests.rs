@@ -754,6 +754,16 @@ fn a_beam_that_something_else_left_on_is_put_out_and_seen_to_be_out() {
     assert_eq!(mute.sent(), "?");
     mute.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
     assert_eq!((mute.outcome(), mute.dark), (Some(Outcome::Stopped), Some(Dark::Confirmed)));
+    // The reset is lost on the cable: it is said again.
+    let mut lossy = darkening();
+    lossy.hear("<Hold:0|MPos:0,0,0|FS:0,300>\r\n");
+    assert_eq!(lossy.sent(), "^");
+    lossy.wait(300);
+    assert_eq!(lossy.sent(), "?");
+    lossy.hear("<Hold:0|MPos:0,0,0|FS:0,300>\r\n");
+    assert_eq!((lossy.sent().as_str(), lossy.outcome()), ("^", None));
+    lossy.hear(BANNER);
+    assert_eq!((lossy.outcome(), lossy.dark), (Some(Outcome::Stopped), Some(Dark::Confirmed)));
     // A status that was under way before the reset proves nothing.
     let mut late = darkening();
     late.wait(30);
