@@ -73,6 +73,8 @@ pub struct Status {
     pub feed_and_s: Option<[f64; 2]>,
     /// Free places in its planner, and free bytes in its receive buffer, where it tells them.
     pub room: Option<Room>,
+    /// The offset of work coordinates, mm, where it tells it.
+    pub offset: Option<[f64; 3]>,
 }
 
 /// How much room a controller has.
@@ -88,8 +90,14 @@ impl Status {
     fn parse(body: &str) -> Option<Self> {
         let mut fields = body.split('|');
         let state = State::parse(fields.next()?)?;
-        let mut status =
-            Self { state, position: None, machine_position: false, feed_and_s: None, room: None };
+        let mut status = Self {
+            state,
+            position: None,
+            machine_position: false,
+            feed_and_s: None,
+            room: None,
+            offset: None,
+        };
         for field in fields {
             match field.split_once(':') {
                 Some((kind @ ("MPos" | "WPos"), numbers)) => {
@@ -97,6 +105,7 @@ impl Status {
                     status.machine_position = kind == "MPos";
                 }
                 Some(("FS", numbers)) => status.feed_and_s = parse_numbers(numbers),
+                Some(("WCO", numbers)) => status.offset = parse_numbers(numbers),
                 Some(("Bf", numbers)) => status.room = Room::parse(numbers),
                 _ => {}
             }
@@ -256,6 +265,7 @@ mod tests {
             (Some([1.0, -2.5, 0.0]), Some([600.0, 350.0]))
         );
         assert_eq!(status.room, Some(Room { blocks: 15, bytes: 128 }));
+        assert_eq!(status.offset, Some([0.0; 3]));
     }
 
     #[test]

@@ -21,7 +21,7 @@ enum State {
     Greeting { until: Instant },
     /// It stands idle and was reset, which throws away whatever half a line a dead sender left in its
     /// buffer; waiting for its banner, or for `until`.
-    Clearing { until: Instant, position: Option<[f64; 3]> },
+    Clearing { until: Instant },
     /// Its build and settings are being asked for.
     Asking(Connected),
     /// Answering; the stream has not begun.
@@ -45,6 +45,9 @@ enum State {
 const HALT: Span = Span::millis(2500);
 /// How long a reset controller may take to send its banner.
 const RESET: Span = Span::millis(1500);
+/// So many statuses are asked for at most until one tells the offset: boards tell it in every tenth to
+/// thirtieth.
+const OFFSET_TOLD: u32 = 32;
 /// When the status is asked for behind a reset.
 const AFTER_RESET: Span = Span::millis(300);
 /// How often the status is asked for when something waits for it.
@@ -80,6 +83,9 @@ pub(super) struct Grbl {
     now: Instant,
     /// No line goes out before this, so that the status that is asked for tells of all that were sent.
     probing_until: Option<Instant>,
+    /// How it stood before it was reset, and how often that was asked for.
+    before: Option<Status>,
+    greeted: u32,
     /// Whether it reports lengths in inches (`$13`).
     inches: bool,
     events: VecDeque<Event>,
@@ -108,6 +114,8 @@ impl Grbl {
             last_heard: now,
             now,
             probing_until: None,
+            before: None,
+            greeted: 0,
             inches: false,
             events: VecDeque::new(),
         }
@@ -376,15 +384,8 @@ impl Grbl {
             && self.waiting.is_empty()
             && let State::Asking(connected) = &mut self.state
         {
-            let mut connected = std::mem::take(connected);
-            self.inches = connected.settings.get(&13).is_some_and(|value| *value != 0.0);
-            if self.inches {
-                let lengths = connected.offsets.values_mut().chain(connected.position.as_mut());
-                lengths.flatten().for_each(|length| *length *= INCH);
-            }
-            self.settings.buffer = connected.buffer.unwrap_or(self.settings.buffer);
-            self.state = State::Ready;
-            self.events.push_back(Event::Connected(connected));
+            let connected = std::mem::take(connected);
+            self.connected(connected);
         }
         self.drain_if_answered(now);
     }
@@ -403,7 +404,7 @@ impl Grbl {
     }
 
     fn refused(&mut self, now: Instant, complaint: Complaint) {
-        if let State::Asking(_) = self.state {
+        if let State::Asking(Connected { kept_shift: None, .. }) = self.state {
             // A question that it does not know: what it would have said is not known.
             return self.answered(now);
         }
@@ -469,19 +470,22 @@ impl Grbl {
         if state != Machine::Idle {
             return self.end(Outcome::Failed(Failure::NotReady(state)), Dark::Untouched);
         }
+        // The reset forgets a G92, and the offset is told only now and then.
+        self.greeted += 1;
+        if status.offset.is_none() && self.greeted < OFFSET_TOLD {
+            return self.ask(now);
+        }
+        self.before = Some(status);
         self.urgent.push(byte::RESET);
         (self.asked, self.next_question) = (0, now + RESET);
-        let position = status.position.filter(|_| status.machine_position);
-        self.state = State::Clearing { until: now + RESET, position };
+        self.state = State::Clearing { until: now + RESET };
     }
 
     /// The controller is clear: what is asked for now is all that it gets.
     fn ask_everything(&mut self) {
-        let position = match &self.state {
-            State::Clearing { position, .. } => *position,
-            State::Asking(connected) => connected.position,
-            _ => return,
-        };
+        if !matches!(self.state, State::Clearing { .. } | State::Asking(_)) {
+            return;
+        }
         self.waiting.clear();
         self.accounts.forget();
         for question in [&b"$I"[..], b"$$", b"$#", b"$G"] {
@@ -489,7 +493,38 @@ impl Grbl {
         }
         self.last_heard = self.now;
         self.next_question = self.now + self.settings.status_every;
+        let before = self.before.filter(|status| status.machine_position);
+        let position = before.and_then(|status| status.position);
         self.state = State::Asking(Connected { position, ..Connected::default() });
+    }
+
+    /// Everything was answered. A `G92` that the reset has forgotten is set again, so that a zero that
+    /// somebody set by hand stays where it was.
+    fn connected(&mut self, mut connected: Connected) {
+        self.inches = connected.settings.get(&13).is_some_and(|value| *value != 0.0);
+        let mm = |at: [f64; 3]| at.map(|length| if self.inches { length * INCH } else { length });
+        if connected.kept_shift.is_none() {
+            connected.offsets.values_mut().for_each(|at| *at = mm(*at));
+            connected.position = connected.position.map(mm);
+            let before = self.before.and_then(|status| {
+                let (at, offset) = (mm(status.position?), mm(status.offset?));
+                let from = if status.machine_position { offset } else { [0.0; 3] };
+                Some((offset, [0, 1, 2].map(|n| at[n] - from[n])))
+            });
+            let shift =
+                before.and_then(|(offset, at)| Some((connected.forgotten_shift(offset)?, at)));
+            if let Some((shift, [x, y, z])) = shift {
+                connected.kept_shift = Some(shift);
+                connected.offsets.insert("G92".to_string(), shift);
+                let line = format!("G21G92X{x:.3}Y{y:.3}Z{z:.3}");
+                self.waiting.push_back((None, line.into_bytes()));
+                self.state = State::Asking(connected);
+                return;
+            }
+        }
+        self.settings.buffer = connected.buffer.unwrap_or(self.settings.buffer);
+        self.state = State::Ready;
+        self.events.push_back(Event::Connected(connected));
     }
 
     fn banner(&mut self, now: Instant) {

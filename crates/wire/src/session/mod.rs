@@ -163,6 +163,9 @@ pub struct Connected {
     /// Where the head stands in the machine's own coordinates, mm; none where only the place in
     /// the program's coordinates is known.
     pub position: Option<[f64; 3]>,
+    /// A `G92` that was in force and that the reset at the beginning would have forgotten, mm: it was
+    /// set again.
+    pub kept_shift: Option<[f64; 3]>,
 }
 
 impl Connected {
@@ -174,6 +177,22 @@ impl Connected {
         let system = self.offsets.get(system.or(in_force).unwrap_or("G54"))?;
         let shift = self.offsets.get("G92").copied().unwrap_or_default();
         Some([0, 1, 2].map(|n| system[n] + shift[n]))
+    }
+}
+
+/// Offsets nearer than this are the same, mm.
+const SAME_OFFSET: f64 = 0.003;
+
+impl Connected {
+    /// The `G92` that an offset which was in force had and that is no longer there, mm.
+    fn forgotten_shift(&self, offset: [f64; 3]) -> Option<[f64; 3]> {
+        let kept = self.offsets.get("G92").copied().unwrap_or_default();
+        let from = |system: &[f64; 3]| [0, 1, 2].map(|n| offset[n] - system[n]);
+        let is_told = |(name, system): (&String, &[f64; 3])| {
+            is_system(name) && (0..3).all(|n| (from(system)[n] - kept[n]).abs() < SAME_OFFSET)
+        };
+        let told = self.offsets.iter().any(is_told);
+        self.offsets.get("G54").filter(|_| !told).map(from)
     }
 }
 

@@ -69,7 +69,7 @@ impl Talk {
         let mut talk = Self::new();
         talk.session.handle_timeout(talk.now);
         assert_eq!(talk.sent(), "?");
-        talk.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
+        talk.hear("<Idle|MPos:0,0,0|FS:0,0|WCO:11,-5.5,0>\r\n");
         assert_eq!(talk.sent(), "^");
         talk.hear(BANNER);
         assert_eq!(talk.sent(), "$I\n$$\n$#\n$G\n");
@@ -356,7 +356,7 @@ fn a_controller_that_reports_inches_is_understood() {
     let mut talk = Talk::new();
     talk.session.handle_timeout(talk.now);
     let _ = talk.sent();
-    talk.hear("<Idle|MPos:1.000,2.000,0.000|FS:0,0>\r\n");
+    talk.hear("<Idle|MPos:1.000,2.000,0.000|FS:0,0|WCO:10.000,-5.000,0.000>\r\n");
     talk.hear(BANNER);
     let _ = talk.sent();
     talk.hear("ok\r\n$13=1\r\n$30=1000\r\nok\r\n[G54:10.000,-5.000,0.000]\r\nok\r\nok\r\n");
@@ -517,7 +517,7 @@ fn a_stop_before_anything_was_sent_stops_whatever_runs_there() {
     };
     let clearing = || {
         let mut talk = greeting();
-        talk.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
+        talk.hear("<Idle|MPos:0,0,0|FS:0,0|WCO:0,0,0>\r\n");
         assert_eq!(talk.sent(), "^");
         talk
     };
@@ -549,7 +549,7 @@ fn half_a_line_that_a_dead_sender_left_is_thrown_away_and_never_ended() {
     talk.session.handle_timeout(talk.now);
     talk.sent();
     // Not a line end before the reset, and nothing but the reset before the banner.
-    talk.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
+    talk.hear("<Idle|MPos:0,0,0|FS:0,0|WCO:0,0,0>\r\n");
     assert_eq!(talk.sent(), "^");
     talk.wait(1000);
     assert_eq!(talk.sent(), "");
@@ -826,4 +826,69 @@ fn a_printer_that_is_busy_is_waited_for() {
     }
     talk.hear("ok\n");
     assert_eq!((talk.session.acknowledged(), talk.outcome()), (1, None));
+}
+
+/// A session with a board that was asked everything; its status before, and its offsets behind the
+/// reset.
+fn connected(status: &str, offsets: &str) -> (Talk, Option<Connected>) {
+    let mut talk = Talk::new();
+    talk.session.handle_timeout(talk.now);
+    talk.sent();
+    talk.hear(status);
+    assert_eq!(talk.sent(), "^");
+    talk.hear(BANNER);
+    talk.sent();
+    talk.hear(&format!("ok\r\nok\r\n{offsets}ok\r\n[GC:G0 G54 G21]\r\nok\r\n"));
+    let connected = connection(&mut talk);
+    (talk, connected)
+}
+
+fn connection(talk: &mut Talk) -> Option<Connected> {
+    std::iter::from_fn(|| talk.session.poll_event())
+        .find_map(|event| if let Event::Connected(c) = event { Some(c) } else { None })
+}
+
+#[test]
+fn a_g92_that_the_reset_would_forget_is_set_again() {
+    let offsets = "[G54:10,20,0]\r\n[G55:50,60,0]\r\n[G92:0,0,0]\r\n";
+    // At 30, 40 of the machine; the zero is 12, 25 from its own, of which G54 is 10, 20.
+    let status = "<Idle|MPos:30,40,5|FS:0,0|WCO:12,25,1>\r\n";
+    let (mut talk, none) = connected(status, offsets);
+    assert_eq!((none, talk.sent().as_str()), (None, "G21G92X18.000Y15.000Z4.000\n"));
+    talk.hear("ok\r\n");
+    let said = connection(&mut talk).expect("connected");
+    assert_eq!(said.kept_shift, Some([2.0, 5.0, 1.0]));
+    assert_eq!(said.work_offset(Some("G54")), Some([12.0, 25.0, 1.0]));
+    // Where it cannot be set again nothing is run.
+    let (mut talk, _) = connected(status, offsets);
+    talk.sent();
+    talk.hear("error:20\r\n");
+    assert!(talk.sent().starts_with('!'));
+    // The same from a board that tells work positions.
+    let (mut talk, _) = connected("<Idle|WPos:18,15,4|FS:0,0|WCO:12,25,1>\r\n", offsets);
+    assert_eq!(talk.sent(), "G21G92X18.000Y15.000Z4.000\n");
+    // No G92 was in force, in G54 or in another system.
+    for offset in ["10,20,0", "50,60,0"] {
+        let status = format!("<Idle|MPos:30,40,5|FS:0,0|WCO:{offset}>\r\n");
+        let (mut talk, said) = connected(&status, offsets);
+        assert_eq!(talk.sent(), "");
+        assert_eq!(said.expect("connected").kept_shift, None);
+    }
+}
+
+#[test]
+fn the_offset_is_waited_for_before_the_reset_and_not_for_ever() {
+    let mut talk = Talk::new();
+    talk.session.handle_timeout(talk.now);
+    assert_eq!(talk.sent(), "?");
+    let mut asked = 1;
+    loop {
+        talk.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
+        match talk.sent().as_str() {
+            "?" => asked += 1,
+            "^" => break,
+            other => panic!("{other}"),
+        }
+    }
+    assert_eq!(asked, 32);
 }

@@ -122,7 +122,9 @@ impl Board {
             Tells::Empty => (0, 0),
         };
         let (blocks, bytes) = (PLACES - blocks, 128 - used.min(128));
-        let status = format!("<{state}|MPos:0.000,0.000,0.000|Bf:{blocks},{bytes}|FS:0,0>\r\n");
+        let status = format!(
+            "<{state}|MPos:0.000,0.000,0.000|Bf:{blocks},{bytes}|FS:0,0|WCO:0.000,0.000,0.000>\r\n"
+        );
         self.out.extend_from_slice(status.as_bytes());
     }
 

@@ -45,6 +45,11 @@ impl Run<'_, '_> {
         for told in untold(connected, &self.program.machine).into_iter().chain(told) {
             self.watcher.tell(&told);
         }
+        if let Some([x, y, z]) = connected.kept_shift {
+            self.watcher.tell(&format!(
+                "the controller's G92 (X {x:.3}, Y {y:.3}, Z {z:.3} mm) was set again behind the reset with which a run begins"
+            ));
+        }
         self.source = Some(ProgramLines::of(self.program)?);
         session.start();
         Ok(())
