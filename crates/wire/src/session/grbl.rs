@@ -409,7 +409,7 @@ impl Grbl {
             return self.answered(now);
         }
         let line = self.accounts.answered(now).and_then(|line| line.line);
-        if self.is_under_way() || line.is_some() {
+        if self.is_under_way() || matches!(self.state, State::Asking(_)) {
             self.halt(now, Outcome::Failed(Failure::Refused { line, complaint }));
         }
     }

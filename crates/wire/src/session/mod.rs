@@ -227,8 +227,8 @@ pub struct Session {
 
 #[derive(Debug)]
 enum Inner {
-    Grbl(Grbl),
-    Reprap(Reprap),
+    Grbl(Box<Grbl>),
+    Reprap(Box<Reprap>),
 }
 
 /// The same call for whichever language is spoken.
@@ -246,8 +246,8 @@ impl Session {
     #[must_use]
     pub fn new(protocol: Protocol, settings: Settings, now: Instant) -> Self {
         let inner = match protocol {
-            Protocol::Grbl => Inner::Grbl(Grbl::new(settings, now)),
-            Protocol::Reprap => Inner::Reprap(Reprap::new(settings, now)),
+            Protocol::Grbl => Inner::Grbl(Box::new(Grbl::new(settings, now))),
+            Protocol::Reprap => Inner::Reprap(Box::new(Reprap::new(settings, now))),
         };
         Self { inner }
     }
