@@ -159,3 +159,99 @@ impl Profile {
         1.0
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::job::machine;
+    use crate::mapping::Purpose;
+    use crate::motion::block::{Block, Leg};
+    use crate::motion::planner::Planner;
+    use crate::source::Level;
+
+    const MACHINE: &str = include_str!("../../../cli/demo/bench-laser.machine.toml");
+
+    fn machine(width: f64, window: Option<u32>) -> Machine {
+        let mut machine = machine::read("m", MACHINE).unwrap();
+        (machine.beam.width, machine.window) = (width, window);
+        machine
+    }
+
+    /// A move of 10 mm.
+    fn way() -> Way {
+        let (purpose, arc) = (Purpose::Burn, None);
+        Way { purpose, from: [0, 0], to: [10_000, 0], arc, level: Level::DARK, feed: None }
+    }
+
+    /// Three moves of 10 mm at 100 mm/s and 1000 mm/s²: from standstill, evenly, to standstill.
+    fn blocks() -> Vec<PlannedBlock> {
+        let leg = Leg { length: 10.0, speed: 100.0, acceleration: 1000.0 };
+        let right = [1.0, 0.0, 0.0];
+        let block = Block { leg, axes: [1000.0; 3], start: right, end: right };
+        let mut planner = Planner::new(0.01, None);
+        let mut planned = Vec::new();
+        (0..3).for_each(|n| planner.push(block, n, &mut |_, block| planned.push(block)));
+        planner.finish(&mut |_, block| planned.push(block));
+        planned
+    }
+
+    fn ends(power: PowerLaw, blocks: &[PlannedBlock], machine: &Machine, level: f64) -> Vec<f64> {
+        Profile::new(&way(), power, blocks, 100.0, machine).ends(level)
+    }
+
+    fn near(found: &[f64], expected: &[f64]) {
+        let alike = found.len() == expected.len()
+            && found.iter().zip(expected).all(|(a, b)| (a - b).abs() < 1e-6);
+        assert!(alike, "{found:?}, not {expected:?}");
+    }
+
+    /// Power that is as much of full as the speed is of the asked one.
+    const FOLLOWS: PowerLaw = PowerLaw { ends: [1.0; 2], slow: 0.0 };
+    const RISES: PowerLaw = PowerLaw { ends: [0.0, 1.0], slow: 1.0 };
+
+    #[test]
+    fn power_follows_the_place_and_the_speed() {
+        let law = PowerLaw { ends: [0.2, 0.6], slow: 0.5 };
+        for (place, speed, power) in [
+            (0.0, 1.0, 0.2),
+            (0.5, 1.0, 0.4),
+            (1.0, 1.0, 0.6),
+            (0.5, 0.0, 0.2),
+            (0.5, 0.5, 0.3),
+            (0.5, 3.0, 0.4),
+        ] {
+            assert!((law.at(place, speed) - power).abs() < 1e-12, "{place} {speed}");
+        }
+    }
+
+    #[test]
+    fn an_even_rise_becomes_even_parts_no_shorter_than_the_spot() {
+        let tenths: Vec<f64> = (1..=10).map(|n| f64::from(n) / 10.0).collect();
+        near(&ends(RISES, &[], &machine(0.1, None), 0.1), &tenths);
+        // A spot of 3 mm: what is left behind 6 mm is one part.
+        near(&ends(RISES, &[], &machine(3.0, None), 0.1), &[0.3, 0.6, 1.0]);
+        near(&ends(PowerLaw { ends: [0.5; 2], slow: 1.0 }, &[], &machine(0.1, None), 0.1), &[1.0]);
+    }
+
+    #[test]
+    fn a_start_is_cut_where_the_speed_has_gone_up_by_a_level() {
+        // v² = 2 a s: three tenths of the speed after 0.45 mm, six after 1.8, nine after 4.05.
+        let start = &blocks()[..1];
+        near(&ends(FOLLOWS, start, &machine(0.01, None), 0.3), &[0.045, 0.18, 0.405, 1.0]);
+    }
+
+    #[test]
+    fn an_end_is_cut_no_finer_than_the_look_ahead_can_run() {
+        // From 5 mm on it slows down: to three quarters at 7.1875 mm, to half at 8.75.
+        let end = &blocks()[2..];
+        let finer = [0.71875, 0.875, 0.96875, 1.0];
+        near(&ends(FOLLOWS, end, &machine(0.01, None), 0.25), &finer);
+        // Braking takes 5 mm, and all of it must be in sight: five moves of 1 mm, or one of 5.
+        near(&ends(FOLLOWS, end, &machine(0.01, Some(7)), 0.25), &[0.71875, 0.875, 1.0]);
+        near(&ends(FOLLOWS, end, &machine(0.01, Some(3)), 0.25), &[1.0]);
+        // The same at an even speed.
+        let even = &blocks()[1..2];
+        near(&ends(RISES, even, &machine(0.01, Some(3)), 0.1), &[0.5, 1.0]);
+        near(&ends(RISES, even, &machine(0.01, Some(12)), 0.25), &[0.25, 0.5, 0.75, 1.0]);
+    }
+}
