@@ -376,3 +376,49 @@ impl<'s> Rounder<'s> {
         each(Draft { segment: Segment { of: self.of, act: Act::Move(way) }, burn })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Choice, artwork, compile, job};
+
+    const MACHINE: &str = include_str!("../../../cli/demo/bench-laser.machine.toml");
+
+    /// S of each burning part of a line of 40 mm at 50 %; each has a feed.
+    fn burnt(ramp: &str) -> Vec<f64> {
+        let svg = r#"<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="20mm" viewBox="0 0 60 20"><path d="M5 5h40" fill="none" stroke="red"/></svg>"#;
+        let text = format!(
+            "tinkite = 1\n[[artwork]]\nfile = \"a.svg\"\n[[step]]\ntake = {{ stroke = \"red\" }}\nmake = \"score\"\nspeed = \"100 mm/s\"\npower = \"50 %\"\nramp = {ramp}\n"
+        );
+        let machine = job::machine::read("m", MACHINE).unwrap();
+        let job = job::read("job", &text, machine).unwrap();
+        let art = artwork::read("a.svg", svg.as_bytes(), &Default::default()).unwrap();
+        let compiled = compile(art, &job, &Choice::default()).unwrap();
+        let mut levels = Vec::new();
+        let walked: Result<(), Problem> = compiled.within.planned().segments().walk(|segment| {
+            if let Act::Move(way) = segment.act
+                && way.purpose == crate::mapping::Purpose::Burn
+            {
+                assert!(way.feed.is_some() && way.level.is_lit());
+                levels.push(way.level.s());
+            }
+            Ok(())
+        });
+        assert!(walked.is_ok());
+        levels
+    }
+
+    #[test]
+    fn every_part_of_a_ramp_has_its_power_and_its_feed() {
+        // From 10 % to 50 % over 5 mm, then even.
+        let start = burnt("{ start = { from = \"10 %\", over = \"5 mm\" } }");
+        assert!(start.len() > 10 && start[0] < 130.0 && start.is_sorted(), "{start:?}");
+        assert_eq!(start.last(), Some(&500.0));
+        // A fifth of it at standstill, all of it at the asked speed, and down again.
+        let slow = burnt("{ slow = \"20 %\" }");
+        let most = slow.iter().copied().fold(0.0, f64::max);
+        let (first, last) = (slow[0], slow[slow.len() - 1]);
+        assert!(slow.len() > 10 && (most - 500.0).abs() < 1.5, "{slow:?}");
+        assert!((100.0..300.0).contains(&first) && (100.0..300.0).contains(&last), "{slow:?}");
+    }
+}
