@@ -248,7 +248,7 @@ mod tests {
         for banner in [
             "Grbl 1.1h ['$' for help]",
             "Grbl 3.7 [Made by somebody '$' for help]",
-            "Shop Laser Grbl 1.1f",
+            "Kite Shop Grbl 1.1f",
             "\u{fffd}\u{fffd}okGrbl 1.1h ['$' for help]",
             "Some Board 2.0 ['$' for help]",
         ] {

@@ -119,7 +119,7 @@ fn words_in_place_of_numbers_end_the_run_in_order() {
 
 #[test]
 fn a_board_of_any_vendor_that_restarts_gets_no_further_line() {
-    for banner in ["Shop Laser Grbl 1.1f", "Board 2.0 ['$' for help]", "\u{1}\u{2}okGrbl 1.1h"] {
+    for banner in ["Kite Shop Grbl 1.1f", "Board 2.0 ['$' for help]", "\u{1}\u{2}okGrbl 1.1h"] {
         let mut board = Board::new(Tells::Room, 20);
         board.banner = banner;
         board.restarts = Some(30);
