@@ -37,10 +37,7 @@ fn dark(args: &HeadDark, console: &Console) -> Result<(), Refusal> {
     if dark == Dark::Confirmed {
         return if console.json { Ok(()) } else { console.result("the beam is off") };
     }
-    Err(Refusal::Link(match beam::words(dark).strip_prefix("; ") {
-        Some(words) => words.to_string(),
-        None => beam::words(Dark::Unknown).trim_start_matches("; ").to_string(),
-    }))
+    Err(Refusal::Link(beam::words(dark).trim_start_matches("; ").to_string()))
 }
 
 /// A talk that is over once the machine is dark.

@@ -1,7 +1,7 @@
 //! A session in the public `grbl` interface.
 
 use super::accounts::Accounts;
-use super::{Connected, Dark, Event, Failure, LineTooLong, Miscount, Outcome, Settings};
+use super::{Connected, Dark, Event, Failure, Forgotten, LineTooLong, Miscount, Outcome, Settings};
 use crate::deframer::Deframer;
 use crate::instant::{Instant, Span};
 use crate::message::{Complaint, Message, State as Machine, Status};
@@ -511,15 +511,22 @@ impl Grbl {
                 let from = if status.machine_position { offset } else { [0.0; 3] };
                 Some((offset, [0, 1, 2].map(|n| at[n] - from[n])))
             });
-            let shift =
-                before.and_then(|(offset, at)| Some((connected.forgotten_shift(offset)?, at)));
-            if let Some((shift, [x, y, z])) = shift {
-                connected.kept_shift = Some(shift);
-                connected.offsets.insert("G92".to_string(), shift);
-                let line = format!("G21G92X{x:.3}Y{y:.3}Z{z:.3}");
-                self.waiting.push_back((None, line.into_bytes()));
-                self.state = State::Asking(connected);
-                return;
+            if let Some((offset, [x, y, z])) = before {
+                match connected.forgotten(offset) {
+                    Forgotten::Nothing => {}
+                    Forgotten::Unclear => {
+                        let failure = Failure::ShiftForgotten(offset);
+                        return self.end(Outcome::Failed(failure), Dark::Untouched);
+                    }
+                    Forgotten::Shift(shift) => {
+                        connected.kept_shift = Some(shift);
+                        connected.offsets.insert("G92".to_string(), shift);
+                        let line = format!("G21G92X{x:.3}Y{y:.3}Z{z:.3}");
+                        self.waiting.push_back((None, line.into_bytes()));
+                        self.state = State::Asking(connected);
+                        return;
+                    }
+                }
             }
         }
         self.settings.buffer = connected.buffer.unwrap_or(self.settings.buffer);

@@ -49,7 +49,7 @@ impl Default for Settings {
 }
 
 /// Why a session failed.
-#[derive(Debug, Clone, PartialEq, Eq, Error)]
+#[derive(Debug, Clone, PartialEq, Error)]
 pub enum Failure {
     /// Nothing came back at first.
     #[error("the controller does not answer")]
@@ -65,6 +65,12 @@ pub enum Failure {
         /// What it said.
         complaint: Complaint,
     },
+    /// An offset that was in force is gone with the reset at the beginning, and it is not known of which
+    /// coordinate system it was: in all, mm.
+    #[error(
+        "an offset was in force (X {:.3}, Y {:.3} mm from the machine's zero) that belongs to no coordinate system alone, and a reset has forgotten it", .0[0], .0[1]
+    )]
+    ShiftForgotten([f64; 3]),
     /// Lines and answers do not agree.
     #[error("{0}")]
     Miscounted(Miscount),
@@ -116,7 +122,7 @@ impl std::fmt::Display for Miscount {
 }
 
 /// How a session ended.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub enum Outcome {
     /// Every line was run and the machine stands still.
     Done,
@@ -184,16 +190,30 @@ impl Connected {
 const SAME_OFFSET: f64 = 0.003;
 
 impl Connected {
-    /// The `G92` that an offset which was in force had and that is no longer there, mm.
-    fn forgotten_shift(&self, offset: [f64; 3]) -> Option<[f64; 3]> {
+    /// What of an offset that was in force is no longer there, mm: a `G92`, and of which system.
+    fn forgotten(&self, offset: [f64; 3]) -> Forgotten {
         let kept = self.offsets.get("G92").copied().unwrap_or_default();
-        let from = |system: &[f64; 3]| [0, 1, 2].map(|n| offset[n] - system[n]);
-        let is_told = |(name, system): (&String, &[f64; 3])| {
-            is_system(name) && (0..3).all(|n| (from(system)[n] - kept[n]).abs() < SAME_OFFSET)
-        };
-        let told = self.offsets.iter().any(is_told);
-        self.offsets.get("G54").filter(|_| !told).map(from)
+        let minus = |a: [f64; 3], b: [f64; 3]| [0, 1, 2].map(|n| a[n] - b[n]);
+        let same = |a, b| minus(a, b).iter().all(|d| d.abs() < SAME_OFFSET);
+        let systems = || self.offsets.iter().filter(|(name, _)| is_system(name));
+        let Some(first) = self.offsets.get("G54").copied() else { return Forgotten::Nothing };
+        if systems().any(|(_, system)| same(minus(offset, *system), kept)) {
+            return Forgotten::Nothing;
+        }
+        // Programs count from G54. Any other system that is set may have been the one in force.
+        let unset = |system| same(system, first) || same(system, [0.0; 3]);
+        let sure = systems().all(|(_, system)| unset(*system));
+        if sure { Forgotten::Shift(minus(offset, first)) } else { Forgotten::Unclear }
     }
+}
+
+/// What a reset has forgotten of an offset.
+enum Forgotten {
+    Nothing,
+    /// A `G92`, mm, while G54 was in force.
+    Shift([f64; 3]),
+    /// A `G92`; which system was in force is not known.
+    Unclear,
 }
 
 /// Whether a word names a coordinate system: G54 to G59.

@@ -850,7 +850,7 @@ fn connection(talk: &mut Talk) -> Option<Connected> {
 
 #[test]
 fn a_g92_that_the_reset_would_forget_is_set_again() {
-    let offsets = "[G54:10,20,0]\r\n[G55:50,60,0]\r\n[G92:0,0,0]\r\n";
+    let offsets = "[G54:10,20,0]\r\n[G55:0,0,0]\r\n[G56:10,20,0]\r\n[G92:0,0,0]\r\n";
     // At 30, 40 of the machine; the zero is 12, 25 from its own, of which G54 is 10, 20.
     let status = "<Idle|MPos:30,40,5|FS:0,0|WCO:12,25,1>\r\n";
     let (mut talk, none) = connected(status, offsets);
@@ -867,7 +867,13 @@ fn a_g92_that_the_reset_would_forget_is_set_again() {
     // The same from a board that tells work positions.
     let (mut talk, _) = connected("<Idle|WPos:18,15,4|FS:0,0|WCO:12,25,1>\r\n", offsets);
     assert_eq!(talk.sent(), "G21G92X18.000Y15.000Z4.000\n");
+    // Another system is set, and may have been the one in force: nobody knows what the G92 was.
+    let several = "[G54:10,20,0]\r\n[G55:50,60,0]\r\n[G92:0,0,0]\r\n";
+    let (mut talk, none) = connected(status, several);
+    assert_eq!((none, talk.sent().as_str()), (None, ""));
+    assert!(talk.session.is_over() && talk.session.last_sent().is_none());
     // No G92 was in force, in G54 or in another system.
+    let offsets = several;
     for offset in ["10,20,0", "50,60,0"] {
         let status = format!("<Idle|MPos:30,40,5|FS:0,0|WCO:{offset}>\r\n");
         let (mut talk, said) = connected(&status, offsets);

@@ -93,6 +93,9 @@ fn conclude(ended: Ended, watcher: &Watcher<'_>, machine: &Machine) -> Result<()
             let advice = match &failure {
                 Failure::Refused { complaint, .. } => meaning(complaint.code, error_meaning),
                 Failure::Alarm(complaint) => meaning(complaint.code, alarm_meaning),
+                Failure::ShiftForgotten(_) => {
+                    "; set the zero again, with G10 L20, which lasts".into()
+                }
                 Failure::Miscounted(Miscount::Lost(_)) => {
                     "; what was sent may have run or not: look at the cable, and at the stock"
                         .into()
