@@ -71,9 +71,6 @@ impl Segments {
 mod tests {
     use super::*;
     use crate::quantity::Power;
-    use crate::{Choice, artwork, compile, job};
-
-    const MACHINE: &str = include_str!("../../../cli/demo/bench-laser.machine.toml");
 
     #[derive(Debug, PartialEq)]
     struct Told(&'static str);
@@ -86,13 +83,10 @@ mod tests {
 
     /// A hatched square of many batches at 20 %, then a line at 50 %.
     fn segments() -> Segments {
-        let svg = r#"<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="60mm" viewBox="0 0 60 60"><path d="M5 5h40v40h-40z"/><path d="M5 50h40" fill="none" stroke="red"/></svg>"#;
-        let text = "tinkite = 1\n[[artwork]]\nfile = \"a.svg\"\n[[step]]\ntake = { fill = \"black\" }\nmake = \"engrave\"\nspeed = \"100 mm/s\"\npower = \"20 %\"\nlines = { spacing = \"0.01 mm\" }\n[[step]]\ntake = { stroke = \"red\" }\nmake = \"cut\"\nspeed = \"20 mm/s\"\npower = \"50 %\"\n";
-        let machine = job::machine::read("m", MACHINE).unwrap();
-        let job = job::read("job", text, machine).unwrap();
-        let art = artwork::read("a.svg", svg.as_bytes(), &Default::default()).unwrap();
-        let compiled = compile(art, &job, &Choice::default()).unwrap();
-        compiled.within.planned().segments().clone()
+        super::super::sample::segments(
+            r#"<path d="M5 5h40v40h-40z"/><path d="M5 50h40" fill="none" stroke="red"/>"#,
+            "[[step]]\ntake = { fill = \"black\" }\nmake = \"engrave\"\nspeed = \"100 mm/s\"\npower = \"20 %\"\nlines = { spacing = \"0.01 mm\" }\n[[step]]\ntake = { stroke = \"red\" }\nmake = \"cut\"\nspeed = \"20 mm/s\"\npower = \"50 %\"\n",
+        )
     }
 
     #[test]

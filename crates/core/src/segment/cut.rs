@@ -163,16 +163,13 @@ impl Profile {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::job::machine;
     use crate::mapping::Purpose;
     use crate::motion::block::{Block, Leg};
     use crate::motion::planner::Planner;
     use crate::source::Level;
 
-    const MACHINE: &str = include_str!("../../../cli/demo/bench-laser.machine.toml");
-
     fn machine(width: f64, window: Option<u32>) -> Machine {
-        let mut machine = machine::read("m", MACHINE).unwrap();
+        let mut machine = super::super::sample::machine();
         (machine.beam.width, machine.window) = (width, window);
         machine
     }

@@ -380,22 +380,16 @@ impl<'s> Rounder<'s> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{Choice, artwork, compile, job};
-
-    const MACHINE: &str = include_str!("../../../cli/demo/bench-laser.machine.toml");
 
     /// S of each burning part of a line of 40 mm at 50 %; each has a feed.
     fn burnt(ramp: &str) -> Vec<f64> {
-        let svg = r#"<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="20mm" viewBox="0 0 60 20"><path d="M5 5h40" fill="none" stroke="red"/></svg>"#;
-        let text = format!(
-            "tinkite = 1\n[[artwork]]\nfile = \"a.svg\"\n[[step]]\ntake = {{ stroke = \"red\" }}\nmake = \"score\"\nspeed = \"100 mm/s\"\npower = \"50 %\"\nramp = {ramp}\n"
+        let step = format!(
+            "[[step]]\ntake = {{ stroke = \"red\" }}\nmake = \"score\"\nspeed = \"100 mm/s\"\npower = \"50 %\"\nramp = {ramp}\n"
         );
-        let machine = job::machine::read("m", MACHINE).unwrap();
-        let job = job::read("job", &text, machine).unwrap();
-        let art = artwork::read("a.svg", svg.as_bytes(), &Default::default()).unwrap();
-        let compiled = compile(art, &job, &Choice::default()).unwrap();
+        let line = r#"<path d="M5 5h40" fill="none" stroke="red"/>"#;
+        let segments = super::super::sample::segments(line, &step);
         let mut levels = Vec::new();
-        let walked: Result<(), Problem> = compiled.within.planned().segments().walk(|segment| {
+        let walked: Result<(), Problem> = segments.walk(|segment| {
             if let Act::Move(way) = segment.act
                 && way.purpose == crate::mapping::Purpose::Burn
             {

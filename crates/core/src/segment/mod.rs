@@ -9,6 +9,8 @@ mod ahead;
 mod cut;
 mod lower;
 pub mod powers;
+#[cfg(test)]
+mod sample;
 mod way;
 
 pub use way::{Arc, Feed, Micron, Way, microns};

@@ -1,0 +1,23 @@
+//! Segments of small drawings, for tests of this room.
+
+use super::Segments;
+use crate::job::{self, Machine, machine};
+use crate::{Choice, artwork, compile};
+
+/// The demo's machine.
+pub(super) fn machine() -> Machine {
+    let text = include_str!("../../../cli/demo/bench-laser.machine.toml");
+    machine::read("m", text).unwrap()
+}
+
+/// A drawing on a page of 60 x 60 mm, and the steps of its job.
+pub(super) fn segments(drawing: &str, steps: &str) -> Segments {
+    let svg = format!(
+        r#"<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="60mm" viewBox="0 0 60 60">{drawing}</svg>"#
+    );
+    let text = format!("tinkite = 1\n[[artwork]]\nfile = \"a.svg\"\n{steps}");
+    let job = job::read("job", &text, machine()).unwrap();
+    let art = artwork::read("a.svg", svg.as_bytes(), &Default::default()).unwrap();
+    let compiled = compile(art, &job, &Choice::default()).unwrap();
+    compiled.within.planned().segments().clone()
+}
