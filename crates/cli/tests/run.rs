@@ -181,9 +181,13 @@ fn whatever_signal_ends_a_run_the_beam_is_seen_to_go_off() {
         let lines: String = (0..600).map(|n| format!("G1 X{}\n", 10 + n % 2 * 5)).collect();
         bench.write("long.nc", format!("G21 G90\nM4 S0\nG0 X10 Y10\nG1 S300 F3000\n{lines}M5\n"));
         let run = ["run", "long.nc", "--machine", "bench-laser", "--json", "--to", &rig.link];
-        let (run, events) = begun_with(&bench, &run);
+        let (run, mut events) = begun_with(&bench, &run);
         signal(name, &run);
-        let (status, err, end) = ended(run, events);
+        let mut rest = String::new();
+        events.read_to_string(&mut rest).unwrap();
+        // The hold is our own, and nobody is told to let the machine go on.
+        assert!(!rest.contains("\"held\""), "{rest}");
+        let (status, err, end) = ended(run, rest.as_bytes());
         assert_eq!((status, &end["how"]), (4, &"stopped".into()), "{name}: {err}");
         assert_eq!(end["dark"], "confirmed", "{name}");
         rig.rest();
@@ -400,6 +404,12 @@ fn a_beam_that_was_left_on_is_put_out() {
 
     let json = bench.json(&["head", "dark", "--machine", "bench-laser", "--to", "rig:max"]);
     assert_eq!(json["dark"], "confirmed");
+    let printer = RigProcess::start(
+        &bench,
+        &["--tcp", "127.0.0.1:0", "--pace", "real", "--machine", "printer-laser"],
+    );
+    let out = bench.ok(&["head", "dark", "--machine", "printer-laser", "--to", &printer.link]);
+    assert_eq!(out.trim(), "the beam is off");
     let err =
         bench.refused(3, &["head", "dark", "--machine", "bench-laser", "--to", "tcp:127.0.0.1:1"]);
     assert!(err.contains("does not open"), "{err}");

@@ -310,6 +310,10 @@ impl Grbl {
         matches!(self.state, State::Ended)
     }
 
+    pub(super) fn is_stopping(&self) -> bool {
+        matches!(self.state, State::Halting { .. } | State::Resetting { .. })
+    }
+
     /// Bytes that are sent and not yet answered: always below the controller's buffer.
     #[must_use]
     pub(super) fn in_flight(&self) -> usize {

@@ -376,6 +376,12 @@ impl Session {
         spoken!(&self.inner, s => s.is_over())
     }
 
+    /// Whether we are bringing the machine to a halt: that it is held is our doing then.
+    #[must_use]
+    pub fn is_stopping(&self) -> bool {
+        spoken!(&self.inner, s => s.is_stopping())
+    }
+
     /// Bytes that are sent and not yet answered: always below the controller's buffer.
     #[must_use]
     pub fn in_flight(&self) -> usize {

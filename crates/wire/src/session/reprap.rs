@@ -282,6 +282,10 @@ impl Reprap {
         matches!(self.state, State::Ended)
     }
 
+    pub(super) fn is_stopping(&self) -> bool {
+        matches!(self.state, State::Stopping { .. })
+    }
+
     pub(super) fn in_flight(&self) -> usize {
         self.sent.as_ref().map_or(0, |sent| framed(sent.number, &sent.text).len())
     }
@@ -295,7 +299,8 @@ impl Reprap {
             if line.starts_with("X:") && line.contains("Y:") {
                 self.finish_stop(Dark::Confirmed);
             } else if line == "start" {
-                self.finish_stop(Dark::Asked);
+                // It has heard nothing of what was said before.
+                self.say_stop(now);
             }
             return;
         }

@@ -790,8 +790,29 @@ fn a_printer_is_put_out_before_it_has_said_a_word() {
     for word in ["M410", "M107", "M5", "M114"] {
         assert!(sent.contains(word), "{sent}");
     }
+    // It restarts because the port was opened, and has heard nothing of that.
+    talk.hear("start\necho: some board\n");
+    assert_eq!(talk.outcome(), None);
+    assert!(talk.sent().contains("M107"));
     talk.hear("ok\nok\nX:1.00 Y:2.00 Z:0.00 E:0.00\nok\n");
     assert_eq!((talk.outcome(), talk.dark), (Some(Outcome::Stopped), Some(Dark::Confirmed)));
+}
+
+#[test]
+fn a_halt_of_ours_is_told_from_one_at_the_machine() {
+    let mut talk = Talk::streaming();
+    talk.enqueue(3);
+    talk.sent();
+    talk.hear("<Hold:0|MPos:0,0,0|FS:0,0>\r\n");
+    assert!(!talk.session.is_stopping());
+    talk.session.stop(talk.now);
+    assert!(talk.session.is_stopping());
+    talk.hear("<Hold:0|MPos:0,0,0|FS:0,0>\r\n");
+    assert!(talk.session.is_stopping());
+    let mut talk = Talk::printing();
+    assert!(!talk.session.is_stopping());
+    talk.session.stop(talk.now);
+    assert!(talk.session.is_over() || talk.session.is_stopping());
 }
 
 #[test]

@@ -127,7 +127,9 @@ impl<'c> Watcher<'c> {
     pub(super) fn status(&mut self, session: &Session, status: &Status, now: Instant) {
         self.reached(session, now);
         self.position = status.position.map(|[x, y, _]| [x, y]).or(self.position);
-        self.tell_held(status.state);
+        if !session.is_stopping() {
+            self.tell_held(status.state);
+        }
         let s = status.feed_and_s.map(|[_, s]| s);
         // Shares of time, not of lines: an engraving has many short lines, an outline a few long ones.
         let whole = self.timeline.seconds().max(f64::MIN_POSITIVE);
