@@ -67,6 +67,8 @@ pub struct Status {
     pub state: State,
     /// Position in mm, machine coordinates where it reports those, else work coordinates.
     pub position: Option<[f64; 3]>,
+    /// The fourth number of the position, where there is one: of an axis that turns, degrees.
+    pub turn: Option<f64>,
     /// Whether that is in machine coordinates.
     pub machine_position: bool,
     /// Actual speed in mm/min and S value.
@@ -87,12 +89,26 @@ pub struct Room {
 }
 
 impl Status {
+    /// Of a head that stands at a place in the program's coordinates, mm; nothing else is known.
+    pub(crate) fn standing(position: [f64; 3]) -> Self {
+        Self {
+            state: State::Idle,
+            position: Some(position),
+            turn: None,
+            machine_position: false,
+            feed_and_s: None,
+            room: None,
+            offset: None,
+        }
+    }
+
     fn parse(body: &str) -> Option<Self> {
         let mut fields = body.split('|');
         let state = State::parse(fields.next()?)?;
         let mut status = Self {
             state,
             position: None,
+            turn: None,
             machine_position: false,
             feed_and_s: None,
             room: None,
@@ -102,6 +118,7 @@ impl Status {
             match field.split_once(':') {
                 Some((kind @ ("MPos" | "WPos"), numbers)) => {
                     status.position = parse_numbers(numbers);
+                    status.turn = parse_numbers(numbers).map(|[_, _, _, turn]| turn);
                     status.machine_position = kind == "MPos";
                 }
                 Some(("FS", numbers)) => status.feed_and_s = parse_numbers(numbers),

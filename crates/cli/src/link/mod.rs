@@ -27,7 +27,7 @@ pub(crate) enum Heard {
 }
 
 /// A link that is open.
-pub(crate) trait Link {
+pub(crate) trait Link: Send {
     /// Sends all of it.
     fn send(&mut self, bytes: &[u8]) -> io::Result<()>;
     /// Waits at most `wait` for bytes.
@@ -37,6 +37,10 @@ pub(crate) trait Link {
     /// The simulated controller at the other end, when it lives in this process.
     fn rig(&self) -> Option<&Rig> {
         None
+    }
+    /// Whether its time is the clock's: nothing may hold it up then.
+    fn is_real(&self) -> bool {
+        true
     }
 }
 

@@ -140,4 +140,8 @@ impl Link for RigLink {
     fn rig(&self) -> Option<&Rig> {
         Some(&self.rig)
     }
+
+    fn is_real(&self) -> bool {
+        self.pace != Pace::Max
+    }
 }

@@ -7,7 +7,7 @@ use tinkite_core::job::machine::Dialect;
 use tinkite_wire::{Event, Protocol, Session, Settings};
 
 /// What the session's user wants is noticed at least this often.
-const ATTENTION: Duration = Duration::from_millis(50);
+const ATTENTION: Duration = Duration::from_millis(10);
 
 /// Who has the session: a question to the controller, a run.
 pub(crate) trait Host {

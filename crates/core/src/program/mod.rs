@@ -4,10 +4,15 @@
 //! the room `text`, and taken apart again by [`rs274`](crate::rs274).
 
 mod header;
+mod kept;
 pub mod measure;
+mod rest;
+mod trail;
 mod vocabulary;
 
 pub(crate) use header::s_words;
+pub use rest::{RestError, Resumed, Standing, rest};
+pub use trail::{Axes, Place, Trail, Way, Ways};
 pub use vocabulary::Vocabulary;
 
 use crate::job::Job;

@@ -32,8 +32,9 @@ enum State {
     Paused,
     /// Everything is answered; `skip` status reports were asked for earlier and do not count.
     Draining { skip: usize },
-    /// Being brought to a halt. `reset_at` is when it is reset even if it never stands still.
-    Halting { outcome: Outcome, reset_at: Instant },
+    /// Being brought to a halt. `reset_at` is when it is reset even if it never stands still; the next
+    /// `skip` statuses were asked for before it was told to.
+    Halting { outcome: Outcome, reset_at: Instant, skip: usize },
     /// Reset was sent; waiting a little for the banner, or for a status that was asked for behind it:
     /// the next `skip` were not.
     Resetting { outcome: Outcome, until: Instant, skip: usize },
@@ -86,6 +87,8 @@ pub(super) struct Grbl {
     /// How it stood before it was reset, and how often that was asked for.
     before: Option<Status>,
     greeted: u32,
+    /// Whether its banner came before anything else.
+    restarted: bool,
     /// Whether it reports lengths in inches (`$13`).
     inches: bool,
     events: VecDeque<Event>,
@@ -116,6 +119,7 @@ impl Grbl {
             probing_until: None,
             before: None,
             greeted: 0,
+            restarted: false,
             inches: false,
             events: VecDeque::new(),
         }
@@ -177,6 +181,11 @@ impl Grbl {
             _ => Outcome::Failed(Failure::Closed),
         };
         self.end(outcome, dark);
+    }
+
+    pub(super) fn excuse(&mut self, now: Instant) {
+        self.now = now;
+        self.last_heard = now;
     }
 
     // What the operator wants.
@@ -424,7 +433,10 @@ impl Grbl {
         }
         self.asked = self.asked.saturating_sub(1);
         self.probing_until = None;
-        self.events.push_back(Event::Status(status));
+        // One that was asked for before the halt tells of a head that still moves.
+        if !matches!(self.state, State::Halting { skip, .. } if skip > 0) {
+            self.events.push_back(Event::Status(status));
+        }
         let miscount = self.accounts.judge(now, &status);
         if matches!(self.state, State::Streaming | State::Draining { .. })
             && let Some(miscount) = miscount
@@ -451,6 +463,7 @@ impl Grbl {
                     self.urgent.push(byte::RESET);
                 }
             }
+            State::Halting { skip, .. } if *skip > 0 => *skip -= 1,
             State::Halting { .. } => {
                 let standing = !matches!(
                     status.state,
@@ -471,7 +484,17 @@ impl Grbl {
 
     fn greeted(&mut self, now: Instant, status: Status) {
         let state = status.state;
-        if state != Machine::Idle {
+        let takes_over = self.settings.takes_over;
+        if takes_over && matches!(state, Machine::Run | Machine::Hold { moving: true }) {
+            // What its sender left comes to an end by itself.
+            if let State::Greeting { until } = &mut self.state {
+                *until = now + self.settings.greeting;
+            }
+            return;
+        }
+        let stands =
+            state == Machine::Idle || (takes_over && matches!(state, Machine::Hold { .. }));
+        if !stands {
             return self.end(Outcome::Failed(Failure::NotReady(state)), Dark::Untouched);
         }
         // The reset forgets a G92, and the offset is told only now and then.
@@ -497,9 +520,16 @@ impl Grbl {
         }
         self.last_heard = self.now;
         self.next_question = self.now + self.settings.status_every;
-        let before = self.before.filter(|status| status.machine_position);
-        let position = before.and_then(|status| status.position);
-        self.state = State::Asking(Connected { position, ..Connected::default() });
+        let position = self.before.and_then(|status| {
+            let (told, from) = (status.position?, status.offset);
+            if status.machine_position {
+                return Some(told);
+            }
+            from.map(|from| [0, 1, 2].map(|n| told[n] + from[n]))
+        });
+        let turn = self.before.and_then(|status| status.turn);
+        let restarted = self.restarted;
+        self.state = State::Asking(Connected { position, turn, restarted, ..Connected::default() });
     }
 
     /// Everything was answered. A `G92` that the reset has forgotten is set again, so that a zero that
@@ -544,6 +574,7 @@ impl Grbl {
             // It has just started: ask at once, whatever was asked before is lost.
             State::Greeting { .. } => {
                 self.asked = 0;
+                self.restarted = true;
                 self.ask(now);
             }
             // A board that starts slowly may say so behind its first answers.
@@ -562,7 +593,7 @@ impl Grbl {
             _ => {
                 self.waiting.clear();
                 self.urgent.push(byte::HOLD);
-                self.state = State::Halting { outcome, reset_at: now + HALT };
+                self.state = State::Halting { outcome, reset_at: now + HALT, skip: self.asked };
                 self.ask(now);
             }
         }

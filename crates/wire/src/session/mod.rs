@@ -33,6 +33,9 @@ pub struct Settings {
     pub greeting: Span,
     /// How long it may say nothing at all once it has answered.
     pub silence: Span,
+    /// A controller that still runs what a sender left is waited for, and one that is held is taken
+    /// over as it stands: its place is wanted.
+    pub takes_over: bool,
 }
 
 impl Default for Settings {
@@ -44,6 +47,7 @@ impl Default for Settings {
             status_every: Span::millis(200),
             greeting: Span::millis(6000),
             silence: Span::millis(10_000),
+            takes_over: false,
         }
     }
 }
@@ -71,6 +75,16 @@ pub enum Failure {
         "an offset was in force (X {:.3}, Y {:.3} mm from the machine's zero) that belongs to no coordinate system alone, and a reset has forgotten it", .0[0], .0[1]
     )]
     ShiftForgotten([f64; 3]),
+    /// Every line was answered, and the head does not stand where the program ends: X and Y, mm.
+    #[error(
+        "every line was answered, and the head stands at X {:.3} Y {:.3} instead of X {:.3} Y {:.3}, where the program ends", .at[0], .at[1], .end[0], .end[1]
+    )]
+    NotThere {
+        /// Where it stands.
+        at: [f64; 2],
+        /// Where the program ends.
+        end: [f64; 2],
+    },
     /// Lines and answers do not agree.
     #[error("{0}")]
     Miscounted(Miscount),
@@ -166,9 +180,13 @@ pub struct Connected {
     pub offsets: BTreeMap<String, [f64; 3]>,
     /// Its modal state, as it says it: `G54`, `G21` and so on.
     pub modes: Vec<String>,
-    /// Where the head stands in the machine's own coordinates, mm; none where only the place in
-    /// the program's coordinates is known.
+    /// Where the head stands in the machine's own coordinates, mm; none where it does not say. Printer
+    /// firmware tells the place in the program's coordinates.
     pub position: Option<[f64; 3]>,
+    /// It has just started: where the head stands it does not know, unless it was homed since.
+    pub restarted: bool,
+    /// The angle of the axis that turns, degrees, where it tells one.
+    pub turn: Option<f64>,
     /// A `G92` that was in force and that the reset at the beginning would have forgotten, mm: it was
     /// set again.
     pub kept_shift: Option<[f64; 3]>,
@@ -289,6 +307,11 @@ impl Session {
         spoken!(&mut self.inner, s => s.handle_closed(now));
     }
 
+    /// We did something else until now: that nothing was heard meanwhile is not the controller's doing.
+    pub fn excuse(&mut self, now: Instant) {
+        spoken!(&mut self.inner, s => s.excuse(now));
+    }
+
     // What the operator wants.
 
     /// Whether more lines are wanted now.
@@ -303,7 +326,24 @@ impl Session {
     /// # Errors
     /// Lines that the controller would not take whole.
     pub fn enqueue(&mut self, number: u32, text: Vec<u8>) -> Result<(), LineTooLong> {
-        spoken!(&mut self.inner, s => s.enqueue(number, text))
+        self.enqueue_lasting(number, text, Span::default())
+    }
+
+    /// The same for a line that lets the head move or stand for so long: it is given its time.
+    ///
+    /// # Errors
+    /// Lines that the controller would not take whole.
+    pub fn enqueue_lasting(
+        &mut self,
+        number: u32,
+        text: Vec<u8>,
+        lasts: Span,
+    ) -> Result<(), LineTooLong> {
+        match &mut self.inner {
+            // It is asked how it stands, and tells.
+            Inner::Grbl(session) => session.enqueue(number, text),
+            Inner::Reprap(session) => session.enqueue(number, text, lasts),
+        }
     }
 
     /// There are no more lines.

@@ -12,6 +12,7 @@
 use super::{Connected, Dark, Event, Failure, LineTooLong, Outcome, Settings};
 use crate::deframer::Deframer;
 use crate::instant::{Instant, Span};
+use crate::message::Status;
 use std::collections::VecDeque;
 
 /// A line that was sent and not yet answered.
@@ -24,12 +25,30 @@ struct Sent {
     text: Vec<u8>,
 }
 
+/// A line that is not yet sent.
+#[derive(Debug)]
+struct Waiting {
+    /// Line of the program's text; none for our own.
+    line: Option<u32>,
+    text: Vec<u8>,
+    /// How long it lets the head move or stand.
+    lasts: Span,
+}
+
+impl Waiting {
+    fn question(text: &[u8]) -> Self {
+        Self { line: None, text: text.to_vec(), lasts: Span::default() }
+    }
+}
+
 #[derive(Debug)]
 enum State {
     /// Waiting for a first sign of life.
     Greeting {
         until: Instant,
     },
+    /// It waits until the head stands and says where; then it is asked where that is.
+    Asking(Connected),
     /// Answering; the stream has not begun.
     Ready,
     /// Lines go out.
@@ -57,6 +76,8 @@ const STOP_NUMBER: u64 = 900_000_000;
 const GREET: Span = Span::millis(1000);
 /// How often a line without an answer is sent again before the board is called silent.
 const MOST_TRIES: u32 = 4;
+/// So many moves a board has in its planner at most.
+const PLANNER: usize = 64;
 /// How often a line may be asked for again before the link is called broken.
 const MOST_RESENDS: u32 = 12;
 /// Lines that are kept ready for sending.
@@ -68,7 +89,9 @@ pub(super) struct Reprap {
     settings: Settings,
     state: State,
     deframer: Deframer,
-    waiting: VecDeque<(Option<u32>, Vec<u8>)>,
+    waiting: VecDeque<Waiting>,
+    /// How long the last lines last: what the board may have in its planner.
+    planned: VecDeque<Span>,
     sent: Option<Sent>,
     /// Whether the board has answered what was sent.
     free: bool,
@@ -87,6 +110,10 @@ pub(super) struct Reprap {
     last_line: Option<u32>,
     /// Whether the beam is ours to put out, though no line of ours was sent.
     answers_for_beam: bool,
+    /// It has just started.
+    restarted: bool,
+    /// The position that it told last, mm.
+    told: Option<[f64; 3]>,
     /// When the board answered, or said that it is busy, or a line went out. Temperatures and the like
     /// come by themselves and answer nothing.
     answered_at: Instant,
@@ -103,6 +130,7 @@ impl Reprap {
             state: State::Greeting { until: now + settings.greeting },
             deframer: Deframer::default(),
             waiting: VecDeque::new(),
+            planned: VecDeque::new(),
             sent: None,
             free: false,
             urgent: Vec::new(),
@@ -115,6 +143,8 @@ impl Reprap {
             acknowledged: 0,
             last_line: None,
             answers_for_beam: false,
+            restarted: false,
+            told: None,
             answered_at: now,
             now,
             next_question: now,
@@ -172,20 +202,30 @@ impl Reprap {
         self.end(outcome, Dark::Unknown);
     }
 
+    pub(super) fn excuse(&mut self, now: Instant) {
+        self.now = now;
+        self.answered_at = now;
+    }
+
     pub(super) fn wants_lines(&self) -> bool {
         matches!(self.state, State::Streaming)
             && !self.all_enqueued
             && self.waiting.len() < READY_LINES
     }
 
-    pub(super) fn enqueue(&mut self, number: u32, text: Vec<u8>) -> Result<(), LineTooLong> {
+    pub(super) fn enqueue(
+        &mut self,
+        number: u32,
+        text: Vec<u8>,
+        lasts: Span,
+    ) -> Result<(), LineTooLong> {
         let length = framed(self.next_number, &text).len();
         // Firmware takes lines of 96 bytes with everything.
         let most = self.settings.longest_line.max(96);
         if length > most {
             return Err(LineTooLong { length, most });
         }
-        self.waiting.push_back((Some(number), text));
+        self.waiting.push_back(Waiting { line: Some(number), text, lasts });
         Ok(())
     }
 
@@ -194,7 +234,7 @@ impl Reprap {
         // Answered when the last motion has ended. Twice: half a line, torn off by a bad cable, may be
         // answered on its own, and that answer must not be taken for this one.
         for _ in 0..2 {
-            self.waiting.push_back((None, b"M400".to_vec()));
+            self.waiting.push_back(Waiting::question(b"M400"));
         }
     }
 
@@ -232,12 +272,16 @@ impl Reprap {
     pub(super) fn poll_transmit(&mut self, out: &mut Vec<u8>) -> bool {
         let before = out.len();
         out.append(&mut self.urgent);
-        let sends = matches!(self.state, State::Streaming | State::Draining);
+        let sends = matches!(self.state, State::Asking(_) | State::Streaming | State::Draining);
         if sends
             && self.free
             && self.sent.is_none()
-            && let Some((line, text)) = self.waiting.pop_front()
+            && let Some(Waiting { line, text, lasts }) = self.waiting.pop_front()
         {
+            if self.planned.len() >= PLANNER {
+                self.planned.pop_front();
+            }
+            self.planned.push_back(lasts);
             let number = self.next_number;
             self.next_number += 1;
             out.extend_from_slice(&framed(number, &text));
@@ -263,7 +307,13 @@ impl Reprap {
 
     /// How long an answer is waited for before the line is sent again: longer each time.
     fn patience(&self) -> Span {
-        Span(self.settings.silence.0 / u64::from(MOST_TRIES) * u64::from(self.asked_twice + 1))
+        let once =
+            self.settings.silence.0 / u64::from(MOST_TRIES) * u64::from(self.asked_twice + 1);
+        let planned = self.planned.iter().map(|lasts| lasts.0);
+        // A move waits for one place in the planner, everything else for all that is planned.
+        let moves = self.sent.as_ref().is_none_or(|sent| sent.text.first() == Some(&b'G'));
+        let runs = if moves { planned.max().unwrap_or(0) } else { planned.sum() };
+        Span(once.saturating_add(runs))
     }
 
     pub(super) fn poll_event(&mut self) -> Option<Event> {
@@ -296,7 +346,8 @@ impl Reprap {
         }
         if let State::Stopping { .. } = self.state {
             // Answers to lines of the program may still come; only this one proves anything.
-            if line.starts_with("X:") && line.contains("Y:") {
+            if let Some(position) = position(line) {
+                self.events.push_back(Event::Status(Status::standing(position)));
                 self.finish_stop(Dark::Confirmed);
             } else if line == "start" {
                 // It has heard nothing of what was said before.
@@ -319,6 +370,16 @@ impl Reprap {
             return self.answered(now);
         }
         if line == "start" {
+            self.restarted = true;
+            if let State::Asking(_) = self.state {
+                // It is greeted anew: numbers and questions are lost.
+                self.waiting.clear();
+                self.sent = None;
+                self.next_number = 1;
+                self.state = State::Greeting { until: now + self.settings.greeting };
+                self.next_question = now;
+                return;
+            }
             // Whatever it had taken is lost.
             if !matches!(self.state, State::Greeting { .. }) {
                 self.end(Outcome::Failed(Failure::Restarted), Dark::Unknown);
@@ -327,6 +388,16 @@ impl Reprap {
         }
         if line.starts_with("!!") || line.starts_with("Error:Printer halted") {
             return self.end(Outcome::Failed(Failure::Halted(line.to_string())), Dark::Unknown);
+        }
+        if let State::Asking(connected) = &mut self.state {
+            if let Some(position) = position(line) {
+                let again = self.told.replace(position) == Some(position);
+                connected.position = again.then_some(position);
+                return;
+            } else if line.starts_with("echo:Unknown command:") {
+                // A question that it does not know: what it would have said is not known.
+                return;
+            }
         }
         if let Some(what) = line.strip_prefix("echo:Unknown command:") {
             let sent = self.sent.as_ref().and_then(|sent| sent.line);
@@ -348,8 +419,13 @@ impl Reprap {
         }
         if let State::Greeting { .. } = self.state {
             self.free = true;
-            self.state = State::Ready;
-            self.events.push_back(Event::Connected(Connected::default()));
+            let connected = Connected { restarted: self.restarted, ..Connected::default() };
+            self.state = State::Asking(connected);
+            // What another sender left is run to its end before the place is told.
+            // Twice: the answer has no checksum.
+            for question in [&b"M400"[..], b"M114", b"M114"] {
+                self.waiting.push_back(Waiting::question(question));
+            }
             return;
         }
         if std::mem::take(&mut self.doubt)
@@ -363,6 +439,14 @@ impl Reprap {
         self.free = true;
         (self.resends, self.asked_twice) = (0, 0);
         self.acknowledged = sent.line.unwrap_or(self.acknowledged);
+        if let State::Asking(connected) = &mut self.state
+            && self.waiting.is_empty()
+        {
+            let connected = std::mem::take(connected);
+            self.state = State::Ready;
+            self.events.push_back(Event::Connected(connected));
+            return;
+        }
         self.drain_if_sent(now);
     }
 
@@ -404,7 +488,9 @@ impl Reprap {
     fn halt(&mut self, now: Instant, outcome: Outcome) {
         match self.state {
             State::Ended | State::Stopping { .. } => {}
-            State::Greeting { .. } | State::Ready => self.end(outcome, Dark::Untouched),
+            State::Greeting { .. } | State::Asking(_) | State::Ready => {
+                self.end(outcome, Dark::Untouched);
+            }
             _ => self.go_dark(now, outcome),
         }
     }
@@ -450,6 +536,18 @@ impl Reprap {
     }
 }
 
+/// The position in an answer to `M114`: `X:10.00 Y:5.00 Z:0.00 …`, mm.
+fn position(line: &str) -> Option<[f64; 3]> {
+    if !line.starts_with("X:") {
+        return None;
+    }
+    let axis = |name: &str| {
+        let (_, rest) = line.split_once(name)?;
+        rest.split_whitespace().next()?.parse::<f64>().ok().filter(|v| v.is_finite())
+    };
+    Some([axis("X:")?, axis("Y:")?, axis("Z:").unwrap_or(0.0)])
+}
+
 /// A line with its number and checksum: the exclusive or of all bytes before the `*`.
 fn framed(number: u64, text: &[u8]) -> Vec<u8> {
     let mut line = format!("N{number} ").into_bytes();
@@ -462,6 +560,15 @@ fn framed(number: u64, text: &[u8]) -> Vec<u8> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_position_is_read_from_what_m114_brings() {
+        assert_eq!(position("X:10.50 Y:-5.00 Z:0.30 E:0.00 Count X:840"), Some([10.5, -5.0, 0.3]));
+        assert_eq!(position("X: 1.00 Y: 2.00"), Some([1.0, 2.0, 0.0]));
+        for none in ["X:1.00", "ok X:1 Y:2", "X:nan Y:1.00", "T:20 /0"] {
+            assert_eq!(position(none), None);
+        }
+    }
 
     #[test]
     fn a_line_carries_its_number_and_the_sum_of_its_bytes() {

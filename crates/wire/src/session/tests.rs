@@ -60,6 +60,14 @@ impl Talk {
         talk.session.handle_timeout(now);
         assert!(talk.sent().contains("M110"));
         talk.hear("ok\n");
+        for (question, answer) in [
+            ("N1 M400*", "ok\n"),
+            ("N2 M114*", "X:3.00 Y:4.00 Z:0.00 E:0.00\nok\n"),
+            ("N3 M114*", "X:3.00 Y:4.00 Z:0.00 E:0.00\nok\n"),
+        ] {
+            assert!(talk.sent().starts_with(question));
+            talk.hear(answer);
+        }
         talk.session.start();
         talk
     }
@@ -293,16 +301,16 @@ fn a_board_that_waits_for_a_spoilt_line_is_not_called_dark_before_it_says_so() {
     let now = talk.now;
     talk.session.enqueue(1, b"M106 S80".to_vec()).unwrap();
     talk.session.enqueue(2, b"G1 X5 F600".to_vec()).unwrap();
-    assert!(talk.sent().starts_with("N1 M106 S80*"));
+    assert!(talk.sent().starts_with("N4 M106 S80*"));
     talk.hear("ok\n");
-    assert!(talk.sent().starts_with("N2 G1 X5 F600*"));
+    assert!(talk.sent().starts_with("N5 G1 X5 F600*"));
     // The operator stops; the board asks for line 2 again, and answers whatever comes with `ok`.
     talk.session.stop(now);
     let said = talk.sent();
     let at = |text: &str| said.find(text).unwrap_or_else(|| panic!("{text} in {said}"));
     assert!(at("M410\n") < at(" M110 N") && at(" M110 N") < at(" M107*"));
     assert!(at(" M107*") < at(" M5*") && at(" M5*") < at(" M114*"));
-    talk.hear("Error:checksum mismatch, Last Line: 1\nResend: 2\nok\nok\nok\nok\nok\nok\n");
+    talk.hear("Error:checksum mismatch, Last Line: 4\nResend: 5\nok\nok\nok\nok\nok\nok\n");
     assert_eq!(talk.outcome(), None);
     // It is told again, and claims nothing when no proof comes.
     talk.wait(800);
@@ -378,7 +386,7 @@ fn printed() -> Talk {
     let mut talk = Talk::printing();
     talk.session.enqueue(1, b"G1 X5 F600".to_vec()).unwrap();
     talk.session.end_of_program(talk.now);
-    assert!(talk.sent().starts_with("N1 G1 X5 F600*"));
+    assert!(talk.sent().starts_with("N4 G1 X5 F600*"));
     talk.hear("ok\n");
     talk
 }
@@ -386,7 +394,7 @@ fn printed() -> Talk {
 #[test]
 fn a_board_that_has_run_every_line_is_asked_whether_it_is_dark() {
     let mut talk = printed();
-    for number in 2..=3 {
+    for number in 5..=6 {
         assert!(talk.sent().starts_with(&format!("N{number} M400*")));
         assert_eq!(talk.outcome(), None);
         talk.hear("ok\n");
@@ -615,7 +623,7 @@ fn a_board_that_says_nothing_gets_its_line_again_and_one_that_is_busy_does_not()
     let begun = || {
         let mut talk = Talk::printing();
         talk.session.enqueue(1, b"G1 X5 F600".to_vec()).unwrap();
-        assert!(talk.sent().starts_with("N1 G1 X5"));
+        assert!(talk.sent().starts_with("N4 G1 X5"));
         talk
     };
     let mut mute = begun();
@@ -623,7 +631,7 @@ fn a_board_that_says_nothing_gets_its_line_again_and_one_that_is_busy_does_not()
     assert_eq!(mute.sent(), "");
     mute.wait(200);
     // The end of whatever half line got through, and the line under its own number.
-    assert!(mute.sent().starts_with("\nN1 G1 X5"));
+    assert!(mute.sent().starts_with("\nN4 G1 X5"));
     let mut tries = 1;
     while !mute.sent().contains("M107") {
         mute.wait(500);
@@ -667,20 +675,20 @@ fn a_board_gets_again_what_it_asks_for_and_nothing_else() {
     let begun = || {
         let mut talk = Talk::printing();
         talk.session.enqueue(1, b"G1 X5 F600".to_vec()).unwrap();
-        assert!(talk.sent().starts_with("N1 G1 X5"));
+        assert!(talk.sent().starts_with("N4 G1 X5"));
         talk
     };
-    for asks in ["Resend: 1\nok\n", "rs N1\nok\n"] {
+    for asks in ["Resend: 4\nok\n", "rs N4\nok\n"] {
         let mut talk = begun();
         talk.hear(asks);
-        assert!(talk.sent().starts_with("N1 G1 X5"), "{asks}");
+        assert!(talk.sent().starts_with("N4 G1 X5"), "{asks}");
         assert_eq!(talk.session.acknowledged(), 0, "the ok behind a resend is no answer");
         talk.hear("ok\n");
         assert_eq!(talk.session.acknowledged(), 1);
     }
     // It wants the next one: the answer to this one was lost.
     let mut talk = begun();
-    talk.hear("Resend: 2\nok\n");
+    talk.hear("Resend: 5\nok\n");
     assert_eq!((talk.sent().as_str(), talk.session.acknowledged()), ("", 1));
     // It wants one that was never sent, or the same one for ever.
     let mut talk = begun();
@@ -689,7 +697,7 @@ fn a_board_gets_again_what_it_asks_for_and_nothing_else() {
     let mut talk = begun();
     let mut asked = 0;
     while !talk.sent().contains("M107") {
-        talk.hear("Resend: 1\nok\n");
+        talk.hear("Resend: 4\nok\n");
         asked += 1;
         assert!(asked < 100);
     }
@@ -830,9 +838,30 @@ fn a_printer_that_chatters_and_does_not_answer_is_asked_again() {
         }
         assert_eq!(again, format!("\n{line}"), "{chatter}");
         // It has the line already, and asks for the next.
-        talk.hear("Error:Line Number is not Last Line Number+1, Last Line: 1\nResend: 2\nok\n");
+        talk.hear("Error:Line Number is not Last Line Number+1, Last Line: 4\nResend: 5\nok\n");
         assert_eq!((talk.session.acknowledged(), talk.outcome()), (1, None));
     }
+}
+
+#[test]
+fn a_printer_that_says_nothing_while_a_slow_line_runs_is_given_its_time() {
+    let mut talk = Talk::printing();
+    // Three minutes for a move, on a board that never says that it is busy.
+    talk.session.enqueue_lasting(1, b"G1 X5 F1".to_vec(), Span::millis(180_000)).unwrap();
+    talk.session.enqueue(2, b"G1 X6".to_vec()).unwrap();
+    talk.sent();
+    talk.hear("ok\n");
+    assert!(talk.sent().contains(" G1 X6*"));
+    talk.wait(181_000);
+    assert_eq!((talk.sent().as_str(), talk.outcome()), ("", None));
+    talk.wait(3000);
+    assert!(talk.sent().contains(" G1 X6*"));
+    // Behind the last line everything that is under way is waited for.
+    talk.hear("ok\n");
+    talk.session.end_of_program(talk.now);
+    assert!(talk.sent().contains(" M400*"));
+    talk.wait(181_000);
+    assert_eq!((talk.sent().as_str(), talk.outcome()), ("", None));
 }
 
 #[test]

@@ -1,41 +1,58 @@
-//! A run: a program's lines on their way through a session.
+//! The link's thread: a program's lines on their way through a session. What happens is put into
+//! mailboxes; nothing here waits for whoever shows it.
 
 use super::ended::Ended;
-use super::outgoing::Outgoing;
+use super::mailbox::{Closing, Mailbox};
+use super::news::{Fact, View};
 use super::placed;
 use super::program::ProgramFile;
-use super::watch::Watcher;
 use super::{mismatch, untold};
 use crate::link::Link;
 use crate::link::talk::{Host, talk};
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;
 use std::fs::File;
-use std::io::{BufRead, BufReader, Split};
-use tinkite_wire::{Connected, Event, Session};
+use std::io::BufReader;
+use tinkite_core::program::{Axes, Standing};
+use tinkite_run::{Halt, Stream, Whereabouts};
+use tinkite_wire::{Connected, Event, Instant, Outcome, Session, State, Status};
+
+/// Where the news of a run goes.
+pub(super) type News = Mailbox<View, Fact>;
 
 /// Streams `program` over `link` until it has ended one way or another.
 pub(super) fn drive(
     link: &mut dyn Link,
     program: &mut ProgramFile,
     stopping: &Stopping,
-    watcher: &mut Watcher<'_>,
+    news: &[&News],
 ) -> Result<Ended, Refusal> {
+    let _closing: Vec<_> = news.iter().map(|news| Closing(*news)).collect();
     let dialect = program.machine.dialect;
-    talk(link, dialect, &mut Run { program, stopping, watcher, source: None, trouble: None })
+    let run =
+        &mut Run { program, stopping, news, stream: None, room: None, held: None, trouble: None };
+    talk(link, dialect, run)
 }
 
 /// A program under way. Once the stream has begun nothing here ends the talk but the session's own
 /// end, so that every way out leads over its stop.
-struct Run<'r, 'c> {
+struct Run<'r> {
     program: &'r mut ProgramFile,
     stopping: &'r Stopping,
-    watcher: &'r mut Watcher<'c>,
-    source: Option<ProgramLines<BufReader<File>>>,
+    news: &'r [&'r News],
+    stream: Option<Stream<BufReader<File>>>,
+    /// Places in the planner of the controller when it stood idle.
+    room: Option<usize>,
+    /// What the machine stands for, though we did not hold it.
+    held: Option<&'static str>,
     trouble: Option<Refusal>,
 }
 
-impl Run<'_, '_> {
+impl Run<'_> {
+    fn tell(&self, fact: &Fact) {
+        self.news.iter().for_each(|news| news.fact(fact.clone()));
+    }
+
     /// The controller said what it is: the stream begins, unless it is not the machine of the program.
     fn begin(&mut self, connected: &Connected, session: &mut Session) -> Result<(), Refusal> {
         if let Some(why) = mismatch(connected, &self.program.machine) {
@@ -43,25 +60,86 @@ impl Run<'_, '_> {
         }
         let told = placed::check(self.program, connected)?;
         for told in untold(connected, &self.program.machine).into_iter().chain(told) {
-            self.watcher.tell(&told);
+            self.tell(&Fact::Told(told));
         }
         if let Some([x, y, z]) = connected.kept_shift {
-            self.watcher.tell(&format!(
+            self.tell(&Fact::Told(format!(
                 "the controller's G92 (X {x:.3}, Y {y:.3}, Z {z:.3} mm) was set again behind the reset with which a run begins"
-            ));
+            )));
         }
-        self.source = Some(ProgramLines::of(self.program)?);
+        let standing = standing(self.program, connected);
+        let lines = self.program.reader()?;
+        let stream = Stream::new(lines, &self.program.machine, standing).with_room(self.room);
+        let known = connected.position.is_some();
+        self.stream = Some(if known { stream } else { stream.from_anywhere() });
+        self.tell(&Fact::Began(standing));
         session.start();
         Ok(())
     }
+
+    fn status(&mut self, status: &Status, session: &Session, now: Instant) {
+        let Some(stream) = &mut self.stream else {
+            if status.state == State::Idle {
+                self.room = self.room.max(status.room.map(|room| room.blocks));
+            }
+            return;
+        };
+        stream.status(session, status);
+        self.view(session, Some(status), now);
+        if session.is_stopping() {
+            return;
+        }
+        let held = match status.state {
+            State::Hold { moving: false } => Some("hold"),
+            State::Door => Some("door"),
+            _ => None,
+        };
+        if std::mem::replace(&mut self.held, held) != held {
+            self.tell(&Fact::Held(held));
+        }
+    }
+
+    /// How it looks now.
+    fn view(&self, session: &Session, status: Option<&Status>, now: Instant) {
+        let Some(stream) = &self.stream else { return };
+        let view = View {
+            seen: stream.seen(),
+            position: stream.position(),
+            acknowledged: session.acknowledged(),
+            sent: session.last_sent().unwrap_or_default(),
+            s: status.and_then(|status| status.feed_and_s).map(|[_, s]| s),
+            state: status.map(|status| status.state),
+            at: now,
+        };
+        self.news.iter().for_each(|news| news.view(view));
+    }
 }
 
-impl Host for Run<'_, '_> {
+/// How the machine stands before the program, as far as it says.
+fn standing(program: &ProgramFile, connected: &Connected) -> Standing {
+    let mut at: Axes = [0.0; 6];
+    let mut offset: Axes = [0.0; 6];
+    at[..3].copy_from_slice(&connected.position.unwrap_or_default());
+    // Programs count from G54 until they say otherwise.
+    offset[..3].copy_from_slice(&connected.work_offset(Some("G54")).unwrap_or_default());
+    let turning = match program.machine.rotary.map(|rotary| rotary.letter) {
+        Some(b'B') => 4,
+        Some(b'C') => 5,
+        _ => 3,
+    };
+    at[turning] = connected.turn.unwrap_or_default();
+    Standing { at, offset }
+}
+
+impl Host for Run<'_> {
     type Outcome = Ended;
 
     fn turn(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal> {
-        if let Some(Err(refusal)) = self.source.as_mut().map(|source| source.feed(session, link)) {
-            self.trouble.get_or_insert(refusal);
+        if let Some(stream) = &mut self.stream
+            && self.trouble.is_none()
+            && let Err(error) = stream.feed(session, link.now())
+        {
+            self.trouble = Some(Refusal::Usage(error.to_string()));
         }
         if self.stopping.wanted() || self.trouble.is_some() {
             session.stop(link.now());
@@ -80,56 +158,47 @@ impl Host for Run<'_, '_> {
                 if let Err(refusal) = self.begin(&connected, session) {
                     self.trouble.get_or_insert(refusal);
                 }
+                // A long program is measured for a while.
+                session.excuse(link.now());
             }
-            Event::Status(status) => self.watcher.status(session, &status, link.now()),
-            Event::Said(text) => self.watcher.said(&text),
-            Event::Ended { outcome, dark } => {
-                self.watcher.reached(session, link.now());
-                return Ok(Some(Ended { outcome, dark, trouble: self.trouble.take() }));
+            Event::Status(status) => {
+                self.status(&status, session, link.now());
+                if !link.is_real() {
+                    self.news.iter().for_each(|news| news.wait_until_read());
+                }
+            }
+            Event::Said(text) => self.tell(&Fact::Said(text)),
+            Event::Ended { mut outcome, dark } => {
+                let nowhere = || Halt {
+                    whereabouts: Whereabouts::Lost,
+                    seen: tinkite_core::program::Place::before(1),
+                    position: None,
+                };
+                let halt = self
+                    .stream
+                    .as_mut()
+                    .map_or_else(nowhere, |stream| stream.halt(session, &mut outcome, dark));
+                let ended = Ended {
+                    outcome,
+                    dark,
+                    halt,
+                    acknowledged: session.acknowledged(),
+                    sent: session.last_sent().unwrap_or_default(),
+                    at: link.now(),
+                    began: self.stream.is_some(),
+                    trouble: self.trouble.take(),
+                };
+                self.view(session, None, link.now());
+                return Ok(Some(ended));
             }
         }
         Ok(None)
     }
 }
 
-/// The program's lines on their way into the session.
-struct ProgramLines<B> {
-    lines: Split<B>,
-    outgoing: Outgoing,
-    ended: bool,
-}
-
-impl ProgramLines<BufReader<File>> {
-    fn of(program: &mut ProgramFile) -> Result<Self, Refusal> {
-        let outgoing = Outgoing::new(&program.machine);
-        Ok(Self { lines: program.lines()?, outgoing, ended: false })
-    }
-}
-
-impl<B: BufRead> ProgramLines<B> {
-    /// Hands over as many lines as the session wants.
-    fn feed(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal> {
-        while !self.ended && session.wants_lines() {
-            match self.lines.next() {
-                None => {
-                    self.ended = true;
-                    session.end_of_program(link.now());
-                }
-                Some(Err(error)) => {
-                    let line = self.outgoing.number() + 1;
-                    let why = format!("line {line}: the program cannot be read on: {error}");
-                    return Err(Refusal::Usage(why));
-                }
-                Some(Ok(line)) => {
-                    let Some(bytes) = self.outgoing.line(&line).map_err(Refusal::Usage)? else {
-                        continue;
-                    };
-                    let number = self.outgoing.number();
-                    let refused = |e| Refusal::Usage(format!("line {number}: {e}"));
-                    session.enqueue(number, bytes).map_err(refused)?;
-                }
-            }
-        }
-        Ok(())
+impl Ended {
+    /// Whether the program was run to its end.
+    pub(super) fn is_done(&self) -> bool {
+        self.trouble.is_none() && self.outcome == Outcome::Done
     }
 }

@@ -1,13 +1,23 @@
 //! How a run ended.
 
 use crate::refusal::Refusal;
-use tinkite_wire::{Dark, Outcome};
+use tinkite_run::Halt;
+use tinkite_wire::{Dark, Instant, Outcome};
 
 /// How a run ended.
 pub(super) struct Ended {
     pub(super) outcome: Outcome,
     /// What was seen of the beam.
     pub(super) dark: Dark,
+    /// Where the head is.
+    pub(super) halt: Halt,
+    /// The last line that was answered, and the last that was sent.
+    pub(super) acknowledged: u32,
+    pub(super) sent: u32,
+    /// Since the link opened.
+    pub(super) at: Instant,
+    /// Whether the stream had begun.
+    pub(super) began: bool,
     /// What made us stop it, when it was not the operator.
     pub(super) trouble: Option<Refusal>,
 }

@@ -2,7 +2,8 @@
 
 mod drive;
 mod ended;
-mod outgoing;
+mod mailbox;
+mod news;
 mod placed;
 mod program;
 mod watch;
@@ -15,6 +16,7 @@ use crate::link;
 use crate::refusal::{Refusal, Sources};
 use crate::stopping::Stopping;
 use crate::{burnt, png};
+use drive::News;
 use ended::Ended;
 use program::ProgramFile;
 use tinkite_core::job::Machine;
@@ -46,17 +48,27 @@ pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
         }
     };
     let mut watcher = Watcher::new(&program, &name, console);
-    let ended = drive::drive(link.as_mut(), &mut program, &stopping, &mut watcher)?;
+    let machine = program.machine.clone();
+    let shown = News::new();
+    let driven = std::thread::scope(|scope| {
+        let driving =
+            scope.spawn(|| drive::drive(link.as_mut(), &mut program, &stopping, &[&shown]));
+        watcher.watch(&shown);
+        driving.join()
+    });
+    let ended = driven.unwrap_or_else(|_| {
+        Err(Refusal::Link("the link's thread broke down: LOOK AT THE MACHINE".into()))
+    })?;
     if ended.outcome == Outcome::Done && matches!(ended.dark, Dark::Asked | Dark::Unknown) {
         console.complain(&format!("warning: the program has run{}", beam::words(ended.dark)));
     }
     // How the run ended counts for more than whether anybody heard of it.
-    let heard = watcher.end(&ended);
+    let heard = watcher.end(&ended, None);
     let reported = match link.rig() {
-        Some(rig) if heard.is_ok() => report_rig(rig, &program.machine, args, console),
+        Some(rig) if heard.is_ok() => report_rig(rig, &machine, args, console),
         _ => Ok(()),
     };
-    conclude(ended, &watcher, &program.machine)?;
+    conclude(ended, &watcher, &machine)?;
     heard.and(reported)
 }
 
@@ -80,9 +92,9 @@ fn report_rig(
 
 /// Turns how it ended into what the call returns.
 fn conclude(ended: Ended, watcher: &Watcher<'_>, machine: &Machine) -> Result<(), Refusal> {
-    let Ended { outcome, dark, trouble } = ended;
-    let beam = beam::words(dark);
-    let place = format!("{}{beam}", watcher.place());
+    let beam = beam::words(ended.dark);
+    let place = format!("{}{beam}", watcher.place(&ended));
+    let Ended { outcome, trouble, .. } = ended;
     match (trouble, outcome) {
         (Some(Refusal::Usage(why)), _) => Err(Refusal::Usage(format!("{why}{beam}"))),
         (Some(Refusal::Link(why)), _) => Err(Refusal::Link(format!("{why}{beam}"))),
@@ -95,6 +107,10 @@ fn conclude(ended: Ended, watcher: &Watcher<'_>, machine: &Machine) -> Result<()
                 Failure::Alarm(complaint) => meaning(complaint.code, alarm_meaning),
                 Failure::ShiftForgotten(_) => {
                     "; set the zero again, with G10 L20, which lasts".into()
+                }
+                Failure::NotThere { .. } => {
+                    "; lines were lost on the link, or steps by the motors: look at the stock"
+                        .into()
                 }
                 Failure::Miscounted(Miscount::Lost(_)) => {
                     "; what was sent may have run or not: look at the cable, and at the stock"

@@ -1,7 +1,6 @@
 //! The program that is streamed: written from a job or found as a file, measured before anything
 //! moves.
 
-use super::outgoing::Outgoing;
 use super::refuse_if_wrong;
 use crate::args::{JobArgs, Run};
 use crate::commands::read;
@@ -10,11 +9,12 @@ use crate::door;
 use crate::load;
 use crate::refusal::{Refusal, Sources};
 use std::fs::File;
-use std::io::{self, BufReader, Seek, SeekFrom, Split};
+use std::io::{self, BufReader, Seek, SeekFrom};
 use tinkite_core::job::{Machine, Round, Zero};
 use tinkite_core::problem::{Code, Problem};
 use tinkite_core::program::measure::{Measure, Report};
 use tinkite_core::program::{Comments, Program};
+use tinkite_run::Outgoing;
 
 /// A program on its way to the machine.
 pub(super) struct ProgramFile {
@@ -69,12 +69,12 @@ impl ProgramFile {
         Ok(Self { name, machine, diameter, report, steps, zero, file })
     }
 
-    /// Its lines, from the start.
-    pub(super) fn lines(&mut self) -> Result<Split<BufReader<File>>, Refusal> {
+    /// It, from the start.
+    pub(super) fn reader(&mut self) -> Result<BufReader<File>, Refusal> {
         rewind(&self.name, &mut self.file)?;
         let again = self.file.get_ref().try_clone();
         let again = again.map_err(|error| Refusal::unreadable(&self.name, &error))?;
-        Ok(io::BufRead::split(BufReader::with_capacity(1 << 16, again), b'\n'))
+        Ok(BufReader::with_capacity(1 << 16, again))
     }
 
     /// Measures it again, begun where the machine stands with the work offset that it has, both mm

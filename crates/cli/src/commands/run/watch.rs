@@ -1,7 +1,9 @@
-//! Showing how a run is going.
+//! Showing how a run is going: by where the head is, not by what was sent.
 
+use super::drive::News;
 use super::duration;
 use super::ended::Ended;
+use super::news::{Fact, View};
 use super::program::ProgramFile;
 use crate::beam;
 use crate::console::Console;
@@ -9,14 +11,17 @@ use crate::refusal::Refusal;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde::Serialize;
 use std::io::IsTerminal;
+use tinkite_core::program::Place;
 use tinkite_core::program::measure::Timeline;
 use tinkite_core::quantity::{clock, plain};
-use tinkite_wire::{Dark, Instant, Outcome, Session, State, Status};
+use tinkite_run::Whereabouts;
+use tinkite_wire::{Dark, Outcome};
 
 /// One line of `run --json`.
 #[derive(Debug, Serialize)]
 struct Progress<'a> {
     event: &'a str,
+    /// The line that the head runs.
     line: u32,
     of: u32,
     step: Option<&'a str>,
@@ -24,15 +29,26 @@ struct Progress<'a> {
     seconds_left: f64,
     position_mm: Option<[f64; 2]>,
     s: Option<f64>,
+    /// How far ahead of the head the lines are.
+    lines_acknowledged: u32,
+    lines_sent: u32,
 }
 
 #[derive(Debug, Serialize)]
 struct End<'a> {
     event: &'a str,
     how: &'a str,
+    /// Its number in the log, where it is in it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    run: Option<i64>,
     /// `confirmed`, `asked`, `unknown` or `untouched`.
     dark: &'a str,
+    /// The line that the head has reached.
+    line: u32,
+    /// Whether that is certain, so that the rest can be run.
+    certain: bool,
     lines_acknowledged: u32,
+    lines_sent: u32,
     position_mm: Option<[f64; 2]>,
     seconds: f64,
     reason: Option<String>,
@@ -57,8 +73,12 @@ pub(super) fn never_begun(refusal: &Refusal, console: &Console) {
     let end = End {
         event: "end",
         how: "failed",
+        run: None,
         dark: beam::word(Dark::Untouched),
+        line: 0,
+        certain: true,
         lines_acknowledged: 0,
+        lines_sent: 0,
         position_mm: None,
         seconds: 0.0,
         reason,
@@ -78,12 +98,8 @@ pub(super) struct Watcher<'c> {
     lines: u32,
     steps: Vec<(u32, String)>,
     timeline: Timeline,
-    reached: u32,
-    position: Option<[f64; 2]>,
-    seconds: f64,
+    last: Option<View>,
     last_percent: Option<u32>,
-    /// What the machine stands for, though we did not hold it.
-    held: Option<&'static str>,
     /// Whoever read our events has gone; the run goes on all the same.
     unheard: bool,
 }
@@ -109,44 +125,81 @@ impl<'c> Watcher<'c> {
             lines: program.report.lines,
             steps: program.steps.clone(),
             timeline: program.report.timeline.clone(),
-            reached: 0,
-            position: None,
-            seconds: 0.0,
+            last: None,
             last_percent: None,
-            held: None,
             unheard: false,
         }
     }
 
-    fn step(&self) -> Option<&str> {
-        let after = self.steps.partition_point(|(first, _)| *first <= self.reached);
+    /// Shows what comes until nothing comes any more.
+    pub(super) fn watch(&mut self, news: &News) {
+        loop {
+            let delivery = news.take();
+            for fact in delivery.facts {
+                self.fact(&fact);
+            }
+            if delivery.lost > 0 {
+                self.tell(&format!(
+                    "{} more things that the controller said are not shown",
+                    delivery.lost
+                ));
+            }
+            if let Some(view) = delivery.view {
+                self.view(&view);
+            }
+            if delivery.closed {
+                return;
+            }
+        }
+    }
+
+    fn fact(&mut self, fact: &Fact) {
+        match fact {
+            Fact::Began(_) => {}
+            Fact::Told(text) => self.tell(text),
+            Fact::Said(text) if text.starts_with("[MSG:") => {
+                self.tell(&format!("controller: {text}"));
+            }
+            Fact::Said(_) => {}
+            Fact::Held(held) => self.tell_held(*held),
+        }
+    }
+
+    fn step(&self, place: Place) -> Option<&str> {
+        let after = self.steps.partition_point(|(first, _)| *first <= place.line);
         after.checked_sub(1).map(|at| self.steps[at].1.as_str())
     }
 
-    /// A status report came. Nothing that happens to our output may end a run half way.
-    pub(super) fn status(&mut self, session: &Session, status: &Status, now: Instant) {
-        self.reached(session, now);
-        self.position = status.position.map(|[x, y, _]| [x, y]).or(self.position);
-        if !session.is_stopping() {
-            self.tell_held(status.state);
-        }
-        let s = status.feed_and_s.map(|[_, s]| s);
+    /// The time that is over at a place, s.
+    fn seconds_at(&self, place: Place) -> f64 {
+        let before = self.timeline.seconds_at(place.line.saturating_sub(1));
+        before + (self.timeline.seconds_at(place.line) - before) * place.share
+    }
+
+    /// Nothing that happens to our output may end a run half way.
+    fn view(&mut self, view: &View) {
+        self.last = Some(*view);
+        let Some(state) = view.state else { return };
+        let at = view.position.and_then(flat);
         // Shares of time, not of lines: an engraving has many short lines, an outline a few long ones.
         let whole = self.timeline.seconds().max(f64::MIN_POSITIVE);
-        let left = (whole - self.timeline.seconds_at(self.reached)).max(0.0);
+        let left = (whole - self.seconds_at(view.seen)).max(0.0);
         let share = 1.0 - left / whole;
+        let line = view.seen.line.min(self.lines);
         if self.console.json {
             let percent = (share * 100.0) as u32;
             if self.last_percent.replace(percent) != Some(percent) {
                 let progress = Progress {
                     event: "progress",
-                    line: self.reached,
+                    line,
                     of: self.lines,
-                    step: self.step(),
+                    step: self.step(view.seen),
                     percent: (share * 1000.0).round() / 10.0,
                     seconds_left: (left * 10.0).round() / 10.0,
-                    position_mm: self.position,
-                    s,
+                    position_mm: at,
+                    s: view.s,
+                    lines_acknowledged: view.acknowledged,
+                    lines_sent: view.sent,
                 };
                 if !self.unheard {
                     self.unheard = self.event(&progress).is_err();
@@ -155,27 +208,15 @@ impl<'c> Watcher<'c> {
             return;
         }
         self.bar.set_position((share * 1000.0) as u64);
-        self.bar.set_prefix(format!("line {} of {}", self.reached, self.lines));
-        let at = self.position.map_or(String::new(), |[x, y]| format!("  X {x:.1} Y {y:.1}"));
-        let power = s.map_or(String::new(), |s| format!("  S {}", plain(s, 0)));
-        let step = self.step().map_or(String::new(), |step| format!("  {step}"));
-        self.bar.set_message(format!(
-            "{} left{step}{at}{power}  {}",
-            clock(left),
-            status.state.words()
-        ));
+        self.bar.set_prefix(format!("line {line} of {}, {} sent", self.lines, view.sent));
+        let at = at.map_or(String::new(), |[x, y]| format!("  X {x:.1} Y {y:.1}"));
+        let power = view.s.map_or(String::new(), |s| format!("  S {}", plain(s, 0)));
+        let step = self.step(view.seen).map_or(String::new(), |step| format!("  {step}"));
+        self.bar.set_message(format!("{} left{step}{at}{power}  {}", clock(left), state.words()));
     }
 
     /// Says what the machine waits for. Nothing else would: it answers, and does not move.
-    fn tell_held(&mut self, state: State) {
-        let held = match state {
-            State::Hold { moving: false } => Some("hold"),
-            State::Door => Some("door"),
-            _ => None,
-        };
-        if std::mem::replace(&mut self.held, held) == held {
-            return;
-        }
+    fn tell_held(&mut self, held: Option<&'static str>) {
         if self.console.json {
             if !self.unheard {
                 let event = if held.is_some() { "held" } else { "goes-on" };
@@ -197,14 +238,6 @@ impl<'c> Watcher<'c> {
         self.console.result(&text)
     }
 
-    /// The controller said something beside the protocol.
-    pub(super) fn said(&self, text: &str) {
-        let worth_it = text.starts_with("[MSG:");
-        if worth_it && !self.console.json {
-            self.bar.suspend(|| self.console.say(&format!("controller: {text}")));
-        }
-    }
-
     /// Tells the operator something about the run.
     pub(super) fn tell(&self, text: &str) {
         if !self.console.json {
@@ -212,25 +245,21 @@ impl<'c> Watcher<'c> {
         }
     }
 
-    /// Notes how far the run is.
-    pub(super) fn reached(&mut self, session: &Session, now: Instant) {
-        self.reached = session.acknowledged();
-        self.seconds = now.0 as f64 / 1e6;
-    }
-
     /// Where the run is, in words.
-    pub(super) fn place(&self) -> String {
-        let step = self.step().map_or(String::new(), |step| format!(" (step {step})"));
-        let at =
-            self.position.map_or(String::new(), |[x, y]| format!(", head at X {x:.1} Y {y:.1}"));
-        format!("at line {} of {}{step}{at}", self.reached, self.lines)
+    pub(super) fn place(&self, ended: &Ended) -> String {
+        let place = reached(ended);
+        let step = self.step(place).map_or(String::new(), |step| format!(" (step {step})"));
+        let at = ended.halt.position.and_then(flat);
+        let at = at.map_or(String::new(), |[x, y]| format!(", head at X {x:.2} Y {y:.2}"));
+        let line = place.line.min(self.lines);
+        let (taken, of) = (ended.acknowledged, self.lines);
+        format!("at line {line} of {of}{step}, {taken} taken{at}")
     }
 
-    /// The run is over.
-    pub(super) fn end(&self, ended: &Ended) -> Result<(), Refusal> {
+    /// The run is over. `run` is its number in the log.
+    pub(super) fn end(&self, ended: &Ended, run: Option<i64>) -> Result<(), Refusal> {
         self.bar.finish_and_clear();
-        let Ended { outcome, dark, trouble } = ended;
-        let (how, reason) = match (outcome, trouble) {
+        let (how, reason) = match (&ended.outcome, &ended.trouble) {
             (_, Some(Refusal::Usage(why) | Refusal::Link(why) | Refusal::Stopped(why))) => {
                 ("failed", Some(why.clone()))
             }
@@ -239,25 +268,38 @@ impl<'c> Watcher<'c> {
             (Outcome::Stopped, None) => ("stopped", None),
             (Outcome::Failed(failure), None) => ("failed", Some(failure.to_string())),
         };
-        let dark = beam::word(*dark);
+        let seconds = ended.at.0 as f64 / 1e6;
         if self.console.json {
             return self.event(&End {
                 event: "end",
                 how,
-                dark,
-                lines_acknowledged: self.reached,
-                position_mm: self.position,
-                seconds: (self.seconds * 1000.0).round() / 1000.0,
+                run,
+                dark: beam::word(ended.dark),
+                line: if how == "done" { self.lines } else { reached(ended).line.min(self.lines) },
+                certain: matches!(ended.halt.whereabouts, Whereabouts::End | Whereabouts::Here(_)),
+                lines_acknowledged: ended.acknowledged,
+                lines_sent: ended.sent,
+                position_mm: ended.halt.position.and_then(flat),
+                seconds: (seconds * 1000.0).round() / 1000.0,
                 reason,
             });
         }
-        if *outcome == Outcome::Done {
-            self.console.result(&format!(
-                "done: {} lines in {}",
-                self.lines,
-                duration(self.seconds)
-            ))?;
+        if ended.outcome == Outcome::Done {
+            self.console.result(&format!("done: {} lines in {}", self.lines, duration(seconds)))?;
         }
         Ok(())
     }
+}
+
+/// The place that the head has reached, as far as is known.
+fn reached(ended: &Ended) -> Place {
+    match ended.halt.whereabouts {
+        Whereabouts::Here(place) | Whereabouts::Between(place, _) => place,
+        _ => ended.halt.seen,
+    }
+}
+
+/// X and Y of a position.
+fn flat(position: tinkite_run::Position) -> Option<[f64; 2]> {
+    Some([position[0]?, position[1]?])
 }

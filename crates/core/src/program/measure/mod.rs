@@ -5,9 +5,9 @@
 
 mod arc;
 mod explain;
-mod modal;
-mod motion;
-mod place;
+pub(super) mod modal;
+pub(super) mod motion;
+pub(super) mod place;
 mod report;
 mod timeline;
 mod trouble;
@@ -426,7 +426,11 @@ fn sent(line: &[u8]) -> usize {
 }
 
 /// Takes a line apart; expressions only where there are any, which is seldom.
-fn parsed(line: &[u8], parameters: &mut Parameters, into: &mut Vec<Word>) -> Result<(), LineError> {
+pub(super) fn parsed(
+    line: &[u8],
+    parameters: &mut Parameters,
+    into: &mut Vec<Word>,
+) -> Result<(), LineError> {
     match words(line, into) {
         Err(LineError::Expression(_)) => parameters.words(line, into),
         done => done,

@@ -11,14 +11,14 @@ use crate::rs274::Word;
 
 /// How F words are meant.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum FeedMode {
+pub(in crate::program) enum FeedMode {
     PerMinute,
     InverseTime,
 }
 
 /// The beam's switch.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum BeamMode {
+pub(in crate::program) enum BeamMode {
     Off,
     /// M3: constant power.
     Constant,
@@ -28,30 +28,32 @@ enum BeamMode {
 
 /// The modal state.
 #[derive(Debug)]
-pub(super) struct Modal {
-    pub(super) inches: bool,
-    pub(super) s: f64,
-    pub(super) ended: bool,
+pub(in crate::program) struct Modal {
+    pub(in crate::program) inches: bool,
+    pub(in crate::program) s: f64,
+    pub(in crate::program) ended: bool,
     /// Where the axes stand, in the machine's own positions.
-    pub(super) at: Axes,
+    pub(in crate::program) at: Axes,
     /// Whether it is a controller that reads whole programs.
     ngc: bool,
     /// Whether G4 counts milliseconds and G0 goes at the feed: 3-D-printer firmware.
-    pub(super) printer: bool,
+    pub(in crate::program) printer: bool,
     /// Whether feeds on mixed moves count the linear axes alone (section 3.5.1).
-    pub(super) linear_feed: bool,
+    pub(in crate::program) linear_feed: bool,
     /// An M code that is not known, on the line at hand.
-    pub(super) unknown: Option<f64>,
-    relative: bool,
+    pub(in crate::program) unknown: Option<f64>,
+    pub(in crate::program) relative: bool,
     absolute_centres: bool,
     plane: Plane,
-    motion: Option<u8>,
-    feed: f64,
-    feed_mode: FeedMode,
-    beam: BeamMode,
+    /// G0, G1, G2 or G3.
+    pub(in crate::program) motion: Option<u8>,
+    /// The F word in force, as it was said.
+    pub(in crate::program) feed: f64,
+    pub(in crate::program) feed_mode: FeedMode,
+    pub(in crate::program) beam: BeamMode,
     /// Whether the last line lit the beam with a power that an earlier line has said.
-    pub(super) lights: bool,
-    offsets: Offsets,
+    pub(in crate::program) lights: bool,
+    pub(in crate::program) offsets: Offsets,
     /// The offsets before the program.
     before: Offsets,
 }
@@ -131,7 +133,7 @@ const CHORDS: usize = 64;
 
 impl Modal {
     /// As a controller of this dialect begins; none: not known.
-    pub(super) fn new(dialect: Option<Dialect>) -> Self {
+    pub(in crate::program) fn new(dialect: Option<Dialect>) -> Self {
         Self {
             ngc: dialect == Some(Dialect::Ngc),
             printer: dialect == Some(Dialect::Reprap),
@@ -141,7 +143,7 @@ impl Modal {
     }
 
     /// Where the machine stands, and which work offset it has.
-    pub(super) fn stand(&mut self, at: Axes, offset: Axes) {
+    pub(in crate::program) fn stand(&mut self, at: Axes, offset: Axes) {
         self.at = at;
         self.offsets = Offsets::of(offset);
         self.before = self.offsets;
@@ -149,27 +151,27 @@ impl Modal {
 
     /// By how much the program leaves X, Y and Z called otherwise than before, in any system, mm. In
     /// `ngc` the end of a program takes G92 back (NIST IR 6556, section 3.6.1).
-    pub(super) fn left_offset(&self) -> [f64; 3] {
+    pub(in crate::program) fn left_offset(&self) -> [f64; 3] {
         self.offsets.away_from(&self.before, !(self.ended && self.ngc))
     }
 
     /// Whether the beam burns on a motion. A rapid with constant power does, except in a laser mode
     /// that a program cannot know of.
-    pub(super) fn burns(&self, m: &Motion) -> bool {
+    pub(in crate::program) fn burns(&self, m: &Motion) -> bool {
         self.lit() && !(m.travel && self.follows_speed())
     }
 
     /// Whether a move of the focus alone would be made with the beam on.
-    pub(super) fn lit_lift(&self) -> bool {
+    pub(in crate::program) fn lit_lift(&self) -> bool {
         self.lit() && (self.motion != Some(0) || self.beam == BeamMode::Constant)
     }
 
     /// Whether the beam would burn on a feed move.
-    pub(super) fn lit(&self) -> bool {
+    pub(in crate::program) fn lit(&self) -> bool {
         self.beam != BeamMode::Off && self.s > 0.0
     }
 
-    pub(super) fn follows_speed(&self) -> bool {
+    pub(in crate::program) fn follows_speed(&self) -> bool {
         self.beam == BeamMode::FollowsSpeed
     }
 
@@ -177,7 +179,11 @@ impl Modal {
     ///
     /// # Errors
     /// What is not understood.
-    pub(super) fn line(&mut self, words: &[Word], acts: &mut Vec<Act>) -> Result<(), String> {
+    pub(in crate::program) fn line(
+        &mut self,
+        words: &[Word],
+        acts: &mut Vec<Act>,
+    ) -> Result<(), String> {
         acts.clear();
         let mut said = LineWords::default();
         let mut end = false;
@@ -231,7 +237,7 @@ impl Modal {
 
     /// What the line at hand does is done. The end of a program stops the spindle (NIST IR 6556,
     /// section 3.6.1), but a move on its line comes first (section 3.8).
-    pub(super) fn end_line(&mut self) {
+    pub(in crate::program) fn end_line(&mut self) {
         if self.ended {
             self.beam = BeamMode::Off;
         }
@@ -472,7 +478,7 @@ impl Modal {
     }
 
     /// What the program calls the place where the head stands: X, Y, Z, A, B, C.
-    pub(super) fn named(&self) -> Axes {
+    pub(in crate::program) fn named(&self) -> Axes {
         std::array::from_fn(|axis| self.offsets.said(axis, self.at[axis]))
     }
 }

@@ -5,34 +5,34 @@ use crate::geometry::{Piece, Point};
 
 /// One motion that a line commands, in the machine's own positions: mm and degrees.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub(super) struct Motion {
-    pub(super) from: Axes,
-    pub(super) to: Axes,
+pub(in crate::program) struct Motion {
+    pub(in crate::program) from: Axes,
+    pub(in crate::program) to: Axes,
     /// Its line or arc in X and Y.
-    pub(super) piece: Piece,
+    pub(in crate::program) piece: Piece,
     /// As fast as the axes can.
-    pub(super) rapid: bool,
+    pub(in crate::program) rapid: bool,
     /// Beam off whatever S says, in a controller's laser mode.
-    pub(super) travel: bool,
+    pub(in crate::program) travel: bool,
     /// How fast, mm/s of [`Self::length`]; zero where no feed is in force.
-    pub(super) speed: f64,
+    pub(in crate::program) speed: f64,
 }
 
 impl Motion {
     /// Where it starts in X and Y.
-    pub(super) fn start(&self) -> Point {
+    pub(in crate::program) fn start(&self) -> Point {
         Point::new(self.from[0], self.from[1])
     }
 
     /// How far the head moves, mm.
-    pub(super) fn linear(&self) -> f64 {
+    pub(in crate::program) fn linear(&self) -> f64 {
         let rise = self.to[2] - self.from[2];
         let flat = self.piece.length(self.start());
         if rise == 0.0 { flat } else { flat.hypot(rise) }
     }
 
     /// How far it turns, degrees, with its sign where one axis turns.
-    pub(super) fn turn(&self) -> f64 {
+    pub(in crate::program) fn turn(&self) -> f64 {
         let [a, b, c] = [3, 4, 5].map(|n| self.to[n] - self.from[n]);
         match (a != 0.0, b != 0.0, c != 0.0) {
             (false, false, false) => 0.0,
@@ -44,14 +44,14 @@ impl Motion {
     }
 
     /// Its length as the controller counts it: mm and degrees alike.
-    pub(super) fn length(&self) -> f64 {
+    pub(in crate::program) fn length(&self) -> f64 {
         self.linear().hypot(self.turn())
     }
 }
 
 /// What a line does.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub(super) enum Act {
+pub(in crate::program) enum Act {
     /// The head stands still, for so long.
     Stop {
         seconds: f64,

@@ -15,7 +15,7 @@ const REPRAP_LONGEST: usize = 96;
 
 /// Turns the lines of a program, in order, into what is sent.
 #[derive(Debug)]
-pub(super) struct Outgoing {
+pub struct Outgoing {
     evaluator: Evaluator,
     dialect: Dialect,
     vocabulary: Vocabulary,
@@ -23,7 +23,9 @@ pub(super) struct Outgoing {
 }
 
 impl Outgoing {
-    pub(super) fn new(machine: &Machine) -> Self {
+    /// For the machine that it is sent to.
+    #[must_use]
+    pub fn new(machine: &Machine) -> Self {
         Self {
             evaluator: Evaluator::default(),
             dialect: machine.dialect,
@@ -33,7 +35,8 @@ impl Outgoing {
     }
 
     /// The number of the line that was taken last, from 1.
-    pub(super) fn number(&self) -> u32 {
+    #[must_use]
+    pub fn number(&self) -> u32 {
         self.number
     }
 
@@ -42,7 +45,7 @@ impl Outgoing {
     ///
     /// # Errors
     /// Why the controller would not take the line, and what to do.
-    pub(super) fn line(&mut self, line: &[u8]) -> Result<Option<Vec<u8>>, String> {
+    pub fn line(&mut self, line: &[u8]) -> Result<Option<Vec<u8>>, String> {
         self.number += 1;
         let number = self.number;
         let plain = self.evaluator.line(line).ok().flatten();

@@ -1,0 +1,16 @@
+//! A run, without sockets, files and a clock: a program's lines on their way through a session, where the
+//! head is in them, and what is known of that when the run has ended.
+//!
+//! - [`Outgoing`] is what of each line goes out.
+//! - [`Locator`] finds the head in the program by the position that the controller reports.
+//! - [`Stream`] puts both to a session; whoever has a link calls it beside the session's own methods.
+
+mod locator;
+mod outgoing;
+mod position;
+mod stream;
+
+pub use locator::{Found, Locator};
+pub use outgoing::Outgoing;
+pub use position::Position;
+pub use stream::{Halt, Stream, StreamError, Whereabouts};

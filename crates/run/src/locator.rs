@@ -1,0 +1,252 @@
+//! Where in a program the head is, by the position that the controller reports.
+//!
+//! The head goes along the program once and never back, so of all places that lie where it is the first
+//! one ahead counts. What the controller has answered bounds it, too: only so many motions as its
+//! planner holds are taken and not yet run.
+
+use crate::position::Position;
+use std::collections::VecDeque;
+use tinkite_core::program::{Place, Way, Ways};
+
+/// A position may lie beside the program's path by this much, mm: half a step of a coarse motor, and the
+/// chords of an arc.
+const BESIDE: f64 = 0.05;
+/// Paths that are farther away than the nearest by more than this are not meant, mm.
+const NEARER: f64 = 0.02;
+/// Places nearer to each other along the path are the same place, mm.
+const SAME: f64 = 0.02;
+/// So many lines are kept at most, however long no position is told.
+const MOST_LINES: usize = 1 << 16;
+
+/// A line that was sent.
+#[derive(Debug)]
+struct Line {
+    number: u32,
+    motions: Vec<Way>,
+    /// The head stands before it is done.
+    stands: bool,
+}
+
+/// The places where a head may be that stands at a position.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Found {
+    /// Here, and nowhere else.
+    Here(Place),
+    /// At one of several places: the first and the last.
+    Between(Place, Place),
+    /// Nowhere on what was sent.
+    Nowhere,
+}
+
+/// Follows the head through the lines that were sent.
+#[derive(Debug)]
+pub struct Locator {
+    lines: VecDeque<Line>,
+    /// The furthest place at which the head was seen.
+    seen: Place,
+    /// The controller's planner was said to hold less than the head had still to run: it counts
+    /// otherwise.
+    counts_otherwise: bool,
+}
+
+impl Locator {
+    /// A program that begins with `line`, before anything of it is done.
+    #[must_use]
+    pub fn new(line: u32) -> Self {
+        Self { lines: VecDeque::new(), seen: Place::before(line), counts_otherwise: false }
+    }
+
+    /// A line goes out.
+    pub fn sent(&mut self, number: u32, ways: Ways) {
+        let stands = ways.seconds > 0.0;
+        if ways.motions.is_empty() && !stands {
+            return;
+        }
+        if self.lines.len() >= MOST_LINES {
+            self.lines.pop_front();
+        }
+        let motions = ways.motions.into_iter().filter(|way| way.length() > 0.0).collect();
+        self.lines.push_back(Line { number, motions, stands });
+    }
+
+    /// The furthest place at which the head was seen.
+    #[must_use]
+    pub fn seen(&self) -> Place {
+        self.seen
+    }
+
+    /// The head was seen at `position`. `taken` is the last line that was answered, `planned` how many
+    /// motions the controller still has in its planner, where that is known.
+    pub fn see(&mut self, position: &Position, taken: u32, planned: Option<usize>) {
+        let mut places = self.places(position, self.first(taken, planned));
+        if places.is_empty() && planned.is_some() {
+            places = self.places(position, self.seen);
+            self.counts_otherwise |= !places.is_empty();
+        }
+        if let Some((place, _)) = places.first() {
+            self.move_on(*place);
+        }
+    }
+
+    fn move_on(&mut self, place: Place) {
+        if place > self.seen {
+            self.seen = place;
+        }
+        while self.lines.front().is_some_and(|line| line.number < self.seen.line) {
+            self.lines.pop_front();
+        }
+    }
+
+    /// Where the head can be that stands at `position`, from where it was seen last to the end of
+    /// `last`, the last line that can be running.
+    #[must_use]
+    pub fn find(
+        &self,
+        position: &Position,
+        taken: u32,
+        planned: Option<usize>,
+        last: u32,
+    ) -> Found {
+        let mut places = self.places(position, self.first(taken, planned));
+        if places.is_empty() {
+            places = self.places(position, self.seen);
+        }
+        let mut places = places.iter().filter(|(first, _)| first.line <= last);
+        match (places.next(), places.next_back()) {
+            (None, _) => Found::Nowhere,
+            (Some((_, best)), None) => Found::Here(*best),
+            (Some((first, _)), Some((_, last))) => Found::Between(*first, *last),
+        }
+    }
+
+    /// The earliest place where the head can be: behind it lie all motions that are in the planner.
+    fn first(&self, taken: u32, planned: Option<usize>) -> Place {
+        let Some(mut left) = planned.filter(|_| !self.counts_otherwise) else { return self.seen };
+        if left == 0 {
+            return self.seen.later(Place::before(taken + 1));
+        }
+        // An arc is many motions there: it may be one of them or all. The line that was answered last
+        // is in the planner at least in part when anything is.
+        for line in self.lines.iter().rev().skip_while(|line| line.number > taken) {
+            if left <= line.motions.len() {
+                return self.seen.later(Place::before(line.number));
+            }
+            left -= line.motions.len();
+        }
+        self.seen
+    }
+
+    /// Runs of places where the path comes near the position, from `first` on: each with its beginning
+    /// and its best.
+    fn places(&self, position: &Position, first: Place) -> Vec<(Place, Place)> {
+        // Nearest place of each motion that comes near enough, with its way from the one before.
+        let mut near: Vec<(Place, f64, f64)> = Vec::new();
+        let mut along = 0.0;
+        for line in self.lines.iter().skip_while(|line| line.number < first.line) {
+            if line.stands {
+                // Before and behind a dwell are two places, though they are the same point.
+                along = f64::INFINITY;
+            }
+            for (n, way) in line.motions.iter().enumerate() {
+                let length = way.length();
+                let (mut share, mut away) = way.nearest(position);
+                let here = (line.number, n) == (first.line, first.way);
+                if here && share < first.share {
+                    // It has not gone back: the number was rounded.
+                    share = first.share;
+                    away = way.away(share, position);
+                }
+                let place = Place { line: line.number, way: n, share };
+                if away <= BESIDE && place >= first {
+                    near.push((place, away, along + length * share));
+                    along = length * (1.0 - share);
+                } else {
+                    along += length;
+                }
+            }
+        }
+        let best = near.iter().map(|(_, away, _)| *away).fold(f64::INFINITY, f64::min);
+        let mut runs: Vec<(Place, Place, f64)> = Vec::new();
+        for (place, away, along) in near {
+            let goes_on = along <= SAME && !runs.is_empty();
+            match runs.last_mut() {
+                Some((_, nearest, least)) if goes_on => {
+                    if away < *least {
+                        (*nearest, *least) = (place, away);
+                    }
+                }
+                _ => runs.push((place, place, away)),
+            }
+        }
+        runs.into_iter()
+            .filter(|(_, _, away)| *away <= best + NEARER)
+            .map(|(first, nearest, _)| (first, nearest))
+            .collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tinkite_core::job::machine::Dialect;
+    use tinkite_core::program::Trail;
+
+    fn sent(program: &str) -> Locator {
+        let mut locator = Locator::new(1);
+        let mut trail = Trail::new(Dialect::Grbl, [0.0; 6], [0.0; 6]);
+        for (n, line) in program.lines().enumerate() {
+            locator.sent(n as u32 + 1, trail.line(line.as_bytes()));
+        }
+        locator
+    }
+
+    fn at(x: f64, y: f64) -> Position {
+        [Some(x), Some(y), Some(0.0), None, None, None]
+    }
+
+    const SQUARE: &str = "G90M4\nG0X10Y10\nG1X20S9F600\nY20\nX10\nY10\nX20\nY20\nX10\nY10\nG0X0Y0";
+
+    #[test]
+    fn the_head_is_followed_once_round_and_round_again() {
+        let mut locator = sent(SQUARE);
+        for (x, y, line, share) in [
+            (5.0, 5.0, 2, 0.5),
+            (12.0, 10.0, 3, 0.2),
+            (20.0, 13.0, 4, 0.3),
+            (15.0, 20.0, 5, 0.5),
+            (10.0, 12.0, 6, 0.8),
+            (12.0, 10.0, 7, 0.2),
+            (10.0, 15.0, 10, 0.5),
+            (1.0, 1.0, 11, 0.9),
+        ] {
+            locator.see(&at(x, y), 11, None);
+            let seen = locator.seen();
+            assert_eq!(seen.line, line);
+            assert!((seen.share - share).abs() < 1e-9);
+        }
+    }
+
+    #[test]
+    fn what_the_planner_holds_tells_one_lap_from_the_next() {
+        let locator = sent(SQUARE);
+        // On the first side: the first or the second lap.
+        let found = locator.find(&at(15.0, 10.0), 11, None, 11);
+        assert!(matches!(found, Found::Between(a, b) if (a.line, b.line) == (3, 7)), "{found:?}");
+        // Five motions in the planner: the second.
+        let found = locator.find(&at(15.0, 10.0), 11, Some(5), 11);
+        assert!(matches!(found, Found::Here(place) if place.line == 7), "{found:?}");
+        // Nothing behind the sixth line was taken: the first.
+        let found = locator.find(&at(15.0, 10.0), 6, None, 6);
+        assert!(matches!(found, Found::Here(place) if place.line == 3), "{found:?}");
+        assert_eq!(locator.find(&at(15.0, 15.0), 11, None, 11), Found::Nowhere);
+    }
+
+    #[test]
+    fn the_nearest_of_lines_side_by_side_is_meant_and_a_corner_is_one_place() {
+        let locator = sent("G90M4\nG1X50S9F600\nY0.1\nX0\nY0.2\nX50");
+        let found = locator.find(&at(25.0, 0.11), 6, None, 6);
+        assert!(matches!(found, Found::Here(place) if place.line == 4), "{found:?}");
+        let found = locator.find(&at(50.0, 0.0), 6, None, 6);
+        assert!(matches!(found, Found::Here(place) if place.line <= 3), "{found:?}");
+    }
+}

@@ -1,0 +1,261 @@
+//! A program's lines on their way through a session, and where the head is in them.
+
+use crate::locator::{Found, Locator};
+use crate::outgoing::Outgoing;
+use crate::position::{Position, Reports, filled};
+use std::io::{self, BufRead};
+use thiserror::Error;
+use tinkite_core::job::Machine;
+use tinkite_core::job::machine::Dialect;
+use tinkite_core::program::{Axes, Place, Standing, Trail};
+use tinkite_wire::{Dark, Failure, Instant, Miscount, Outcome, Session, Span, State, Status};
+
+/// What stops a stream from our side.
+#[derive(Debug, Error)]
+pub enum StreamError {
+    /// The program cannot be read on.
+    #[error("line {line}: the program cannot be read on: {error}")]
+    Unreadable {
+        /// The line that was to come.
+        line: u32,
+        /// What happened.
+        error: io::Error,
+    },
+    /// A line cannot go out.
+    #[error("{0}")]
+    Unsendable(String),
+}
+
+/// What is known of the head when a run has ended.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Whereabouts {
+    /// The program is done.
+    End,
+    /// It stood here, and the controller kept its position.
+    Here(Place),
+    /// Here or there: the path leads by more than once.
+    Between(Place, Place),
+    /// It ran on with what it had, and can be asked when it stands.
+    Asking,
+    /// Position or power were lost.
+    Lost,
+}
+
+/// How a run ended, as far as the head is concerned.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Halt {
+    /// Where the head is.
+    pub whereabouts: Whereabouts,
+    /// The furthest place at which it was seen.
+    pub seen: Place,
+    /// The position at which it was seen last, machine axes.
+    pub position: Option<Position>,
+}
+
+/// The end of a program may be missed by this much, mm: half a step of a coarse motor.
+const THERE: f64 = 0.05;
+
+/// A rapid goes no slower than this, mm/s.
+const SLOWEST: f64 = 10.0;
+/// No line is given longer than a day.
+const MOST_SECONDS: f64 = 86_400.0;
+
+/// A program under way.
+#[derive(Debug)]
+pub struct Stream<B> {
+    lines: io::Split<B>,
+    outgoing: Outgoing,
+    /// The line of the whole program with which these lines begin, less one.
+    before: u32,
+    /// So many of these lines count as the one at `before + 1`.
+    head: u32,
+    trail: Trail,
+    locator: Locator,
+    reports: Reports,
+    printer: bool,
+    ended: bool,
+    /// Places in an empty planner, as it was seen.
+    room: Option<usize>,
+    last: Option<Status>,
+    /// It stood while it was brought to a halt.
+    stood: bool,
+    position: Option<Position>,
+}
+
+impl<B: BufRead> Stream<B> {
+    /// A whole program. `standing` is how the machine stands.
+    #[must_use]
+    pub fn new(program: B, machine: &Machine, standing: Standing) -> Self {
+        Self::of_rest(program, machine, standing, 0, 0)
+    }
+
+    /// The rest of a program, whose first `head` lines count as line `first`, and the others as those
+    /// behind it.
+    #[must_use]
+    pub fn of_rest(
+        program: B,
+        machine: &Machine,
+        standing: Standing,
+        first: u32,
+        head: u32,
+    ) -> Self {
+        let offset = [0, 1, 2].map(|n| standing.offset[n]);
+        let before = if head == 0 { 0 } else { first - 1 };
+        Self {
+            lines: program.split(b'\n'),
+            outgoing: Outgoing::new(machine),
+            before,
+            head,
+            trail: Trail::new(machine.dialect, standing.at, standing.offset),
+            locator: Locator::new(before + 1),
+            reports: Reports::new(machine, Some(offset)),
+            printer: machine.dialect == Dialect::Reprap,
+            ended: false,
+            room: None,
+            last: None,
+            stood: false,
+            position: None,
+        }
+    }
+
+    /// Nobody knows where the machine stands: its place is known when the program has told it.
+    #[must_use]
+    pub fn from_anywhere(mut self) -> Self {
+        self.trail.forget();
+        self
+    }
+
+    /// The controller, when it stood idle, had room for so many motions.
+    #[must_use]
+    pub fn with_room(mut self, room: Option<usize>) -> Self {
+        self.room = room;
+        self
+    }
+
+    /// The line of the whole program that one of these lines is, both from 1.
+    #[must_use]
+    pub fn whole(&self, line: u32) -> u32 {
+        if self.head == 0 { line } else { self.before + 1 + line.saturating_sub(self.head) }
+    }
+
+    /// Hands over as many lines as the session wants.
+    ///
+    /// # Errors
+    /// A program that cannot be read on, or not be sent.
+    pub fn feed(&mut self, session: &mut Session, now: Instant) -> Result<(), StreamError> {
+        while !self.ended && session.wants_lines() {
+            match self.lines.next() {
+                None => {
+                    self.ended = true;
+                    session.end_of_program(now);
+                }
+                Some(Err(error)) => {
+                    let line = self.outgoing.number() + 1;
+                    return Err(StreamError::Unreadable { line, error });
+                }
+                Some(Ok(line)) => {
+                    let told = self.outgoing.line(&line).map_err(StreamError::Unsendable)?;
+                    let Some(bytes) = told else { continue };
+                    let number = self.outgoing.number();
+                    let ways = self.trail.line(&bytes);
+                    let lasts = Span((ways.lasts(SLOWEST).min(MOST_SECONDS) * 1e6) as u64);
+                    self.locator.sent(number, ways);
+                    let refused = |e| StreamError::Unsendable(format!("line {number}: {e}"));
+                    session.enqueue_lasting(number, bytes, lasts).map_err(refused)?;
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// A status came.
+    pub fn status(&mut self, session: &Session, status: &Status) {
+        let idle = status.state == State::Idle;
+        let free = status.room.map(|room| room.blocks);
+        if idle {
+            self.room = self.room.max(free);
+        }
+        if session.is_stopping() {
+            self.stood |= stands(status.state);
+        }
+        self.last = Some(*status);
+        let Some(position) = self.reports.position(status) else { return };
+        self.position = Some(position);
+        self.locator.see(&position, session.acknowledged(), self.planned());
+    }
+
+    /// How many motions the controller has in its planner, by its last status.
+    fn planned(&self) -> Option<usize> {
+        let free = self.last?.room?.blocks;
+        Some(self.room?.saturating_sub(free))
+    }
+
+    /// The furthest place at which the head was seen.
+    #[must_use]
+    pub fn seen(&self) -> Place {
+        self.locator.seen()
+    }
+
+    /// The position that was reported last, machine axes.
+    #[must_use]
+    pub fn position(&self) -> Option<Position> {
+        self.position
+    }
+
+    /// The session is over: where the head is. A run that seems to be done and does not end where the
+    /// program ends has failed.
+    pub fn halt(&mut self, session: &Session, outcome: &mut Outcome, dark: Dark) -> Halt {
+        if *outcome == Outcome::Done
+            && let Some(miss) = self.miss()
+        {
+            *outcome = Outcome::Failed(miss);
+        }
+        let untouched = dark == Dark::Untouched;
+        let whereabouts = match outcome {
+            Outcome::Done => Whereabouts::End,
+            _ if untouched => Whereabouts::Here(self.locator.seen()),
+            // Lines may be missing, or have run twice: no position tells.
+            Outcome::Failed(Failure::Miscounted(Miscount::Surplus) | Failure::NotThere { .. }) => {
+                Whereabouts::Lost
+            }
+            Outcome::Failed(Failure::Restarted | Failure::Halted(_) | Failure::NotReady(_)) => {
+                Whereabouts::Lost
+            }
+            Outcome::Failed(Failure::Alarm(complaint)) if complaint.code != Some(2) => {
+                Whereabouts::Lost
+            }
+            Outcome::Failed(Failure::Closed | Failure::Silent) if !self.stood => {
+                Whereabouts::Asking
+            }
+            _ => self.find(session),
+        };
+        Halt { whereabouts, seen: self.locator.seen(), position: self.position }
+    }
+
+    /// Where it stood when it was brought to a halt.
+    fn find(&self, session: &Session) -> Whereabouts {
+        let (true, Some(position)) = (self.stood, self.position) else {
+            return if self.printer { Whereabouts::Asking } else { Whereabouts::Lost };
+        };
+        let last = session.last_sent().unwrap_or_default();
+        match self.locator.find(&position, session.acknowledged(), self.planned(), last) {
+            Found::Here(place) => Whereabouts::Here(place),
+            Found::Between(first, last) => Whereabouts::Between(first, last),
+            Found::Nowhere => Whereabouts::Lost,
+        }
+    }
+
+    /// By how much the head misses the end of the program, if it does.
+    fn miss(&self) -> Option<Failure> {
+        let (position, end) = (self.position?, self.trail.stands()?);
+        let at = filled(&position, &end);
+        let away = (0..6).map(|n| at[n] - end[n]).fold(0.0, f64::hypot);
+        let flat = |axes: &Axes| [axes[0], axes[1]];
+        (away > THERE).then(|| Failure::NotThere { at: flat(&at), end: flat(&end) })
+    }
+}
+
+/// Whether the head stands in this state.
+fn stands(state: State) -> bool {
+    !matches!(state, State::Run | State::Jog | State::Home | State::Hold { moving: true })
+}
