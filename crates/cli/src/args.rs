@@ -70,6 +70,11 @@ pub(crate) enum Command {
         #[command(subcommand)]
         command: HeadCommand,
     },
+    /// Past runs: list, show, note
+    Log {
+        #[command(subcommand)]
+        command: LogCommand,
+    },
     /// A simulated controller, on TCP or a pseudo-terminal
     Rig(Rig),
     /// Shell completions
@@ -273,8 +278,28 @@ pub(crate) struct Read {
 #[derive(Debug, ClapArgs)]
 pub(crate) struct Run {
     /// A job file (.toml) or a machine program
-    #[arg(value_name = "JOB|PROGRAM")]
-    pub(crate) file: PathBuf,
+    #[arg(value_name = "JOB|PROGRAM", required_unless_present_any = ["go_on", "again"])]
+    pub(crate) file: Option<PathBuf>,
+    /// Finish a run that broke off: nothing twice, nothing left out [default: the last run]
+    #[arg(long, value_name = "RUN", num_args = 0..=1, conflicts_with_all = ["again", "from_line", "only", "skip", "sheet", "machine", "diameter"])]
+    pub(crate) go_on: Option<Option<i64>>,
+    /// With --go-on, when the place is not certain: where to begin
+    #[arg(long, value_name = "WHERE", requires = "go_on")]
+    pub(crate) from: Option<Choice>,
+    /// With --go-on: the machine's position is right, though the controller cannot know it
+    #[arg(long, requires = "go_on")]
+    pub(crate) in_place: bool,
+    /// The same program once more, as it was sent then [default: the last run]
+    #[arg(long, value_name = "RUN", num_args = 0..=1, conflicts_with_all = ["file", "from_line", "only", "skip", "sheet", "machine", "diameter"])]
+    pub(crate) again: Option<Option<i64>>,
+    /// Begin in this line of the program, with everything set up that comes before
+    #[arg(long, value_name = "LINE", value_parser = clap::value_parser!(u32).range(1..))]
+    pub(crate) from_line: Option<u32>,
+    /// Something to remember of this run
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) note: Option<String>,
+    #[command(flatten)]
+    pub(crate) log: LogFile,
     /// Where the controller is: rig:, tcp:HOST:PORT, serial:PORT@BAUD [default: the machine's link]
     #[arg(long, value_name = "LINK")]
     pub(crate) to: Option<String>,
@@ -293,11 +318,67 @@ pub(crate) struct Run {
     /// Diameter of what the rotary turns, for a program that turns it
     #[arg(long, value_name = "LENGTH", value_parser = length)]
     pub(crate) diameter: Option<f64>,
-    /// With rig: a picture of what was burnt (.svg or .png)
+    /// A picture of what was burnt and what is left (.svg or .png); with rig: of what its beam did
     #[arg(long, value_name = "FILE")]
     pub(crate) picture: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) writing: Writing,
+}
+
+/// Where an uncertain rest begins.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Choice {
+    /// Where the head was seen last: the stretch may be burnt twice
+    LastSeen,
+    /// Behind the last line that was sent: the stretch may be left out
+    LastSent,
+}
+
+/// Where runs are written down.
+#[derive(Debug, Clone, ClapArgs)]
+pub(crate) struct LogFile {
+    /// The log of runs [default: TINKITE_LOG, config.toml, or runs.sqlite in your data folder]
+    #[arg(long = "log", value_name = "FILE")]
+    pub(crate) path: Option<PathBuf>,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum LogCommand {
+    /// The last runs, the latest first
+    List(LogList),
+    /// One run: how it went, where it stands
+    Show(LogShow),
+    /// Remember something of a run
+    Note(LogNote),
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct LogList {
+    /// How many
+    #[arg(long, value_name = "COUNT", default_value_t = 20)]
+    pub(crate) last: u32,
+    #[command(flatten)]
+    pub(crate) log: LogFile,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct LogShow {
+    /// Its number [default: the last]
+    #[arg(value_name = "RUN")]
+    pub(crate) run: Option<i64>,
+    #[command(flatten)]
+    pub(crate) log: LogFile,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct LogNote {
+    /// Its number
+    #[arg(value_name = "RUN")]
+    pub(crate) run: i64,
+    /// What to remember
+    pub(crate) text: String,
+    #[command(flatten)]
+    pub(crate) log: LogFile,
 }
 
 #[derive(Debug, ClapArgs)]

@@ -47,6 +47,8 @@ pub(crate) fn folder_of(path: &Path) -> PathBuf {
 /// A job with all that it names.
 pub(crate) struct Loaded {
     pub(crate) job: Job,
+    /// The text of the machine's profile.
+    pub(crate) profile: String,
     pub(crate) artworks: Vec<Artwork>,
     pub(crate) sources: Sources,
 }
@@ -63,6 +65,9 @@ pub(crate) fn job(path: &Path, machine_override: Option<&str>) -> Result<Loaded,
         (None, Some(name)) => machine(name, &folder, &mut sources)?,
         (None, None) => return Err(no_machine(&shown, sources)),
     };
+    // The only other text that was read so far.
+    let profile = sources.iter().find(|(name, _)| **name != shown).map(|(_, text)| text.clone());
+    let profile = profile.unwrap_or_default();
     let job = job::read(&shown, &sources[&shown], machine)
         .map_err(|problems| Refusal::Problems(problems, sources.clone()))?;
     let read = |one: &job::ArtworkUse| {
@@ -70,7 +75,7 @@ pub(crate) fn job(path: &Path, machine_override: Option<&str>) -> Result<Loaded,
         drawing(&folder.join(&one.file), &how)
     };
     let artworks = job.artworks.iter().map(read).collect::<Result<_, _>>()?;
-    Ok(Loaded { job, artworks, sources })
+    Ok(Loaded { job, profile, artworks, sources })
 }
 
 /// A job that names no machine is told so together with whatever else is wrong with it.
@@ -101,6 +106,7 @@ fn no_machine(shown: &str, sources: Sources) -> Refusal {
 /// A job that has been through every stage.
 pub(crate) struct Made {
     pub(crate) job: Job,
+    pub(crate) profile: String,
     pub(crate) compiled: Compiled,
     pub(crate) sources: Sources,
 }
@@ -120,10 +126,10 @@ fn choose_sheet(job: &mut Job, sheet: Option<u32>) -> Result<(), Refusal> {
 /// Loads a job and takes it through every stage.
 pub(crate) fn made(args: &JobArgs) -> Result<Made, Refusal> {
     let choice = Choice { only: args.only.clone(), skip: args.skip.clone() };
-    let Loaded { mut job, artworks, sources } = job(&args.job, args.machine.as_deref())?;
+    let Loaded { mut job, profile, artworks, sources } = job(&args.job, args.machine.as_deref())?;
     choose_sheet(&mut job, args.sheet)?;
     match compile(Given { artworks, fonts: &MachineFonts }, &job, &choice) {
-        Ok(compiled) => Ok(Made { job, compiled, sources }),
+        Ok(compiled) => Ok(Made { job, profile, compiled, sources }),
         Err(problems) => Err(Refusal::Problems(located(problems, &sources), sources)),
     }
 }
@@ -142,7 +148,7 @@ pub(crate) fn is_drawing(path: &Path) -> Result<bool, Refusal> {
 /// would be refused further on.
 pub(crate) fn surveyed(args: &JobArgs) -> Result<(Job, Sheet, Problems, Sources), Refusal> {
     let choice = Choice { only: args.only.clone(), skip: args.skip.clone() };
-    let Loaded { mut job, artworks, sources } = job(&args.job, args.machine.as_deref())?;
+    let Loaded { mut job, artworks, sources, .. } = job(&args.job, args.machine.as_deref())?;
     choose_sheet(&mut job, args.sheet)?;
     let given = Given { artworks, fonts: &MachineFonts };
     match survey(given, &job, &choice) {

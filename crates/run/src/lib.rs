@@ -5,11 +5,13 @@
 //! - [`Locator`] finds the head in the program by the position that the controller reports.
 //! - [`Stream`] puts both to a session; whoever has a link calls it beside the session's own methods.
 
+mod between;
 mod locator;
 mod outgoing;
 mod position;
 mod stream;
 
+pub use between::{Stretch, Walk};
 pub use locator::{Found, Locator};
 pub use outgoing::Outgoing;
 pub use position::Position;

@@ -53,7 +53,13 @@ impl Locator {
     /// A program that begins with `line`, before anything of it is done.
     #[must_use]
     pub fn new(line: u32) -> Self {
-        Self { lines: VecDeque::new(), seen: Place::before(line), counts_otherwise: false }
+        Self::from(Place::before(line))
+    }
+
+    /// A head that was seen at a place; what comes before need not be told.
+    #[must_use]
+    pub fn from(seen: Place) -> Self {
+        Self { lines: VecDeque::new(), seen, counts_otherwise: false }
     }
 
     /// A line goes out.

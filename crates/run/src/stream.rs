@@ -65,10 +65,6 @@ const MOST_SECONDS: f64 = 86_400.0;
 pub struct Stream<B> {
     lines: io::Split<B>,
     outgoing: Outgoing,
-    /// The line of the whole program with which these lines begin, less one.
-    before: u32,
-    /// So many of these lines count as the one at `before + 1`.
-    head: u32,
     trail: Trail,
     locator: Locator,
     reports: Reports,
@@ -83,31 +79,15 @@ pub struct Stream<B> {
 }
 
 impl<B: BufRead> Stream<B> {
-    /// A whole program. `standing` is how the machine stands.
+    /// A program, on a machine that stands so.
     #[must_use]
     pub fn new(program: B, machine: &Machine, standing: Standing) -> Self {
-        Self::of_rest(program, machine, standing, 0, 0)
-    }
-
-    /// The rest of a program, whose first `head` lines count as line `first`, and the others as those
-    /// behind it.
-    #[must_use]
-    pub fn of_rest(
-        program: B,
-        machine: &Machine,
-        standing: Standing,
-        first: u32,
-        head: u32,
-    ) -> Self {
         let offset = [0, 1, 2].map(|n| standing.offset[n]);
-        let before = if head == 0 { 0 } else { first - 1 };
         Self {
             lines: program.split(b'\n'),
             outgoing: Outgoing::new(machine),
-            before,
-            head,
             trail: Trail::new(machine.dialect, standing.at, standing.offset),
-            locator: Locator::new(before + 1),
+            locator: Locator::new(1),
             reports: Reports::new(machine, Some(offset)),
             printer: machine.dialect == Dialect::Reprap,
             ended: false,
@@ -130,12 +110,6 @@ impl<B: BufRead> Stream<B> {
     pub fn with_room(mut self, room: Option<usize>) -> Self {
         self.room = room;
         self
-    }
-
-    /// The line of the whole program that one of these lines is, both from 1.
-    #[must_use]
-    pub fn whole(&self, line: u32) -> u32 {
-        if self.head == 0 { line } else { self.before + 1 + line.saturating_sub(self.head) }
     }
 
     /// Hands over as many lines as the session wants.

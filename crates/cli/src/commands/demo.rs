@@ -1,6 +1,6 @@
 //! `tinkite demo`: everything once, on the workshop's own sail panel.
 
-use crate::args::{Begin, Check, Demo, Draw, Emit, JobArgs, Look, Read, Run, Writing};
+use crate::args::{Begin, Check, Demo, Draw, Emit, JobArgs, LogFile, Look, Read, Run, Writing};
 use crate::console::Console;
 use crate::output::{Output, free_name};
 use crate::refusal::Refusal;
@@ -112,7 +112,14 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
     )?;
     let run = Run {
         diameter: None,
-        file: job.job.clone(),
+        file: Some(job.job.clone()),
+        go_on: None,
+        from: None,
+        in_place: false,
+        again: None,
+        from_line: None,
+        note: None,
+        log: LogFile { path: None },
         to: Some("rig:".into()),
         machine: None,
         only: Vec::new(),

@@ -9,7 +9,7 @@ use crate::machines::find;
 use crate::refusal::{Refusal, Sources};
 use serde::Serialize;
 use std::path::Path;
-use tinkite_wire::{Dark, Event, Session};
+use tinkite_wire::{Dark, Event, Session, Settings};
 
 pub(super) fn run(command: &HeadCommand, console: &Console) -> Result<(), Refusal> {
     match command {
@@ -30,7 +30,7 @@ fn dark(args: &HeadDark, console: &Console) -> Result<(), Refusal> {
     let machine = found.read(&mut Sources::new())?;
     let name = link::name(args.to.as_deref(), &machine)?;
     let mut link = link::open(&name, &machine, None)?;
-    let dark = talk(link.as_mut(), machine.dialect, &mut Darkening)?;
+    let dark = talk(link.as_mut(), machine.dialect, Settings::default(), &mut Darkening)?;
     if console.json {
         console.json(&DarkJson { link: name, dark: beam::word(dark) })?;
     }

@@ -7,6 +7,7 @@ mod demo;
 mod draw;
 mod emit;
 mod head;
+mod log;
 mod look;
 mod machine;
 mod plan;
@@ -32,6 +33,7 @@ pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {
         Command::Run(args) => run::run(args, console),
         Command::Machine { command } => machine::run(command, console),
         Command::Head { command } => head::run(command, console),
+        Command::Log { command } => log::run(command, console),
         Command::Rig(args) => rig::run(args, console),
         Command::Completions(args) => completions::run(args, console),
     }

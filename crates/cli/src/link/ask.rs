@@ -4,14 +4,14 @@ use super::Link;
 use super::talk::{Host, talk};
 use crate::refusal::Refusal;
 use tinkite_core::job::machine::Dialect;
-use tinkite_wire::{Connected, Event, Outcome, Session};
+use tinkite_wire::{Connected, Event, Outcome, Session, Settings};
 
 /// What the controller at the other end says of itself. Nothing is started, nothing moves.
 ///
 /// # Errors
 /// A controller that does not answer, or that is locked.
 pub(crate) fn ask(link: &mut dyn Link, dialect: Dialect) -> Result<Connected, Refusal> {
-    talk(link, dialect, &mut Question)
+    talk(link, dialect, Settings::default(), &mut Question)
 }
 
 /// A talk that is over once the controller has said what it is.

@@ -41,9 +41,10 @@ fn protocol(dialect: Dialect) -> Protocol {
 pub(crate) fn talk<H: Host>(
     link: &mut dyn Link,
     dialect: Dialect,
+    settings: Settings,
     host: &mut H,
 ) -> Result<H::Outcome, Refusal> {
-    let mut session = Session::new(protocol(dialect), Settings::default(), link.now());
+    let mut session = Session::new(protocol(dialect), settings, link.now());
     let mut outgoing = Vec::new();
     let mut incoming = [0; 4096];
     loop {

@@ -7,6 +7,8 @@ use std::process::{Command, Output};
 /// A temporary folder with the demo's drawing, job and machine in it.
 pub(crate) struct Bench {
     folder: tempfile::TempDir,
+    /// Where runs are written down.
+    logs: tempfile::TempDir,
 }
 
 /// What a call did.
@@ -18,7 +20,8 @@ pub(crate) struct Ran {
 
 impl Bench {
     pub(crate) fn new() -> Self {
-        let bench = Self { folder: tempfile::tempdir().unwrap() };
+        let bench =
+            Self { folder: tempfile::tempdir().unwrap(), logs: tempfile::tempdir().unwrap() };
         for name in ["sail-panel.svg", "sail-panel.kite.toml", "bench-laser.machine.toml"] {
             bench.demo(name);
         }
@@ -53,6 +56,7 @@ impl Bench {
     pub(crate) fn command(&self, args: &[&str]) -> Command {
         let mut command = Command::new(env!("CARGO_BIN_EXE_tinkite"));
         command.args(args).current_dir(self.folder.path()).env("NO_COLOR", "1");
+        command.env("TINKITE_LOG", self.logs.path().join("runs.sqlite"));
         command
     }
 

@@ -90,6 +90,12 @@ impl Zero {
     pub fn name(self) -> &'static str {
         ZEROS.iter().find(|(_, zero)| *zero == self).map_or("", |(name, _)| name)
     }
+
+    /// The zero that a word in a job file means.
+    #[must_use]
+    pub fn named(name: &str) -> Option<Self> {
+        ZEROS.iter().find(|(word, _)| *word == name).map(|(_, zero)| *zero)
+    }
 }
 
 /// Where the drawing sits: `anchor` of its extents lies at `at`, in mm on the machine's axes.

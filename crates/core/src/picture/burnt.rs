@@ -38,29 +38,43 @@ pub fn burnt(
     facts: Vec<String>,
     canvas: Canvas,
 ) -> String {
+    let most = marks.iter().map(|m| m.s).fold(1.0, f64::max);
+    let shade = |s: f64| ((s / most) * (SHADES.len() - 1) as f64).round() as usize;
+    let lines: Vec<(Point, Point, usize)> =
+        marks.iter().map(|m| (m.from, m.to, shade(m.s).min(SHADES.len() - 1))).collect();
+    on_the_bed(&lines, &SHADES, machine, words, facts, canvas)
+}
+
+/// Lines in the machine's own positions (mm), each in one of `colours`, on the bed.
+pub(super) fn on_the_bed(
+    lines: &[(Point, Point, usize)],
+    colours: &[&str],
+    machine: &Machine,
+    words: &Words<'_>,
+    facts: Vec<String>,
+    canvas: Canvas,
+) -> String {
     let zero = Cross::from(machine);
     let origin = zero.at;
     let frame = Frame::flat(machine);
     let on_bed = |p: Point| frame.point([p.x, p.y]) + origin;
     let ground = Ground { bed: machine.bed.rect(), stock: None };
-    let reach = marks
+    let reach = lines
         .iter()
-        .map(|m| Rect::from_points(on_bed(m.from), on_bed(m.to)))
+        .map(|(from, to, _)| Rect::from_points(on_bed(*from), on_bed(*to)))
         .reduce(|a, b| a.union(b))
         .unwrap_or(ground.bed);
     let view = View::new(canvas.width, canvas.height, worth_showing(ground.bed, reach));
-    let most = marks.iter().map(|m| m.s).fold(1.0, f64::max);
-    let mut shades: Vec<String> = vec![String::new(); SHADES.len()];
-    for mark in marks {
-        let shade = ((mark.s / most) * (SHADES.len() - 1) as f64).round() as usize;
-        let (a, b) = (view.px(on_bed(mark.from)), view.px(on_bed(mark.to)));
-        let d = &mut shades[shade.min(SHADES.len() - 1)];
+    let mut drawn: Vec<String> = vec![String::new(); colours.len()];
+    for (from, to, colour) in lines {
+        let (a, b) = (view.px(on_bed(*from)), view.px(on_bed(*to)));
+        let Some(d) = drawn.get_mut(*colour) else { continue };
         let _ = write!(d, "M{:.2} {:.2}L{:.2} {:.2}", a.x, a.y, b.x, b.y);
     }
     let mut out = String::with_capacity(64 << 10);
     frame::open(&mut out, &view, &ground);
     out.push_str("<g clip-path=\"url(#plot)\">\n");
-    for (d, colour) in shades.iter().zip(SHADES) {
+    for (d, colour) in drawn.iter().zip(colours) {
         if !d.is_empty() {
             let _ = writeln!(
                 out,

@@ -1,21 +1,23 @@
 //! The link's thread: a program's lines on their way through a session. What happens is put into
 //! mailboxes; nothing here waits for whoever shows it.
 
+use super::beginning::Beginning;
 use super::ended::Ended;
 use super::mailbox::{Closing, Mailbox};
-use super::news::{Fact, View};
+use super::news::{BeganNews, Fact, View};
 use super::placed;
 use super::program::ProgramFile;
+use super::shared::SharedReader;
 use super::{mismatch, untold};
 use crate::link::Link;
 use crate::link::talk::{Host, talk};
+use crate::log::StandingEntry;
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;
-use std::fs::File;
 use std::io::BufReader;
-use tinkite_core::program::{Axes, Standing};
+use tinkite_core::program::{Axes, Place};
 use tinkite_run::{Halt, Stream, Whereabouts};
-use tinkite_wire::{Connected, Event, Instant, Outcome, Session, State, Status};
+use tinkite_wire::{Connected, Event, Instant, Session, Settings, State, Status};
 
 /// Where the news of a run goes.
 pub(super) type News = Mailbox<View, Fact>;
@@ -24,23 +26,37 @@ pub(super) type News = Mailbox<View, Fact>;
 pub(super) fn drive(
     link: &mut dyn Link,
     program: &mut ProgramFile,
+    beginning: &Beginning,
     stopping: &Stopping,
     news: &[&News],
 ) -> Result<Ended, Refusal> {
     let _closing: Vec<_> = news.iter().map(|news| Closing(*news)).collect();
     let dialect = program.machine.dialect;
-    let run =
-        &mut Run { program, stopping, news, stream: None, room: None, held: None, trouble: None };
-    talk(link, dialect, run)
+    let run = &mut Run {
+        program,
+        beginning,
+        stopping,
+        news,
+        stream: None,
+        standing: None,
+        room: None,
+        held: None,
+        trouble: None,
+    };
+    let settings =
+        Settings { takes_over: matches!(beginning, Beginning::Rest(_)), ..Settings::default() };
+    talk(link, dialect, settings, run)
 }
 
 /// A program under way. Once the stream has begun nothing here ends the talk but the session's own
 /// end, so that every way out leads over its stop.
 struct Run<'r> {
     program: &'r mut ProgramFile,
+    beginning: &'r Beginning,
     stopping: &'r Stopping,
     news: &'r [&'r News],
-    stream: Option<Stream<BufReader<File>>>,
+    stream: Option<Stream<BufReader<SharedReader>>>,
+    standing: Option<StandingEntry>,
     /// Places in the planner of the controller when it stood idle.
     room: Option<usize>,
     /// What the machine stands for, though we did not hold it.
@@ -58,6 +74,8 @@ impl Run<'_> {
         if let Some(why) = mismatch(connected, &self.program.machine) {
             return Err(Refusal::Link(why));
         }
+        let standing = standing(self.program, connected);
+        self.take_up(connected, &standing)?;
         let told = placed::check(self.program, connected)?;
         for told in untold(connected, &self.program.machine).into_iter().chain(told) {
             self.tell(&Fact::Told(told));
@@ -67,13 +85,42 @@ impl Run<'_> {
                 "the controller's G92 (X {x:.3}, Y {y:.3}, Z {z:.3} mm) was set again behind the reset with which a run begins"
             )));
         }
-        let standing = standing(self.program, connected);
-        let lines = self.program.reader()?;
-        let stream = Stream::new(lines, &self.program.machine, standing).with_room(self.room);
+        let lines = self.program.reader();
+        let stream =
+            Stream::new(lines, &self.program.machine, standing.into()).with_room(self.room);
         let known = connected.position.is_some();
+        self.standing = Some(standing);
         self.stream = Some(if known { stream } else { stream.from_anywhere() });
-        self.tell(&Fact::Began(standing));
+        self.tell(&Fact::Began(Box::new(BeganNews {
+            standing,
+            program: self.program.file(),
+            lines: self.program.report.lines,
+            seconds: self.program.report.seconds,
+            steps: self.program.steps.clone(),
+            timeline: self.program.report.timeline.clone(),
+        })));
         session.start();
+        Ok(())
+    }
+
+    /// The program becomes what is left of it, where it does not begin at its start.
+    fn take_up(&mut self, connected: &Connected, now: &StandingEntry) -> Result<(), Refusal> {
+        let (place, began) = match self.beginning {
+            Beginning::Start => return Ok(()),
+            Beginning::Line(line) => (Place::before(*line), *now),
+            Beginning::Rest(rest) => (rest.place(self.program, connected, now)?, rest.began()),
+        };
+        let whole = self.program.report.lines;
+        let resumed = self.program.cut_off(place, began.into(), (*now).into())?;
+        if let Some([x, y, z]) = resumed.shift {
+            self.tell(&Fact::Told(format!(
+                "the program's G92 (X {x:.3}, Y {y:.3}, Z {z:.3} mm from the controller's zero) is set again"
+            )));
+        }
+        self.tell(&Fact::Told(format!(
+            "going on in line {} of {whole}; the head travels there dark",
+            place.line.min(whole)
+        )));
         Ok(())
     }
 
@@ -116,7 +163,7 @@ impl Run<'_> {
 }
 
 /// How the machine stands before the program, as far as it says.
-fn standing(program: &ProgramFile, connected: &Connected) -> Standing {
+fn standing(program: &ProgramFile, connected: &Connected) -> StandingEntry {
     let mut at: Axes = [0.0; 6];
     let mut offset: Axes = [0.0; 6];
     at[..3].copy_from_slice(&connected.position.unwrap_or_default());
@@ -128,7 +175,8 @@ fn standing(program: &ProgramFile, connected: &Connected) -> Standing {
         _ => 3,
     };
     at[turning] = connected.turn.unwrap_or_default();
-    Standing { at, offset }
+    let shift = connected.offsets.get("G92").copied().unwrap_or_default();
+    StandingEntry { at, offset, shift }
 }
 
 impl Host for Run<'_> {
@@ -171,7 +219,7 @@ impl Host for Run<'_> {
             Event::Ended { mut outcome, dark } => {
                 let nowhere = || Halt {
                     whereabouts: Whereabouts::Lost,
-                    seen: tinkite_core::program::Place::before(1),
+                    seen: Place::before(1),
                     position: None,
                 };
                 let halt = self
@@ -186,6 +234,7 @@ impl Host for Run<'_> {
                     sent: session.last_sent().unwrap_or_default(),
                     at: link.now(),
                     began: self.stream.is_some(),
+                    standing: self.standing,
                     trouble: self.trouble.take(),
                 };
                 self.view(session, None, link.now());
@@ -193,12 +242,5 @@ impl Host for Run<'_> {
             }
         }
         Ok(None)
-    }
-}
-
-impl Ended {
-    /// Whether the program was run to its end.
-    pub(super) fn is_done(&self) -> bool {
-        self.trouble.is_none() && self.outcome == Outcome::Done
     }
 }

@@ -1,5 +1,6 @@
 //! How a run ended.
 
+use crate::log::StandingEntry;
 use crate::refusal::Refusal;
 use tinkite_run::Halt;
 use tinkite_wire::{Dark, Instant, Outcome};
@@ -18,6 +19,23 @@ pub(super) struct Ended {
     pub(super) at: Instant,
     /// Whether the stream had begun.
     pub(super) began: bool,
+    /// How the machine stood when it began.
+    pub(super) standing: Option<StandingEntry>,
     /// What made us stop it, when it was not the operator.
     pub(super) trouble: Option<Refusal>,
+}
+
+impl Ended {
+    /// In one word, and why where that is not plain.
+    pub(super) fn how(&self) -> (&'static str, Option<String>) {
+        match (&self.outcome, &self.trouble) {
+            (_, Some(Refusal::Usage(why) | Refusal::Link(why) | Refusal::Stopped(why))) => {
+                ("failed", Some(why.clone()))
+            }
+            (_, Some(_)) => ("failed", None),
+            (Outcome::Done, None) => ("done", None),
+            (Outcome::Stopped, None) => ("stopped", None),
+            (Outcome::Failed(failure), None) => ("failed", Some(failure.to_string())),
+        }
+    }
 }

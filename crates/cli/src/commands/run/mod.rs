@@ -1,11 +1,14 @@
 //! `tinkite run`: streams a job or a program to the controller, and watches.
 
+mod beginning;
 mod drive;
 mod ended;
 mod mailbox;
 mod news;
 mod placed;
 mod program;
+mod recorder;
+mod shared;
 mod watch;
 
 use crate::args::Run;
@@ -13,15 +16,22 @@ use crate::beam;
 use crate::console::Console;
 use crate::door;
 use crate::link;
+use crate::log::{self, Began, Entry, Kind, Log, Marked, StandingEntry};
 use crate::refusal::{Refusal, Sources};
 use crate::stopping::Stopping;
 use crate::{burnt, png};
+use beginning::{Beginning, Rest};
 use drive::News;
 use ended::Ended;
 use program::ProgramFile;
+use recorder::Recorder;
+use std::path::Path;
 use tinkite_core::job::Machine;
 use tinkite_core::job::machine::Dialect;
+use tinkite_core::picture::{self, Canvas, Left, LeftMark, Words};
+use tinkite_core::program::Place;
 use tinkite_core::quantity::clock;
+use tinkite_run::{Walk, Whereabouts};
 use tinkite_wire::{
     Connected, Dark, Failure, Miscount, Outcome, State, alarm_meaning, error_meaning,
 };
@@ -31,13 +41,7 @@ pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
     if let Some(path) = &args.picture {
         png::kind_of(path)?;
     }
-    let mut program = ProgramFile::prepare(args, console)?;
-    let name = link::name(args.to.as_deref(), &program.machine)?;
-    if args.picture.is_some() && !name.starts_with("rig:") {
-        return Err(Refusal::Usage(
-            "--picture shows what the simulated controller burnt: it needs --to rig:".into(),
-        ));
-    }
+    let Set { mut program, beginning, log, template, name } = set_out(args, console)?;
     let stopping =
         Stopping::watch().map_err(|e| Refusal::Usage(format!("Ctrl-C cannot be watched: {e}")))?;
     let mut link = match link::open(&name, &program.machine, program.diameter) {
@@ -48,28 +52,202 @@ pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
         }
     };
     let mut watcher = Watcher::new(&program, &name, console);
-    let machine = program.machine.clone();
-    let shown = News::new();
+    let mut recorder = Recorder::new(log, template);
+    let (shown, written) = (News::new(), News::new());
     let driven = std::thread::scope(|scope| {
+        scope.spawn(|| recorder.record(&written, &shown));
+        let (link, program) = (link.as_mut(), &mut program);
         let driving =
-            scope.spawn(|| drive::drive(link.as_mut(), &mut program, &stopping, &[&shown]));
+            scope.spawn(|| drive::drive(link, program, &beginning, &stopping, &[&shown, &written]));
         watcher.watch(&shown);
         driving.join()
     });
-    let ended = driven.unwrap_or_else(|_| {
-        Err(Refusal::Link("the link's thread broke down: LOOK AT THE MACHINE".into()))
-    })?;
+    let broke = || Refusal::Link("the link's thread broke down: LOOK AT THE MACHINE".into());
+    let ended = driven.unwrap_or_else(|_| Err(broke()))?;
     if ended.outcome == Outcome::Done && matches!(ended.dark, Dark::Asked | Dark::Unknown) {
         console.complain(&format!("warning: the program has run{}", beam::words(ended.dark)));
     }
+    let (how, why) = ended.how();
+    let number = recorder.end(&ended, how, why).unwrap_or_else(|error| {
+        console.complain(&format!("warning: the log does not know how this run ended: {error:?}"));
+        None
+    });
     // How the run ended counts for more than whether anybody heard of it.
-    let heard = watcher.end(&ended, None);
+    let heard = watcher.end(&ended, number);
     let reported = match link.rig() {
-        Some(rig) if heard.is_ok() => report_rig(rig, &machine, args, console),
+        Some(rig) if heard.is_ok() => report_rig(rig, &program.machine, args, console),
+        None if ended.began => picture(&program, &ended, args, console),
         _ => Ok(()),
     };
-    conclude(ended, &watcher, &machine)?;
+    let rest = number
+        .filter(|_| how != "done")
+        .map_or(String::new(), |number| format!("; tinkite run --go-on {number} finishes it"));
+    conclude(ended, &watcher, &program.machine, &rest)?;
     heard.and(reported)
+}
+
+/// Everything that is ready before the link opens.
+struct Set {
+    program: ProgramFile,
+    beginning: Beginning,
+    log: Option<Log>,
+    template: Began,
+    /// The link's.
+    name: String,
+}
+
+/// Finds the program, and where in it the run begins.
+fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
+    let earlier = args.go_on.or(args.again);
+    let log = || Log::look_into(&log::path(args.log.path.as_deref())?);
+    let (program, beginning, kind, entry) = match earlier {
+        Some(run) => {
+            let log = log()?;
+            let entry = log.entry(run)?;
+            let program = ProgramFile::remembered(&log, &entry, console)?;
+            let beginning = match args.go_on {
+                Some(_) => rest_of(args, &log, &entry, &program, console)?,
+                None => Beginning::Start,
+            };
+            let kind = if args.go_on.is_some() { Kind::GoOn } else { Kind::Again };
+            (program, beginning, kind, Some(entry))
+        }
+        None => {
+            let path = args.file.as_deref().unwrap_or(Path::new(""));
+            let program = ProgramFile::prepare(args, path, console)?;
+            match args.from_line {
+                Some(line) => (program, Beginning::Line(line), Kind::FromLine, None),
+                None => (program, Beginning::Start, Kind::Run, None),
+            }
+        }
+    };
+    let asked = args.to.as_deref().or(entry.as_ref().map(|entry| entry.began.link.as_str()));
+    let name = link::name(asked, &program.machine)?;
+    // What a simulation in this process did is gone with it.
+    let logged = args.log.path.is_some() || !name.starts_with("rig:");
+    let log = logged.then(|| Log::open(&log::path(args.log.path.as_deref())?)).transpose();
+    let log = match log {
+        Ok(log) => log,
+        Err(Refusal::Usage(why)) if earlier.is_none() && args.log.path.is_none() => {
+            console.complain(&format!(
+                "warning: {why}: this run cannot be gone on with when it breaks off"
+            ));
+            None
+        }
+        Err(refusal) => return Err(refusal),
+    };
+    let template = Began {
+        kind,
+        after: entry.as_ref().map(|entry| entry.id),
+        began_ms: jiff::Timestamp::now().as_millisecond(),
+        job: program.name.clone(),
+        lines: program.report.lines,
+        machine: program.machine_name.clone(),
+        profile: program.profile.clone(),
+        link: name.clone(),
+        diameter: program.diameter,
+        zero: program.zero.map(|zero| zero.name().to_string()),
+        steps: Vec::new(),
+        planned_seconds: program.report.seconds,
+        standing: StandingEntry { at: [0.0; 6], offset: [0.0; 6], shift: [0.0; 3] },
+        note: args.note.clone(),
+    };
+    Ok(Set { program, beginning, log, template, name })
+}
+
+/// What is left of an earlier run, as far as can be told before the controller was asked.
+fn rest_of(
+    args: &Run,
+    log: &Log,
+    entry: &Entry,
+    program: &ProgramFile,
+    console: &Console,
+) -> Result<Beginning, Refusal> {
+    if let Some(next) = entry.followed_by.last() {
+        return Err(Refusal::Usage(format!(
+            "run {} was gone on with by run {next}: go on with that",
+            entry.id
+        )));
+    }
+    // Its own process may still be at it.
+    drop(log.hold(entry.id)?);
+    if let Some(path) = &args.file {
+        let now = ProgramFile::prepare(args, path, console)?;
+        unchanged(log, entry, &now)?;
+    }
+    let rest = Rest { entry: entry.clone(), from: args.from, in_place: args.in_place };
+    if entry.marked == Marked::End {
+        return Err(rest.nothing_left());
+    }
+    if let (Marked::Between(..) | Marked::Lost, None, Some(path)) =
+        (entry.marked, args.from, &args.picture)
+    {
+        let (from, to) = rest.uncertain();
+        let written =
+            png::write(path, args.writing, || remains(program, &rest.walk(program), from, to))?;
+        console.say(&written.words());
+        return Err(rest.undecided(program, from, to));
+    }
+    Ok(Beginning::Rest(Box::new(rest)))
+}
+
+/// A job or program that was named beside the run must be what was run then.
+fn unchanged(log: &Log, entry: &Entry, now: &ProgramFile) -> Result<(), Refusal> {
+    let mut first = entry.clone();
+    while let (Kind::GoOn, Some(before)) = (first.began.kind, first.began.after) {
+        first = log.entry(Some(before))?;
+    }
+    let (sha256, _) = log::digest(&mut now.reader().into_inner())
+        .map_err(|error| Refusal::unreadable(&now.name, &error))?;
+    let changed = if now.profile != first.began.profile {
+        "the machine's profile has"
+    } else if sha256 != first.sha256 {
+        "the program has"
+    } else {
+        return Ok(());
+    };
+    Err(Refusal::Usage(format!(
+        "{changed} changed since run {}: its rest does not belong to {} as it is now; leave the name out to finish what was begun",
+        first.id, now.name
+    )))
+}
+
+/// What is burnt, what may be, and what is left.
+fn remains(program: &ProgramFile, walk: &Walk, from: Place, to: Place) -> String {
+    let mut marks = Vec::new();
+    // What was read twice is read a third time; a program that cannot be read shows nothing.
+    let _ = walk.parts(program.reader(), from, to, |way, shares| {
+        for ((a, b), left) in shares.into_iter().zip(Left::ALL) {
+            if b > a {
+                marks.extend(LeftMark::of(way, a, b, left));
+            }
+        }
+    });
+    let words = Words {
+        title: "What is burnt and what is left",
+        subtitle: "dark: burnt; red: may be burnt; pale: left",
+    };
+    picture::left(&marks, &program.machine, &words, Vec::new(), Canvas::default())
+}
+
+/// After a run on a machine: what is burnt and what is left.
+fn picture(
+    program: &ProgramFile,
+    ended: &Ended,
+    args: &Run,
+    console: &Console,
+) -> Result<(), Refusal> {
+    let (Some(path), Some(standing)) = (&args.picture, ended.standing) else { return Ok(()) };
+    let (from, to) = match ended.halt.whereabouts {
+        Whereabouts::End => (Place::before(u32::MAX), Place::before(u32::MAX)),
+        Whereabouts::Here(place) => (place, place),
+        Whereabouts::Between(from, to) => (from, to),
+        Whereabouts::Asking | Whereabouts::Lost => (ended.halt.seen, Place::before(ended.sent + 1)),
+    };
+    let walk = Walk { dialect: program.machine.dialect, began: standing.into() };
+    let written = png::write(path, args.writing, || remains(program, &walk, from, to))?;
+    console.say(&written.words());
+    Ok(())
 }
 
 fn report_rig(
@@ -91,9 +269,14 @@ fn report_rig(
 }
 
 /// Turns how it ended into what the call returns.
-fn conclude(ended: Ended, watcher: &Watcher<'_>, machine: &Machine) -> Result<(), Refusal> {
+fn conclude(
+    ended: Ended,
+    watcher: &Watcher<'_>,
+    machine: &Machine,
+    rest: &str,
+) -> Result<(), Refusal> {
     let beam = beam::words(ended.dark);
-    let place = format!("{}{beam}", watcher.place(&ended));
+    let place = format!("{}{beam}{rest}", watcher.place(&ended));
     let Ended { outcome, trouble, .. } = ended;
     match (trouble, outcome) {
         (Some(Refusal::Usage(why)), _) => Err(Refusal::Usage(format!("{why}{beam}"))),

@@ -1,6 +1,10 @@
 //! What a run tells while it goes on.
 
-use tinkite_core::program::{Place, Standing};
+use super::program::Step;
+use super::shared::SharedFile;
+use crate::log::StandingEntry;
+use tinkite_core::program::Place;
+use tinkite_core::program::measure::Timeline;
 use tinkite_run::Position;
 use tinkite_wire::{Instant, State};
 
@@ -21,11 +25,24 @@ pub(super) struct View {
     pub(super) at: Instant,
 }
 
+/// What a stream begins with.
+#[derive(Debug, Clone)]
+pub(super) struct BeganNews {
+    /// How the machine stands.
+    pub(super) standing: StandingEntry,
+    /// What is streamed.
+    pub(super) program: SharedFile,
+    pub(super) lines: u32,
+    pub(super) seconds: f64,
+    pub(super) steps: Vec<Step>,
+    pub(super) timeline: Timeline,
+}
+
 /// Something that must be told.
 #[derive(Debug, Clone)]
 pub(super) enum Fact {
-    /// The stream begins; how the machine stands.
-    Began(Standing),
+    /// The stream begins.
+    Began(Box<BeganNews>),
     /// Something the operator should know.
     Told(String),
     /// The controller said something beside the protocol.

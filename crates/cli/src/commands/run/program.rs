@@ -1,42 +1,82 @@
-//! The program that is streamed: written from a job or found as a file, measured before anything
-//! moves.
+//! The program that is streamed: written from a job, found as a file or remembered in the log,
+//! measured before anything moves.
 
 use super::refuse_if_wrong;
+use super::shared::{SharedFile, SharedReader};
 use crate::args::{JobArgs, Run};
 use crate::commands::read;
 use crate::console::Console;
 use crate::door;
 use crate::load;
+use crate::log::{Entry, Log};
+use crate::machines;
 use crate::refusal::{Refusal, Sources};
 use std::fs::File;
-use std::io::{self, BufReader, Seek, SeekFrom};
+use std::io::{self, BufReader, Seek, SeekFrom, Write};
+use std::path::Path;
 use tinkite_core::job::{Machine, Round, Zero};
 use tinkite_core::problem::{Code, Problem};
 use tinkite_core::program::measure::{Measure, Report};
-use tinkite_core::program::{Comments, Program};
+use tinkite_core::program::{Comments, Place, Program, Resumed, Standing, rest};
 use tinkite_run::Outgoing;
+
+/// A step of a program: the line with which it begins, its name, and how it is done, in words.
+#[derive(Debug, Clone)]
+pub(super) struct Step {
+    pub(super) line: u32,
+    pub(super) name: String,
+    pub(super) settings: String,
+}
 
 /// A program on its way to the machine.
 pub(super) struct ProgramFile {
     pub(super) name: String,
     pub(super) machine: Machine,
+    /// What the machine is called, and its profile's text.
+    pub(super) machine_name: String,
+    pub(super) profile: String,
     /// Diameter of what the rotary holds, mm, where it is in use.
     pub(super) diameter: Option<f64>,
     pub(super) report: Report,
-    /// Names of steps and the lines with which they begin.
-    pub(super) steps: Vec<(u32, String)>,
+    pub(super) steps: Vec<Step>,
     /// What the program counts from, when it was made from a job.
     pub(super) zero: Option<Zero>,
-    file: BufReader<File>,
+    file: SharedFile,
 }
 
 impl ProgramFile {
     /// Gets the program and refuses whatever would go wrong.
-    pub(super) fn prepare(args: &Run, console: &Console) -> Result<Self, Refusal> {
-        let is_job = args.file.extension().is_some_and(|e| e == "toml");
-        let Found { name, file, machine, zero, diameter } =
-            if is_job { from_job(args, console)? } else { from_file(args)? };
-        let mut file = BufReader::with_capacity(1 << 16, file);
+    pub(super) fn prepare(args: &Run, path: &Path, console: &Console) -> Result<Self, Refusal> {
+        let is_job = path.extension().is_some_and(|e| e == "toml");
+        let found = if is_job { from_job(args, path, console)? } else { from_file(args, path)? };
+        Self::of(found, console)
+    }
+
+    /// The program of a run in the log.
+    pub(super) fn remembered(log: &Log, entry: &Entry, console: &Console) -> Result<Self, Refusal> {
+        let began = &entry.began;
+        let file = log.program(entry.id)?;
+        let shown = format!("the profile of run {}", entry.id);
+        let machine =
+            tinkite_core::job::machine::read(&shown, &began.profile).map_err(|problems| {
+                Refusal::Problems(problems, Sources::from([(shown.clone(), began.profile.clone())]))
+            })?;
+        let zero = began.zero.as_deref().and_then(Zero::named);
+        let found = Found {
+            name: began.job.clone(),
+            file,
+            machine,
+            machine_name: began.machine.clone(),
+            profile: began.profile.clone(),
+            zero,
+            diameter: began.diameter,
+        };
+        Self::of(found, console)
+    }
+
+    fn of(found: Found, console: &Console) -> Result<Self, Refusal> {
+        let Found { name, file, machine, machine_name, profile, zero, diameter } = found;
+        let file = SharedFile::new(file);
         // Whether it stays on the bed is asked again when the controller has said where its zero is.
         let mut measure = Measure::new(&name, Some(&machine), diameter);
         if zero != Some(Zero::Bed) {
@@ -48,13 +88,13 @@ impl ProgramFile {
         let (mut steps, mut number) = (Vec::new(), 0);
         let mut outgoing = Outgoing::new(&machine);
         let mut unsendable = None;
-        read::each_line(&name, &mut file, |line| {
+        read::each_line(&name, &mut buffered(file.reader()), |line| {
             number += 1;
             measure.line(line);
             if let Err(why) = outgoing.line(line) {
                 unsendable.get_or_insert(why);
             }
-            steps.extend(step_name(line).map(|name| (number, name)));
+            steps.extend(step(number, line));
         })?;
         let report = measure.finish();
         refuse_if_wrong(&report.problems, console)?;
@@ -65,35 +105,60 @@ impl ProgramFile {
                 Sources::new(),
             ));
         }
-        rewind(&name, &mut file)?;
-        Ok(Self { name, machine, diameter, report, steps, zero, file })
+        Ok(Self { name, machine, machine_name, profile, diameter, report, steps, zero, file })
+    }
+
+    /// The file itself.
+    pub(super) fn file(&self) -> SharedFile {
+        self.file.clone()
     }
 
     /// It, from the start.
-    pub(super) fn reader(&mut self) -> Result<BufReader<File>, Refusal> {
-        rewind(&self.name, &mut self.file)?;
-        let again = self.file.get_ref().try_clone();
-        let again = again.map_err(|error| Refusal::unreadable(&self.name, &error))?;
-        Ok(BufReader::with_capacity(1 << 16, again))
+    pub(super) fn reader(&self) -> BufReader<SharedReader> {
+        buffered(self.file.reader())
     }
 
     /// Measures it again, begun where the machine stands with the work offset that it has, both mm
     /// from the zero of the profile's bed.
-    pub(super) fn measured_at(
-        &mut self,
-        at: [f64; 3],
-        offset: [f64; 3],
-    ) -> Result<Report, Refusal> {
-        rewind(&self.name, &mut self.file)?;
+    pub(super) fn measured_at(&self, at: [f64; 3], offset: [f64; 3]) -> Result<Report, Refusal> {
         let whole = |p: [f64; 3]| [p[0], p[1], p[2], 0.0, 0.0, 0.0];
         let mut measure = Measure::new(&self.name, Some(&self.machine), self.diameter)
             .standing(whole(at), whole(offset));
         if let Some(letter) = stand_in(&self.machine, self.diameter) {
             measure = measure.turning(letter);
         }
-        read::each_line(&self.name, &mut self.file, |line| measure.line(line))?;
+        read::each_line(&self.name, &mut self.reader(), |line| measure.line(line))?;
         Ok(measure.finish())
     }
+
+    /// Becomes what is left of it from a place on.
+    pub(super) fn cut_off(
+        &mut self,
+        place: Place,
+        began: Standing,
+        now: Standing,
+    ) -> Result<Resumed, Refusal> {
+        let failed = |error: io::Error| Refusal::output("a temporary file", &error);
+        let mut file = tempfile::tempfile().map_err(failed)?;
+        let mut out = io::BufWriter::with_capacity(1 << 16, &mut file);
+        let resumed = rest(self.reader(), place, began, now, &self.machine, &mut out)
+            .map_err(|error| Refusal::Usage(format!("{}: {error}", self.name)))?;
+        out.flush().map_err(failed)?;
+        drop(out);
+        self.file = SharedFile::new(file);
+        self.steps.clear();
+        let mut number = 0;
+        let steps = &mut self.steps;
+        read::each_line(&self.name, &mut buffered(self.file.reader()), |line| {
+            number += 1;
+            steps.extend(step(number, line));
+        })?;
+        Ok(resumed)
+    }
+}
+
+fn buffered(reader: SharedReader) -> BufReader<SharedReader> {
+    BufReader::with_capacity(1 << 16, reader)
 }
 
 /// The letter of the axis that the rotary stands in for, when something is held in it.
@@ -102,15 +167,13 @@ fn stand_in(machine: &Machine, diameter: Option<f64>) -> Option<u8> {
     rotary.map(|rotary| rotary.letter)
 }
 
-fn rewind(name: &str, file: &mut BufReader<File>) -> Result<(), Refusal> {
-    file.seek(SeekFrom::Start(0)).map(|_| ()).map_err(|error| Refusal::unreadable(name, &error))
-}
-
 /// The step that a comment of ours announces: `step 2 of 3: folds - score, …`.
-fn step_name(line: &[u8]) -> Option<String> {
-    let text = std::str::from_utf8(line).ok()?.trim_start_matches([';', '(', ' ']);
+fn step(line: u32, text: &[u8]) -> Option<Step> {
+    let text = std::str::from_utf8(text).ok()?.trim_start_matches([';', '(', ' ']);
     let (_, rest) = text.strip_prefix("step ")?.split_once(": ")?;
-    Some(rest.split(" - ").next().unwrap_or(rest).to_string())
+    let (name, settings) = rest.split_once(" - ").unwrap_or((rest, ""));
+    let settings = settings.trim_end_matches(')').to_string();
+    Some(Step { line, name: name.trim_end_matches(')').to_string(), settings })
 }
 
 /// A program, found or made.
@@ -118,13 +181,15 @@ struct Found {
     name: String,
     file: File,
     machine: Machine,
+    machine_name: String,
+    profile: String,
     zero: Option<Zero>,
     diameter: Option<f64>,
 }
 
-fn from_job(args: &Run, console: &Console) -> Result<Found, Refusal> {
+fn from_job(args: &Run, path: &Path, console: &Console) -> Result<Found, Refusal> {
     let job_args = JobArgs {
-        job: args.file.clone(),
+        job: path.to_path_buf(),
         machine: args.machine.clone(),
         only: args.only.clone(),
         skip: args.skip.clone(),
@@ -133,18 +198,27 @@ fn from_job(args: &Run, console: &Console) -> Result<Found, Refusal> {
     let made = load::made(&job_args)?;
     door::show(&load::located(made.compiled.problems, &made.sources), &made.sources, console);
     let program = Program::new(made.compiled.within);
-    let name = format!("the program of {}", args.file.display());
+    let name = format!("the program of {}", path.display());
     let failed = |error: io::Error| Refusal::output("a temporary file", &error);
     let mut file = tempfile::tempfile().map_err(failed)?;
     program.write(Comments::Full, &mut file).map_err(failed)?;
     file.seek(SeekFrom::Start(0)).map_err(failed)?;
     let (zero, diameter) =
         (Some(made.job.placement.zero), made.job.round.as_ref().map(Round::diameter));
-    Ok(Found { name, file, machine: made.job.machine, zero, diameter })
+    let machine_name = made.job.machine.name.clone();
+    Ok(Found {
+        name,
+        file,
+        machine: made.job.machine,
+        machine_name,
+        profile: made.profile,
+        zero,
+        diameter,
+    })
 }
 
-fn from_file(args: &Run) -> Result<Found, Refusal> {
-    let name = args.file.display().to_string();
+fn from_file(args: &Run, path: &Path) -> Result<Found, Refusal> {
+    let name = path.display().to_string();
     if !args.only.is_empty() || !args.skip.is_empty() {
         return Err(Refusal::Usage(
             "--only and --skip choose steps of a job; a program runs as a whole".into(),
@@ -155,15 +229,29 @@ fn from_file(args: &Run) -> Result<Found, Refusal> {
             "{name} is held against a machine before it runs: say --machine NAME"
         ))
     })?;
-    let machine = load::typed_machine(machine, &args.file, &mut Sources::new())?;
-    let mut file = if name == "-" {
-        let mut copy = tempfile::tempfile().map_err(|e| Refusal::output("a temporary file", &e))?;
-        io::copy(&mut io::stdin().lock(), &mut copy)
-            .map_err(|e| Refusal::unreadable("standard input", &e))?;
-        copy
+    let folder =
+        if machines::is_path(machine) { Path::new("").into() } else { load::folder_of(path) };
+    let profile = machines::find(machine, &folder)?;
+    let machine = profile.read(&mut Sources::new())?;
+    // A copy of our own: what was measured is what is sent, whoever saves the file meanwhile.
+    let mut file = tempfile::tempfile().map_err(|e| Refusal::output("a temporary file", &e))?;
+    let copied = if name == "-" {
+        io::copy(&mut io::stdin().lock(), &mut file)
     } else {
-        File::open(&args.file).map_err(|error| Refusal::unreadable(&name, &error))?
+        File::open(path).and_then(|mut from| io::copy(&mut from, &mut file))
     };
-    file.seek(SeekFrom::Start(0)).map_err(|error| Refusal::unreadable(&name, &error))?;
-    Ok(Found { name, file, machine, zero: None, diameter: args.diameter })
+    copied.map_err(|error| match name.as_str() {
+        "-" => Refusal::unreadable("standard input", &error),
+        _ => Refusal::unreadable(&name, &error),
+    })?;
+    let machine_name = machine.name.clone();
+    Ok(Found {
+        name,
+        file,
+        machine,
+        machine_name,
+        profile: profile.text,
+        zero: None,
+        diameter: args.diameter,
+    })
 }

@@ -4,7 +4,7 @@ use super::drive::News;
 use super::duration;
 use super::ended::Ended;
 use super::news::{Fact, View};
-use super::program::ProgramFile;
+use super::program::{ProgramFile, Step};
 use crate::beam;
 use crate::console::Console;
 use crate::refusal::Refusal;
@@ -96,7 +96,7 @@ pub(super) struct Watcher<'c> {
     console: &'c Console,
     bar: ProgressBar,
     lines: u32,
-    steps: Vec<(u32, String)>,
+    steps: Vec<Step>,
     timeline: Timeline,
     last: Option<View>,
     last_percent: Option<u32>,
@@ -155,7 +155,12 @@ impl<'c> Watcher<'c> {
 
     fn fact(&mut self, fact: &Fact) {
         match fact {
-            Fact::Began(_) => {}
+            Fact::Began(began) => {
+                // The rest of a program has lines of its own.
+                self.lines = began.lines;
+                self.steps = began.steps.clone();
+                self.timeline = began.timeline.clone();
+            }
             Fact::Told(text) => self.tell(text),
             Fact::Said(text) if text.starts_with("[MSG:") => {
                 self.tell(&format!("controller: {text}"));
@@ -166,8 +171,8 @@ impl<'c> Watcher<'c> {
     }
 
     fn step(&self, place: Place) -> Option<&str> {
-        let after = self.steps.partition_point(|(first, _)| *first <= place.line);
-        after.checked_sub(1).map(|at| self.steps[at].1.as_str())
+        let after = self.steps.partition_point(|step| step.line <= place.line);
+        after.checked_sub(1).map(|at| self.steps[at].name.as_str())
     }
 
     /// The time that is over at a place, s.
@@ -259,15 +264,7 @@ impl<'c> Watcher<'c> {
     /// The run is over. `run` is its number in the log.
     pub(super) fn end(&self, ended: &Ended, run: Option<i64>) -> Result<(), Refusal> {
         self.bar.finish_and_clear();
-        let (how, reason) = match (&ended.outcome, &ended.trouble) {
-            (_, Some(Refusal::Usage(why) | Refusal::Link(why) | Refusal::Stopped(why))) => {
-                ("failed", Some(why.clone()))
-            }
-            (_, Some(_)) => ("failed", None),
-            (Outcome::Done, None) => ("done", None),
-            (Outcome::Stopped, None) => ("stopped", None),
-            (Outcome::Failed(failure), None) => ("failed", Some(failure.to_string())),
-        };
+        let (how, reason) = ended.how();
         let seconds = ended.at.0 as f64 / 1e6;
         if self.console.json {
             return self.event(&End {

@@ -1,0 +1,226 @@
+//! `tinkite log`: past runs.
+
+use crate::args::LogCommand;
+use crate::console::Console;
+use crate::log::{self, Entry, Log, Marked, StepEntry};
+use crate::refusal::Refusal;
+use crate::report::table::table;
+use serde::Serialize;
+use std::path::Path;
+use tinkite_core::quantity::{clock, plain};
+
+pub(super) fn run(command: &LogCommand, console: &Console) -> Result<(), Refusal> {
+    let open = |said: Option<&Path>| Log::look_into(&log::path(said)?);
+    match command {
+        LogCommand::List(args) => {
+            list(&open(args.log.path.as_deref())?.entries(args.last)?, console)
+        }
+        LogCommand::Show(args) => show(&open(args.log.path.as_deref())?.entry(args.run)?, console),
+        LogCommand::Note(args) => {
+            open(args.log.path.as_deref())?.note(args.run, &args.text)?;
+            if console.json { Ok(()) } else { console.result(&format!("run {}: noted", args.run)) }
+        }
+    }
+}
+
+/// A run, for other programs.
+#[derive(Debug, Serialize)]
+struct RunJson<'e> {
+    run: i64,
+    kind: &'static str,
+    /// The run that it goes on with or repeats.
+    after: Option<i64>,
+    /// UTC.
+    began: String,
+    job: &'e str,
+    machine: &'e str,
+    link: &'e str,
+    sha256: &'e str,
+    lines: u32,
+    /// `done`, `stopped`, `failed`, or none while it runs and after its sender died.
+    how: Option<&'e str>,
+    reason: Option<&'e str>,
+    dark: Option<&'e str>,
+    /// `end`, `here`, `between`, `asking` or `lost`.
+    whereabouts: &'static str,
+    line: u32,
+    lines_acknowledged: u32,
+    lines_sent: u32,
+    position_mm: Option<[f64; 2]>,
+    seconds: f64,
+    planned_seconds: f64,
+    steps: &'e [StepEntry],
+    note: Option<&'e str>,
+    gone_on_by: &'e [i64],
+}
+
+impl<'e> From<&'e Entry> for RunJson<'e> {
+    fn from(entry: &'e Entry) -> Self {
+        let began = &entry.began;
+        Self {
+            run: entry.id,
+            kind: began.kind.word(),
+            after: began.after,
+            began: jiff::Timestamp::from_millisecond(began.began_ms)
+                .map_or_else(|_| String::new(), |time| time.to_string()),
+            job: &began.job,
+            machine: &began.machine,
+            link: &began.link,
+            sha256: &entry.sha256,
+            lines: began.lines,
+            how: entry.how.as_deref(),
+            reason: entry.why.as_deref(),
+            dark: entry.dark.as_deref(),
+            whereabouts: match entry.marked {
+                Marked::End => "end",
+                Marked::Here(_) => "here",
+                Marked::Between(..) => "between",
+                Marked::Asking => "asking",
+                Marked::Lost => "lost",
+            },
+            line: line(entry),
+            lines_acknowledged: entry.reached.acknowledged,
+            lines_sent: entry.reached.sent,
+            position_mm: flat(entry),
+            seconds: entry.reached.seconds,
+            planned_seconds: began.planned_seconds,
+            steps: &began.steps,
+            note: began.note.as_deref(),
+            gone_on_by: &entry.followed_by,
+        }
+    }
+}
+
+/// The line that the head had reached.
+fn line(entry: &Entry) -> u32 {
+    let place = match entry.marked {
+        Marked::Here(place) | Marked::Between(place, _) => place,
+        Marked::End => return entry.began.lines,
+        Marked::Asking | Marked::Lost => entry.reached.seen,
+    };
+    place.line.min(entry.began.lines)
+}
+
+fn flat(entry: &Entry) -> Option<[f64; 2]> {
+    let [x, y, ..] = entry.reached.position?;
+    Some([x?, y?])
+}
+
+/// When it began, as the clock on the wall said.
+fn time(entry: &Entry) -> String {
+    let zone = jiff::tz::TimeZone::system();
+    jiff::Timestamp::from_millisecond(entry.began.began_ms).map_or_else(
+        |_| "?".into(),
+        |time| zone.to_datetime(time).strftime("%Y-%m-%d %H:%M").to_string(),
+    )
+}
+
+/// How it ended, in a word or two.
+fn how(entry: &Entry) -> String {
+    match (entry.how.as_deref(), entry.followed_by.last()) {
+        (Some("done"), _) => "done".into(),
+        (Some(how), Some(next)) => format!("{how}, finished by {next}"),
+        (Some(how), None) => how.into(),
+        (None, Some(next)) => format!("broke off, finished by {next}"),
+        (None, None) => "broke off, or running".into(),
+    }
+}
+
+fn list(entries: &[Entry], console: &Console) -> Result<(), Refusal> {
+    if console.json {
+        return console.json(&entries.iter().map(RunJson::from).collect::<Vec<_>>());
+    }
+    let rows = entries
+        .iter()
+        .map(|entry| {
+            let kind = match entry.began.after {
+                Some(after) => format!("{} {after}", entry.began.kind.word()),
+                None => entry.began.kind.word().to_string(),
+            };
+            vec![
+                entry.id.to_string(),
+                time(entry),
+                entry.began.job.trim_start_matches("the program of ").to_string(),
+                kind,
+                how(entry),
+                format!("{} of {}", line(entry), entry.began.lines),
+                clock(entry.reached.seconds),
+                entry.began.note.clone().unwrap_or_default(),
+            ]
+        })
+        .collect();
+    let header = ["run", "began", "what", "kind", "how it ended", "line", "took", "note"];
+    console.result(&table(&header, rows, &[0, 5, 6]))
+}
+
+fn show(entry: &Entry, console: &Console) -> Result<(), Refusal> {
+    if console.json {
+        return console.json(&RunJson::from(entry));
+    }
+    let began = &entry.began;
+    let mut lines = vec![
+        format!("run {}: {}", entry.id, began.job),
+        format!("began {}, on {} ({})", time(entry), began.machine, began.link),
+    ];
+    if let Some(after) = began.after {
+        lines.push(format!(
+            "{} of run {after}",
+            match began.kind.word() {
+                "again" => "a repetition",
+                _ => "the rest",
+            }
+        ));
+    }
+    lines.push(format!(
+        "{}, in {}, planned {}",
+        how(entry),
+        clock(entry.reached.seconds),
+        clock(began.planned_seconds)
+    ));
+    lines.extend(entry.why.as_ref().map(|why| format!("because {why}")));
+    let beam = match entry.dark.as_deref() {
+        Some("confirmed") => "the beam was seen to be off",
+        Some("untouched") => "nothing that lights the beam was sent",
+        Some("asked") => "the beam was told to go off, and that was not confirmed",
+        _ => "whether the beam went off is not known",
+    };
+    lines.push(beam.into());
+    let at = flat(entry)
+        .map_or(String::new(), |[x, y]| format!(", head at X {} Y {}", plain(x, 2), plain(y, 2)));
+    lines.push(format!(
+        "line {} of {}{at}; {} taken, {} sent",
+        line(entry),
+        began.lines,
+        entry.reached.acknowledged,
+        entry.reached.sent
+    ));
+    let rest = match entry.marked {
+        _ if !entry.followed_by.is_empty() => None,
+        Marked::End => None,
+        Marked::Here(_) => Some("the place is certain"),
+        Marked::Between(..) => Some("the path leads by the place more than once"),
+        Marked::Asking => Some("where the head is must be asked"),
+        Marked::Lost => Some("the place is not certain"),
+    };
+    lines.extend(rest.map(|rest| format!("{rest}: tinkite run --go-on {} finishes it", entry.id)));
+    lines.extend(began.note.as_ref().map(|note| format!("note: {note}")));
+    lines.push(format!("program: {} lines, SHA-256 {}", began.lines, entry.sha256));
+    let rows: Vec<Vec<String>> = began
+        .steps
+        .iter()
+        .map(|step| {
+            vec![
+                step.name.clone(),
+                step.line.to_string(),
+                clock(step.planned_seconds),
+                step.seconds.map_or("-".into(), clock),
+                step.settings.clone(),
+            ]
+        })
+        .collect();
+    if !rows.is_empty() {
+        lines.push(String::new());
+        lines.push(table(&["step", "line", "planned", "took", "how"], rows, &[1, 2, 3]));
+    }
+    console.result(&lines.join("\n"))
+}

@@ -1,0 +1,405 @@
+//! One run in the log.
+
+use super::Log;
+use crate::refusal::Refusal;
+use rusqlite::{OptionalExtension, Row, named_params};
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+use std::io::{Read, Seek, SeekFrom};
+use tinkite_core::program::{Place, Standing};
+use tinkite_run::Whereabouts;
+
+/// What a run is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Kind {
+    Run,
+    /// The rest of another run.
+    GoOn,
+    /// The same once more.
+    Again,
+    /// A program from one of its lines on.
+    FromLine,
+}
+
+impl Kind {
+    const ALL: [Self; 4] = [Self::Run, Self::GoOn, Self::Again, Self::FromLine];
+
+    /// In one word.
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            Self::Run => "run",
+            Self::GoOn => "go-on",
+            Self::Again => "again",
+            Self::FromLine => "from-line",
+        }
+    }
+}
+
+/// A step of a run.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub(crate) struct StepEntry {
+    pub(crate) name: String,
+    pub(crate) line: u32,
+    pub(crate) planned_seconds: f64,
+    /// None where it was not reached, or not finished.
+    pub(crate) seconds: Option<f64>,
+    /// What was set, in words.
+    pub(crate) settings: String,
+}
+
+/// How the machine stood.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub(crate) struct StandingEntry {
+    pub(crate) at: [f64; 6],
+    pub(crate) offset: [f64; 6],
+    /// What of the offset is a `G92`, mm.
+    pub(crate) shift: [f64; 3],
+}
+
+impl From<StandingEntry> for Standing {
+    fn from(entry: StandingEntry) -> Self {
+        Self { at: entry.at, offset: entry.offset }
+    }
+}
+
+/// What is known when a run begins.
+#[derive(Debug, Clone)]
+pub(crate) struct Began {
+    pub(crate) kind: Kind,
+    pub(crate) after: Option<i64>,
+    pub(crate) began_ms: i64,
+    pub(crate) job: String,
+    pub(crate) lines: u32,
+    pub(crate) machine: String,
+    pub(crate) profile: String,
+    pub(crate) link: String,
+    pub(crate) diameter: Option<f64>,
+    pub(crate) zero: Option<String>,
+    pub(crate) steps: Vec<StepEntry>,
+    pub(crate) planned_seconds: f64,
+    pub(crate) standing: StandingEntry,
+    pub(crate) note: Option<String>,
+}
+
+/// How far a run is.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Reached {
+    pub(crate) seen: Place,
+    /// No line behind this one was sent.
+    pub(crate) sent: u32,
+    pub(crate) acknowledged: u32,
+    pub(crate) position: Option<[Option<f64>; 6]>,
+    pub(crate) seconds: f64,
+}
+
+/// How a run ended.
+#[derive(Debug, Clone)]
+pub(crate) struct Ending {
+    pub(crate) how: &'static str,
+    pub(crate) why: Option<String>,
+    pub(crate) dark: &'static str,
+    pub(crate) whereabouts: Whereabouts,
+    pub(crate) reached: Reached,
+    pub(crate) steps: Vec<StepEntry>,
+}
+
+/// Where a run is said to have ended.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) enum Marked {
+    End,
+    Here(Place),
+    Between(Place, Place),
+    /// The controller may know; also after a sender that died.
+    Asking,
+    Lost,
+}
+
+/// A run as the log has it.
+#[derive(Debug, Clone)]
+pub(crate) struct Entry {
+    pub(crate) id: i64,
+    pub(crate) began: Began,
+    pub(crate) sha256: String,
+    pub(crate) reached: Reached,
+    /// None: it runs, or its sender died.
+    pub(crate) how: Option<String>,
+    pub(crate) why: Option<String>,
+    pub(crate) dark: Option<String>,
+    pub(crate) marked: Marked,
+    /// Runs that came after it: its rest, or once more.
+    pub(crate) followed_by: Vec<i64>,
+}
+
+/// The SHA-256 of a file and its length; it is read from the start, and put back there.
+pub(crate) fn digest(program: &mut (impl Read + Seek)) -> std::io::Result<(String, u64)> {
+    program.seek(SeekFrom::Start(0))?;
+    let mut sha = Sha256::new();
+    let mut length = 0;
+    let mut buffer = [0; 1 << 16];
+    loop {
+        let count = program.read(&mut buffer)?;
+        if count == 0 {
+            break;
+        }
+        sha.update(&buffer[..count]);
+        length += count as u64;
+    }
+    program.seek(SeekFrom::Start(0))?;
+    let hex = sha.finalize().iter().map(|byte| format!("{byte:02x}")).collect();
+    Ok((hex, length))
+}
+
+fn as_json(value: &impl Serialize) -> Result<String, Refusal> {
+    serde_json::to_string(value).map_err(|error| Refusal::Usage(error.to_string()))
+}
+
+impl Log {
+    /// A run begins. Its number.
+    ///
+    /// # Errors
+    /// What the disk or SQLite refuses.
+    pub(crate) fn begin(
+        &self,
+        began: &Began,
+        program: &mut (impl Read + Seek),
+    ) -> Result<i64, Refusal> {
+        let unreadable = |error: std::io::Error| Refusal::output("the program", &error);
+        let (sha256, length) = digest(program).map_err(unreadable)?;
+        let failed = self.failed();
+        let whole = self.connection.unchecked_transaction().map_err(&failed)?;
+        whole
+            .execute(
+                "INSERT INTO runs (kind, after, began, job, program, sha256, lines, machine, profile, link,
+                   diameter, zero, steps, planned_seconds, standing, note,
+                   seen_line, seen_way, seen_share, sent, acknowledged, seconds)
+                 VALUES (:kind, :after, :began, :job, zeroblob(:length), :sha256, :lines, :machine, :profile,
+                   :link, :diameter, :zero, :steps, :planned, :standing, :note, 1, 0, 0.0, 0, 0, 0.0)",
+                named_params! {
+                    ":kind": began.kind.word(),
+                    ":after": began.after,
+                    ":began": began.began_ms,
+                    ":job": began.job,
+                    ":length": length as i64,
+                    ":sha256": sha256,
+                    ":lines": began.lines,
+                    ":machine": began.machine,
+                    ":profile": began.profile,
+                    ":link": began.link,
+                    ":diameter": began.diameter,
+                    ":zero": began.zero,
+                    ":steps": as_json(&began.steps)?,
+                    ":planned": began.planned_seconds,
+                    ":standing": as_json(&began.standing)?,
+                    ":note": began.note,
+                },
+            )
+            .map_err(&failed)?;
+        let run = self.connection.last_insert_rowid();
+        self.store_program(run, program)?;
+        whole.commit().map_err(&failed)?;
+        Ok(run)
+    }
+
+    /// How far a run is.
+    ///
+    /// # Errors
+    /// What the disk or SQLite refuses.
+    pub(crate) fn reached(&self, run: i64, reached: &Reached) -> Result<(), Refusal> {
+        let mut statement = self
+            .connection
+            .prepare(
+                "UPDATE runs SET seen_line = :line, seen_way = :way, seen_share = :share, sent = :sent,
+                   acknowledged = :acknowledged, position = :position, seconds = :seconds WHERE id = :run",
+            )
+            .map_err(self.failed())?;
+        let position = reached.position.map(|position| as_json(&position)).transpose()?;
+        statement
+            .execute(named_params! {
+                ":line": reached.seen.line,
+                ":way": reached.seen.way as i64,
+                ":share": reached.seen.share,
+                ":sent": reached.sent,
+                ":acknowledged": reached.acknowledged,
+                ":position": position,
+                ":seconds": reached.seconds,
+                ":run": run,
+            })
+            .map_err(self.failed())?;
+        Ok(())
+    }
+
+    /// A run has ended.
+    ///
+    /// # Errors
+    /// What the disk or SQLite refuses.
+    pub(crate) fn end(&self, run: i64, ending: &Ending) -> Result<(), Refusal> {
+        self.reached(run, &ending.reached)?;
+        let (word, here, there) = match ending.whereabouts {
+            Whereabouts::End => ("end", None, None),
+            Whereabouts::Here(place) => ("here", Some(place), None),
+            Whereabouts::Between(from, to) => ("between", Some(from), Some(to)),
+            Whereabouts::Asking => ("asking", None, None),
+            Whereabouts::Lost => ("lost", None, None),
+        };
+        self.connection
+            .execute(
+                "UPDATE runs SET how = :how, why = :why, dark = :dark, whereabouts = :whereabouts, steps = :steps,
+                   here_line = :here_line, here_way = :here_way, here_share = :here_share,
+                   there_line = :there_line, there_way = :there_way, there_share = :there_share
+                 WHERE id = :run",
+                named_params! {
+                    ":how": ending.how,
+                    ":why": ending.why,
+                    ":dark": ending.dark,
+                    ":whereabouts": word,
+                    ":steps": as_json(&ending.steps)?,
+                    ":here_line": here.map(|place| place.line),
+                    ":here_way": here.map(|place| place.way as i64),
+                    ":here_share": here.map(|place| place.share),
+                    ":there_line": there.map(|place| place.line),
+                    ":there_way": there.map(|place| place.way as i64),
+                    ":there_share": there.map(|place| place.share),
+                    ":run": run,
+                },
+            )
+            .map_err(self.failed())?;
+        Ok(())
+    }
+
+    /// What somebody says of a run, behind what was said of it before.
+    ///
+    /// # Errors
+    /// A run that is not there, or what SQLite refuses.
+    pub(crate) fn note(&self, run: i64, text: &str) -> Result<(), Refusal> {
+        let changed = self
+            .connection
+            .execute(
+                "UPDATE runs SET note = coalesce(note || '; ', '') || :text WHERE id = :run",
+                named_params! { ":text": text, ":run": run },
+            )
+            .map_err(self.failed())?;
+        if changed == 0 { Err(self.no_run(run)) } else { Ok(()) }
+    }
+
+    fn no_run(&self, run: i64) -> Refusal {
+        Refusal::Usage(format!(
+            "there is no run {run} in {}; log list tells them",
+            self.path.display()
+        ))
+    }
+
+    /// One run; the last when no number is said.
+    ///
+    /// # Errors
+    /// A run that is not there.
+    pub(crate) fn entry(&self, run: Option<i64>) -> Result<Entry, Refusal> {
+        let sql = format!(
+            "SELECT {COLUMNS} FROM runs WHERE :run IS NULL OR id = :run ORDER BY id DESC LIMIT 1"
+        );
+        let found = self
+            .connection
+            .query_row(&sql, named_params! { ":run": run }, row)
+            .optional()
+            .map_err(self.failed())?;
+        let mut entry = found.ok_or_else(|| match run {
+            Some(run) => self.no_run(run),
+            None => Refusal::Usage(format!("there is no run in {} yet", self.path.display())),
+        })?;
+        self.follow(&mut entry)?;
+        Ok(entry)
+    }
+
+    /// The last runs, the latest first.
+    ///
+    /// # Errors
+    /// What SQLite refuses.
+    pub(crate) fn entries(&self, most: u32) -> Result<Vec<Entry>, Refusal> {
+        let sql = format!("SELECT {COLUMNS} FROM runs ORDER BY id DESC LIMIT :most");
+        let failed = self.failed();
+        let mut statement = self.connection.prepare(&sql).map_err(&failed)?;
+        let rows = statement.query_map(named_params! { ":most": most }, row).map_err(&failed)?;
+        let mut entries: Vec<Entry> = rows.collect::<Result<_, _>>().map_err(&failed)?;
+        entries.iter_mut().try_for_each(|entry| self.follow(entry))?;
+        Ok(entries)
+    }
+
+    fn follow(&self, entry: &mut Entry) -> Result<(), Refusal> {
+        let failed = self.failed();
+        let mut statement = self
+            .connection
+            .prepare("SELECT id FROM runs WHERE after = :run AND kind = 'go-on' ORDER BY id")
+            .map_err(&failed)?;
+        let rows = statement
+            .query_map(named_params! { ":run": entry.id }, |row| row.get(0))
+            .map_err(&failed)?;
+        entry.followed_by = rows.collect::<Result<_, _>>().map_err(&failed)?;
+        Ok(())
+    }
+}
+
+/// What is read of a run: everything but its program.
+const COLUMNS: &str = "id, kind, after, began, job, sha256, lines, machine, profile, link, diameter, zero,
+  steps, planned_seconds, standing, note, seen_line, seen_way, seen_share, sent, acknowledged, position,
+  seconds, how, why, dark, whereabouts, here_line, here_way, here_share, there_line, there_way, there_share";
+
+fn row(row: &Row<'_>) -> rusqlite::Result<Entry> {
+    let json = |name: &str| row.get::<_, String>(name);
+    let broken = |error: serde_json::Error| {
+        rusqlite::Error::FromSqlConversionFailure(0, rusqlite::types::Type::Text, Box::new(error))
+    };
+    let place = |name: &str| -> rusqlite::Result<Option<Place>> {
+        let line: Option<u32> = row.get(format!("{name}_line").as_str())?;
+        let way: Option<i64> = row.get(format!("{name}_way").as_str())?;
+        let share: Option<f64> = row.get(format!("{name}_share").as_str())?;
+        Ok(line.zip(way).zip(share).map(|((line, way), share)| Place {
+            line,
+            way: usize::try_from(way).unwrap_or(0),
+            share,
+        }))
+    };
+    let kind: String = row.get("kind")?;
+    let whereabouts: Option<String> = row.get("whereabouts")?;
+    let marked = match (whereabouts.as_deref(), place("here")?, place("there")?) {
+        (None | Some("asking"), ..) => Marked::Asking,
+        (Some("end"), ..) => Marked::End,
+        (Some("here"), Some(place), _) => Marked::Here(place),
+        (Some("between"), Some(from), Some(to)) => Marked::Between(from, to),
+        _ => Marked::Lost,
+    };
+    let position: Option<String> = row.get("position")?;
+    Ok(Entry {
+        id: row.get("id")?,
+        began: Began {
+            kind: Kind::ALL.into_iter().find(|k| k.word() == kind).unwrap_or(Kind::Run),
+            after: row.get("after")?,
+            began_ms: row.get("began")?,
+            job: row.get("job")?,
+            lines: row.get("lines")?,
+            machine: row.get("machine")?,
+            profile: row.get("profile")?,
+            link: row.get("link")?,
+            diameter: row.get("diameter")?,
+            zero: row.get("zero")?,
+            steps: serde_json::from_str(&json("steps")?).map_err(broken)?,
+            planned_seconds: row.get("planned_seconds")?,
+            standing: serde_json::from_str(&json("standing")?).map_err(broken)?,
+            note: row.get("note")?,
+        },
+        sha256: row.get("sha256")?,
+        reached: Reached {
+            seen: place("seen")?.unwrap_or_default(),
+            sent: row.get("sent")?,
+            acknowledged: row.get("acknowledged")?,
+            position: position
+                .map(|text| serde_json::from_str(&text))
+                .transpose()
+                .map_err(broken)?,
+            seconds: row.get("seconds")?,
+        },
+        how: row.get("how")?,
+        why: row.get("why")?,
+        dark: row.get("dark")?,
+        marked,
+        followed_by: Vec::new(),
+    })
+}

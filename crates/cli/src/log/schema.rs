@@ -1,0 +1,87 @@
+//! How the log is laid out, and how an older one is brought up to date.
+
+use rusqlite::{Connection, TransactionBehavior};
+
+/// What each version adds; never changed once it is out.
+const STEPS: [&str; 1] = ["
+CREATE TABLE runs (
+    id INTEGER PRIMARY KEY,
+    -- run, go-on, again, from-line
+    kind TEXT NOT NULL,
+    -- the run that it goes on with or repeats
+    after INTEGER REFERENCES runs (id),
+    -- times are milliseconds since 1970, UTC
+    began INTEGER NOT NULL,
+    job TEXT NOT NULL,
+    program BLOB NOT NULL,
+    sha256 TEXT NOT NULL,
+    lines INTEGER NOT NULL,
+    machine TEXT NOT NULL,
+    -- the whole profile, as it was read
+    profile TEXT NOT NULL,
+    link TEXT NOT NULL,
+    material TEXT,
+    -- diameter of what the rotary held, mm
+    diameter REAL,
+    -- what the program counts from
+    zero TEXT,
+    -- each step: name, first line, planned and real seconds, settings; JSON
+    steps TEXT NOT NULL,
+    planned_seconds REAL NOT NULL,
+    -- how the machine stood: axes, offset, G92; JSON
+    standing TEXT NOT NULL,
+    note TEXT,
+    -- how far the head was seen, and what it had been told
+    seen_line INTEGER NOT NULL,
+    seen_way INTEGER NOT NULL,
+    seen_share REAL NOT NULL,
+    -- no line behind this one was sent
+    sent INTEGER NOT NULL,
+    acknowledged INTEGER NOT NULL,
+    position TEXT,
+    seconds REAL NOT NULL,
+    -- done, stopped, failed; none while it runs, and after its sender died
+    how TEXT,
+    why TEXT,
+    dark TEXT,
+    -- end, here, between, asking, lost
+    whereabouts TEXT,
+    here_line INTEGER,
+    here_way INTEGER,
+    here_share REAL,
+    there_line INTEGER,
+    there_way INTEGER,
+    there_share REAL
+) STRICT;
+CREATE INDEX runs_after ON runs (after);
+"];
+
+/// Makes the tables, or changes those of an earlier version.
+///
+/// # Errors
+/// A log of a later version, or what SQLite refuses.
+pub(super) fn bring_up_to_date(connection: &Connection) -> Result<(), String> {
+    let words = |error: rusqlite::Error| error.to_string();
+    let version = |connection: &Connection| {
+        connection.pragma_query_value(None, "user_version", |row| row.get::<_, i64>(0))
+    };
+    if version(connection).map_err(words)? == STEPS.len() as i64 {
+        return Ok(());
+    }
+    // Another process may do the same at this moment.
+    let change = rusqlite::Transaction::new_unchecked(connection, TransactionBehavior::Immediate)
+        .map_err(words)?;
+    let found = version(&change).map_err(words)?;
+    let found = usize::try_from(found).unwrap_or(usize::MAX);
+    let Some(steps) = STEPS.get(found..) else {
+        return Err(format!(
+            "it was written by a later version of tinkite (layout {found}; this one knows {})",
+            STEPS.len()
+        ));
+    };
+    for step in steps {
+        change.execute_batch(step).map_err(words)?;
+    }
+    change.pragma_update(None, "user_version", STEPS.len() as i64).map_err(words)?;
+    change.commit().map_err(words)
+}

@@ -1,0 +1,149 @@
+//! What lies between two places of a program.
+
+use crate::locator::{Found, Locator};
+use crate::position::Position;
+use std::io::{self, BufRead};
+use tinkite_core::job::machine::Dialect;
+use tinkite_core::program::{Place, Standing, Trail, Way};
+use tinkite_core::rs274::Evaluator;
+
+/// A program that was begun on a machine that stood so.
+#[derive(Debug)]
+pub struct Walk {
+    /// How the program is spoken.
+    pub dialect: Dialect,
+    /// How the machine stood.
+    pub began: Standing,
+}
+
+/// What lies between two places.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Stretch {
+    /// Length with the beam on, mm and degrees alike.
+    pub burn: f64,
+    /// Seconds with the beam on, at the program's feed.
+    pub seconds: f64,
+}
+
+impl Walk {
+    /// Hands on every line with what it does.
+    fn lines(
+        &self,
+        program: impl BufRead,
+        mut each: impl FnMut(u32, tinkite_core::program::Ways),
+    ) -> io::Result<()> {
+        let mut trail = Trail::new(self.dialect, self.began.at, self.began.offset);
+        let mut evaluator = Evaluator::default();
+        for (n, line) in program.split(b'\n').enumerate() {
+            let line = line?;
+            let plain = evaluator.line(&line).ok().flatten();
+            each(n as u32 + 1, trail.line(plain.as_deref().unwrap_or(&line)));
+        }
+        Ok(())
+    }
+
+    /// Hands on what is burnt: the motion and the shares of it that come before `from`, between the
+    /// two, and behind `to`.
+    ///
+    /// # Errors
+    /// A program that cannot be read.
+    pub fn parts(
+        &self,
+        program: impl BufRead,
+        from: Place,
+        to: Place,
+        mut each: impl FnMut(&Way, [(f64, f64); 3]),
+    ) -> io::Result<()> {
+        self.lines(program, |line, ways| {
+            for (n, way) in ways.motions.iter().enumerate().filter(|(_, way)| way.s > 0.0) {
+                let share = |place: Place| match (place.line, place.way).cmp(&(line, n)) {
+                    std::cmp::Ordering::Less => 0.0,
+                    std::cmp::Ordering::Equal => place.share,
+                    std::cmp::Ordering::Greater => 1.0,
+                };
+                let (a, b) = (share(from), share(to).max(share(from)));
+                each(way, [(0.0, a), (a, b), (b, 1.0)]);
+            }
+        })
+    }
+
+    /// How much is burnt between two places.
+    ///
+    /// # Errors
+    /// A program that cannot be read.
+    pub fn stretch(&self, program: impl BufRead, from: Place, to: Place) -> io::Result<Stretch> {
+        let mut stretch = Stretch::default();
+        self.parts(program, from, to, |way, [_, (a, b), _]| {
+            let length = way.length() * (b - a);
+            stretch.burn += length;
+            if way.speed > 0.0 && way.speed.is_finite() {
+                stretch.seconds += length / way.speed;
+            }
+        })?;
+        Ok(stretch)
+    }
+
+    /// Where a head that stands at `position` can be, from where it was `seen` to the end of line
+    /// `last`.
+    ///
+    /// # Errors
+    /// A program that cannot be read.
+    pub fn find(
+        &self,
+        program: impl BufRead,
+        seen: Place,
+        last: u32,
+        position: &Position,
+    ) -> io::Result<Found> {
+        let mut locator = Locator::from(seen);
+        self.lines(program, |line, ways| {
+            if line >= seen.line && line <= last {
+                locator.sent(line, ways);
+            }
+        })?;
+        Ok(locator.find(position, last, None, last))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const PROGRAM: &str = "G21G90M4\nG0X10Y10\nG1X20S100F600\nY20\nG0X50\nG1X60\n";
+
+    fn walk() -> Walk {
+        let still = Standing { at: [0.0; 6], offset: [0.0; 6] };
+        Walk { dialect: Dialect::Grbl, began: still }
+    }
+
+    fn at(line: u32, share: f64) -> Place {
+        Place { line, way: 0, share }
+    }
+
+    #[test]
+    fn a_stretch_is_what_burns_between_its_ends() {
+        for (from, to, burn) in [
+            (at(1, 0.0), Place::before(7), 30.0),
+            (at(3, 0.5), at(4, 0.2), 7.0),
+            (at(3, 0.2), at(3, 0.5), 3.0),
+            (at(5, 0.0), at(5, 0.9), 0.0),
+            (at(6, 0.5), at(3, 0.5), 0.0),
+        ] {
+            let stretch = walk().stretch(PROGRAM.as_bytes(), from, to).unwrap();
+            assert!((stretch.burn - burn).abs() < 1e-9, "{stretch:?}");
+            assert!((stretch.seconds - burn / 10.0).abs() < 1e-9, "{stretch:?}");
+        }
+    }
+
+    #[test]
+    fn a_standing_head_is_found_on_what_may_have_been_sent() {
+        let find = |seen, last, x, y| {
+            let position = [Some(x), Some(y), None, None, None, None];
+            walk().find(PROGRAM.as_bytes(), seen, last, &position).unwrap()
+        };
+        assert_eq!(find(at(2, 0.5), 5, 20.0, 15.0), Found::Here(at(4, 0.5)));
+        assert_eq!(find(at(4, 0.6), 5, 20.0, 15.0), Found::Nowhere);
+        assert_eq!(find(at(2, 0.5), 5, 55.0, 20.0), Found::Nowhere);
+        assert_eq!(find(at(2, 0.5), 6, 55.0, 20.0), Found::Here(at(6, 0.5)));
+    }
+}
