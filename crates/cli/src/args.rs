@@ -285,7 +285,7 @@ pub(crate) struct Run {
     pub(crate) go_on: Option<Option<i64>>,
     /// With --go-on, when the place is not certain: where to begin
     #[arg(long, value_name = "WHERE", requires = "go_on")]
-    pub(crate) from: Option<Choice>,
+    pub(crate) from: Option<From>,
     /// With --go-on: the machine's position is right, though the controller cannot know it
     #[arg(long, requires = "go_on")]
     pub(crate) in_place: bool,
@@ -327,7 +327,7 @@ pub(crate) struct Run {
 
 /// Where an uncertain rest begins.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Choice {
+pub(crate) enum From {
     /// Where the head was seen last: the stretch may be burnt twice
     LastSeen,
     /// Behind the last line that was sent: the stretch may be left out

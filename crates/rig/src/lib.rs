@@ -8,6 +8,8 @@
 //! It reads programs as a controller does, with a reader and a planner of its own: nothing here is
 //! shared with what writes the programs, so that a mistake made there shows here.
 //!
+//! With [`Trouble`] it misbehaves, from a seed.
+//!
 //! [`shell`] puts it on a TCP port or a pseudo-terminal.
 
 mod axes;
@@ -18,7 +20,9 @@ mod record;
 mod rig;
 mod settings;
 pub mod shell;
+mod trouble;
 
 pub use record::{Mark, Record};
 pub use rig::Rig;
-pub use settings::{Protocol, Setup};
+pub use settings::{Banner, Protocol, Setup, Ways};
+pub use trouble::{Fault, Trouble, Way};

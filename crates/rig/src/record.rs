@@ -31,6 +31,9 @@ pub struct Record {
     by_s: BTreeMap<u64, f64>,
     /// Height of the focus, mm.
     pub height: f64,
+    /// How far the head really is from where the controller believes it to be, mm: steps were lost, or
+    /// it started anew in another place.
+    pub slip: [f64; 2],
     /// Diameter of what the rotary holds, mm: what its lengths are reckoned with.
     pub diameter: Option<f64>,
     /// Least and greatest coordinates burnt.
@@ -61,6 +64,8 @@ impl Record {
 
     pub(crate) fn burn(&mut self, from: Axes, to: Axes, s: f64) {
         let length = self.length(from, to);
+        let really = |p: Axes| [p[0] + self.slip[0], p[1] + self.slip[1], p[2], p[3]];
+        let (from, to) = (really(from), really(to));
         let turn = [from[2], to[2]];
         let (whole_from, whole_to) = (from, to);
         let (from, to) = ([from[0], from[1]], [to[0], to[1]]);

@@ -1,6 +1,7 @@
 //! The controller itself: bytes in, time by, bytes out.
 
 mod dollar;
+mod misbehaves;
 mod printer;
 mod realtime;
 
@@ -9,7 +10,8 @@ use crate::gcode::{Beam, Modal, Order};
 use crate::motion::{Drive, Head};
 use crate::planner::Planner;
 use crate::record::Record;
-use crate::settings::{Protocol, Setup};
+use crate::settings::{Banner, Protocol, Setup};
+use misbehaves::Misbehaviour;
 use printer::Counter;
 use std::collections::VecDeque;
 use std::fmt::Write as _;
@@ -76,6 +78,8 @@ pub struct Rig {
     /// Line numbers of the printer's protocol.
     printer: Counter,
     now: f64,
+    /// What goes wrong, if anything does.
+    misbehaviour: Option<Box<Misbehaviour>>,
 }
 
 impl Rig {
@@ -108,6 +112,7 @@ impl Rig {
             jogging: false,
             beam_stopped: false,
             now: 0.0,
+            misbehaviour: None,
         };
         rig.banner();
         rig
@@ -116,6 +121,13 @@ impl Rig {
     /// Bytes arrive. Real-time bytes act at once; what does not fit the buffer is lost, as on a
     /// real board.
     pub fn receive(&mut self, bytes: &[u8]) {
+        match self.spoilt(bytes) {
+            Some(bytes) => self.hear(&bytes),
+            None => self.hear(bytes),
+        }
+    }
+
+    fn hear(&mut self, bytes: &[u8]) {
         for byte in bytes {
             if self.setup.protocol == Protocol::Grbl && self.act_at_once(*byte) {
                 continue;
@@ -134,6 +146,22 @@ impl Rig {
 
     /// Lets simulated time go by until `until`, or until it waits for nothing but bytes.
     pub fn advance(&mut self, until: f64) {
+        while let Some(at) = self.next_mishap().filter(|at| *at <= until) {
+            self.advance_well(at.max(self.now));
+            // To the bit: what is left of a subtraction must not be waited for again.
+            self.now = self.now.max(at);
+            self.mishaps();
+        }
+        self.advance_well(until);
+    }
+
+    fn advance_well(&mut self, until: f64) {
+        if self.is_stalled() {
+            self.record.lit_standing_seconds +=
+                if self.beam_on() { (until - self.now).max(0.0) } else { 0.0 };
+            self.now = self.now.max(until);
+            return;
+        }
         while self.now < until && self.has_work() {
             self.step(until - self.now);
         }
@@ -148,17 +176,28 @@ impl Rig {
     /// Lets time go by until the next thing is finished: a move, a dwell, a halt. Whether there
     /// was anything to do.
     pub fn advance_to_next(&mut self) -> bool {
-        if !self.has_work() {
-            return false;
+        let works = self.has_work() && !self.is_stalled();
+        match self.next_mishap() {
+            Some(mishap) if !works || mishap <= self.now + self.work_left() => {
+                self.advance(mishap.max(self.now));
+                true
+            }
+            _ if works => {
+                self.step(f64::INFINITY);
+                true
+            }
+            _ => false,
         }
-        self.step(f64::INFINITY);
-        true
     }
 
     /// When the next thing will be finished, if anything is going on.
     #[must_use]
     pub fn next_event(&self) -> Option<f64> {
-        self.has_work().then(|| self.now + self.work_left())
+        let work = (self.has_work() && !self.is_stalled()).then(|| self.now + self.work_left());
+        match (work, self.next_mishap()) {
+            (Some(work), Some(mishap)) => Some(work.min(mishap)),
+            (work, mishap) => work.or(mishap),
+        }
     }
 
     /// Whether lines wait for room in the planner: only time can help then.
@@ -175,13 +214,17 @@ impl Rig {
 
     /// Takes what it has to say.
     pub fn take_output(&mut self) -> Vec<u8> {
-        std::mem::take(&mut self.output).into_bytes()
+        self.deliver();
+        match &mut self.misbehaviour {
+            Some(misbehaviour) => misbehaviour.take_output(),
+            None => std::mem::take(&mut self.output).into_bytes(),
+        }
     }
 
     /// Whether it has something to say.
     #[must_use]
     pub fn has_output(&self) -> bool {
-        !self.output.is_empty()
+        !self.output.is_empty() || self.misbehaviour.as_ref().is_some_and(|m| m.has_output())
     }
 
     /// What the beam did so far.
@@ -206,6 +249,14 @@ impl Rig {
     #[must_use]
     pub fn beam_on(&self) -> bool {
         self.modal.beam != Beam::Off && self.modal.s > 0.0
+    }
+
+    /// Whether light comes out at this moment.
+    #[must_use]
+    pub fn is_lit(&self) -> bool {
+        let burns = self.planner.blocks.front().is_some_and(|block| block.s.is_some());
+        let moves = self.head.is_moving(&self.planner) && !self.is_stalled();
+        (moves && burns) || (!moves && self.burns_standing())
     }
 
     /// Where the head is, machine coordinates in mm.
@@ -335,7 +386,11 @@ impl Rig {
                 Ok(false) => {}
                 Err(code) => {
                     self.record.errors += 1;
-                    let _ = write!(self.output, "error:{code}\r\n");
+                    let _ = if self.setup.ways.words {
+                        write!(self.output, "error: number {code} in words\r\n")
+                    } else {
+                        write!(self.output, "error:{code}\r\n")
+                    };
                 }
             }
         }
@@ -373,6 +428,7 @@ impl Rig {
                 false
             }
             Some(Pending::Home) if self.planner.blocks.is_empty() => {
+                self.record.slip = [0.0; 2];
                 self.head.at = [0.0; 4];
                 self.modal.at = self.work_position();
                 self.planned = [0.0; 4];
@@ -391,6 +447,9 @@ impl Rig {
     fn one_line(&mut self, line: &str) -> Result<bool, u16> {
         if line.len() + 1 > LONGEST_LINE {
             return Err(11);
+        }
+        if self.refuses() {
+            return Err(20);
         }
         self.program_line(line)
     }
@@ -464,12 +523,20 @@ impl Rig {
             self.output.push_str("start\r\necho: a simulated machine\r\n");
             return;
         }
-        self.output.push_str("\r\nGrbl 1.1h ['$' for help]\r\n");
+        self.output.push_str(match self.setup.ways.banner {
+            Banner::Usual => "\r\nGrbl 1.1h ['$' for help]\r\n",
+            Banner::Vendor => "\r\n[Kitewerk 7] Grbl 1.1f ['$' for help]\r\n",
+            Banner::Silent => "",
+        });
     }
 
     /// Locks the machine: everything stops, the beam goes off.
     fn alarm(&mut self, code: u16) {
-        let _ = write!(self.output, "ALARM:{code}\r\n[MSG:Reset to continue]\r\n");
+        let said = if self.setup.ways.words { "ALARM: it hit something" } else { "" };
+        let _ = match said {
+            "" => write!(self.output, "ALARM:{code}\r\n[MSG:Reset to continue]\r\n"),
+            said => write!(self.output, "{said}\r\n"),
+        };
         self.drop_motion();
         self.modal.beam = Beam::Off;
         self.modal.at = self.work_position();

@@ -12,6 +12,45 @@ pub enum Protocol {
     Reprap,
 }
 
+/// How a board speaks, where boards differ.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Ways {
+    /// What it says when it starts.
+    pub banner: Banner,
+    /// Whether a status tells its room (`Bf:`).
+    pub tells_room: bool,
+    /// Whether a status tells the place from the work zero (`WPos:`) instead of the machine's.
+    pub work_position: bool,
+    /// Whether errors and alarms have words instead of numbers.
+    pub words: bool,
+    /// Whether `$I` is answered with an error.
+    pub no_build: bool,
+}
+
+impl Default for Ways {
+    /// As the interface's documentation has it.
+    fn default() -> Self {
+        Self {
+            banner: Banner::Usual,
+            tells_room: true,
+            work_position: false,
+            words: false,
+            no_build: false,
+        }
+    }
+}
+
+/// What a board says when it starts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Banner {
+    /// `Grbl 1.1h …`
+    Usual,
+    /// The same behind a vendor's name.
+    Vendor,
+    /// Nothing at all.
+    Silent,
+}
+
 /// The machine that the rig pretends to be. Lengths in mm, speeds in mm/s, accelerations in mm/s².
 #[derive(Debug, Clone, PartialEq)]
 pub struct Setup {
@@ -49,6 +88,10 @@ pub struct Setup {
     pub lines_per_second: Option<f64>,
     /// Bytes that the cable carries in a second; none: as many as are sent.
     pub bytes_per_second: Option<f64>,
+    /// Whether it finds its zero by itself, and is locked until it has (`$22`).
+    pub homes: bool,
+    /// How it speaks.
+    pub ways: Ways,
 }
 
 impl Default for Setup {
@@ -72,6 +115,8 @@ impl Default for Setup {
             planner: 15,
             lines_per_second: None,
             bytes_per_second: None,
+            homes: false,
+            ways: Ways::default(),
         }
     }
 }
@@ -99,7 +144,7 @@ impl Setup {
             (13, 0.0),
             (20, flag(self.soft_limits)),
             (21, 0.0),
-            (22, 0.0),
+            (22, flag(self.homes)),
             (30, self.full),
             (31, 0.0),
             (32, flag(self.laser_mode)),

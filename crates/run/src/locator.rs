@@ -42,8 +42,11 @@ pub enum Found {
 #[derive(Debug)]
 pub struct Locator {
     lines: VecDeque<Line>,
-    /// The furthest place at which the head was seen.
+    /// The furthest place at which the head was seen, twice or by what came later: a position may be
+    /// spoilt on the cable.
     seen: Place,
+    /// Where it seemed to be by the last position.
+    last: Place,
     /// The controller's planner was said to hold less than the head had still to run: it counts
     /// otherwise.
     counts_otherwise: bool,
@@ -59,7 +62,7 @@ impl Locator {
     /// A head that was seen at a place; what comes before need not be told.
     #[must_use]
     pub fn from(seen: Place) -> Self {
-        Self { lines: VecDeque::new(), seen, counts_otherwise: false }
+        Self { lines: VecDeque::new(), seen, last: seen, counts_otherwise: false }
     }
 
     /// A line goes out.
@@ -83,15 +86,18 @@ impl Locator {
 
     /// The head was seen at `position`. `taken` is the last line that was answered, `planned` how many
     /// motions the controller still has in its planner, where that is known.
-    pub fn see(&mut self, position: &Position, taken: u32, planned: Option<usize>) {
+    ///
+    /// Whether it lies on the program's path.
+    pub fn see(&mut self, position: &Position, taken: u32, planned: Option<usize>) -> bool {
         let mut places = self.places(position, self.first(taken, planned));
         if places.is_empty() && planned.is_some() {
             places = self.places(position, self.seen);
             self.counts_otherwise |= !places.is_empty();
         }
-        if let Some((place, _)) = places.first() {
-            self.move_on(*place);
-        }
+        let Some((place, _)) = places.first() else { return false };
+        let before = std::mem::replace(&mut self.last, *place);
+        self.move_on(if before < *place { before } else { *place });
+        true
     }
 
     fn move_on(&mut self, place: Place) {
@@ -225,11 +231,22 @@ mod tests {
             (10.0, 15.0, 10, 0.5),
             (1.0, 1.0, 11, 0.9),
         ] {
-            locator.see(&at(x, y), 11, None);
+            assert!(locator.see(&at(x, y), 11, None));
+            assert!(locator.see(&at(x, y), 11, None));
             let seen = locator.seen();
             assert_eq!(seen.line, line);
             assert!((seen.share - share).abs() < 1e-9);
         }
+    }
+
+    #[test]
+    fn a_position_that_was_spoilt_once_moves_nothing() {
+        let mut locator = sent(SQUARE);
+        for (x, y) in [(5.0, 5.0), (10.0, 15.0), (6.0, 6.0), (7.0, 7.0)] {
+            locator.see(&at(x, y), 11, None);
+        }
+        assert_eq!(locator.seen().line, 2);
+        assert!(!locator.see(&at(70.0, 7.0), 11, None));
     }
 
     #[test]

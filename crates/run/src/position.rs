@@ -19,12 +19,7 @@ pub(crate) struct Reports {
 impl Reports {
     /// For a machine whose program's zero lies at `offset`, where that is known.
     pub(crate) fn new(machine: &Machine, offset: Option<[f64; 3]>) -> Self {
-        let turning = match machine.rotary.map(|rotary| rotary.letter) {
-            Some(b'B') => 4,
-            Some(b'C') => 5,
-            _ => 3,
-        };
-        Self { offset, turning }
+        Self { offset, turning: turning(machine) }
     }
 
     /// The position in a status, if it tells one.
@@ -38,6 +33,16 @@ impl Reports {
         }
         position[self.turning] = status.turn;
         Some(position)
+    }
+}
+
+/// Which axis (A, B or C: 3 to 5) the fourth number of a position means.
+#[must_use]
+pub fn turning(machine: &Machine) -> usize {
+    match machine.rotary.map(|rotary| rotary.letter) {
+        Some(b'B') => 4,
+        Some(b'C') => 5,
+        _ => 3,
     }
 }
 

@@ -55,6 +55,10 @@ pub struct Halt {
 /// The end of a program may be missed by this much, mm: half a step of a coarse motor.
 const THERE: f64 = 0.05;
 
+/// So often a position must have lain on the path before one beside it is believed to be wrong.
+const BELIEVED: u32 = 5;
+/// So often in a row a position must lie beside the path: one may be spoilt on the cable.
+const ASTRAY: u32 = 3;
 /// A rapid goes no slower than this, mm/s.
 const SLOWEST: f64 = 10.0;
 /// No line is given longer than a day.
@@ -76,6 +80,9 @@ pub struct Stream<B> {
     /// It stood while it was brought to a halt.
     stood: bool,
     position: Option<Position>,
+    /// How often a position lay on the path, and how often in a row beside it.
+    on_path: u32,
+    beside: u32,
 }
 
 impl<B: BufRead> Stream<B> {
@@ -95,6 +102,8 @@ impl<B: BufRead> Stream<B> {
             last: None,
             stood: false,
             position: None,
+            on_path: 0,
+            beside: 0,
         }
     }
 
@@ -142,8 +151,10 @@ impl<B: BufRead> Stream<B> {
         Ok(())
     }
 
-    /// A status came.
-    pub fn status(&mut self, session: &Session, status: &Status) {
+    /// A status came. Why the session must not go on, if it must not: the head is where the program
+    /// does not lead.
+    #[must_use]
+    pub fn status(&mut self, session: &Session, status: &Status) -> Option<Failure> {
         let idle = status.state == State::Idle;
         let free = status.room.map(|room| room.blocks);
         if idle {
@@ -153,9 +164,22 @@ impl<B: BufRead> Stream<B> {
             self.stood |= stands(status.state);
         }
         self.last = Some(*status);
-        let Some(position) = self.reports.position(status) else { return };
+        let position = self.reports.position(status)?;
         self.position = Some(position);
-        self.locator.see(&position, session.acknowledged(), self.planned());
+        if self.locator.see(&position, session.acknowledged(), self.planned()) {
+            self.on_path = self.on_path.saturating_add(1);
+            self.beside = 0;
+            return None;
+        }
+        // Before the first line moves it stands where it stood; behind a homing nobody knows where.
+        let known = self.on_path >= BELIEVED && self.trail.stands().is_some();
+        let moves = matches!(status.state, State::Run | State::Idle);
+        if !known || !moves || session.is_stopping() {
+            return None;
+        }
+        self.beside += 1;
+        let at = [position[0]?, position[1]?];
+        (self.beside >= ASTRAY).then_some(Failure::Astray(at))
     }
 
     /// How many motions the controller has in its planner, by its last status.
@@ -189,9 +213,11 @@ impl<B: BufRead> Stream<B> {
             Outcome::Done => Whereabouts::End,
             _ if untouched => Whereabouts::Here(self.locator.seen()),
             // Lines may be missing, or have run twice: no position tells.
-            Outcome::Failed(Failure::Miscounted(Miscount::Surplus) | Failure::NotThere { .. }) => {
-                Whereabouts::Lost
-            }
+            Outcome::Failed(
+                Failure::Miscounted(Miscount::Surplus)
+                | Failure::NotThere { .. }
+                | Failure::Astray(_),
+            ) => Whereabouts::Lost,
             Outcome::Failed(Failure::Restarted | Failure::Halted(_) | Failure::NotReady(_)) => {
                 Whereabouts::Lost
             }

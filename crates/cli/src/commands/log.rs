@@ -2,12 +2,13 @@
 
 use crate::args::LogCommand;
 use crate::console::Console;
-use crate::log::{self, Entry, Log, Marked, StepEntry};
+use crate::log::{self, Entry, Log, StepEntry};
 use crate::refusal::Refusal;
 use crate::report::table::table;
 use serde::Serialize;
 use std::path::Path;
 use tinkite_core::quantity::{clock, plain};
+use tinkite_run::Marked;
 
 pub(super) fn run(command: &LogCommand, console: &Console) -> Result<(), Refusal> {
     let open = |said: Option<&Path>| Log::look_into(&log::path(said)?);

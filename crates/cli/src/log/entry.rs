@@ -6,8 +6,8 @@ use rusqlite::{OptionalExtension, Row, named_params};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::io::{Read, Seek, SeekFrom};
-use tinkite_core::program::{Place, Standing};
-use tinkite_run::Whereabouts;
+use tinkite_core::program::Place;
+use tinkite_run::{Broken, Marked, Stance, Whereabouts};
 
 /// What a run is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -49,16 +49,22 @@ pub(crate) struct StepEntry {
 
 /// How the machine stood.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-pub(crate) struct StandingEntry {
-    pub(crate) at: [f64; 6],
-    pub(crate) offset: [f64; 6],
+struct StandingEntry {
+    at: [f64; 6],
+    offset: [f64; 6],
     /// What of the offset is a `G92`, mm.
-    pub(crate) shift: [f64; 3],
+    shift: [f64; 3],
 }
 
-impl From<StandingEntry> for Standing {
+impl From<Stance> for StandingEntry {
+    fn from(stance: Stance) -> Self {
+        Self { at: stance.at, offset: stance.offset, shift: stance.shift }
+    }
+}
+
+impl From<StandingEntry> for Stance {
     fn from(entry: StandingEntry) -> Self {
-        Self { at: entry.at, offset: entry.offset }
+        Self { at: entry.at, offset: entry.offset, shift: entry.shift }
     }
 }
 
@@ -77,7 +83,7 @@ pub(crate) struct Began {
     pub(crate) zero: Option<String>,
     pub(crate) steps: Vec<StepEntry>,
     pub(crate) planned_seconds: f64,
-    pub(crate) standing: StandingEntry,
+    pub(crate) standing: Stance,
     pub(crate) note: Option<String>,
 }
 
@@ -103,17 +109,6 @@ pub(crate) struct Ending {
     pub(crate) steps: Vec<StepEntry>,
 }
 
-/// Where a run is said to have ended.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub(crate) enum Marked {
-    End,
-    Here(Place),
-    Between(Place, Place),
-    /// The controller may know; also after a sender that died.
-    Asking,
-    Lost,
-}
-
 /// A run as the log has it.
 #[derive(Debug, Clone)]
 pub(crate) struct Entry {
@@ -128,6 +123,19 @@ pub(crate) struct Entry {
     pub(crate) marked: Marked,
     /// Runs that came after it: its rest, or once more.
     pub(crate) followed_by: Vec<i64>,
+}
+
+impl Entry {
+    /// As a run that broke off.
+    pub(crate) fn broken(&self) -> Broken {
+        Broken {
+            began: self.began.standing,
+            marked: self.marked,
+            seen: self.reached.seen,
+            sent: self.reached.sent,
+            position: self.reached.position,
+        }
+    }
 }
 
 /// The SHA-256 of a file and its length; it is read from the start, and put back there.
@@ -189,7 +197,7 @@ impl Log {
                     ":zero": began.zero,
                     ":steps": as_json(&began.steps)?,
                     ":planned": began.planned_seconds,
-                    ":standing": as_json(&began.standing)?,
+                    ":standing": as_json(&StandingEntry::from(began.standing))?,
                     ":note": began.note,
                 },
             )
@@ -382,7 +390,9 @@ fn row(row: &Row<'_>) -> rusqlite::Result<Entry> {
             zero: row.get("zero")?,
             steps: serde_json::from_str(&json("steps")?).map_err(broken)?,
             planned_seconds: row.get("planned_seconds")?,
-            standing: serde_json::from_str(&json("standing")?).map_err(broken)?,
+            standing: serde_json::from_str::<StandingEntry>(&json("standing")?)
+                .map_err(broken)?
+                .into(),
             note: row.get("note")?,
         },
         sha256: row.get("sha256")?,

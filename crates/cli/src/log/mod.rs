@@ -4,9 +4,7 @@
 mod entry;
 mod schema;
 
-pub(crate) use entry::{
-    Began, Ending, Entry, Kind, Marked, Reached, StandingEntry, StepEntry, digest,
-};
+pub(crate) use entry::{Began, Ending, Entry, Kind, Reached, StepEntry, digest};
 
 use crate::config;
 use crate::refusal::Refusal;

@@ -16,6 +16,7 @@ impl Rig {
                     let _ = write!(self.output, "${key}={value}\r\n");
                 }
             }
+            "I" if self.setup.ways.no_build => return Err(3),
             "I" => {
                 let options = if self.setup.laser_mode { "VL" } else { "V" };
                 let _ = write!(

@@ -106,7 +106,7 @@ impl Rig {
         Ok(text)
     }
 
-    fn emergency(&mut self) {
+    pub(super) fn emergency(&mut self) {
         self.drop_motion();
         self.modal.beam = Beam::Off;
         self.modal.s = 0.0;

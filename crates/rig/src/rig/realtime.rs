@@ -6,6 +6,9 @@ use crate::motion::Drive;
 use crate::planner::Overrides;
 use std::fmt::Write as _;
 
+/// How far the head is off when it was stopped in motion, mm along each axis.
+const LOST_STEPS: f64 = 0.3;
+
 impl Rig {
     /// Acts on a real-time byte; whether it was one.
     pub(super) fn act_at_once(&mut self, byte: u8) -> bool {
@@ -56,7 +59,7 @@ impl Rig {
         }
     }
 
-    fn hold(&mut self, held: State) {
+    pub(super) fn hold(&mut self, held: State) {
         let busy = self.head.is_moving(&self.planner) || self.pending.is_some();
         // An open door holds a standing machine as well, and outranks an operator's hold.
         let door = held == State::Door && self.state == State::Hold;
@@ -66,7 +69,7 @@ impl Rig {
         }
     }
 
-    fn go_on(&mut self) {
+    pub(super) fn go_on(&mut self) {
         if matches!(self.state, State::Hold | State::Door) && self.head.speed <= 0.0 {
             if self.waits_for_operator() {
                 self.pending = Some(Pending::Sync);
@@ -79,8 +82,13 @@ impl Rig {
         }
     }
 
-    fn reset(&mut self) {
+    pub(super) fn reset(&mut self) {
         let moving = self.head.speed > 0.0;
+        if moving {
+            // Motors that are stopped at once lose steps.
+            self.record.slip[0] += LOST_STEPS;
+            self.record.slip[1] -= LOST_STEPS;
+        }
         self.planner.overrides = Overrides::default();
         self.beam_stopped = false;
         self.inbox.clear();
@@ -94,7 +102,7 @@ impl Rig {
         };
         self.banner();
         self.state = if moving || self.state == State::Alarm { State::Alarm } else { State::Ready };
-        if moving {
+        if moving && !self.setup.ways.words {
             self.output.push_str("ALARM:3\r\n");
         }
         if self.state == State::Alarm {
@@ -115,16 +123,26 @@ impl Rig {
             State::Ready if self.is_busy() || self.pending.is_some() => "Run",
             State::Ready => "Idle",
         };
-        let [x, y, turn, _] = self.head.at;
+        let ways = self.setup.ways;
+        let from = if ways.work_position { self.modal.offset } else { [0.0; 4] };
+        let [x, y, turn, _] = [0, 1, 2, 3].map(|n| self.head.at[n] - from[n]);
+        let place = if ways.work_position { "WPos" } else { "MPos" };
+        let room = if ways.tells_room {
+            format!(
+                "|Bf:{},{}",
+                self.setup.planner.saturating_sub(self.planner.blocks.len()),
+                self.setup.buffer.saturating_sub(self.inbox.len())
+            )
+        } else {
+            String::new()
+        };
         let o = self.planner.overrides;
         let running = self.planner.blocks.front().and_then(|block| block.s).unwrap_or(0.0);
         let turn = if self.setup.turning { format!(",{turn:.3}") } else { String::new() };
         let _ = write!(
             self.output,
-            "<{state}|MPos:{x:.3},{y:.3},{:.3}{turn}|Bf:{},{}|FS:{:.0},{running:.0}|WCO:{:.3},{:.3},0.000|Ov:{},{},{}>\r\n",
+            "<{state}|{place}:{x:.3},{y:.3},{:.3}{turn}{room}|FS:{:.0},{running:.0}|WCO:{:.3},{:.3},0.000|Ov:{},{},{}>\r\n",
             self.record.height,
-            self.setup.planner.saturating_sub(self.planner.blocks.len()),
-            self.setup.buffer.saturating_sub(self.inbox.len()),
             self.head.speed * 60.0,
             self.modal.offset[0],
             self.modal.offset[1],

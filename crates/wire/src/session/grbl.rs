@@ -89,6 +89,8 @@ pub(super) struct Grbl {
     greeted: u32,
     /// Whether its banner came before anything else.
     restarted: bool,
+    /// Where it stood by the last status of a halt.
+    stood: Option<Option<[f64; 3]>>,
     /// Whether it reports lengths in inches (`$13`).
     inches: bool,
     events: VecDeque<Event>,
@@ -120,6 +122,7 @@ impl Grbl {
             before: None,
             greeted: 0,
             restarted: false,
+            stood: None,
             inches: false,
             events: VecDeque::new(),
         }
@@ -247,6 +250,10 @@ impl Grbl {
     /// beam off. The position is kept, because it is reset at standstill.
     pub(super) fn stop(&mut self, now: Instant) {
         self.halt(now, Outcome::Stopped);
+    }
+
+    pub(super) fn fail(&mut self, now: Instant, failure: Failure) {
+        self.halt(now, Outcome::Failed(failure));
     }
 
     pub(super) fn darken(&mut self, now: Instant) {
@@ -469,8 +476,14 @@ impl Grbl {
                     status.state,
                     Machine::Run | Machine::Jog | Machine::Home | Machine::Hold { moving: true }
                 );
-                if standing {
+                // Twice in the same place: a status may be spoilt on the cable, and this place counts.
+                let again = self.stood.replace(status.position) == Some(status.position);
+                if standing && again {
                     self.reset(now);
+                } else if standing {
+                    self.ask(now);
+                } else {
+                    self.stood = None;
                 }
             }
             State::Ready | State::Streaming | State::Paused | State::Draining { .. }

@@ -85,6 +85,11 @@ pub enum Failure {
         /// Where the program ends.
         end: [f64; 2],
     },
+    /// The head is where the program does not lead: X and Y, mm.
+    #[error(
+        "the head is at X {:.3} Y {:.3}, where the program does not lead: a line was changed on the link, or a zero has moved", .0[0], .0[1]
+    )]
+    Astray([f64; 2]),
     /// Lines and answers do not agree.
     #[error("{0}")]
     Miscounted(Miscount),
@@ -369,6 +374,11 @@ impl Session {
     /// Stops for good and switches the beam off.
     pub fn stop(&mut self, now: Instant) {
         spoken!(&mut self.inner, s => s.stop(now));
+    }
+
+    /// Stops for good as [`Self::stop`] does, because of something that the session cannot see.
+    pub fn fail(&mut self, now: Instant, failure: Failure) {
+        spoken!(&mut self.inner, s => s.fail(now, failure));
     }
 
     /// Makes the machine dark, whoever lit it, whatever it does: it is brought to a halt and its beam

@@ -262,6 +262,10 @@ impl Reprap {
         self.halt(now, Outcome::Stopped);
     }
 
+    pub(super) fn fail(&mut self, now: Instant, failure: Failure) {
+        self.halt(now, Outcome::Failed(failure));
+    }
+
     pub(super) fn darken(&mut self, now: Instant) {
         self.answers_for_beam = true;
         if !matches!(self.state, State::Ended | State::Stopping { .. }) {

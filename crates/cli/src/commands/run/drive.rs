@@ -11,12 +11,11 @@ use super::shared::SharedReader;
 use super::{mismatch, untold};
 use crate::link::Link;
 use crate::link::talk::{Host, talk};
-use crate::log::StandingEntry;
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;
 use std::io::BufReader;
-use tinkite_core::program::{Axes, Place};
-use tinkite_run::{Halt, Stream, Whereabouts};
+use tinkite_core::program::Place;
+use tinkite_run::{Halt, Stance, Stream, Whereabouts, turning};
 use tinkite_wire::{Connected, Event, Instant, Session, Settings, State, Status};
 
 /// Where the news of a run goes.
@@ -56,7 +55,7 @@ struct Run<'r> {
     stopping: &'r Stopping,
     news: &'r [&'r News],
     stream: Option<Stream<BufReader<SharedReader>>>,
-    standing: Option<StandingEntry>,
+    standing: Option<Stance>,
     /// Places in the planner of the controller when it stood idle.
     room: Option<usize>,
     /// What the machine stands for, though we did not hold it.
@@ -74,7 +73,7 @@ impl Run<'_> {
         if let Some(why) = mismatch(connected, &self.program.machine) {
             return Err(Refusal::Link(why));
         }
-        let standing = standing(self.program, connected);
+        let standing = Stance::of(connected, turning(&self.program.machine));
         self.take_up(connected, &standing)?;
         let told = placed::check(self.program, connected)?;
         for told in untold(connected, &self.program.machine).into_iter().chain(told) {
@@ -104,11 +103,11 @@ impl Run<'_> {
     }
 
     /// The program becomes what is left of it, where it does not begin at its start.
-    fn take_up(&mut self, connected: &Connected, now: &StandingEntry) -> Result<(), Refusal> {
+    fn take_up(&mut self, connected: &Connected, now: &Stance) -> Result<(), Refusal> {
         let (place, began) = match self.beginning {
             Beginning::Start => return Ok(()),
             Beginning::Line(line) => (Place::before(*line), *now),
-            Beginning::Rest(rest) => (rest.place(self.program, connected, now)?, rest.began()),
+            Beginning::Rest(rest) => (rest.place(self.program, connected, now)?, rest.broken.began),
         };
         let whole = self.program.report.lines;
         let resumed = self.program.cut_off(place, began.into(), (*now).into())?;
@@ -124,14 +123,16 @@ impl Run<'_> {
         Ok(())
     }
 
-    fn status(&mut self, status: &Status, session: &Session, now: Instant) {
+    fn status(&mut self, status: &Status, session: &mut Session, now: Instant) {
         let Some(stream) = &mut self.stream else {
             if status.state == State::Idle {
                 self.room = self.room.max(status.room.map(|room| room.blocks));
             }
             return;
         };
-        stream.status(session, status);
+        if let Some(failure) = stream.status(session, status) {
+            session.fail(now, failure);
+        }
         self.view(session, Some(status), now);
         if session.is_stopping() {
             return;
@@ -160,23 +161,6 @@ impl Run<'_> {
         };
         self.news.iter().for_each(|news| news.view(view));
     }
-}
-
-/// How the machine stands before the program, as far as it says.
-fn standing(program: &ProgramFile, connected: &Connected) -> StandingEntry {
-    let mut at: Axes = [0.0; 6];
-    let mut offset: Axes = [0.0; 6];
-    at[..3].copy_from_slice(&connected.position.unwrap_or_default());
-    // Programs count from G54 until they say otherwise.
-    offset[..3].copy_from_slice(&connected.work_offset(Some("G54")).unwrap_or_default());
-    let turning = match program.machine.rotary.map(|rotary| rotary.letter) {
-        Some(b'B') => 4,
-        Some(b'C') => 5,
-        _ => 3,
-    };
-    at[turning] = connected.turn.unwrap_or_default();
-    let shift = connected.offsets.get("G92").copied().unwrap_or_default();
-    StandingEntry { at, offset, shift }
 }
 
 impl Host for Run<'_> {

@@ -1,8 +1,7 @@
 //! How a run ended.
 
-use crate::log::StandingEntry;
 use crate::refusal::Refusal;
-use tinkite_run::Halt;
+use tinkite_run::{Halt, Stance};
 use tinkite_wire::{Dark, Instant, Outcome};
 
 /// How a run ended.
@@ -20,7 +19,7 @@ pub(super) struct Ended {
     /// Whether the stream had begun.
     pub(super) began: bool,
     /// How the machine stood when it began.
-    pub(super) standing: Option<StandingEntry>,
+    pub(super) standing: Option<Stance>,
     /// What made us stop it, when it was not the operator.
     pub(super) trouble: Option<Refusal>,
 }

@@ -11,12 +11,12 @@ mod recorder;
 mod shared;
 mod watch;
 
-use crate::args::Run;
+use crate::args::{self, Run};
 use crate::beam;
 use crate::console::Console;
 use crate::door;
 use crate::link;
-use crate::log::{self, Began, Entry, Kind, Log, Marked, StandingEntry};
+use crate::log::{self, Began, Entry, Kind, Log};
 use crate::refusal::{Refusal, Sources};
 use crate::stopping::Stopping;
 use crate::{burnt, png};
@@ -31,7 +31,7 @@ use tinkite_core::job::machine::Dialect;
 use tinkite_core::picture::{self, Canvas, Left, LeftMark, Words};
 use tinkite_core::program::Place;
 use tinkite_core::quantity::clock;
-use tinkite_run::{Walk, Whereabouts};
+use tinkite_run::{BrokenError, Choice, Marked, Stance, Walk, Whereabouts};
 use tinkite_wire::{
     Connected, Dark, Failure, Miscount, Outcome, State, alarm_meaning, error_meaning,
 };
@@ -149,7 +149,7 @@ fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
         zero: program.zero.map(|zero| zero.name().to_string()),
         steps: Vec::new(),
         planned_seconds: program.report.seconds,
-        standing: StandingEntry { at: [0.0; 6], offset: [0.0; 6], shift: [0.0; 3] },
+        standing: Stance { at: [0.0; 6], offset: [0.0; 6], shift: [0.0; 3] },
         note: args.note.clone(),
     };
     Ok(Set { program, beginning, log, template, name })
@@ -175,20 +175,27 @@ fn rest_of(
         let now = ProgramFile::prepare(args, path, console)?;
         unchanged(log, entry, &now)?;
     }
-    let rest = Rest { entry: entry.clone(), from: args.from, in_place: args.in_place };
-    if entry.marked == Marked::End {
-        return Err(rest.nothing_left());
+    let choice = args.from.map(|from| match from {
+        args::From::LastSeen => Choice::LastSeen,
+        args::From::LastSent => Choice::LastSent,
+    });
+    let broken = entry.broken();
+    let rest = Rest { run: entry.id, broken, choice, in_place: args.in_place };
+    if broken.marked == Marked::End {
+        return Err(rest.refusal(&BrokenError::NothingLeft));
     }
-    if let (Marked::Between(..) | Marked::Lost, None, Some(path)) =
-        (entry.marked, args.from, &args.picture)
-    {
-        let (from, to) = rest.uncertain();
-        let written =
-            png::write(path, args.writing, || remains(program, &rest.walk(program), from, to))?;
-        console.say(&written.words());
-        return Err(rest.undecided(program, from, to));
+    if let (Marked::Between(..) | Marked::Lost, None) = (broken.marked, choice) {
+        let walk = broken.walk(program.machine.dialect);
+        let (from, to) = broken.uncertain();
+        if let Some(path) = &args.picture {
+            let written = png::write(path, args.writing, || remains(program, &walk, from, to))?;
+            console.say(&written.words());
+        }
+        let stretch = walk.stretch(program.reader(), from, to);
+        let stretch = stretch.map_err(|error| Refusal::unreadable(&program.name, &error))?;
+        return Err(rest.refusal(&BrokenError::Uncertain { from, to, stretch }));
     }
-    Ok(Beginning::Rest(Box::new(rest)))
+    Ok(Beginning::Rest(rest))
 }
 
 /// A job or program that was named beside the run must be what was run then.
@@ -295,6 +302,7 @@ fn conclude(
                     "; lines were lost on the link, or steps by the motors: look at the stock"
                         .into()
                 }
+                Failure::Astray(_) => "; look at the cable, and at the stock".into(),
                 Failure::Miscounted(Miscount::Lost(_)) => {
                     "; what was sent may have run or not: look at the cable, and at the stock"
                         .into()

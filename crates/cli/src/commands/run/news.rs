@@ -2,10 +2,9 @@
 
 use super::program::Step;
 use super::shared::SharedFile;
-use crate::log::StandingEntry;
 use tinkite_core::program::Place;
 use tinkite_core::program::measure::Timeline;
-use tinkite_run::Position;
+use tinkite_run::{Position, Stance};
 use tinkite_wire::{Instant, State};
 
 /// How a run looks at a moment.
@@ -29,7 +28,7 @@ pub(super) struct View {
 #[derive(Debug, Clone)]
 pub(super) struct BeganNews {
     /// How the machine stands.
-    pub(super) standing: StandingEntry,
+    pub(super) standing: Stance,
     /// What is streamed.
     pub(super) program: SharedFile,
     pub(super) lines: u32,
