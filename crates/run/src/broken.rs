@@ -190,7 +190,8 @@ impl Broken {
                 self.still_there(connected, now, trusted)?;
                 Certainty::Uncertain(from, to)
             }
-            Marked::Asking if !connected.restarted => {
+            // Whoever brought its zero back has moved the head.
+            Marked::Asking if !connected.restarted && !in_place => {
                 self.asked(program(), dialect, connected, now)?
             }
             Marked::Asking | Marked::Lost => {

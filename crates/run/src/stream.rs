@@ -154,19 +154,17 @@ impl<B: BufRead> Stream<B> {
     /// A status came. Why the session must not go on, if it must not: the head is where the program
     /// does not lead.
     #[must_use]
-    pub fn status(&mut self, session: &Session, status: &Status) -> Option<Failure> {
+    pub fn status(&mut self, status: &Status) -> Option<Failure> {
         let idle = status.state == State::Idle;
         let free = status.room.map(|room| room.blocks);
         if idle {
             self.room = self.room.max(free);
         }
-        if session.is_stopping() {
-            self.stood |= stands(status.state);
-        }
+        self.stood |= status.halted && stands(status.state);
         self.last = Some(*status);
         let position = self.reports.position(status)?;
         self.position = Some(position);
-        if self.locator.see(&position, session.acknowledged(), self.planned()) {
+        if self.locator.see(&position, status.taken, self.planned()) {
             self.on_path = self.on_path.saturating_add(1);
             self.beside = 0;
             return None;
@@ -174,7 +172,7 @@ impl<B: BufRead> Stream<B> {
         // Before the first line moves it stands where it stood; behind a homing nobody knows where.
         let known = self.on_path >= BELIEVED && self.trail.stands().is_some();
         let moves = matches!(status.state, State::Run | State::Idle);
-        if !known || !moves || session.is_stopping() {
+        if !known || !moves || status.halted {
             return None;
         }
         self.beside += 1;
@@ -227,18 +225,24 @@ impl<B: BufRead> Stream<B> {
             Outcome::Failed(Failure::Closed | Failure::Silent) if !self.stood => {
                 Whereabouts::Asking
             }
-            _ => self.find(session),
+            _ => self.find(session, outcome),
         };
         Halt { whereabouts, seen: self.locator.seen(), position: self.position }
     }
 
     /// Where it stood when it was brought to a halt.
-    fn find(&self, session: &Session) -> Whereabouts {
+    fn find(&self, session: &Session, outcome: &Outcome) -> Whereabouts {
         let (true, Some(position)) = (self.stood, self.position) else {
             return if self.printer { Whereabouts::Asking } else { Whereabouts::Lost };
         };
+        // A board that started anew without a word stands at its zero and knows of no line.
+        let anew = position[..3].iter().all(|at| *at == Some(0.0));
+        if anew && matches!(outcome, Outcome::Failed(Failure::Miscounted(_))) {
+            return Whereabouts::Lost;
+        }
         let last = session.last_sent().unwrap_or_default();
-        match self.locator.find(&position, session.acknowledged(), self.planned(), last) {
+        let taken = self.last.map_or(0, |status| status.taken);
+        match self.locator.find(&position, taken, self.planned(), last) {
             Found::Here(place) => Whereabouts::Here(place),
             Found::Between(first, last) => Whereabouts::Between(first, last),
             Found::Nowhere => Whereabouts::Lost,

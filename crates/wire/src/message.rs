@@ -77,6 +77,10 @@ pub struct Status {
     pub room: Option<Room>,
     /// The offset of work coordinates, mm, where it tells it.
     pub offset: Option<[f64; 3]>,
+    /// The last line of the program that was answered before it came; a session knows.
+    pub taken: u32,
+    /// Whether it was asked for behind a halt: a session knows.
+    pub halted: bool,
 }
 
 /// How much room a controller has.
@@ -99,6 +103,8 @@ impl Status {
             feed_and_s: None,
             room: None,
             offset: None,
+            taken: 0,
+            halted: true,
         }
     }
 
@@ -113,6 +119,8 @@ impl Status {
             feed_and_s: None,
             room: None,
             offset: None,
+            taken: 0,
+            halted: false,
         };
         for field in fields {
             match field.split_once(':') {

@@ -1,4 +1,5 @@
-//! Runs the storm: `storm 100000`, or `storm 5000 42` for 5,000 seeds from 42 on.
+//! Runs the storm: `storm 100000`, or `storm 5000 42` for 5,000 seeds from 42 on. One seed alone tells
+//! every session.
 #![allow(clippy::print_stdout)] // a report for people
 
 use rayon::prelude::*;
@@ -9,6 +10,9 @@ fn main() -> ExitCode {
     let mut numbers = std::env::args().skip(1).filter_map(|word| word.parse::<u64>().ok());
     let count = numbers.next().unwrap_or(1000);
     let first = numbers.next().unwrap_or(0);
+    if count == 1 {
+        let _ = storm::run_and_tell(first, &mut |text| println!("{text}"));
+    }
     let results: Vec<Result<Tally, storm::Broke>> =
         (first..first + count).into_par_iter().map(storm::run).collect();
     let mut tally = Tally::default();

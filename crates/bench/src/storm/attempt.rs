@@ -30,7 +30,7 @@ pub(super) struct Attempt {
 }
 
 /// Wakings after which a session that does not end is broken.
-const MOST: usize = 3_000_000;
+const MOST: usize = 150_000;
 
 /// Streams `program`, or what `take_up` makes of it when the controller has said how it stands.
 pub(super) fn attempt(
@@ -65,6 +65,7 @@ pub(super) fn attempt(
         seconds: 0.0,
     };
     let mut room = None;
+    let mut held_since: Option<f64> = None;
     let mut bytes = Vec::new();
     let mut steps: BTreeMap<&str, usize> = BTreeMap::new();
     for _ in 0..MOST {
@@ -73,7 +74,9 @@ pub(super) fn attempt(
             session.stop(now);
         }
         if let Some(stream) = &mut stream {
-            stream.feed(&mut session, now).map_err(|error| error.to_string())?;
+            if let Err(error) = stream.feed(&mut session, now) {
+                done.refused = Some(error.to_string());
+            }
         }
         bytes.clear();
         if session.poll_transmit(&mut bytes) {
@@ -104,9 +107,15 @@ pub(super) fn attempt(
                 }
                 Event::Status(status) => {
                     *steps.entry("status").or_default() += 1;
+                    // Somebody who stands beside it lets it go on: a spoilt byte may hold it as well.
+                    let held = matches!(status.state, State::Hold { moving: false } | State::Door);
+                    held_since = if held { held_since.or(Some(rig.now())) } else { None };
+                    if held_since.is_some_and(|since| rig.now() > since + 4.0) {
+                        rig.let_go();
+                    }
                     match &mut stream {
                         Some(stream) => {
-                            if let Some(failure) = stream.status(&session, &status) {
+                            if let Some(failure) = stream.status(&status) {
                                 session.fail(now, failure);
                             }
                         }
@@ -164,5 +173,10 @@ pub(super) fn attempt(
         Outcome::Failed(failure) => Some(failure),
         _ => None,
     };
-    Err(format!("the session never ends ({failure:?}, {steps:?})"))
+    Err(format!(
+        "the session never ends: at {:.1} s, {failure:?}, {steps:?}, sent {:?}, answered {}, {stream:?}",
+        rig.now(),
+        session.last_sent(),
+        session.acknowledged()
+    ))
 }

@@ -82,16 +82,25 @@ fn machine_of(printer: bool) -> Result<Machine, String> {
 /// # Errors
 /// What was broken.
 pub fn run(seed: u64) -> Result<Tally, Broke> {
-    storm(seed).map_err(|what| Broke { seed, what })
+    run_and_tell(seed, &mut |_| {})
 }
 
-fn storm(seed: u64) -> Result<Tally, String> {
+/// The same; every session is told in words.
+///
+/// # Errors
+/// What was broken.
+pub fn run_and_tell(seed: u64, tell: &mut dyn FnMut(String)) -> Result<Tally, Broke> {
+    storm(seed, tell).map_err(|what| Broke { seed, what })
+}
+
+fn storm(seed: u64, tell: &mut dyn FnMut(String)) -> Result<Tally, String> {
     let mut dice = Dice::new(seed);
     let printer = dice.one_in(4);
     let machine = machine_of(printer)?;
     let drawn = Drawn::new(&mut dice, printer);
     let setup = setup(&mut dice, printer, &machine);
     let full = setup.full;
+    tell(format!("{setup:?}\n{}", drawn.text));
     let mut rig = Rig::new(setup);
     // A machine that has been switched on, homed and is ready.
     let _ = rig.take_output();
@@ -110,6 +119,9 @@ fn storm(seed: u64) -> Result<Tally, String> {
         let stop_at = dice.one_in(6).then(|| rig.now() + dice.between(0.0, 15.0));
         let take_up = |connected: &tinkite_wire::Connected, now: &Stance| {
             let Some(broken) = &broken else { return Ok(None) };
+            if in_place && connected.restarted {
+                return Err("it was off again since its zero was brought back".into());
+            }
             let reader = || whole.as_bytes();
             let place = match broken.place(reader, machine.dialect, connected, now, None, in_place)
             {
@@ -129,6 +141,17 @@ fn storm(seed: u64) -> Result<Tally, String> {
         };
         let done = attempt(&mut rig, &machine, &program, take_up, stop_at, broken.is_some())?;
         tally.count(&done, &rig);
+        tell(format!(
+            "session {tried} to {:.3} s: {:?}, {:?}, {:?}, sent {}, refused {:?}, mishaps {:?}, slip {:?}, chosen {chosen:?}",
+            rig.now(),
+            done.outcome,
+            done.dark,
+            done.halt,
+            done.sent,
+            done.refused,
+            rig.mishaps_so_far(),
+            rig.record().slip
+        ));
         check_dark(&done, &rig)?;
         let Attempt { outcome, streamed, stance, halt, sent, refused, .. } = done;
         if let Some((from, to, choice)) = chosen.filter(|_| streamed.is_some()) {
@@ -217,16 +240,22 @@ fn operator(rig: &mut Rig, outcome: &Outcome, refused: Option<&str>, full: f64) 
         let until = rig.now() + 5.0;
         rig.advance(until);
     }
-    // Off and on again, settings put right, the zero brought back to where it was.
-    rig.power_cycle();
-    rig.set_full(full);
-    if rig.setup().homes {
-        rig.home_now();
-    } else {
-        rig.zero_by_hand();
+    // Off and on again, settings put right, the zero brought back to where it was; once more when
+    // something happens meanwhile.
+    loop {
+        let mishaps = rig.mishaps_so_far().len();
+        rig.power_cycle();
+        rig.set_full(full);
+        if rig.setup().homes {
+            rig.home_now();
+        } else {
+            rig.zero_by_hand();
+        }
+        quiet(rig);
+        if rig.mishaps_so_far().len() == mishaps {
+            return true;
+        }
     }
-    quiet(rig);
-    true
 }
 
 /// Nothing is claimed of the beam but what is so.
@@ -235,7 +264,11 @@ fn check_dark(done: &Attempt, rig: &Rig) -> Result<(), String> {
         return Err(format!("\"the beam is off\" while it is lit: {:?}", done.outcome));
     }
     let record = rig.record();
-    if record.overrun_bytes > 0 && !rig.mishaps_so_far().iter().any(|(_, fault, _)| spoils(*fault))
+    // What puts a printer out is said again and again, whether its buffer has room or not.
+    let printer = rig.setup().protocol == Protocol::Reprap;
+    if record.overrun_bytes > 0
+        && !printer
+        && !rig.mishaps_so_far().iter().any(|(_, fault, _)| spoils(*fault))
     {
         return Err("the receive buffer ran over on a good cable".into());
     }

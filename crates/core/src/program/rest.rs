@@ -50,6 +50,9 @@ pub struct Resumed {
 /// Offsets nearer than this are the same, mm.
 const SAME: f64 = 0.000_5;
 
+/// Less of an arc than this is as good as straight, mm.
+const SHORT: f64 = 0.05;
+
 /// The head comes to its speed over this much more than it needs, mm.
 const SPARE: f64 = 0.5;
 
@@ -313,7 +316,10 @@ impl Head<'_> {
         let from = way.at(share);
         let modal = self.reader.modal();
         let travel = modal.motion == Some(0);
+        // Rounded, the ends of what is left of an arc may coincide, which would mean a full circle.
+        let short = way.length() * (1.0 - share) < SHORT;
         let (code, centre) = match way.piece {
+            Piece::Arc { .. } if short => (1, String::new()),
             Piece::Line { .. } => (u8::from(!travel), String::new()),
             Piece::Arc { centre, sweep, .. } => (
                 if sweep < 0.0 { 2 } else { 3 },

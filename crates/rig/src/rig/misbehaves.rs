@@ -108,6 +108,11 @@ impl Rig {
         self.modal.at = self.work_position();
     }
 
+    /// Somebody closes its door and presses go on.
+    pub fn let_go(&mut self) {
+        self.go_on();
+    }
+
     /// Somebody sets its full power.
     pub fn set_full(&mut self, full: f64) {
         self.setup.full = full;
@@ -126,7 +131,8 @@ impl Rig {
         }
         let (bytes, late) = misbehaviour.trouble.cable(now, Way::There, bytes);
         misbehaviour.there.put(now, late, bytes);
-        misbehaviour.there.arrived(now)
+        // What is held up comes when it is due.
+        Some(std::iter::from_fn(|| misbehaviour.there.arrived(now)).flatten().collect())
     }
 
     /// Whether a good line is refused.

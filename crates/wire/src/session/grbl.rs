@@ -22,8 +22,12 @@ enum State {
     /// It stands idle and was reset, which throws away whatever half a line a dead sender left in its
     /// buffer; waiting for its banner, or for `until`.
     Clearing { until: Instant },
-    /// Its build and settings are being asked for.
+    /// Its build and settings are being asked for, until it has said the same twice: answers have no
+    /// checksum.
     Asking(Connected),
+    /// A status is waited for, asked for behind all that: the next `skip` were not. The head must stand
+    /// where it stood before the reset.
+    Checking { connected: Connected, skip: usize },
     /// Answering; the stream has not begun.
     Ready,
     /// Lines go out.
@@ -49,6 +53,10 @@ const RESET: Span = Span::millis(1500);
 /// So many statuses are asked for at most until one tells the offset: boards tell it in every tenth to
 /// thirtieth.
 const OFFSET_TOLD: u32 = 32;
+/// How often it is asked what it is at most.
+const MOST_ROUNDS: u32 = 8;
+/// A head that stands nearer than this to where it stood has not moved, mm.
+const SAME_PLACE: f64 = 0.003;
 /// When the status is asked for behind a reset.
 const AFTER_RESET: Span = Span::millis(300);
 /// How often the status is asked for when something waits for it.
@@ -87,6 +95,9 @@ pub(super) struct Grbl {
     /// How it stood before it was reset, and how often that was asked for.
     before: Option<Status>,
     greeted: u32,
+    /// What it said of itself the last time it was asked, and how often it was.
+    said: Option<Connected>,
+    rounds: u32,
     /// Whether its banner came before anything else.
     restarted: bool,
     /// Where it stood by the last status of a halt.
@@ -121,6 +132,8 @@ impl Grbl {
             probing_until: None,
             before: None,
             greeted: 0,
+            said: None,
+            rounds: 0,
             restarted: false,
             stood: None,
             inches: false,
@@ -440,6 +453,11 @@ impl Grbl {
         }
         self.asked = self.asked.saturating_sub(1);
         self.probing_until = None;
+        status.taken = self.acknowledged;
+        status.halted = match self.state {
+            State::Halting { skip, .. } => skip == 0,
+            _ => false,
+        };
         // One that was asked for before the halt tells of a head that still moves.
         if !matches!(self.state, State::Halting { skip, .. } if skip > 0) {
             self.events.push_back(Event::Status(status));
@@ -450,8 +468,23 @@ impl Grbl {
         {
             return self.halt(now, Outcome::Failed(Failure::Miscounted(miscount)));
         }
+        if matches!(self.state, State::Asking(_))
+            && let Some(miscount) = miscount
+        {
+            // An answer was lost: everything is asked for again.
+            if self.rounds >= MOST_ROUNDS {
+                let outcome = Outcome::Failed(Failure::Miscounted(miscount));
+                return self.end(outcome, Dark::Untouched);
+            }
+            return self.ask_everything();
+        }
         match &mut self.state {
             State::Greeting { .. } => self.greeted(now, status),
+            State::Checking { skip, .. } if *skip > 0 => *skip -= 1,
+            State::Checking { connected, .. } => {
+                let connected = std::mem::take(connected);
+                self.checked(connected, &status);
+            }
             State::Draining { skip } if *skip > 0 => *skip -= 1,
             State::Draining { .. } if status.state == Machine::Idle => {
                 // Every line was answered; the status says which power is in force.
@@ -533,6 +566,7 @@ impl Grbl {
         }
         self.last_heard = self.now;
         self.next_question = self.now + self.settings.status_every;
+        self.rounds += 1;
         let position = self.before.and_then(|status| {
             let (told, from) = (status.position?, status.offset);
             if status.machine_position {
@@ -551,6 +585,13 @@ impl Grbl {
         self.inches = connected.settings.get(&13).is_some_and(|value| *value != 0.0);
         let mm = |at: [f64; 3]| at.map(|length| if self.inches { length * INCH } else { length });
         if connected.kept_shift.is_none() {
+            if self.said.replace(connected.clone()).as_ref() != Some(&connected) {
+                if self.rounds >= MOST_ROUNDS {
+                    return self.end(Outcome::Failed(Failure::BadLink), Dark::Untouched);
+                }
+                self.state = State::Asking(connected);
+                return self.ask_everything();
+            }
             connected.offsets.values_mut().for_each(|at| *at = mm(*at));
             connected.position = connected.position.map(mm);
             let before = self.before.and_then(|status| {
@@ -577,6 +618,29 @@ impl Grbl {
             }
         }
         self.settings.buffer = connected.buffer.unwrap_or(self.settings.buffer);
+        self.state = State::Checking { connected, skip: self.asked };
+        self.ask(self.now);
+    }
+
+    /// It stands where it stood, so that nothing has happened since, though no banner told.
+    fn checked(&mut self, connected: Connected, status: &Status) {
+        let told = |status: &Status| {
+            let from = if status.machine_position { [0.0; 3] } else { status.offset? };
+            Some(status.position.map(|at| [0, 1, 2].map(|n| at[n] + from[n]))?)
+        };
+        let moved = match (connected.position, told(status)) {
+            (Some(then), Some(now)) => (0..3).any(|n| (then[n] - now[n]).abs() > SAME_PLACE),
+            _ => false,
+        };
+        if moved {
+            // Once more: the status may be spoilt.
+            self.rounds += 1;
+            if self.rounds >= MOST_ROUNDS {
+                return self.end(Outcome::Failed(Failure::Restarted), Dark::Untouched);
+            }
+            self.state = State::Checking { connected, skip: self.asked };
+            return self.ask(self.now);
+        }
         self.state = State::Ready;
         self.events.push_back(Event::Connected(connected));
     }
@@ -592,6 +656,10 @@ impl Grbl {
             }
             // A board that starts slowly may say so behind its first answers.
             State::Clearing { .. } | State::Asking(_) => self.ask_everything(),
+            State::Checking { .. } => {
+                self.state = State::Asking(Connected::default());
+                self.ask_everything();
+            }
             State::Halting { .. } => self.reset(now),
             // Lines that were on their way may be run after the restart.
             _ => self.end(Outcome::Failed(Failure::Restarted), self.touched(Dark::Unknown)),

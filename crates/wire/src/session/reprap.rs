@@ -351,7 +351,9 @@ impl Reprap {
         if let State::Stopping { .. } = self.state {
             // Answers to lines of the program may still come; only this one proves anything.
             if let Some(position) = position(line) {
-                self.events.push_back(Event::Status(Status::standing(position)));
+                let mut status = Status::standing(position);
+                status.taken = self.acknowledged;
+                self.events.push_back(Event::Status(status));
                 self.finish_stop(Dark::Confirmed);
             } else if line == "start" {
                 // It has heard nothing of what was said before.

@@ -130,7 +130,7 @@ impl Run<'_> {
             }
             return;
         };
-        if let Some(failure) = stream.status(session, status) {
+        if let Some(failure) = stream.status(status) {
             session.fail(now, failure);
         }
         self.view(session, Some(status), now);
