@@ -316,6 +316,7 @@ impl Rig {
             self.now += self.head.run(&mut self.planner, most, &mut self.record);
             if self.planner.blocks.is_empty() {
                 self.planner.standstill();
+                self.head.speed = 0.0;
                 self.jogging = false;
             }
             if self.head.drive == Drive::Braking && self.head.speed <= 0.0 {

@@ -66,6 +66,7 @@ pub(super) fn attempt(
     };
     let mut room = None;
     let mut held_since: Option<f64> = None;
+    let mut last = None;
     let mut bytes = Vec::new();
     let mut steps: BTreeMap<&str, usize> = BTreeMap::new();
     for _ in 0..MOST {
@@ -107,6 +108,7 @@ pub(super) fn attempt(
                 }
                 Event::Status(status) => {
                     *steps.entry("status").or_default() += 1;
+                    last = Some(status);
                     // Somebody who stands beside it lets it go on: a spoilt byte may hold it as well.
                     let held = matches!(status.state, State::Hold { moving: false } | State::Door);
                     held_since = if held { held_since.or(Some(rig.now())) } else { None };
@@ -174,8 +176,9 @@ pub(super) fn attempt(
         _ => None,
     };
     Err(format!(
-        "the session never ends: at {:.1} s, {failure:?}, {steps:?}, sent {:?}, answered {}, {stream:?}",
+        "the session never ends: at {:.1} s, {failure:?}, {steps:?}, {last:?}, mishaps {:?}, sent {:?}, answered {}, {stream:?}",
         rig.now(),
+        rig.mishaps_so_far(),
         session.last_sent(),
         session.acknowledged()
     ))

@@ -147,6 +147,7 @@ impl Rig {
         let Some(misbehaviour) = &mut self.misbehaviour else { return };
         let said = std::mem::take(&mut self.output);
         if misbehaviour.stalled || misbehaviour.closed {
+            misbehaviour.back.clear();
             return;
         }
         misbehaviour.said.push_str(&said);

@@ -5,6 +5,8 @@ fn numbered(code: u16) -> Complaint {
 }
 
 const BANNER: &str = "\r\nGrbl 1.1h ['$' for help]\r\n";
+/// What a board is asked, twice.
+const QUESTIONS: &str = "$I\n$$\n$#\n$G\n";
 
 /// A session and what came out of it, driven by hand.
 struct Talk {
@@ -72,6 +74,26 @@ impl Talk {
         talk
     }
 
+    /// It says twice that it stands: the first time is not believed.
+    fn stands(&mut self, status: &str) {
+        self.hear(status);
+        assert_eq!(self.sent(), "?");
+        self.hear(status);
+    }
+
+    /// What it says of itself, as often as it is asked, and where it stands then.
+    fn introduced(&mut self, answers: &str, status: &str) {
+        self.hear(answers);
+        assert_eq!(self.sent(), QUESTIONS);
+        self.hear(answers);
+        let shift = self.sent();
+        if shift.starts_with("G21G92") {
+            self.hear("ok\r\n");
+        }
+        assert!(shift.ends_with('?') || self.sent().ends_with('?'));
+        self.hear(status);
+    }
+
     /// A session that streams.
     fn streaming() -> Self {
         let mut talk = Self::new();
@@ -80,12 +102,16 @@ impl Talk {
         talk.hear("<Idle|MPos:0,0,0|FS:0,0|WCO:11,-5.5,0>\r\n");
         assert_eq!(talk.sent(), "^");
         talk.hear(BANNER);
-        assert_eq!(talk.sent(), "$I\n$$\n$#\n$G\n");
-        talk.hear("[VER:1.1h:]\r\n[OPT:V,15,128]\r\nok\r\n$30=1000\r\n$32=1\r\n");
-        assert!(!talk.session.wants_lines());
-        talk.hear("ok\r\n[G54:10.000,-5.500,0.000]\r\n[G92:1.000,0.000,0.000]\r\nok\r\n");
-        assert!(!talk.session.wants_lines());
-        talk.hear("[GC:G0 G54 G17 G21 G90 G94 M5 M9 T0 F0 S0]\r\nok\r\n");
+        for _ in 0..2 {
+            assert_eq!(talk.sent(), QUESTIONS);
+            talk.hear("[VER:1.1h:]\r\n[OPT:V,15,128]\r\nok\r\n$30=1000\r\n$32=1\r\n");
+            assert!(!talk.session.wants_lines());
+            talk.hear("ok\r\n[G54:10.000,-5.500,0.000]\r\n[G92:1.000,0.000,0.000]\r\nok\r\n");
+            assert!(!talk.session.wants_lines());
+            talk.hear("[GC:G0 G54 G17 G21 G90 G94 M5 M9 T0 F0 S0]\r\nok\r\n");
+        }
+        assert_eq!(talk.sent(), "?");
+        talk.hear("<Idle|MPos:0,0,0|FS:0,0|WCO:11,-5.5,0>\r\n");
         let connected = std::iter::from_fn(|| talk.session.poll_event())
             .find_map(|event| if let Event::Connected(c) = event { Some(c) } else { None })
             .expect("connected");
@@ -165,7 +191,7 @@ fn a_stop_holds_first_and_resets_at_standstill() {
     assert_eq!(talk.sent(), "");
     talk.wait(30);
     assert_eq!(talk.sent(), "?");
-    talk.hear("<Hold:0|MPos:1.2,0,0>\r\n");
+    talk.stands("<Hold:0|MPos:1.2,0,0>\r\n");
     assert_eq!(talk.sent(), "^");
     talk.hear(BANNER);
     assert_eq!(talk.outcome(), Some(Outcome::Stopped));
@@ -192,7 +218,7 @@ fn the_first_failure_is_kept_and_the_beam_goes_off_on_every_way_out() {
     talk.sent();
     talk.hear("ok\r\nerror:20\r\nerror:21\r\nok\r\n");
     assert_eq!(talk.sent(), "!?");
-    talk.hear("<Hold:0|MPos:0,0,0>\r\n");
+    talk.stands("<Hold:0|MPos:0,0,0>\r\n");
     assert_eq!(talk.sent(), "^");
     talk.wait(2000);
     let refused = Failure::Refused { line: Some(2), complaint: numbered(20) };
@@ -201,7 +227,7 @@ fn the_first_failure_is_kept_and_the_beam_goes_off_on_every_way_out() {
     let mut talk = Talk::streaming();
     talk.hear("ALARM:1\r\n");
     assert!(talk.sent().starts_with('!'));
-    talk.hear("<Alarm|MPos:0,0,0>\r\n");
+    talk.stands("<Alarm|MPos:0,0,0>\r\n");
     assert_eq!(talk.sent(), "^");
     talk.session.handle_closed(talk.now);
     assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::Alarm(numbered(1)))));
@@ -344,7 +370,7 @@ fn only_a_banner_behind_the_reset_proves_that_the_beam_is_off() {
         let _ = talk.sent();
         talk.session.stop(talk.now);
         let _ = talk.sent();
-        talk.hear("<Idle|MPos:0,0,0|FS:0,0>\n");
+        talk.stands("<Idle|MPos:0,0,0|FS:0,0>\n");
         assert!(talk.sent().contains('^'));
         talk
     };
@@ -367,7 +393,10 @@ fn a_controller_that_reports_inches_is_understood() {
     talk.hear("<Idle|MPos:1.000,2.000,0.000|FS:0,0|WCO:10.000,-5.000,0.000>\r\n");
     talk.hear(BANNER);
     let _ = talk.sent();
-    talk.hear("ok\r\n$13=1\r\n$30=1000\r\nok\r\n[G54:10.000,-5.000,0.000]\r\nok\r\nok\r\n");
+    talk.introduced(
+        "ok\r\n$13=1\r\n$30=1000\r\nok\r\n[G54:10.000,-5.000,0.000]\r\nok\r\nok\r\n",
+        "<Idle|MPos:1.000,2.000,0.000|FS:0,0>\r\n",
+    );
     let connected = std::iter::from_fn(|| talk.session.poll_event())
         .find_map(|event| if let Event::Connected(c) = event { Some(c) } else { None })
         .expect("connected");
@@ -538,7 +567,7 @@ fn a_stop_before_anything_was_sent_stops_whatever_runs_there() {
                 // It was moving: a reset in motion would lose its place.
                 talk.hear("<Run|MPos:0,0,0|FS:0,0>\r\n<Hold:1|MPos:0,0,0|FS:0,0>\r\n");
                 assert_eq!(talk.sent(), "");
-                talk.hear("<Hold:0|MPos:0,0,0|FS:0,0>\r\n");
+                talk.stands("<Hold:0|MPos:0,0,0|FS:0,0>\r\n");
                 assert_eq!(talk.sent(), "^");
                 talk.hear(BANNER);
             } else {
@@ -563,10 +592,13 @@ fn half_a_line_that_a_dead_sender_left_is_thrown_away_and_never_ended() {
     assert_eq!(talk.sent(), "");
     // A board without a banner is taken to be clear after a while; one that comes late begins anew.
     talk.wait(500);
-    assert_eq!(talk.sent(), "$I\n$$\n$#\n$G\n");
+    assert_eq!(talk.sent(), QUESTIONS);
     talk.hear(BANNER);
-    assert_eq!(talk.sent(), "$I\n$$\n$#\n$G\n");
-    talk.hear("ok\r\nok\r\nok\r\n[GC:G0 G54 G21]\r\nok\r\n");
+    assert_eq!(talk.sent(), QUESTIONS);
+    talk.introduced(
+        "ok\r\nok\r\nok\r\n[GC:G0 G54 G21]\r\nok\r\n",
+        "<Idle|MPos:0,0,0|FS:0,0>\r\n",
+    );
     let connected = std::iter::from_fn(|| talk.session.poll_event())
         .find_map(|event| if let Event::Connected(c) = event { Some(c) } else { None });
     assert_eq!(connected.map(|c| c.modes), Some(["G0", "G54", "G21"].map(String::from).to_vec()));
@@ -579,7 +611,7 @@ fn a_status_that_says_alarm_ends_a_run_though_no_message_did() {
     talk.sent();
     talk.hear("ok\r\n<Alarm|MPos:0,0,0|FS:0,0>\r\n");
     assert!(talk.sent().starts_with('!'));
-    talk.hear("<Alarm|MPos:0,0,0|FS:0,0>\r\n");
+    talk.stands("<Alarm|MPos:0,0,0|FS:0,0>\r\n");
     assert_eq!(talk.sent(), "^");
     talk.hear(BANNER);
     let locked = Failure::NotReady(Machine::Alarm);
@@ -750,13 +782,13 @@ fn a_beam_that_something_else_left_on_is_put_out_and_seen_to_be_out() {
     let mut runs = darkening();
     runs.hear("<Run|MPos:0,0,0|FS:600,300>\r\n");
     assert_eq!(runs.sent(), "");
-    runs.hear("<Hold:0|MPos:0,0,0|FS:0,300>\r\n");
+    runs.stands("<Hold:0|MPos:0,0,0|FS:0,300>\r\n");
     assert_eq!(runs.sent(), "^");
     runs.hear(BANNER);
     assert_eq!((runs.outcome(), runs.dark), (Some(Outcome::Stopped), Some(Dark::Confirmed)));
     // It has no banner: a status that was asked for behind the reset says that no power is set.
     let mut mute = darkening();
-    mute.hear("<Idle|MPos:0,0,0|FS:0,300>\r\n");
+    mute.stands("<Idle|MPos:0,0,0|FS:0,300>\r\n");
     assert_eq!(mute.sent(), "^");
     mute.wait(300);
     assert_eq!(mute.sent(), "?");
@@ -764,7 +796,7 @@ fn a_beam_that_something_else_left_on_is_put_out_and_seen_to_be_out() {
     assert_eq!((mute.outcome(), mute.dark), (Some(Outcome::Stopped), Some(Dark::Confirmed)));
     // The reset is lost on the cable: it is said again.
     let mut lossy = darkening();
-    lossy.hear("<Hold:0|MPos:0,0,0|FS:0,300>\r\n");
+    lossy.stands("<Hold:0|MPos:0,0,0|FS:0,300>\r\n");
     assert_eq!(lossy.sent(), "^");
     lossy.wait(300);
     assert_eq!(lossy.sent(), "?");
@@ -776,7 +808,7 @@ fn a_beam_that_something_else_left_on_is_put_out_and_seen_to_be_out() {
     let mut late = darkening();
     late.wait(30);
     assert_eq!(late.sent(), "?");
-    late.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
+    late.stands("<Idle|MPos:0,0,0|FS:0,0>\r\n");
     assert_eq!(late.sent(), "^");
     late.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
     assert_eq!(late.outcome(), None);
@@ -815,7 +847,8 @@ fn a_halt_of_ours_is_told_from_one_at_the_machine() {
     assert!(!talk.session.is_stopping());
     talk.session.stop(talk.now);
     assert!(talk.session.is_stopping());
-    talk.hear("<Hold:0|MPos:0,0,0|FS:0,0>\r\n");
+    talk.sent();
+    talk.stands("<Hold:0|MPos:0,0,0|FS:0,0>\r\n");
     assert!(talk.session.is_stopping());
     let mut talk = Talk::printing();
     assert!(!talk.session.is_stopping());
@@ -888,7 +921,10 @@ fn connected(status: &str, offsets: &str) -> (Talk, Option<Connected>) {
     assert_eq!(talk.sent(), "^");
     talk.hear(BANNER);
     talk.sent();
-    talk.hear(&format!("ok\r\nok\r\n{offsets}ok\r\n[GC:G0 G54 G21]\r\nok\r\n"));
+    let answers = format!("ok\r\nok\r\n{offsets}ok\r\n[GC:G0 G54 G21]\r\nok\r\n");
+    talk.hear(&answers);
+    talk.sent();
+    talk.hear(&answers);
     let connected = connection(&mut talk);
     (talk, connected)
 }
@@ -906,6 +942,8 @@ fn a_g92_that_the_reset_would_forget_is_set_again() {
     let (mut talk, none) = connected(status, offsets);
     assert_eq!((none, talk.sent().as_str()), (None, "G21G92X18.000Y15.000Z4.000\n"));
     talk.hear("ok\r\n");
+    assert_eq!(talk.sent(), "?");
+    talk.hear(status);
     let said = connection(&mut talk).expect("connected");
     assert_eq!(said.kept_shift, Some([2.0, 5.0, 1.0]));
     assert_eq!(said.work_offset(Some("G54")), Some([12.0, 25.0, 1.0]));
@@ -926,8 +964,10 @@ fn a_g92_that_the_reset_would_forget_is_set_again() {
     let offsets = several;
     for offset in ["10,20,0", "50,60,0"] {
         let status = format!("<Idle|MPos:30,40,5|FS:0,0|WCO:{offset}>\r\n");
-        let (mut talk, said) = connected(&status, offsets);
-        assert_eq!(talk.sent(), "");
+        let (mut talk, none) = connected(&status, offsets);
+        assert_eq!((none, talk.sent().as_str()), (None, "?"));
+        talk.hear(&status);
+        let said = connection(&mut talk);
         assert_eq!(said.expect("connected").kept_shift, None);
     }
 }
