@@ -80,6 +80,8 @@ pub struct Stream<B> {
     /// It stood while it was brought to a halt.
     stood: bool,
     position: Option<Position>,
+    /// It was seen elsewhere than at the machine's zero.
+    moved: bool,
     /// How often a position lay on the path, and how often in a row beside it.
     on_path: u32,
     beside: u32,
@@ -102,6 +104,7 @@ impl<B: BufRead> Stream<B> {
             last: None,
             stood: false,
             position: None,
+            moved: false,
             on_path: 0,
             beside: 0,
         }
@@ -164,6 +167,11 @@ impl<B: BufRead> Stream<B> {
         self.last = Some(*status);
         let position = self.reports.position(status)?;
         self.position = Some(position);
+        self.moved |= !at_zero(&position);
+        if status.state == State::Alarm {
+            // Its planner is empty because it was emptied.
+            return None;
+        }
         if self.locator.see(&position, status.taken, self.planned()) {
             self.on_path = self.on_path.saturating_add(1);
             self.beside = 0;
@@ -182,7 +190,8 @@ impl<B: BufRead> Stream<B> {
 
     /// How many motions the controller has in its planner, by its last status.
     fn planned(&self) -> Option<usize> {
-        let free = self.last?.room?.blocks;
+        let last = self.last.filter(|status| status.state != State::Alarm)?;
+        let free = last.room?.blocks;
         Some(self.room?.saturating_sub(free))
     }
 
@@ -225,19 +234,18 @@ impl<B: BufRead> Stream<B> {
             Outcome::Failed(Failure::Closed | Failure::Silent) if !self.stood => {
                 Whereabouts::Asking
             }
-            _ => self.find(session, outcome),
+            _ => self.find(session),
         };
         Halt { whereabouts, seen: self.locator.seen(), position: self.position }
     }
 
     /// Where it stood when it was brought to a halt.
-    fn find(&self, session: &Session, outcome: &Outcome) -> Whereabouts {
+    fn find(&self, session: &Session) -> Whereabouts {
         let (true, Some(position)) = (self.stood, self.position) else {
             return if self.printer { Whereabouts::Asking } else { Whereabouts::Lost };
         };
         // A board that started anew without a word stands at its zero and knows of no line.
-        let anew = position[..3].iter().all(|at| *at == Some(0.0));
-        if anew && matches!(outcome, Outcome::Failed(Failure::Miscounted(_))) {
+        if at_zero(&position) && (self.moved || self.printer) {
             return Whereabouts::Lost;
         }
         let last = session.last_sent().unwrap_or_default();
@@ -257,6 +265,11 @@ impl<B: BufRead> Stream<B> {
         let flat = |axes: &Axes| [axes[0], axes[1]];
         (away > THERE).then(|| Failure::NotThere { at: flat(&at), end: flat(&end) })
     }
+}
+
+/// Whether a position is the machine's zero, to the last digit.
+fn at_zero(position: &Position) -> bool {
+    position[..3].iter().all(|at| *at == Some(0.0))
 }
 
 /// Whether the head stands in this state.

@@ -468,6 +468,12 @@ impl Grbl {
         {
             return self.halt(now, Outcome::Failed(Failure::Miscounted(miscount)));
         }
+        if matches!(self.state, State::Asking(_) | State::Checking { .. })
+            && status.state != Machine::Idle
+        {
+            // Something has happened since it stood idle.
+            return self.end(Outcome::Failed(Failure::NotReady(status.state)), Dark::Untouched);
+        }
         if matches!(self.state, State::Asking(_))
             && let Some(miscount) = miscount
         {

@@ -486,6 +486,10 @@ impl Reprap {
             Some(sent) if sent.number + 1 == number => {
                 self.asked_again = false;
             }
+            // It counts from the start: it has started anew, and what it said then was lost.
+            Some(sent) if number <= 1 && sent.number > 2 => {
+                self.halt(now, Outcome::Failed(Failure::Restarted));
+            }
             _ => self.halt(now, Outcome::Failed(Failure::BadLink)),
         }
     }
