@@ -219,6 +219,7 @@ impl<B: BufRead> Stream<B> {
         let whereabouts = match outcome {
             Outcome::Done => Whereabouts::End,
             _ if untouched => Whereabouts::Here(self.locator.seen()),
+            _ if session.has_restarted() => Whereabouts::Lost,
             // Lines may be missing, or have run twice: no position tells.
             Outcome::Failed(
                 Failure::Miscounted(Miscount::Surplus)
@@ -233,6 +234,19 @@ impl<B: BufRead> Stream<B> {
             }
             Outcome::Failed(Failure::Closed | Failure::Silent) if !self.stood => {
                 Whereabouts::Asking
+            }
+            // What came behind a line that was refused ran without it.
+            Outcome::Failed(Failure::Refused { line: Some(line), .. }) => {
+                let refused = Place::before(*line);
+                match self.find(session) {
+                    Whereabouts::Here(place) if place > refused => {
+                        Whereabouts::Between(refused, place)
+                    }
+                    Whereabouts::Between(from, to) if to > refused => {
+                        Whereabouts::Between(if from < refused { from } else { refused }, to)
+                    }
+                    other => other,
+                }
             }
             _ => self.find(session),
         };

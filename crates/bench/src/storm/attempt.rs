@@ -25,6 +25,8 @@ pub(super) struct Attempt {
     pub(super) refused: Option<String>,
     /// Whether the beam was lit when the session said how it ended.
     pub(super) lit_at_end: bool,
+    /// When the stream began, simulated seconds.
+    pub(super) began_at: Option<f64>,
     /// Simulated seconds.
     pub(super) seconds: f64,
 }
@@ -62,6 +64,7 @@ pub(super) fn attempt(
         stance: None,
         refused: None,
         lit_at_end: false,
+        began_at: None,
         seconds: 0.0,
     };
     let mut room = None;
@@ -102,6 +105,7 @@ pub(super) fn attempt(
                             let known = connected.position.is_some();
                             stream = Some(if known { begun } else { begun.from_anywhere() });
                             (done.streamed, done.stance) = (Some(text), Some(stance));
+                            done.began_at = Some(rig.now());
                             session.start();
                         }
                     }

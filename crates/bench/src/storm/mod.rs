@@ -111,6 +111,7 @@ fn storm(seed: u64, tell: &mut dyn FnMut(String)) -> Result<Tally, String> {
     let mut program = drawn.text.clone();
     let mut broken: Option<Broken> = None;
     let mut in_place = false;
+    let mut began: Vec<f64> = Vec::new();
     for tried in 0..ATTEMPTS {
         tally.attempts += 1;
         let choice = if dice.one_in(2) { Choice::LastSeen } else { Choice::LastSent };
@@ -153,6 +154,7 @@ fn storm(seed: u64, tell: &mut dyn FnMut(String)) -> Result<Tally, String> {
             rig.record().slip
         ));
         check_dark(&done, &rig)?;
+        began.extend(done.began_at);
         let Attempt { outcome, streamed, stance, halt, sent, refused, .. } = done;
         if let Some((from, to, choice)) = chosen.filter(|_| streamed.is_some()) {
             let walk = broken.as_ref().map(|broken| broken.walk(machine.dialect));
@@ -166,12 +168,7 @@ fn storm(seed: u64, tell: &mut dyn FnMut(String)) -> Result<Tally, String> {
         if let (Some(text), Some(stance)) = (streamed, stance) {
             in_place = false;
             if outcome == Outcome::Done {
-                // A line without a checksum may be changed into another one.
-                let unseen = !printer
-                    && rig
-                        .mishaps_so_far()
-                        .iter()
-                        .any(|(_, fault, way)| *way == Way::There && spoils(*fault));
+                let unseen = is_unprovable(&rig, printer, &began);
                 if unseen {
                     tally.unprovable += 1;
                 } else {
@@ -273,6 +270,30 @@ fn check_dark(done: &Attempt, rig: &Rig) -> Result<(), String> {
         return Err("the receive buffer ran over on a good cable".into());
     }
     Ok(())
+}
+
+/// Whether something happened that no sender can know of: a line without a checksum that was changed
+/// into another one, or twice so that its checksum is right again; a line that ran over the buffer, or
+/// that a board refused while what came behind it ran on; a board without banner and homing that starts
+/// anew in the moment in which its first line comes.
+fn is_unprovable(rig: &Rig, printer: bool, began: &[f64]) -> bool {
+    let mishaps = rig.mishaps_so_far();
+    let mut spoilt = mishaps.iter().filter(|(_, fault, way)| *way == Way::There && spoils(*fault));
+    let cable = if printer {
+        let times: Vec<f64> = spoilt.map(|(at, ..)| *at).collect();
+        times.windows(2).any(|pair| pair[1] - pair[0] < 0.1)
+    } else {
+        spoilt.next().is_some()
+    };
+    let refused = mishaps.iter().any(|(_, fault, _)| *fault == Fault::Error);
+    let setup = rig.setup();
+    let mute = setup.ways.banner == Banner::Silent && !setup.homes && !printer;
+    let anew = |fault: Fault| matches!(fault, Fault::Power | Fault::Settings | Fault::Reset);
+    let unheard = mute
+        && mishaps.iter().any(|(at, fault, _)| {
+            anew(*fault) && began.iter().any(|began| (at - began).abs() < 0.5)
+        });
+    cable || unheard || (!printer && rig.record().overrun_bytes > 0) || refused
 }
 
 /// Whether a fault spoils what is counted.

@@ -100,6 +100,8 @@ pub(super) struct Grbl {
     rounds: u32,
     /// Whether its banner came before anything else.
     restarted: bool,
+    /// It started anew behind a line of the program.
+    lost: bool,
     /// Where it stood by the last status of a halt.
     stood: Option<Option<[f64; 3]>>,
     /// Whether it reports lengths in inches (`$13`).
@@ -135,6 +137,7 @@ impl Grbl {
             said: None,
             rounds: 0,
             restarted: false,
+            lost: false,
             stood: None,
             inches: false,
             events: VecDeque::new(),
@@ -341,6 +344,10 @@ impl Grbl {
 
     pub(super) fn is_stopping(&self) -> bool {
         matches!(self.state, State::Halting { .. } | State::Resetting { .. })
+    }
+
+    pub(super) fn has_restarted(&self) -> bool {
+        self.lost
     }
 
     /// Bytes that are sent and not yet answered: always below the controller's buffer.
@@ -652,6 +659,8 @@ impl Grbl {
     }
 
     fn banner(&mut self, now: Instant) {
+        let ours = matches!(self.state, State::Resetting { .. });
+        self.lost |= self.last_line.is_some() && !ours;
         match &self.state {
             State::Resetting { .. } => self.finish_reset(true),
             // It has just started: ask at once, whatever was asked before is lost.

@@ -432,6 +432,12 @@ impl Session {
         spoken!(&self.inner, s => s.is_stopping())
     }
 
+    /// Whether it started anew since lines went out: it does not know where the head stands.
+    #[must_use]
+    pub fn has_restarted(&self) -> bool {
+        spoken!(&self.inner, s => s.has_restarted())
+    }
+
     /// Bytes that are sent and not yet answered: always below the controller's buffer.
     #[must_use]
     pub fn in_flight(&self) -> usize {

@@ -340,6 +340,10 @@ impl Reprap {
         matches!(self.state, State::Stopping { .. })
     }
 
+    pub(super) fn has_restarted(&self) -> bool {
+        self.restarted && self.last_line.is_some()
+    }
+
     pub(super) fn in_flight(&self) -> usize {
         self.sent.as_ref().map_or(0, |sent| framed(sent.number, &sent.text).len())
     }
@@ -357,6 +361,7 @@ impl Reprap {
                 self.finish_stop(Dark::Confirmed);
             } else if line == "start" {
                 // It has heard nothing of what was said before.
+                self.restarted = true;
                 self.say_stop(now);
             }
             return;
@@ -425,7 +430,8 @@ impl Reprap {
         }
         if let State::Greeting { .. } = self.state {
             self.free = true;
-            let connected = Connected { restarted: self.restarted, ..Connected::default() };
+            let restarted = std::mem::take(&mut self.restarted);
+            let connected = Connected { restarted, ..Connected::default() };
             self.state = State::Asking(connected);
             // What another sender left is run to its end before the place is told.
             // Twice: the answer has no checksum.
