@@ -406,6 +406,9 @@ pub(crate) struct Rig {
     /// Put something round of this diameter into its rotary
     #[arg(long, value_name = "LENGTH", value_parser = length)]
     pub(crate) diameter: Option<f64>,
+    /// Misbehave: a seed, faults by name, or both (7,drop,reset)
+    #[arg(long, value_name = "SEED|FAULTS")]
+    pub(crate) trouble: Option<String>,
     /// End when the first client goes away
     #[arg(long)]
     pub(crate) once: bool,

@@ -3,46 +3,12 @@
 #![allow(clippy::unwrap_used, clippy::expect_used)] // helpers of tests
 
 mod common;
-use common::{Bench, Ran};
+use common::{Bench, Ran, RigProcess, signal};
 use std::io::{BufRead, BufReader, Read, Write};
 use std::net::TcpStream;
 use std::process::{Child, Command, Stdio};
 
 const JOB: &str = "sail-panel.kite.toml";
-
-/// A rig in a process of its own; gone when dropped.
-struct RigProcess {
-    child: Child,
-    lines: BufReader<std::process::ChildStdout>,
-    link: String,
-}
-
-impl RigProcess {
-    fn start(bench: &Bench, args: &[&str]) -> Self {
-        let mut child =
-            bench.command(&[&["rig"], args].concat()).stdout(Stdio::piped()).spawn().unwrap();
-        let mut lines = BufReader::new(child.stdout.take().unwrap());
-        let mut first = String::new();
-        lines.read_line(&mut first).unwrap();
-        let link = first.trim().strip_prefix("the rig listens on ").expect("a link").to_string();
-        Self { child, lines, link }
-    }
-
-    /// Waits for it to end and returns what else it said.
-    fn rest(mut self) -> String {
-        let mut text = String::new();
-        std::io::Read::read_to_string(&mut self.lines, &mut text).unwrap();
-        assert!(self.child.wait().unwrap().success());
-        text
-    }
-}
-
-impl Drop for RigProcess {
-    fn drop(&mut self) {
-        let _ = self.child.kill();
-        let _ = self.child.wait();
-    }
-}
 
 fn last_event(out: &str) -> serde_json::Value {
     serde_json::from_str(out.lines().last().unwrap()).unwrap()
@@ -163,11 +129,6 @@ fn ctrl_c_stops_with_the_beam_off_and_says_where() {
     let (acknowledged, ran) =
         (end["lines_acknowledged"].as_u64().unwrap(), record["lines"].as_u64().unwrap());
     assert!(acknowledged > 0 && ran < acknowledged + 40, "{acknowledged} {ran}");
-}
-
-fn signal(name: &str, process: &Child) {
-    let kill = Command::new("kill").args([name, &process.id().to_string()]).status();
-    assert!(kill.unwrap().success());
 }
 
 #[test]

@@ -158,6 +158,10 @@ impl<B: BufRead> Stream<B> {
     /// does not lead.
     #[must_use]
     pub fn status(&mut self, status: &Status) -> Option<Failure> {
+        if self.stood && !status.halted {
+            // Behind the reset the planner is empty because it was emptied.
+            return None;
+        }
         let idle = status.state == State::Idle;
         let free = status.room.map(|room| room.blocks);
         if idle {

@@ -153,6 +153,13 @@ fn storm(seed: u64, tell: &mut dyn FnMut(String)) -> Result<Tally, String> {
             rig.mishaps_so_far(),
             rig.record().slip
         ));
+        tell(done.streamed.clone().unwrap_or_default());
+        // A zero that seems to have moved is nothing to go on with: honest, and the end of it.
+        if done.refused.as_ref().is_some_and(|why| why.starts_with("the zero was")) {
+            tally.given_up += 1;
+            tally.end(&rig);
+            return Ok(tally);
+        }
         check_dark(&done, &rig)?;
         began.extend(done.began_at);
         let Attempt { outcome, streamed, stance, halt, sent, refused, .. } = done;

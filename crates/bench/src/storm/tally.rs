@@ -18,6 +18,8 @@ pub struct Tally {
     pub uncertain: u64,
     /// Programs whose bytes were spoilt unseen on the way to the board: nothing can be proved of them.
     pub unprovable: u64,
+    /// Programs whose rest was refused for good, because a zero was told wrongly at their beginning.
+    pub given_up: u64,
     /// The longest session, simulated seconds.
     pub longest: f64,
     /// The longest time that a beam stood lit, s.
@@ -58,6 +60,7 @@ impl Tally {
         self.certain += other.certain;
         self.uncertain += other.uncertain;
         self.unprovable += other.unprovable;
+        self.given_up += other.given_up;
         self.longest = self.longest.max(other.longest);
         self.longest_lit = self.longest_lit.max(other.longest_lit);
         for (word, count) in &other.faults {

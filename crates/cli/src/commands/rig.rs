@@ -13,8 +13,8 @@ use std::io::Write;
 use std::net::TcpListener;
 use std::path::Path;
 use std::time::Duration;
-use tinkite_rig::Rig;
 use tinkite_rig::shell::{Traffic, serve_pty, serve_tcp};
+use tinkite_rig::{Rig, Trouble};
 
 pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
     if let Some(path) = &args.picture {
@@ -25,6 +25,9 @@ pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
     let pace = pace(&args.pace)?;
     let machine = load::machine(&args.machine, Path::new(""), &mut Sources::new())?;
     let mut rig = Rig::new(setup(&machine, args.diameter));
+    if let Some(text) = &args.trouble {
+        rig.misbehave(Trouble::parse(text).map_err(Refusal::Usage)?);
+    }
     let stopping =
         Stopping::watch().map_err(|e| Refusal::Usage(format!("Ctrl-C cannot be watched: {e}")))?;
     let stop = stopping.flag();
@@ -38,6 +41,7 @@ pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
         loop {
             let traffic =
                 serve_pty(&mut rig, &mut master, args.baud, pace, stop).map_err(failed)?;
+            rig.left_alone();
             report(&traffic, &rig, args.baud, console)?;
             if args.once || stopping.wanted() {
                 break;
@@ -53,6 +57,7 @@ pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
             match listener.accept() {
                 Ok((stream, _)) => {
                     let traffic = serve_tcp(&mut rig, stream, pace, stop).map_err(failed)?;
+                    rig.left_alone();
                     report(&traffic, &rig, None, console)?;
                     if args.once {
                         break;
@@ -95,5 +100,10 @@ fn report(
         "a client went: {} lines, {} bytes in {:.2} s ({:.0} bytes/s{share}), {} refused, {} bytes lost",
         record.lines, traffic.bytes, traffic.seconds, rate, record.errors, record.overrun_bytes
     ))?;
+    let mishaps = rig.mishaps_so_far();
+    if !mishaps.is_empty() {
+        let told = mishaps.iter().map(|(at, fault, _)| format!("{} at {at:.1} s", fault.word()));
+        console.result(&format!("so far went wrong: {}", told.collect::<Vec<_>>().join(", ")))?;
+    }
     console.result(&burnt::words(record))
 }

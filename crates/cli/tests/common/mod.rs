@@ -1,8 +1,9 @@
 //! A bench for the built program: a folder of its own, the demo's files, and strict expectations.
 #![allow(dead_code, clippy::unwrap_used, clippy::panic, clippy::expect_used)] // helpers of tests
 
+use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
-use std::process::{Command, Output};
+use std::process::{Child, Command, Output, Stdio};
 
 /// A temporary folder with the demo's drawing, job and machine in it.
 pub(crate) struct Bench {
@@ -58,6 +59,11 @@ impl Bench {
         command.args(args).current_dir(self.folder.path()).env("NO_COLOR", "1");
         command.env("TINKITE_LOG", self.logs.path().join("runs.sqlite"));
         command
+    }
+
+    /// Whether there is a log of runs.
+    pub(crate) fn logged(&self) -> bool {
+        self.logs.path().join("runs.sqlite").exists()
     }
 
     pub(crate) fn run(&self, args: &[&str]) -> Ran {
@@ -138,4 +144,52 @@ impl Bench {
         let err = self.refused(1, &["emit", job]);
         err.split_whitespace().filter(|w| *w != "│").collect::<Vec<_>>().join(" ")
     }
+}
+
+/// A rig in a process of its own; gone when dropped.
+pub(crate) struct RigProcess {
+    pub(crate) child: Child,
+    lines: BufReader<std::process::ChildStdout>,
+    pub(crate) link: String,
+}
+
+impl RigProcess {
+    pub(crate) fn start(bench: &Bench, args: &[&str]) -> Self {
+        let mut child =
+            bench.command(&[&["rig"], args].concat()).stdout(Stdio::piped()).spawn().unwrap();
+        let mut lines = BufReader::new(child.stdout.take().unwrap());
+        let mut first = String::new();
+        lines.read_line(&mut first).unwrap();
+        let link = first.trim().strip_prefix("the rig listens on ").expect("a link").to_string();
+        Self { child, lines, link }
+    }
+
+    /// Waits for it to end and returns what else it said.
+    pub(crate) fn rest(mut self) -> String {
+        let mut text = String::new();
+        std::io::Read::read_to_string(&mut self.lines, &mut text).unwrap();
+        assert!(self.child.wait().unwrap().success());
+        text
+    }
+}
+
+impl RigProcess {
+    /// Ends it as Ctrl-C does, so that it writes its record.
+    pub(crate) fn end(mut self) {
+        signal("-INT", &self.child);
+        assert!(self.child.wait().unwrap().success());
+    }
+}
+
+impl Drop for RigProcess {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+/// Sends a signal.
+pub(crate) fn signal(name: &str, process: &Child) {
+    let kill = Command::new("kill").args([name, &process.id().to_string()]).status();
+    assert!(kill.unwrap().success());
 }

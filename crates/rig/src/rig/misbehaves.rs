@@ -118,6 +118,13 @@ impl Rig {
         self.setup.full = full;
     }
 
+    /// Its client has gone: somebody notices when it has stalled, and switches it off and on.
+    pub fn left_alone(&mut self) {
+        if self.is_stalled() {
+            self.power_cycle();
+        }
+    }
+
     pub(super) fn is_stalled(&self) -> bool {
         self.misbehaviour.as_ref().is_some_and(|m| m.stalled)
     }

@@ -56,6 +56,9 @@ pub(crate) fn serve(
     let mut first: Option<Instant> = None;
     let mut buffer = [0; 4096];
     while !stop.load(Ordering::Relaxed) {
+        if rig.has_closed() {
+            return Ok(traffic);
+        }
         if rig.has_output() {
             let output = rig.take_output();
             if port.write(&output).is_err() {

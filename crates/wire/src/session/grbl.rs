@@ -50,9 +50,9 @@ enum State {
 const HALT: Span = Span::millis(2500);
 /// How long a reset controller may take to send its banner.
 const RESET: Span = Span::millis(1500);
-/// So many statuses are asked for at most until one tells the offset: boards tell it in every tenth to
+/// So many statuses are asked for at most until two tell the offset: boards tell it in every tenth to
 /// thirtieth.
-const OFFSET_TOLD: u32 = 32;
+const OFFSET_TOLD: u32 = 64;
 /// How often it is asked what it is at most.
 const MOST_ROUNDS: u32 = 8;
 /// A head that stands nearer than this to where it stood has not moved, mm.
@@ -100,6 +100,8 @@ pub(super) struct Grbl {
     rounds: u32,
     /// Whether its banner came before anything else.
     restarted: bool,
+    /// The offset that was told last.
+    offset: Option<[f64; 3]>,
     /// It started anew behind a line of the program.
     lost: bool,
     /// Where it stood by the last status of a halt.
@@ -137,6 +139,7 @@ impl Grbl {
             said: None,
             rounds: 0,
             restarted: false,
+            offset: None,
             lost: false,
             stood: None,
             inches: false,
@@ -557,8 +560,12 @@ impl Grbl {
             return self.end(Outcome::Failed(Failure::NotReady(state)), Dark::Untouched);
         }
         // The reset forgets a G92, and the offset is told only now and then.
+        // It is believed when it was told twice.
         self.greeted += 1;
-        if status.offset.is_none() && self.greeted < OFFSET_TOLD {
+        let told = status.offset.is_some();
+        let again = told && self.offset == status.offset;
+        self.offset = status.offset.or(self.offset);
+        if !again && self.greeted < OFFSET_TOLD {
             return self.ask(now);
         }
         self.before = Some(status);

@@ -99,7 +99,7 @@ impl Talk {
         let mut talk = Self::new();
         talk.session.handle_timeout(talk.now);
         assert_eq!(talk.sent(), "?");
-        talk.hear("<Idle|MPos:0,0,0|FS:0,0|WCO:11,-5.5,0>\r\n");
+        talk.stands("<Idle|MPos:0,0,0|FS:0,0|WCO:11,-5.5,0>\r\n");
         assert_eq!(talk.sent(), "^");
         talk.hear(BANNER);
         for _ in 0..2 {
@@ -390,7 +390,7 @@ fn a_controller_that_reports_inches_is_understood() {
     let mut talk = Talk::new();
     talk.session.handle_timeout(talk.now);
     let _ = talk.sent();
-    talk.hear("<Idle|MPos:1.000,2.000,0.000|FS:0,0|WCO:10.000,-5.000,0.000>\r\n");
+    talk.stands("<Idle|MPos:1.000,2.000,0.000|FS:0,0|WCO:10.000,-5.000,0.000>\r\n");
     talk.hear(BANNER);
     let _ = talk.sent();
     talk.introduced(
@@ -554,7 +554,7 @@ fn a_stop_before_anything_was_sent_stops_whatever_runs_there() {
     };
     let clearing = || {
         let mut talk = greeting();
-        talk.hear("<Idle|MPos:0,0,0|FS:0,0|WCO:0,0,0>\r\n");
+        talk.stands("<Idle|MPos:0,0,0|FS:0,0|WCO:0,0,0>\r\n");
         assert_eq!(talk.sent(), "^");
         talk
     };
@@ -586,7 +586,7 @@ fn half_a_line_that_a_dead_sender_left_is_thrown_away_and_never_ended() {
     talk.session.handle_timeout(talk.now);
     talk.sent();
     // Not a line end before the reset, and nothing but the reset before the banner.
-    talk.hear("<Idle|MPos:0,0,0|FS:0,0|WCO:0,0,0>\r\n");
+    talk.stands("<Idle|MPos:0,0,0|FS:0,0|WCO:0,0,0>\r\n");
     assert_eq!(talk.sent(), "^");
     talk.wait(1000);
     assert_eq!(talk.sent(), "");
@@ -595,10 +595,7 @@ fn half_a_line_that_a_dead_sender_left_is_thrown_away_and_never_ended() {
     assert_eq!(talk.sent(), QUESTIONS);
     talk.hear(BANNER);
     assert_eq!(talk.sent(), QUESTIONS);
-    talk.introduced(
-        "ok\r\nok\r\nok\r\n[GC:G0 G54 G21]\r\nok\r\n",
-        "<Idle|MPos:0,0,0|FS:0,0>\r\n",
-    );
+    talk.introduced("ok\r\nok\r\nok\r\n[GC:G0 G54 G21]\r\nok\r\n", "<Idle|MPos:0,0,0|FS:0,0>\r\n");
     let connected = std::iter::from_fn(|| talk.session.poll_event())
         .find_map(|event| if let Event::Connected(c) = event { Some(c) } else { None });
     assert_eq!(connected.map(|c| c.modes), Some(["G0", "G54", "G21"].map(String::from).to_vec()));
@@ -917,7 +914,7 @@ fn connected(status: &str, offsets: &str) -> (Talk, Option<Connected>) {
     let mut talk = Talk::new();
     talk.session.handle_timeout(talk.now);
     talk.sent();
-    talk.hear(status);
+    talk.stands(status);
     assert_eq!(talk.sent(), "^");
     talk.hear(BANNER);
     talk.sent();
@@ -986,5 +983,5 @@ fn the_offset_is_waited_for_before_the_reset_and_not_for_ever() {
             other => panic!("{other}"),
         }
     }
-    assert_eq!(asked, 32);
+    assert_eq!(asked, 64);
 }
