@@ -295,6 +295,9 @@ pub(crate) struct Run {
     /// Begin in this line of the program, with everything set up that comes before
     #[arg(long, value_name = "LINE", value_parser = clap::value_parser!(u32).range(1..))]
     pub(crate) from_line: Option<u32>,
+    /// Accept a danger that the machine's profile does not
+    #[arg(long, value_name = "DANGER")]
+    pub(crate) accept: Vec<Danger>,
     /// Something to remember of this run
     #[arg(long, value_name = "TEXT")]
     pub(crate) note: Option<String>,
@@ -323,6 +326,13 @@ pub(crate) struct Run {
     pub(crate) picture: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) writing: Writing,
+}
+
+/// What can be accepted.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Danger {
+    /// A beam that burns on where the head stands, when lines stop coming
+    ConstantPower,
 }
 
 /// Where an uncertain rest begins.

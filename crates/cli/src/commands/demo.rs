@@ -118,6 +118,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         in_place: false,
         again: None,
         from_line: None,
+        accept: Vec::new(),
         note: None,
         log: LogFile { path: None },
         to: Some("rig:".into()),

@@ -6,7 +6,8 @@ pub mod round;
 
 use crate::frame::Frame;
 use crate::geometry::{Rect, Vec2};
-use crate::job::{Engrave, Field, Job};
+use crate::job::machine::Dialect;
+use crate::job::{Engrave, Field, Job, Step};
 use crate::plan::Planned;
 use crate::problem::{Code, Place, Problem, Problems};
 use crate::quantity::plain;
@@ -23,6 +24,32 @@ impl WithinLimits {
     pub fn planned(&self) -> &Planned {
         &self.planned
     }
+}
+
+/// A beam that burns on where the head stands, in a program that is streamed: told unless it is accepted.
+fn constant_power(planned: &Planned, steps: &[usize], problems: &mut Problems) {
+    let job = planned.job();
+    if job.machine.beam.constant_accepted || job.machine.dialect == Dialect::Ngc {
+        return;
+    }
+    let constant = |step: &&Step| !planned.segments().follows(step);
+    let named: Vec<String> = steps
+        .iter()
+        .map(|n| &job.steps[*n])
+        .filter(constant)
+        .map(|step| format!("\"{}\"", step.name))
+        .collect();
+    if named.is_empty() {
+        return;
+    }
+    let message = format!(
+        "{} {} with constant power: the beam burns on where the head stands when lines stop coming",
+        named.join(", "),
+        if named.len() == 1 { "burns" } else { "burn" }
+    );
+    let help = "set follows-speed = true in [beam] where the controller has M4; else stay beside it, and write constant = \"accepted\"";
+    let problem = Problem::warning(Code::ConstantPower, message, help);
+    problems.push(problem.at(Place::file(&job.file)));
 }
 
 /// Rounding of a program's numbers may put a move this far outside, mm.
@@ -60,6 +87,7 @@ pub fn check(
         reach.hold_stock(burnt, stock, &mut problems);
     }
     round::check(&planned, burnt, &mut problems);
+    constant_power(&planned, steps, &mut problems);
     for step in steps.iter().map(|n| &job.steps[*n]) {
         let place = Place {
             span: Some(step.span.clone()),

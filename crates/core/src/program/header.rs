@@ -2,6 +2,7 @@
 
 use super::Program;
 use crate::geometry::Rect;
+use crate::job::machine::Dialect;
 use crate::job::{Hold, Zero};
 use crate::quantity::{clock, plain};
 use crate::segment::Provenance;
@@ -40,6 +41,12 @@ fn lines(program: &Program, part: Option<usize>) -> Vec<String> {
             device.letter as char,
             plain(round.diameter(), 3)
         ));
+    }
+    let streamed = job.machine.dialect != Dialect::Ngc;
+    if streamed && job.steps.iter().any(|step| !planned.segments().follows(step)) {
+        lines.push(
+            "CONSTANT POWER: the beam burns on where the head stands when lines stop coming".into(),
+        );
     }
     lines.extend(job.material.as_ref().map(|material| format!("material: {material}")));
     lines.extend([

@@ -22,6 +22,9 @@ pub struct Beam {
     pub width: f64,
     /// Whether the controller scales power by the actual speed (M4) or keeps it (M3).
     pub follows_speed: bool,
+    /// Whether the operator accepts that a constant beam burns on where the head stands, when lines stop
+    /// coming.
+    pub constant_accepted: bool,
     /// How many levels the source tells apart from S0 to full, where that is known.
     pub levels: Option<u32>,
     /// What was measured at the source.
@@ -236,6 +239,7 @@ mod tests {
             ceiling: Power(0.8),
             width: 0.1,
             follows_speed: false,
+            constant_accepted: true,
             levels: Some(256),
             table: None,
             switch: Switch::Inline,

@@ -29,6 +29,7 @@ use std::path::Path;
 use tinkite_core::job::Machine;
 use tinkite_core::job::machine::Dialect;
 use tinkite_core::picture::{self, Canvas, Left, LeftMark, Words};
+use tinkite_core::problem::{Code, Problem};
 use tinkite_core::program::Place;
 use tinkite_core::quantity::clock;
 use tinkite_run::{BrokenError, Choice, Marked, Stance, Walk, Whereabouts};
@@ -123,6 +124,7 @@ fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
     };
     let asked = args.to.as_deref().or(entry.as_ref().map(|entry| entry.began.link.as_str()));
     let name = link::name(asked, &program.machine)?;
+    constant_power(args, &program, &name, console)?;
     // What a simulation in this process did is gone with it.
     let logged = args.log.path.is_some() || !name.starts_with("rig:");
     let log = logged.then(|| Log::open(&log::path(args.log.path.as_deref())?)).transpose();
@@ -153,6 +155,30 @@ fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
         note: args.note.clone(),
     };
     Ok(Set { program, beginning, log, template, name })
+}
+
+/// A beam of constant power burns on where the head stands: that is accepted, or not run on a machine.
+fn constant_power(
+    args: &Run,
+    program: &ProgramFile,
+    link: &str,
+    console: &Console,
+) -> Result<(), Refusal> {
+    let (Some(line), false) = (program.report.constant, link.starts_with("rig:")) else {
+        return Ok(());
+    };
+    let danger = "burns with constant power (M3, M106): where the head stands when lines stop coming, it burns on";
+    if program.machine.beam.constant_accepted || args.accept.contains(&args::Danger::ConstantPower)
+    {
+        console.say(&format!(
+            "the program {danger}; STAY BESIDE IT, with your hand at the machine's switch"
+        ));
+        return Ok(());
+    }
+    let message = format!("{}: line {line} {danger}", program.name);
+    let help = "use power that follows the speed (follows-speed = true) where the controller has M4; else --accept constant-power, or constant = \"accepted\" in [beam] of the profile, say that somebody stays beside it";
+    let problem = Problem::error(Code::ConstantPower, message, help);
+    Err(Refusal::Problems(problem.into(), Sources::new()))
 }
 
 /// What is left of an earlier run, as far as can be told before the controller was asked.

@@ -13,7 +13,11 @@ pub(super) fn read(section: Section<'_, '_>, dialect: Dialect) -> Option<(Beam, 
     let full = section.number("full").unwrap_or(usual);
     let floor = section.number("floor").unwrap_or(0.0);
     let width = section.positive::<Length>("width").map_or(0.1, |width| width.0);
-    let follows_speed = section.flag("follows-speed").unwrap_or(false);
+    // A beam that goes out where the head stands is the safer one, where the dialect has it.
+    let constant_on = section.has("on") && matches!(section.text("on"), Some("M3" | "M106"));
+    let scales = dialect == Dialect::Grbl && !constant_on;
+    let follows_speed = section.flag("follows-speed").unwrap_or(scales);
+    let constant_accepted = section.choice("constant", &[("accepted", true)]).unwrap_or(false);
     let focus_depth = section.positive::<Length>("focus-depth").map(|length| length.0);
     let switch = switch(&section, dialect, follows_speed);
     section.not_yet(&["pointer"]);
@@ -29,7 +33,17 @@ pub(super) fn read(section: Section<'_, '_>, dialect: Dialect) -> Option<(Beam, 
     let table = table.map_or(Some(None), |table| table.map(Some));
     let beam = table.zip(switch).and_then(|(table, switch)| {
         let ceiling = Power(1.0);
-        let beam = Beam { full, floor, ceiling, width, follows_speed, levels, table, switch };
+        let beam = Beam {
+            full,
+            floor,
+            ceiling,
+            width,
+            follows_speed,
+            constant_accepted,
+            levels,
+            table,
+            switch,
+        };
         // In mA or W it is what the table makes of it.
         let ceiling =
             if section.has("ceiling") { section.power("ceiling", &beam)? } else { ceiling };

@@ -281,6 +281,9 @@ impl<'m> Measure<'m> {
         }
         let way = self.way(number, m);
         if burns {
+            if !self.modal.follows_speed() {
+                self.report.constant.get_or_insert(number);
+            }
             self.report.burn += way;
             let (least, most) = self.report.s.unwrap_or((f64::MAX, f64::MIN));
             self.report.s = Some((least.min(self.modal.s), most.max(self.modal.s)));

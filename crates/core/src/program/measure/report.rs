@@ -28,6 +28,8 @@ pub struct Report {
     pub rotary: Option<(f64, f64)>,
     /// Least and greatest S of moves with the beam on.
     pub s: Option<(f64, f64)>,
+    /// The first line that burns with constant power.
+    pub constant: Option<u32>,
     /// Whether the beam is off when the program ends.
     pub beam_off_at_end: bool,
     /// What is wrong or doubtful.
@@ -50,6 +52,7 @@ impl Report {
             burn_extents: None,
             rotary: None,
             s: None,
+            constant: None,
             beam_off_at_end: true,
             problems: Problems::new(),
             timeline: Timeline::default(),
