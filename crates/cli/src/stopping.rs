@@ -3,10 +3,15 @@
 
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::{Duration, Instant};
 
 /// Whether somebody wants this program to stop.
 #[derive(Debug, Clone, Default)]
-pub(crate) struct Stopping(Arc<AtomicBool>);
+pub(crate) struct Stopping {
+    flag: Arc<AtomicBool>,
+    /// The moment from which on it is wanted without a signal.
+    from: Option<Instant>,
+}
 
 impl Stopping {
     /// Watches for Ctrl-C, Ctrl-Z, Ctrl-\\, a closed terminal and a polite kill from now on.
@@ -18,21 +23,26 @@ impl Stopping {
             use signal_hook::consts::{SIGHUP, SIGQUIT, SIGTSTP};
             [SIGHUP, SIGQUIT, SIGTSTP]
         } {
-            signal_hook::flag::register(signal, stopping.0.clone())?;
+            signal_hook::flag::register(signal, stopping.flag.clone())?;
         }
         for signal in [SIGINT, SIGTERM] {
-            signal_hook::flag::register(signal, stopping.0.clone())?;
+            signal_hook::flag::register(signal, stopping.flag.clone())?;
         }
         Ok(stopping)
     }
 
     /// Whether it was asked for.
     pub(crate) fn wanted(&self) -> bool {
-        self.0.load(Ordering::Relaxed)
+        self.flag.load(Ordering::Relaxed) || self.from.is_some_and(|from| Instant::now() >= from)
+    }
+
+    /// The same, and after this time in any case.
+    pub(crate) fn or_after(self, time: Option<Duration>) -> Self {
+        Self { from: time.map(|time| Instant::now() + time), ..self }
     }
 
     /// The flag itself.
     pub(crate) fn flag(&self) -> &AtomicBool {
-        &self.0
+        &self.flag
     }
 }

@@ -9,6 +9,12 @@ fn the_demo_finishes_and_leaves_every_file_in_a_folder_it_names() {
     let out = bench.ok(&["demo"]);
     assert!(out.contains("everything is in tinkite-demo"), "{out}");
     assert!(out.contains("done: ") && out.contains("the rig's beam: "), "{out}");
+    // A run that breaks off on purpose is finished.
+    assert!(out.contains("stopped at line") && out.contains("--go-on 1 finishes it"), "{out}");
+    let burnt: Vec<&str> =
+        out.lines().filter(|line| line.starts_with("the rig's beam: ")).collect();
+    let mm = |line: &str| line.split(' ').nth(3).unwrap().parse::<f64>().unwrap();
+    assert!(burnt.len() == 2 && (mm(burnt[0]) - mm(burnt[1])).abs() < 0.3, "{burnt:?}");
     for name in [
         "sail-panel.svg",
         "sail-panel.kite.toml",
@@ -58,6 +64,7 @@ fn help_and_completions_are_there_for_every_command() {
         "emit",
         "read",
         "run",
+        "log",
         "rig",
         "completions",
     ] {

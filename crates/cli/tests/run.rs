@@ -375,3 +375,29 @@ fn a_beam_that_was_left_on_is_put_out() {
         bench.refused(3, &["head", "dark", "--machine", "bench-laser", "--to", "tcp:127.0.0.1:1"]);
     assert!(err.contains("does not open"), "{err}");
 }
+
+#[test]
+fn a_beam_that_burns_on_where_it_stands_is_run_only_where_that_is_accepted() {
+    let bench = Bench::new();
+    bench.write("m3.nc", "G21 G90\nM3 S0\nG0 X10 Y10\nG1 X30 S200 F1200\nM5\nM2\n");
+    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "max"]);
+    let args = ["run", "m3.nc", "--machine", "bench-laser", "--to", &rig.link];
+    let err = bench.refused(1, &args);
+    for word in ["constant-power", "line 4", "--accept"] {
+        assert!(err.contains(word), "{word}: {err}");
+    }
+    let ran = bench.run(&[&args[..], &["--accept", "constant-power"]].concat());
+    assert!(ran.status == 0 && ran.err.contains("STAY BESIDE IT"), "{}", ran.err);
+    bench.change("bench-laser.machine.toml", "[air]", "constant = \"accepted\"\n[air]");
+    let ran = bench.run(&args);
+    assert!(ran.status == 0 && ran.err.contains("STAY BESIDE IT"), "{}", ran.err);
+    // A job says so before, and in its program.
+    bench.change("bench-laser.machine.toml", "constant = \"accepted\"\n", "");
+    bench.change("bench-laser.machine.toml", "follows-speed = true", "follows-speed = false");
+    assert_eq!(bench.codes(JOB), ["constant-power"]);
+    assert!(bench.ok(&["emit", JOB, "-o", "-"]).contains("CONSTANT POWER"));
+    // Left out it means power that follows the speed.
+    bench.change("bench-laser.machine.toml", "follows-speed = false", "");
+    assert_eq!(bench.codes(JOB), [""; 0]);
+    assert!(bench.ok(&["emit", JOB, "-o", "-"]).contains("\nM4 S0\n"));
+}

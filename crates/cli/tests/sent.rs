@@ -220,7 +220,7 @@ fn eight_bits_are_said_as_they_are_and_a_ramp_without_effect_is_told() {
     bench.ok(&["emit", JOB]);
     assert!(bench.read("a.nc").contains("S84F1200\n"), "{}", bench.read("a.nc"));
     let flat = step("cut", "\"2 mm/s\"", "\"60 %\"", "ramp = { slow = \"59.99 %\" }");
-    assert_eq!(Bench::drawn(line, "", &flat).codes(JOB), ["slow-without-effect"]);
+    assert_eq!(Bench::drawn(line, "", &flat).codes(JOB), ["slow-without-effect", "constant-power"]);
 }
 
 /// A line of two passes is left where it was begun: what lies there comes next.

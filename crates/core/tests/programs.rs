@@ -64,7 +64,7 @@ fn a_square_is_cut_from_its_nearest_corner() {
     insta::assert_snapshot!(program(SQUARE, "", &step("make = \"cut\""), ""), @"
     M5 S0
     G21 G90 G94 G17 G54
-    M3 S0
+    M4 S0
     G0X10Y20
     G1Y40S102F600
     X30
@@ -80,7 +80,7 @@ fn two_passes_go_round_twice_and_there_and_back_on_an_open_line() {
     insta::assert_snapshot!(program(r#"<path d="M10 10H30" stroke="red"/>"#, "", &step("make = \"score\"\npasses = 3"), ""), @"
     M5 S0
     G21 G90 G94 G17 G54
-    M3 S0
+    M4 S0
     G0X10Y40
     G1X30S102F600
     X10
@@ -96,7 +96,7 @@ fn a_circle_is_four_arcs_and_the_hole_comes_first() {
     insta::assert_snapshot!(program(body, "", &step("make = \"cut\""), ""), @"
     M5 S0
     G21 G90 G94 G17 G54
-    M3 S0
+    M4 S0
     G0X20Y25
     G2X25Y30I5J0S102F600
     X30Y25I0J-5
@@ -118,7 +118,7 @@ fn engraved_lines_go_there_and_back_with_run_up_upwards() {
     insta::assert_snapshot!(program(FILLED, "", &step(lines), ""), @"
     M5 S0
     G21 G90 G94 G17 G54
-    M3 S0
+    M4 S0
     G0X9Y38.25
     G1X10F600
     X20S102
@@ -146,7 +146,7 @@ fn one_direction_downwards_without_run_up() {
     insta::assert_snapshot!(program(FILLED, "", &step(lines), ""), @"
     M5 S0
     G21 G90 G94 G17 G54
-    M3 S0
+    M4 S0
     G0X10Y39.5
     G1X20S102F600
     G0X10Y38.5S0
@@ -162,7 +162,7 @@ fn lines_away_from_the_operator_advance_sideways() {
     insta::assert_snapshot!(program(FILLED, "", &step(lines), ""), @"
     M5 S0
     G21 G90 G94 G17 G54
-    M3 S0
+    M4 S0
     G0X19Y37
     G1Y38F600
     Y40S102
@@ -187,7 +187,7 @@ fn short_gaps_are_crossed_dark_and_long_ones_as_travel() {
     insta::assert_snapshot!(program(body, "", &step(lines), ""), @"
     M5 S0
     G21 G90 G94 G17 G54
-    M3 S0
+    M4 S0
     G0X3Y39.5
     G1X5F600
     X10S102

@@ -140,7 +140,17 @@ fn storm(seed: u64, tell: &mut dyn FnMut(String)) -> Result<Tally, String> {
                 .map_err(|error| error.to_string())?;
             String::from_utf8(out).map(Some).map_err(|error| error.to_string())
         };
-        let done = attempt(&mut rig, &machine, &program, take_up, stop_at, broken.is_some())?;
+        let done = attempt(&mut rig, &machine, &program, take_up, stop_at, broken.is_some());
+        let done = match done {
+            Ok(done) => done,
+            // A feed that was changed on the cable into a crawl.
+            Err(_) if is_unprovable(&rig, printer, &began) => {
+                tally.unprovable += 1;
+                tally.end(&rig);
+                return Ok(tally);
+            }
+            Err(never) => return Err(never),
+        };
         tally.count(&done, &rig);
         tell(format!(
             "session {tried} to {:.3} s: {:?}, {:?}, {:?}, sent {}, refused {:?}, mishaps {:?}, slip {:?}, chosen {chosen:?}",

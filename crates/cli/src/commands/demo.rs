@@ -3,10 +3,15 @@
 use crate::args::{Begin, Check, Demo, Draw, Emit, JobArgs, LogFile, Look, Read, Run, Writing};
 use crate::console::Console;
 use crate::output::{Output, free_name};
-use crate::refusal::Refusal;
+use crate::refusal::{Refusal, Sources};
 use crate::shipped;
 use std::io::Write;
+use std::net::TcpListener;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::AtomicBool;
+use std::time::Duration;
+use tinkite_rig::Rig;
+use tinkite_rig::shell::{Pace, serve_tcp};
 
 /// Nothing is overwritten.
 const CAREFUL: Writing = Writing { force: false, number: false };
@@ -110,9 +115,59 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         "A run on the simulated controller",
         &format!("run {} --to rig: --picture {}", shown(&job.job), shown(&at("burnt.png"))),
     )?;
-    let run = Run {
+    let run = Run { picture: Some(at("burnt.png")), ..run_of(Some(job.job.clone()), "rig:") };
+    super::run::run(&run, console)?;
+    broken_off(&job.job, &at("runs.sqlite"), console)?;
+
+    console.result(&format!(
+        "\neverything is in {}: open sail-panel.png and burnt.png, change sail-panel.kite.toml, and try again",
+        folder.display()
+    ))
+}
+
+/// A run that is broken off on purpose, and finished.
+fn broken_off(job: &Path, log: &Path, console: &Console) -> Result<(), Refusal> {
+    console.result(&format!(
+        "\n--- A run that breaks off half way, and is finished: nothing twice, nothing left out\n    (on the simulated controller behind a socket, {}-fold; the log is {})\n",
+        PACE,
+        log.display()
+    ))?;
+    let failed = |error: std::io::Error| Refusal::Link(format!("the rig's link failed: {error}"));
+    let listener = TcpListener::bind("127.0.0.1:0").map_err(failed)?;
+    let link = format!("tcp:{}", listener.local_addr().map_err(failed)?);
+    let machine = crate::load::machine("bench-laser", Path::new(""), &mut Sources::new())?;
+    let mut rig = Rig::new(crate::link::setup(&machine, None));
+    let serving = std::thread::spawn(move || -> std::io::Result<Rig> {
+        for _ in 0..2 {
+            let (stream, _) = listener.accept()?;
+            serve_tcp(&mut rig, stream, Pace::Times(PACE), &AtomicBool::new(false))?;
+        }
+        Ok(rig)
+    });
+    let log = LogFile { path: Some(log.to_path_buf()) };
+    let first = Run { log: log.clone(), ..run_of(Some(job.to_path_buf()), &link) };
+    match super::run::run_for(&first, Some(HALF_WAY), console) {
+        Err(Refusal::Stopped(how)) => console.result(&how)?,
+        other => return other,
+    }
+    let rest = Run { go_on: Some(None), log, ..run_of(None, &link) };
+    super::run::run(&rest, console)?;
+    match serving.join() {
+        Ok(Ok(rig)) => console.result(&crate::burnt::words(rig.record())),
+        Ok(Err(error)) => Err(failed(error)),
+        Err(_) => Err(Refusal::Link("the rig broke down".into())),
+    }
+}
+
+/// How many times as fast as real the broken run goes, and after how long it is broken off.
+const PACE: f64 = 40.0;
+const HALF_WAY: Duration = Duration::from_millis(1800);
+
+/// A run on a link, as it is without options.
+fn run_of(file: Option<PathBuf>, link: &str) -> Run {
+    Run {
         diameter: None,
-        file: Some(job.job.clone()),
+        file,
         go_on: None,
         from: None,
         in_place: false,
@@ -121,20 +176,14 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         accept: Vec::new(),
         note: None,
         log: LogFile { path: None },
-        to: Some("rig:".into()),
+        to: Some(link.to_string()),
         machine: None,
         only: Vec::new(),
         skip: Vec::new(),
         sheet: None,
-        picture: Some(at("burnt.png")),
+        picture: None,
         writing: CAREFUL,
-    };
-    super::run::run(&run, console)?;
-
-    console.result(&format!(
-        "\neverything is in {}: open sail-panel.png and burnt.png, change sail-panel.kite.toml, and try again",
-        folder.display()
-    ))
+    }
 }
 
 fn title(console: &Console, what: &str, command: &str) -> Result<(), Refusal> {

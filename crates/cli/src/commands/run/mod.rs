@@ -26,6 +26,7 @@ use ended::Ended;
 use program::ProgramFile;
 use recorder::Recorder;
 use std::path::Path;
+use std::time::Duration;
 use tinkite_core::job::Machine;
 use tinkite_core::job::machine::Dialect;
 use tinkite_core::picture::{self, Canvas, Left, LeftMark, Words};
@@ -39,12 +40,22 @@ use tinkite_wire::{
 use watch::Watcher;
 
 pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
+    run_for(args, None, console)
+}
+
+/// The same, stopped after some time at the latest.
+pub(super) fn run_for(
+    args: &Run,
+    most: Option<Duration>,
+    console: &Console,
+) -> Result<(), Refusal> {
     if let Some(path) = &args.picture {
         png::kind_of(path)?;
     }
     let Set { mut program, beginning, log, template, name } = set_out(args, console)?;
     let stopping =
         Stopping::watch().map_err(|e| Refusal::Usage(format!("Ctrl-C cannot be watched: {e}")))?;
+    let stopping = stopping.or_after(most);
     let mut link = match link::open(&name, &program.machine, program.diameter) {
         Ok(link) => link,
         Err(refusal) => {
