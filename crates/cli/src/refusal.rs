@@ -41,6 +41,20 @@ impl Refusal {
         Self::Problems(problem.into(), Sources::new())
     }
 
+    /// Why, in one line, for who tells it beside something else.
+    pub(crate) fn why(&self) -> String {
+        match self {
+            Self::Usage(why) | Self::Link(why) | Self::Stopped(why) => why.clone(),
+            Self::Problems(problems, _) => problems
+                .iter()
+                .map(|problem| problem.message.clone())
+                .collect::<Vec<_>>()
+                .join("; "),
+            Self::Reported => "what was told before".into(),
+            Self::ReaderGone => "nobody reads on".into(),
+        }
+    }
+
     /// A file that could not be written.
     pub(crate) fn output(name: &str, error: &io::Error) -> Self {
         Self::Usage(format!("{name} cannot be written: {}", plain(error)))

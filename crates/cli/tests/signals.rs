@@ -71,7 +71,14 @@ fn storm_of_signals(link: &[&str], mut left: u32, seed: u64) {
             if ran.status == 0 {
                 break;
             }
-            assert!(matches!(ran.status, 4 | -1), "{}: {}", ran.status, ran.err);
+            let broke_off = matches!(ran.status, 4 | -1);
+            assert!(
+                broke_off,
+                "{}: {}\n{}",
+                ran.status,
+                ran.err,
+                bench.run(&["log", "list", "--json"]).out
+            );
             if bench.logged() && bench.run(&["log", "show"]).status == 0 {
                 args = vec!["run", "--go-on"];
             }

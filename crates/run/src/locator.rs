@@ -6,6 +6,7 @@
 
 use crate::position::Position;
 use std::collections::VecDeque;
+use tinkite_core::geometry::Piece;
 use tinkite_core::program::{Place, Way, Ways};
 
 /// A position may lie beside the program's path by this much, mm: half a step of a coarse motor, and the
@@ -18,6 +19,8 @@ const SAME: f64 = 0.02;
 /// So many answers may have come too often without being noticed yet, or belong to lines that were
 /// refused.
 const MISCOUNTED: usize = 4;
+/// How far from the line that is counted the one that runs may be.
+const NOTICED: u32 = 1;
 /// So many lines are kept at most, however long no position is told.
 const MOST_LINES: usize = 1 << 16;
 
@@ -126,12 +129,44 @@ impl Locator {
         if places.is_empty() {
             places = self.places(position, self.seen);
         }
-        let mut places = places.iter().filter(|(first, _)| first.line <= last);
-        match (places.next(), places.next_back()) {
-            (None, _) => Found::Nowhere,
-            (Some((_, best)), None) => Found::Here(*best),
-            (Some((first, _)), Some((_, last))) => Found::Between(*first, *last),
+        places.retain(|(first, _)| first.line <= last);
+        match places.as_slice() {
+            [] => Found::Nowhere,
+            [(_, best)] => Found::Here(*best),
+            [(first, _), .., (_, last)] => {
+                let counted = planned.and_then(|planned| self.counted(taken, planned));
+                let near = |off: u32| {
+                    places.iter().filter(move |(_, best)| {
+                        counted.is_some_and(|at| best.line.abs_diff(at) <= off)
+                    })
+                };
+                // One answer more or less may not have been noticed yet.
+                match (near(NOTICED).next(), near(2 * NOTICED + 1).count()) {
+                    (Some((_, best)), 1) => Found::Here(*best),
+                    _ => Found::Between(*first, *last),
+                }
+            }
         }
+    }
+
+    /// The line that runs, by the motions that are in the planner; none where arcs are among them, of
+    /// which a controller makes more than one.
+    fn counted(&self, taken: u32, planned: usize) -> Option<u32> {
+        if self.counts_otherwise || planned == 0 {
+            return None;
+        }
+        let mut left = planned;
+        for line in self.lines.iter().rev().skip_while(|line| line.number > taken) {
+            let arc = |way: &Way| matches!(way.piece, Piece::Arc { .. });
+            if line.motions.iter().any(arc) {
+                return None;
+            }
+            if left <= line.motions.len() {
+                return Some(line.number);
+            }
+            left -= line.motions.len();
+        }
+        None
     }
 
     /// The earliest place where the head can be: behind it lie all motions that are in the planner.
@@ -256,9 +291,12 @@ mod tests {
         // On the first side: the first or the second lap.
         let found = locator.find(&at(15.0, 10.0), 11, None, 11);
         assert!(matches!(found, Found::Between(a, b) if (a.line, b.line) == (3, 7)), "{found:?}");
-        // One motion in the planner: the second.
-        let found = locator.find(&at(15.0, 10.0), 11, Some(1), 11);
+        // Five motions in the planner: the second.
+        let found = locator.find(&at(15.0, 10.0), 11, Some(5), 11);
         assert!(matches!(found, Found::Here(place) if place.line == 7), "{found:?}");
+        // Seven: between the two, and neither is near enough.
+        let found = locator.find(&at(15.0, 10.0), 11, Some(7), 11);
+        assert!(matches!(found, Found::Between(..)), "{found:?}");
         // Nothing behind the sixth line was taken: the first.
         let found = locator.find(&at(15.0, 10.0), 6, None, 6);
         assert!(matches!(found, Found::Here(place) if place.line == 3), "{found:?}");

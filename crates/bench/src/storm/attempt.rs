@@ -77,10 +77,10 @@ pub(super) fn attempt(
         if stop_at.is_some_and(|at| rig.now() >= at) || done.refused.is_some() {
             session.stop(now);
         }
-        if let Some(stream) = &mut stream {
-            if let Err(error) = stream.feed(&mut session, now) {
-                done.refused = Some(error.to_string());
-            }
+        if let Some(stream) = &mut stream
+            && let Err(error) = stream.feed(&mut session, now)
+        {
+            done.refused = Some(error.to_string());
         }
         bytes.clear();
         if session.poll_transmit(&mut bytes) {

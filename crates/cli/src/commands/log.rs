@@ -120,9 +120,9 @@ fn time(entry: &Entry) -> String {
 fn how(entry: &Entry) -> String {
     match (entry.how.as_deref(), entry.followed_by.last()) {
         (Some("done"), _) => "done".into(),
-        (Some(how), Some(next)) => format!("{how}, finished by {next}"),
+        (Some(how), Some(next)) => format!("{how}, gone on by {next}"),
         (Some(how), None) => how.into(),
-        (None, Some(next)) => format!("broke off, finished by {next}"),
+        (None, Some(next)) => format!("broke off, gone on by {next}"),
         (None, None) => "broke off, or running".into(),
     }
 }

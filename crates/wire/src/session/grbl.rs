@@ -646,7 +646,7 @@ impl Grbl {
     fn checked(&mut self, connected: Connected, status: &Status) {
         let told = |status: &Status| {
             let from = if status.machine_position { [0.0; 3] } else { status.offset? };
-            Some(status.position.map(|at| [0, 1, 2].map(|n| at[n] + from[n]))?)
+            status.position.map(|at| [0, 1, 2].map(|n| at[n] + from[n]))
         };
         let moved = match (connected.position, told(status)) {
             (Some(then), Some(now)) => (0..3).any(|n| (then[n] - now[n]).abs() > SAME_PLACE),

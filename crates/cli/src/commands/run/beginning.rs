@@ -13,7 +13,7 @@ pub(super) enum Beginning {
     Start,
     Line(u32),
     /// With what is left of an earlier run.
-    Rest(Rest),
+    Rest(Box<Rest>),
 }
 
 /// What is left of an earlier run.

@@ -217,7 +217,6 @@ impl Host for Run<'_> {
                     acknowledged: session.acknowledged(),
                     sent: session.last_sent().unwrap_or_default(),
                     at: link.now(),
-                    began: self.stream.is_some(),
                     standing: self.standing,
                     trouble: self.trouble.take(),
                 };

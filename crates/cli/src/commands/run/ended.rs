@@ -16,8 +16,6 @@ pub(super) struct Ended {
     pub(super) sent: u32,
     /// Since the link opened.
     pub(super) at: Instant,
-    /// Whether the stream had begun.
-    pub(super) began: bool,
     /// How the machine stood when it began.
     pub(super) standing: Option<Stance>,
     /// What made us stop it, when it was not the operator.

@@ -32,7 +32,7 @@ use tinkite_core::job::machine::Dialect;
 use tinkite_core::picture::{self, Canvas, Left, LeftMark, Words};
 use tinkite_core::problem::{Code, Problem};
 use tinkite_core::program::Place;
-use tinkite_core::quantity::clock;
+use tinkite_core::quantity::{clock, plain};
 use tinkite_run::{BrokenError, Choice, Marked, Stance, Walk, Whereabouts};
 use tinkite_wire::{
     Connected, Dark, Failure, Miscount, Outcome, State, alarm_meaning, error_meaning,
@@ -63,7 +63,7 @@ pub(super) fn run_for(
             return Err(refusal);
         }
     };
-    let mut watcher = Watcher::new(&program, &name, console);
+    let mut watcher = Watcher::new(&program, &beginning, &name, console);
     let mut recorder = Recorder::new(log, template);
     let (shown, written) = (News::new(), News::new());
     let driven = std::thread::scope(|scope| {
@@ -81,14 +81,15 @@ pub(super) fn run_for(
     }
     let (how, why) = ended.how();
     let number = recorder.end(&ended, how, why).unwrap_or_else(|error| {
-        console.complain(&format!("warning: the log does not know how this run ended: {error:?}"));
+        let why = error.why();
+        console.complain(&format!("warning: the log does not know how this run ended: {why}"));
         None
     });
     // How the run ended counts for more than whether anybody heard of it.
     let heard = watcher.end(&ended, number);
     let reported = match link.rig() {
         Some(rig) if heard.is_ok() => report_rig(rig, &program.machine, args, console),
-        None if ended.began => picture(&program, &ended, args, console),
+        None => picture(&program, &beginning, &ended, args, console),
         _ => Ok(()),
     };
     let rest = number
@@ -232,7 +233,7 @@ fn rest_of(
         let stretch = stretch.map_err(|error| Refusal::unreadable(&program.name, &error))?;
         return Err(rest.refusal(&BrokenError::Uncertain { from, to, stretch }));
     }
-    Ok(Beginning::Rest(rest))
+    Ok(Beginning::Rest(Box::new(rest)))
 }
 
 /// A job or program that was named beside the run must be what was run then.
@@ -259,10 +260,12 @@ fn unchanged(log: &Log, entry: &Entry, now: &ProgramFile) -> Result<(), Refusal>
 /// What is burnt, what may be, and what is left.
 fn remains(program: &ProgramFile, walk: &Walk, from: Place, to: Place) -> String {
     let mut marks = Vec::new();
+    let mut lengths = [0.0; 3];
     // What was read twice is read a third time; a program that cannot be read shows nothing.
     let _ = walk.parts(program.reader(), from, to, |way, shares| {
-        for ((a, b), left) in shares.into_iter().zip(Left::ALL) {
+        for (n, ((a, b), left)) in shares.into_iter().zip(Left::ALL).enumerate() {
             if b > a {
+                lengths[n] += way.length() * (b - a);
                 marks.extend(LeftMark::of(way, a, b, left));
             }
         }
@@ -271,24 +274,38 @@ fn remains(program: &ProgramFile, walk: &Walk, from: Place, to: Place) -> String
         title: "What is burnt and what is left",
         subtitle: "dark: burnt; red: may be burnt; pale: left",
     };
-    picture::left(&marks, &program.machine, &words, Vec::new(), Canvas::default())
+    let facts = ["burnt", "may be burnt", "left"].into_iter().zip(lengths);
+    let facts =
+        facts.filter(|(_, mm)| *mm > 0.0).map(|(what, mm)| format!("{} mm {what}", plain(mm, 1)));
+    picture::left(&marks, &program.machine, &words, facts.collect(), Canvas::default())
 }
 
-/// After a run on a machine: what is burnt and what is left.
+/// After a run on a machine: what is burnt and what is left. Of a rest that was not begun: what was
+/// known of the run before.
 fn picture(
     program: &ProgramFile,
+    beginning: &Beginning,
     ended: &Ended,
     args: &Run,
     console: &Console,
 ) -> Result<(), Refusal> {
-    let (Some(path), Some(standing)) = (&args.picture, ended.standing) else { return Ok(()) };
-    let (from, to) = match ended.halt.whereabouts {
-        Whereabouts::End => (Place::before(u32::MAX), Place::before(u32::MAX)),
-        Whereabouts::Here(place) => (place, place),
-        Whereabouts::Between(from, to) => (from, to),
-        Whereabouts::Asking | Whereabouts::Lost => (ended.halt.seen, Place::before(ended.sent + 1)),
+    let Some(path) = &args.picture else { return Ok(()) };
+    let dialect = program.machine.dialect;
+    let (walk, (from, to)) = match (ended.standing, beginning) {
+        (Some(standing), _) => {
+            let places = match ended.halt.whereabouts {
+                Whereabouts::End => (Place::before(u32::MAX), Place::before(u32::MAX)),
+                Whereabouts::Here(place) => (place, place),
+                Whereabouts::Between(from, to) => (from, to),
+                Whereabouts::Asking | Whereabouts::Lost => {
+                    (ended.halt.seen, Place::before(ended.sent + 1))
+                }
+            };
+            (Walk { dialect, began: standing.into() }, places)
+        }
+        (None, Beginning::Rest(rest)) => (rest.broken.walk(dialect), rest.broken.uncertain()),
+        (None, _) => return Ok(()),
     };
-    let walk = Walk { dialect: program.machine.dialect, began: standing.into() };
     let written = png::write(path, args.writing, || remains(program, &walk, from, to))?;
     console.say(&written.words());
     Ok(())

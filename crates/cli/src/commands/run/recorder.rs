@@ -51,12 +51,9 @@ impl Recorder {
     fn or_tell(&mut self, shown: &News, write: impl FnOnce(&mut Self) -> Result<(), Refusal>) {
         let Err(error) = write(self) else { return };
         self.log = None;
-        let why = match error {
-            Refusal::Usage(why) => why,
-            other => format!("{other:?}"),
-        };
         shown.fact(Fact::Told(format!(
-            "{why}: this run goes on, and cannot be gone on with when it breaks off"
+            "{}: this run goes on, and cannot be gone on with when it breaks off",
+            error.why()
         )));
     }
 

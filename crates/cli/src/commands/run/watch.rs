@@ -1,5 +1,6 @@
 //! Showing how a run is going: by where the head is, not by what was sent.
 
+use super::beginning::Beginning;
 use super::drive::News;
 use super::duration;
 use super::ended::Ended;
@@ -105,7 +106,12 @@ pub(super) struct Watcher<'c> {
 }
 
 impl<'c> Watcher<'c> {
-    pub(super) fn new(program: &ProgramFile, link: &str, console: &'c Console) -> Self {
+    pub(super) fn new(
+        program: &ProgramFile,
+        beginning: &Beginning,
+        link: &str,
+        console: &'c Console,
+    ) -> Self {
         let show = !console.json && !console.quiet && std::io::stderr().is_terminal();
         let target = if show { ProgressDrawTarget::stderr() } else { ProgressDrawTarget::hidden() };
         let bar = ProgressBar::with_draw_target(Some(1000), target);
@@ -113,12 +119,16 @@ impl<'c> Watcher<'c> {
         if let Ok(style) = ProgressStyle::with_template(template) {
             bar.set_style(style.progress_chars("━╸─"));
         }
-        console.say(&format!(
-            "streaming {} ({} lines, about {}) to {link}; Ctrl-C stops with the beam off",
-            program.name,
-            program.report.lines,
-            clock(program.report.seconds)
-        ));
+        let what = match beginning {
+            Beginning::Rest(rest) => format!("finishing run {}, {}", rest.run, program.name),
+            Beginning::Start | Beginning::Line(_) => format!(
+                "streaming {} ({} lines, about {})",
+                program.name,
+                program.report.lines,
+                clock(program.report.seconds)
+            ),
+        };
+        console.say(&format!("{what} to {link}; Ctrl-C stops with the beam off"));
         Self {
             console,
             bar,
