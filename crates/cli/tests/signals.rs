@@ -22,7 +22,7 @@ impl Dice {
     }
 }
 
-/// Rows and squares whose stretches never touch: 400 rows of 20 mm, 40 squares of 5 mm.
+/// Rows and open squares whose stretches never touch: 400 rows of 20 mm, 40 squares of 5 mm.
 fn program() -> String {
     let mut text = "G21 G90\nM4 S0\nG1 F9000\n".to_string();
     for row in 0..400 {
@@ -32,12 +32,13 @@ fn program() -> String {
     }
     for n in 0..40 {
         let (x, y) = (50 + n % 8 * 8, 10 + n / 8 * 8);
-        text += &format!("G0 X{x} Y{y}\nG1 X{} S500\nY{}\nX{x}\nY{y}\n", x + 5, y + 5);
+        // Not closed: a head that stands where a line both begins and ends says nothing of it.
+        text += &format!("G0 X{x} Y{y}\nG1 X{} S500\nY{}\nX{x}\nY{y}.5\n", x + 5, y + 5);
     }
     text + "M5 S0\nM2\n"
 }
 
-const BURNT: [(f64, f64); 2] = [(300.0, 400.0 * 20.0), (500.0, 40.0 * 20.0)];
+const BURNT: [(f64, f64); 2] = [(300.0, 400.0 * 20.0), (500.0, 40.0 * 19.5)];
 
 fn begun(bench: &Bench, args: &[&str]) -> Child {
     bench.command(args).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap()
@@ -141,7 +142,7 @@ fn a_terminal_that_stands_still_changes_nothing_on_the_wire() {
     let mut shell = blocked(&first.link, "");
     first.rest();
     let record: serde_json::Value = serde_json::from_str(&bench.read("whole.json")).unwrap();
-    assert!((record["burn_mm"].as_f64().unwrap() - 8800.0).abs() < 1e-6, "{record}");
+    assert!((record["burn_mm"].as_f64().unwrap() - 8780.0).abs() < 1e-6, "{record}");
     let second = rig("stopped.json");
     let mut stopped = blocked(&second.link, "sleep 1.5; kill -INT $(cat pid);");
     second.rest();

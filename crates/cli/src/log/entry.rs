@@ -138,6 +138,9 @@ impl Entry {
     }
 }
 
+/// So many lines may have gone out before it is written down for the first time how many did.
+const FIRST_SENT: u32 = 2000;
+
 /// The SHA-256 of a file and its length; it is read from the start, and put back there.
 pub(crate) fn digest(program: &mut (impl Read + Seek)) -> std::io::Result<(String, u64)> {
     program.seek(SeekFrom::Start(0))?;
@@ -177,17 +180,17 @@ impl Log {
         let whole = self.connection.unchecked_transaction().map_err(&failed)?;
         whole
             .execute(
-                "INSERT INTO runs (kind, after, began, job, program, sha256, lines, machine, profile, link,
+                "INSERT INTO runs (kind, after, began, job, sha256, lines, machine, profile, link,
                    diameter, zero, steps, planned_seconds, standing, note,
                    seen_line, seen_way, seen_share, sent, acknowledged, seconds)
-                 VALUES (:kind, :after, :began, :job, zeroblob(:length), :sha256, :lines, :machine, :profile,
-                   :link, :diameter, :zero, :steps, :planned, :standing, :note, 1, 0, 0.0, 0, 0, 0.0)",
+                 VALUES (:kind, :after, :began, :job, :sha256, :lines, :machine, :profile,
+                   :link, :diameter, :zero, :steps, :planned, :standing, :note, 1, 0, 0.0, :sent, 0, 0.0)",
                 named_params! {
                     ":kind": began.kind.word(),
                     ":after": began.after,
                     ":began": began.began_ms,
                     ":job": began.job,
-                    ":length": length as i64,
+                    ":sent": FIRST_SENT,
                     ":sha256": sha256,
                     ":lines": began.lines,
                     ":machine": began.machine,
@@ -203,6 +206,12 @@ impl Log {
             )
             .map_err(&failed)?;
         let run = self.connection.last_insert_rowid();
+        self.connection
+            .execute(
+                "INSERT INTO programs (run, program) VALUES (:run, zeroblob(:length))",
+                named_params! { ":run": run, ":length": length as i64 },
+            )
+            .map_err(&failed)?;
         self.store_program(run, program)?;
         whole.commit().map_err(&failed)?;
         Ok(run)

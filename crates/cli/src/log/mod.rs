@@ -136,7 +136,7 @@ impl Log {
     pub(crate) fn program(&self, run: i64) -> Result<File, Refusal> {
         let mut blob = self
             .connection
-            .blob_open("main", "runs", "program", run, true)
+            .blob_open("main", "programs", "program", run, true)
             .map_err(self.failed())?;
         let mut file = tempfile::tempfile().map_err(|e| Refusal::output("a temporary file", &e))?;
         io::copy(&mut blob, &mut file)
@@ -149,7 +149,7 @@ impl Log {
     fn store_program(&self, run: i64, program: &mut impl Read) -> Result<(), Refusal> {
         let mut blob = self
             .connection
-            .blob_open("main", "runs", "program", run, false)
+            .blob_open("main", "programs", "program", run, false)
             .map_err(self.failed())?;
         io::copy(program, &mut blob)
             .and_then(|_| blob.flush())

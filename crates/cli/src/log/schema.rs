@@ -13,7 +13,6 @@ CREATE TABLE runs (
     -- times are milliseconds since 1970, UTC
     began INTEGER NOT NULL,
     job TEXT NOT NULL,
-    program BLOB NOT NULL,
     sha256 TEXT NOT NULL,
     lines INTEGER NOT NULL,
     machine TEXT NOT NULL,
@@ -52,6 +51,11 @@ CREATE TABLE runs (
     there_line INTEGER,
     there_way INTEGER,
     there_share REAL
+) STRICT;
+-- The blob comes last, so that it is never held in memory as a whole.
+CREATE TABLE programs (
+    run INTEGER PRIMARY KEY REFERENCES runs (id),
+    program BLOB NOT NULL
 ) STRICT;
 CREATE INDEX runs_after ON runs (after);
 "];

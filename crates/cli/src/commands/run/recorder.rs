@@ -10,7 +10,7 @@ use crate::log::{Began, Ending, Hold, Log, Reached, StepEntry};
 use crate::refusal::Refusal;
 
 /// So many lines may go out beyond those that were sent when it was written down, at least.
-const AHEAD: u32 = 64;
+const AHEAD: u32 = 256;
 
 /// What a run leaves in the log.
 pub(super) struct Recorder {
