@@ -1,7 +1,9 @@
 //! A session in the public `grbl` interface.
 
+mod beginning;
+
 use super::accounts::Accounts;
-use super::{Connected, Dark, Event, Failure, Forgotten, LineTooLong, Miscount, Outcome, Settings};
+use super::{Connected, Dark, Event, Failure, LineTooLong, Miscount, Outcome, Settings};
 use crate::deframer::Deframer;
 use crate::instant::{Instant, Span};
 use crate::message::{Complaint, Message, State as Machine, Status};
@@ -50,13 +52,8 @@ enum State {
 const HALT: Span = Span::millis(2500);
 /// How long a reset controller may take to send its banner.
 const RESET: Span = Span::millis(1500);
-/// So many statuses are asked for at most until two tell the offset: boards tell it in every tenth to
-/// thirtieth.
-const OFFSET_TOLD: u32 = 64;
 /// How often it is asked what it is at most.
 const MOST_ROUNDS: u32 = 8;
-/// A head that stands nearer than this to where it stood has not moved, mm.
-const SAME_PLACE: f64 = 0.003;
 /// When the status is asked for behind a reset.
 const AFTER_RESET: Span = Span::millis(300);
 /// How often the status is asked for when something waits for it.
@@ -542,127 +539,6 @@ impl Grbl {
             }
             _ => {}
         }
-    }
-
-    fn greeted(&mut self, now: Instant, status: Status) {
-        let state = status.state;
-        let takes_over = self.settings.takes_over;
-        if takes_over && matches!(state, Machine::Run | Machine::Hold { moving: true }) {
-            // What its sender left comes to an end by itself.
-            if let State::Greeting { until } = &mut self.state {
-                *until = now + self.settings.greeting;
-            }
-            return;
-        }
-        let stands =
-            state == Machine::Idle || (takes_over && matches!(state, Machine::Hold { .. }));
-        if !stands {
-            return self.end(Outcome::Failed(Failure::NotReady(state)), Dark::Untouched);
-        }
-        // The reset forgets a G92, and the offset is told only now and then.
-        // It is believed when it was told twice.
-        self.greeted += 1;
-        let told = status.offset.is_some();
-        let again = told && self.offset == status.offset;
-        self.offset = status.offset.or(self.offset);
-        if !again && self.greeted < OFFSET_TOLD {
-            return self.ask(now);
-        }
-        self.before = Some(status);
-        self.urgent.push(byte::RESET);
-        (self.asked, self.next_question) = (0, now + RESET);
-        self.state = State::Clearing { until: now + RESET };
-    }
-
-    /// The controller is clear: what is asked for now is all that it gets.
-    fn ask_everything(&mut self) {
-        if !matches!(self.state, State::Clearing { .. } | State::Asking(_)) {
-            return;
-        }
-        self.waiting.clear();
-        self.accounts.forget();
-        for question in [&b"$I"[..], b"$$", b"$#", b"$G"] {
-            self.waiting.push_back((None, question.to_vec()));
-        }
-        self.last_heard = self.now;
-        self.next_question = self.now + self.settings.status_every;
-        self.rounds += 1;
-        let position = self.before.and_then(|status| {
-            let (told, from) = (status.position?, status.offset);
-            if status.machine_position {
-                return Some(told);
-            }
-            from.map(|from| [0, 1, 2].map(|n| told[n] + from[n]))
-        });
-        let turn = self.before.and_then(|status| status.turn);
-        let restarted = self.restarted;
-        self.state = State::Asking(Connected { position, turn, restarted, ..Connected::default() });
-    }
-
-    /// Everything was answered. A `G92` that the reset has forgotten is set again, so that a zero that
-    /// somebody set by hand stays where it was.
-    fn connected(&mut self, mut connected: Connected) {
-        self.inches = connected.settings.get(&13).is_some_and(|value| *value != 0.0);
-        let mm = |at: [f64; 3]| at.map(|length| if self.inches { length * INCH } else { length });
-        if connected.kept_shift.is_none() {
-            if self.said.replace(connected.clone()).as_ref() != Some(&connected) {
-                if self.rounds >= MOST_ROUNDS {
-                    return self.end(Outcome::Failed(Failure::BadLink), Dark::Untouched);
-                }
-                self.state = State::Asking(connected);
-                return self.ask_everything();
-            }
-            connected.offsets.values_mut().for_each(|at| *at = mm(*at));
-            connected.position = connected.position.map(mm);
-            let before = self.before.and_then(|status| {
-                let (at, offset) = (mm(status.position?), mm(status.offset?));
-                let from = if status.machine_position { offset } else { [0.0; 3] };
-                Some((offset, [0, 1, 2].map(|n| at[n] - from[n])))
-            });
-            if let Some((offset, [x, y, z])) = before {
-                match connected.forgotten(offset) {
-                    Forgotten::Nothing => {}
-                    Forgotten::Unclear => {
-                        let failure = Failure::ShiftForgotten(offset);
-                        return self.end(Outcome::Failed(failure), Dark::Untouched);
-                    }
-                    Forgotten::Shift(shift) => {
-                        connected.kept_shift = Some(shift);
-                        connected.offsets.insert("G92".to_string(), shift);
-                        let line = format!("G21G92X{x:.3}Y{y:.3}Z{z:.3}");
-                        self.waiting.push_back((None, line.into_bytes()));
-                        self.state = State::Asking(connected);
-                        return;
-                    }
-                }
-            }
-        }
-        self.settings.buffer = connected.buffer.unwrap_or(self.settings.buffer);
-        self.state = State::Checking { connected, skip: self.asked };
-        self.ask(self.now);
-    }
-
-    /// It stands where it stood, so that nothing has happened since, though no banner told.
-    fn checked(&mut self, connected: Connected, status: &Status) {
-        let told = |status: &Status| {
-            let from = if status.machine_position { [0.0; 3] } else { status.offset? };
-            status.position.map(|at| [0, 1, 2].map(|n| at[n] + from[n]))
-        };
-        let moved = match (connected.position, told(status)) {
-            (Some(then), Some(now)) => (0..3).any(|n| (then[n] - now[n]).abs() > SAME_PLACE),
-            _ => false,
-        };
-        if moved {
-            // Once more: the status may be spoilt.
-            self.rounds += 1;
-            if self.rounds >= MOST_ROUNDS {
-                return self.end(Outcome::Failed(Failure::Restarted), Dark::Untouched);
-            }
-            self.state = State::Checking { connected, skip: self.asked };
-            return self.ask(self.now);
-        }
-        self.state = State::Ready;
-        self.events.push_back(Event::Connected(connected));
     }
 
     fn banner(&mut self, now: Instant) {

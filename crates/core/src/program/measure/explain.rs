@@ -30,6 +30,9 @@ impl Explainer {
 
     /// What the next line does, in plain words; empty for an empty line.
     pub fn line(&mut self, line: &[u8]) -> String {
+        if line.trim_ascii() == b"$H" {
+            return "the controller finds its zero".into();
+        }
         if let Err(error) = parsed(line, &mut self.parameters, &mut self.words) {
             return format!("cannot be read: {}", error.describe(line));
         }

@@ -144,6 +144,13 @@ impl<'m> Measure<'m> {
         self.report.lines += 1;
         let number = self.report.lines;
         self.semicolons |= line.contains(&b';') || line.first() == Some(&b'$');
+        if line.trim_ascii() == b"$H" && !self.modal.printer {
+            // A controller of the `grbl` interface finds its zero.
+            self.halt(number, 0.0);
+            self.modal.at[..3].fill(0.0);
+            self.troubles.home(number);
+            return;
+        }
         if let Err(error) = parsed(line, &mut self.parameters, &mut self.words) {
             self.troubles.unread(number, line, error);
             return;

@@ -37,6 +37,16 @@ fn lengths_extents_and_s_of_a_small_program() {
 }
 
 #[test]
+fn homing_in_the_middle_of_a_program_is_read_and_told() {
+    let report = measure("G21 G90\nM4 S0\nG0 X50 Y50\n$H\nG91\nG1 X20 S200 F600\nM5\nM2\n", None);
+    assert_eq!(codes(&report), ["home-unknown"]);
+    // From the zero, to where it leads from there.
+    assert!(report.burn_extents.is_some_and(|burnt| (burnt.x0, burnt.x1) == (0.0, 20.0)));
+    // Other commands of a controller have no place in a program.
+    assert_eq!(codes(&measure("G21\n$32=0\nG0 X5\n", None))[0], "unread-line");
+}
+
+#[test]
 fn inches_relative_moves_and_inverse_time() {
     let report = measure("G20 G91\nG0 X1\nM4 S5\nG93 G1 X1 F60\nG94 X1 F60\nM5\nM30", None);
     assert!((report.burn - 50.8).abs() < 1e-9);

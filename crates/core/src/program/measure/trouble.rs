@@ -239,7 +239,7 @@ impl Troubles {
             line,
             Code::HomeUnknown,
             Severity::Note,
-            || "G28 and G30 go to a place that the controller keeps".into(),
+            || "G28, G30 and $H go to a place that the controller keeps".into(),
             "it is taken to be the machine's zero",
         );
     }

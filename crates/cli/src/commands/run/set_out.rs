@@ -1,0 +1,173 @@
+//! Everything that is ready before a link opens: the program, where in it the run begins, the log.
+
+use super::beginning::{Beginning, Rest};
+use super::program::ProgramFile;
+use super::remains::remains;
+use crate::args::{self, Run};
+use crate::console::Console;
+use crate::link;
+use crate::log::{self, Began, Entry, Kind, Log};
+use crate::png;
+use crate::refusal::{Refusal, Sources};
+use std::path::Path;
+use tinkite_core::problem::{Code, Problem};
+use tinkite_run::{BrokenError, Choice, Marked, Stance};
+
+/// Everything that is ready before the link opens.
+pub(super) struct Set {
+    pub(super) program: ProgramFile,
+    pub(super) beginning: Beginning,
+    pub(super) log: Option<Log>,
+    /// What the log will say of it, as far as is known.
+    pub(super) template: Began,
+    /// The link's.
+    pub(super) name: String,
+}
+
+/// Finds the program, and where in it the run begins.
+pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
+    let earlier = args.go_on.or(args.again);
+    let log = || Log::look_into(&log::path(args.log.path.as_deref())?);
+    let (program, beginning, kind, entry) = match earlier {
+        Some(run) => {
+            let log = log()?;
+            let entry = log.entry(run)?;
+            let program = ProgramFile::remembered(&log, &entry, console)?;
+            let beginning = match args.go_on {
+                Some(_) => rest_of(args, &log, &entry, &program, console)?,
+                None => Beginning::Start,
+            };
+            let kind = if args.go_on.is_some() { Kind::GoOn } else { Kind::Again };
+            (program, beginning, kind, Some(entry))
+        }
+        None => {
+            let path = args.file.as_deref().unwrap_or(Path::new(""));
+            let program = ProgramFile::prepare(args, path, console)?;
+            match args.from_line {
+                Some(line) => (program, Beginning::Line(line), Kind::FromLine, None),
+                None => (program, Beginning::Start, Kind::Run, None),
+            }
+        }
+    };
+    let asked = args.to.as_deref().or(entry.as_ref().map(|entry| entry.began.link.as_str()));
+    let name = link::name(asked, &program.machine)?;
+    constant_power(args, &program, &name, console)?;
+    // What a simulation in this process did is gone with it.
+    let logged = args.log.path.is_some() || !name.starts_with("rig:");
+    let log = logged.then(|| Log::open(&log::path(args.log.path.as_deref())?)).transpose();
+    let log = match log {
+        Ok(log) => log,
+        Err(Refusal::Usage(why)) if earlier.is_none() && args.log.path.is_none() => {
+            console.complain(&format!(
+                "warning: {why}: this run cannot be gone on with when it breaks off"
+            ));
+            None
+        }
+        Err(refusal) => return Err(refusal),
+    };
+    let template = Began {
+        kind,
+        after: entry.as_ref().map(|entry| entry.id),
+        began_ms: jiff::Timestamp::now().as_millisecond(),
+        job: program.name.clone(),
+        lines: program.report.lines,
+        machine: program.machine_name.clone(),
+        profile: program.profile.clone(),
+        link: name.clone(),
+        diameter: program.diameter,
+        zero: program.zero.map(|zero| zero.name().to_string()),
+        steps: Vec::new(),
+        planned_seconds: program.report.seconds,
+        standing: Stance { at: [0.0; 6], offset: [0.0; 6], shift: [0.0; 3] },
+        note: args.note.clone(),
+    };
+    Ok(Set { program, beginning, log, template, name })
+}
+
+/// A beam of constant power burns on where the head stands: that is accepted, or not run on a machine.
+fn constant_power(
+    args: &Run,
+    program: &ProgramFile,
+    link: &str,
+    console: &Console,
+) -> Result<(), Refusal> {
+    let (Some(line), false) = (program.report.constant, link.starts_with("rig:")) else {
+        return Ok(());
+    };
+    let danger = "burns with constant power (M3, M106): where the head stands when lines stop coming, it burns on";
+    if program.machine.beam.constant_accepted || args.accept.contains(&args::Danger::ConstantPower)
+    {
+        console.say(&format!(
+            "the program {danger}; STAY BESIDE IT, with your hand at the machine's switch"
+        ));
+        return Ok(());
+    }
+    let message = format!("{}: line {line} {danger}", program.name);
+    let help = "use power that follows the speed (follows-speed = true) where the controller has M4; else --accept constant-power, or constant = \"accepted\" in [beam] of the profile, say that somebody stays beside it";
+    let problem = Problem::error(Code::ConstantPower, message, help);
+    Err(Refusal::Problems(problem.into(), Sources::new()))
+}
+
+/// What is left of an earlier run, as far as can be told before the controller was asked.
+fn rest_of(
+    args: &Run,
+    log: &Log,
+    entry: &Entry,
+    program: &ProgramFile,
+    console: &Console,
+) -> Result<Beginning, Refusal> {
+    if let Some(next) = entry.followed_by.last() {
+        return Err(Refusal::Usage(format!(
+            "run {} was gone on with by run {next}: go on with that",
+            entry.id
+        )));
+    }
+    // Its own process may still be at it.
+    drop(log.hold(entry.id)?);
+    if let Some(path) = &args.file {
+        let now = ProgramFile::prepare(args, path, console)?;
+        unchanged(log, entry, &now)?;
+    }
+    let choice = args.from.map(|from| match from {
+        args::From::LastSeen => Choice::LastSeen,
+        args::From::LastSent => Choice::LastSent,
+    });
+    let broken = entry.broken();
+    let rest = Rest { run: entry.id, broken, choice, in_place: args.in_place };
+    if broken.marked == Marked::End {
+        return Err(rest.refusal(&BrokenError::NothingLeft));
+    }
+    if let (Marked::Between(..) | Marked::Lost, None) = (broken.marked, choice) {
+        let walk = broken.walk(program.machine.dialect);
+        let (from, to) = broken.uncertain();
+        if let Some(path) = &args.picture {
+            let written = png::write(path, args.writing, || remains(program, &walk, from, to))?;
+            console.say(&written.words());
+        }
+        let stretch = walk.stretch(program.reader(), from, to);
+        let stretch = stretch.map_err(|error| Refusal::unreadable(&program.name, &error))?;
+        return Err(rest.refusal(&BrokenError::Uncertain { from, to, stretch }));
+    }
+    Ok(Beginning::Rest(Box::new(rest)))
+}
+
+/// A job or program that was named beside the run must be what was run then.
+fn unchanged(log: &Log, entry: &Entry, now: &ProgramFile) -> Result<(), Refusal> {
+    let mut first = entry.clone();
+    while let (Kind::GoOn, Some(before)) = (first.began.kind, first.began.after) {
+        first = log.entry(Some(before))?;
+    }
+    let (sha256, _) = log::digest(&mut now.reader().into_inner())
+        .map_err(|error| Refusal::unreadable(&now.name, &error))?;
+    let changed = if now.profile != first.began.profile {
+        "the machine's profile has"
+    } else if sha256 != first.sha256 {
+        "the program has"
+    } else {
+        return Ok(());
+    };
+    Err(Refusal::Usage(format!(
+        "{changed} changed since run {}: its rest does not belong to {} as it is now; leave the name out to finish what was begun",
+        first.id, now.name
+    )))
+}
