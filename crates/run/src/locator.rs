@@ -22,7 +22,7 @@ const MISCOUNTED: usize = 4;
 /// How far from the line that is counted the one that runs may be.
 const NOTICED: u32 = 1;
 /// So many lines are kept at most, however long no position is told.
-const MOST_LINES: usize = 1 << 16;
+const MOST_LINES: usize = 1 << 14;
 
 /// A line that was sent.
 #[derive(Debug)]

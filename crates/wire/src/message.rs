@@ -95,23 +95,12 @@ pub struct Room {
 impl Status {
     /// Of a head that stands at a place in the program's coordinates, mm; nothing else is known.
     pub(crate) fn standing(position: [f64; 3]) -> Self {
-        Self {
-            state: State::Idle,
-            position: Some(position),
-            turn: None,
-            machine_position: false,
-            feed_and_s: None,
-            room: None,
-            offset: None,
-            taken: 0,
-            halted: true,
-        }
+        Self { position: Some(position), halted: true, ..Self::of(State::Idle) }
     }
 
-    fn parse(body: &str) -> Option<Self> {
-        let mut fields = body.split('|');
-        let state = State::parse(fields.next()?)?;
-        let mut status = Self {
+    /// Of which nothing but the state is known.
+    fn of(state: State) -> Self {
+        Self {
             state,
             position: None,
             turn: None,
@@ -121,7 +110,13 @@ impl Status {
             offset: None,
             taken: 0,
             halted: false,
-        };
+        }
+    }
+
+    fn parse(body: &str) -> Option<Self> {
+        let mut fields = body.split('|');
+        let state = State::parse(fields.next()?)?;
+        let mut status = Self::of(state);
         for field in fields {
             match field.split_once(':') {
                 Some((kind @ ("MPos" | "WPos"), numbers)) => {
