@@ -149,11 +149,20 @@ impl ProgramFile {
         self.steps.clear();
         let mut number = 0;
         let steps = &mut self.steps;
+        // What was set up in front of a line may have made it too long.
+        let mut outgoing = Outgoing::new(&self.machine);
+        let mut unsendable = None;
         read::each_line(&self.name, &mut buffered(self.file.reader()), |line| {
             number += 1;
+            if let Err(why) = outgoing.line(line) {
+                unsendable.get_or_insert(why);
+            }
             steps.extend(step(number, line));
         })?;
-        Ok(resumed)
+        match unsendable {
+            Some(why) => Err(Refusal::Usage(format!("the rest of {}: {why}", self.name))),
+            None => Ok(resumed),
+        }
     }
 }
 
