@@ -226,6 +226,26 @@ fn a_lead_without_room_is_left_out_and_told() {
 }
 
 #[test]
+fn no_lead_begins_in_a_part_that_lies_in_the_hole() {
+    // A rounded square with the middle (30, 50) in a round hole that is little larger: a lead of
+    // 2.985 mm out to the hole's line would begin within the square, and leave it only at its end.
+    let drawing = r#"<rect x="10" y="10" width="40" height="40" stroke="red"/>
+        <circle cx="30" cy="30" r="4.96" stroke="red"/>
+        <rect x="26.925" y="26.925" width="6.15" height="6.15" rx="0.769" stroke="red"/>"#;
+    for lead in ["lead-in", "lead-out"] {
+        let lead = format!("{lead} = {{ length = \"2.985 mm\", shape = \"straight\" }}");
+        let bench = Bench::drawn(drawing, "", &step(&format!("kerf = \"0.6 mm\"\n{lead}")));
+        for run in program(&bench).runs() {
+            for end in [run.start, run.end] {
+                let from_middle = (end[0] - 30.0).hypot(end[1] - 50.0);
+                assert!(from_middle > 3.3, "{lead}: {end:?}");
+            }
+        }
+        assert_eq!(bench.codes(JOB), ["lead-room"]);
+    }
+}
+
+#[test]
 fn overlap_goes_on_beyond_the_start() {
     let made = program(&plate("overlap = \"2 mm\""));
     let (hole, outline) = two(&made);

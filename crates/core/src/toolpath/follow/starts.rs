@@ -24,8 +24,8 @@ const MOST_PLACES: usize = 12;
 /// that touches it, where the lead is looked at.
 const TOLERANCE: f64 = 0.005;
 
-/// Share of a lead that is looked at; the rest is where it meets its line.
-const LOOKED_AT: f64 = 0.85;
+/// Share of a lead that may touch nothing at all; on the rest it comes up to its line.
+const FREE: f64 = 0.85;
 
 /// Chooses where each line may be begun, with its leads; says where there is no room for them.
 /// A line without a choice gets none: it may be begun at any vertex.
@@ -200,28 +200,56 @@ fn led(
     if let Some(lead) = follow.lead_in {
         let (p, along) = contour.at(at);
         let before = contour.at((at - 1e-4).rem_euclid(length)).1;
-        entry.lead_in = Some(way_in(p, along, before, normal, lead, others)?);
+        let end = End { contour, at, p };
+        entry.lead_in = Some(way_in(end, along, before, normal, lead, others)?);
     }
     if let Some(lead) = follow.lead_out {
-        let (q, after) = contour.at((at + follow.overlap).rem_euclid(length));
-        let along = contour.at((at + follow.overlap - 1e-4).rem_euclid(length)).1;
+        let at = (at + follow.overlap).rem_euclid(length);
+        let (p, after) = contour.at(at);
+        let along = contour.at((at - 1e-4).rem_euclid(length)).1;
         // The way out is the way in of the line walked backwards.
         let back = |d: Vec2| -normal(d);
-        entry.lead_out = Some(way_in(q, -along, -after, back, lead, others)?.reversed());
+        let end = End { contour, at, p };
+        entry.lead_out = Some(way_in(end, -along, -after, back, lead, others)?.reversed());
     }
     Some(entry)
 }
 
-/// A lead that ends at `p`, where the line goes on `along` and came from `before`; the first form
-/// that has room.
-fn way_in(
+/// The place of a line to which a lead comes.
+#[derive(Clone, Copy)]
+struct End<'a> {
+    contour: &'a Contour,
+    /// mm along the line.
+    at: f64,
     p: Point,
+}
+
+impl End<'_> {
+    /// Whether a line that a lead of `length` meets at `x` is the lead's own line where it comes up
+    /// to it, or one that lies upon that.
+    fn is_met_at(&self, x: Point, length: f64) -> bool {
+        if (x - self.p).hypot() <= 4.0 * TOLERANCE {
+            return true;
+        }
+        let place = self.contour.nearest(x);
+        let whole = self.contour.length();
+        let apart = (place - self.at).rem_euclid(whole);
+        apart.min(whole - apart) <= 2.0 * (1.0 - FREE) * length
+            && (self.contour.at(place).0 - x).hypot() <= 4.0 * TOLERANCE
+    }
+}
+
+/// A lead to `end`, where the line goes on `along` and came from `before`; the first form that has
+/// room.
+fn way_in(
+    end: End<'_>,
     along: Vec2,
     before: Vec2,
     normal: impl Fn(Vec2) -> Vec2,
     lead: Lead,
     others: &Obstacles,
 ) -> Option<Contour> {
+    let p = end.p;
     let straight = |towards: Vec2| Contour {
         start: p + towards * lead.length,
         pieces: vec![Piece::Line { to: p }],
@@ -245,7 +273,7 @@ fn way_in(
             vec![straight((n - along) * FRAC_1_SQRT_2), straight(middle)]
         }
     };
-    forms.into_iter().find(|form| others.leave_room(form))
+    forms.into_iter().find(|form| others.leave_room(form, end))
 }
 
 /// What leads must stay clear of.
@@ -287,9 +315,12 @@ impl Obstacles {
     }
 
     /// Whether a lead touches no line but the one at its end, and begins clear of every line.
-    fn leave_room(&self, lead: &Contour) -> bool {
+    fn leave_room(&self, lead: &Contour, end: End<'_>) -> bool {
         let length = lead.length();
-        let Some(free) = lead.part(0.0, LOOKED_AT * length) else { return false };
+        let free = lead.part(0.0, FREE * length);
+        let (Some(free), Some(last)) = (free, lead.part(FREE * length, length)) else {
+            return false;
+        };
         let points = free.flatten(TOLERANCE);
         if !points.iter().all(|p| self.ground.inflate(1e-6, 1e-6).contains(*p)) {
             return false;
@@ -301,20 +332,28 @@ impl Obstacles {
         if near.any(|line| line.distance_2(&start) < clear * clear) {
             return false;
         }
+        self.every_meeting(&points, |_| false)
+            && self.every_meeting(&last.flatten(TOLERANCE), |x| end.is_met_at(x, length))
+    }
+
+    /// Whether every place where the way along `points` meets a line is one that may be.
+    fn every_meeting(&self, points: &[Point], may_be: impl Fn(Point) -> bool) -> bool {
         points.windows(2).all(|pair| {
             let own = Segment::new([pair[0].x, pair[0].y], [pair[1].x, pair[1].y]);
             let envelope: AABB<[f64; 2]> = own.envelope();
-            !self.lines.locate_in_envelope_intersecting(envelope).any(|line| cross(&own, line))
+            let near = self.lines.locate_in_envelope_intersecting(envelope);
+            near.filter_map(|line| meeting(&own, line)).all(&may_be)
         })
     }
 }
 
-/// Whether two segments meet.
-fn cross(a: &Segment<[f64; 2]>, b: &Segment<[f64; 2]>) -> bool {
+/// Where two segments meet that do not lie on one straight line.
+fn meeting(a: &Segment<[f64; 2]>, b: &Segment<[f64; 2]>) -> Option<Point> {
     let p = |v: [f64; 2]| Point::new(v[0], v[1]);
     let (a0, a1, b0, b1) = (p(a.from), p(a.to), p(b.from), p(b.to));
     let side = |from: Point, to: Point, q: Point| (to - from).cross(q - from);
     let (c, d) = (side(a0, a1, b0), side(a0, a1, b1));
     let (e, f) = (side(b0, b1, a0), side(b0, b1, a1));
-    c * d <= 0.0 && e * f <= 0.0 && !(c == 0.0 && d == 0.0)
+    let meet = c * d <= 0.0 && e * f <= 0.0 && !(c == 0.0 && d == 0.0);
+    meet.then(|| b0 + (b1 - b0) * (c / (c - d)))
 }
