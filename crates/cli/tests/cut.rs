@@ -442,15 +442,16 @@ fn power_ramps_at_the_ends_of_a_line() {
 #[test]
 fn power_follows_the_speed_by_the_program_itself() {
     let body = r#"<path d="M10 10H50V40" stroke="red"/>"#;
-    let made = program(&Bench::drawn(body, "", &step("ramp = { slow = \"20 %\" }")));
-    // The controller must not do it a second time.
+    let bench = Bench::drawn(body, "", &step("ramp = { slow = \"20 %\" }"));
+    bench.change("bench-laser.machine.toml", "follows-speed = true ", "follows-speed = false");
+    let made = program(&bench);
     assert!(!made.text.contains("M4"));
     let s: Vec<f64> = made.burns().map(|m| m.s).collect();
     assert!(s[0] < 450.0 && s.contains(&500.0), "{s:?}");
     let corner = made.burns().position(|m| m.from == [50.0, 70.0]).unwrap();
     assert!(s[corner] < 480.0 && s[corner - 1] < 480.0, "{s:?}");
     near(made.burnt(), 70.0);
-    // Stronger where the head is slow, and never above the ceiling.
+    // Stronger where the head is slow, and never above the ceiling: that is more than M4 can give.
     let strong = Bench::drawn(body, "", &step("ramp = { slow = \"80 %\" }"));
     let s: Vec<f64> = program(&strong).burns().map(|m| m.s).collect();
     assert!(s[0] > 540.0 && s.iter().all(|s| *s <= 800.0));

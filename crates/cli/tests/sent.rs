@@ -60,36 +60,103 @@ fn several_powers_together_are_held_against_the_ceiling() {
     assert!(told.contains("power across bridges together with slow in ramp: 144 %"), "{told}");
 }
 
-#[test]
-fn power_follows_the_speed_that_is_really_run() {
-    // From a standstill (the pierce) to a standstill (the end).
-    let line = r#"<path d="M10 20 H50" stroke="red"/>"#;
-    let more = "ramp = { slow = \"10 %\" }\npierce = { dwell = \"0.1 s\", power = \"20 %\" }";
-    let bench = Bench::drawn(line, "", &step("cut", "\"200 mm/s\"", "\"60 %\"", more));
-    agree(&bench);
-    bench.ok(&["emit", JOB]);
-    let profile = bench.read("bench-laser.machine.toml");
-    assert!(profile.contains("acceleration = \"1500 mm/s2\""), "{profile}");
-    let (mut x, mut s, mut checked) = (10.0_f64, 0.0_f64, 0);
-    for text in bench.read("a.nc").lines().filter(|line| !line.starts_with(';')) {
+/// What of a line from X10 to X50 is said by a program: each lit part with its S, and F in mm/s.
+fn lit_parts(text: &str) -> Vec<([f64; 2], f64, f64)> {
+    let (mut x, mut s, mut f, mut parts) = (10.0_f64, 0.0_f64, 0.0_f64, Vec::new());
+    for text in text.lines().filter(|line| !line.starts_with(';')) {
         let word = |letter: char| -> Option<f64> {
             let rest = &text[text.find(letter)? + 1..];
             let end = rest.find(|c: char| !(c.is_ascii_digit() || "-.".contains(c)));
             rest[..end.unwrap_or(rest.len())].parse().ok()
         };
         s = word('S').unwrap_or(s);
+        f = word('F').map_or(f, |f| f / 60.0);
         let Some(to) = word('X') else { continue };
         if s > 0.0 && (to - x).abs() > 1e-9 {
-            let middle = f64::midpoint(x, to);
-            let speed = |way: f64| (2.0 * 1500.0 * way).sqrt();
-            let v = speed((middle - 10.0).abs()).min(speed((50.0 - middle).abs())).min(200.0);
-            let wanted = 1000.0 * (0.1 + 0.5 * v / 200.0);
-            assert!((s - wanted).abs() <= 1.5, "S{s} instead of {wanted} about X{middle}\n{text}");
-            checked += 1;
+            parts.push(([x, to], s, f));
         }
         x = to;
     }
-    assert!((20..400).contains(&checked), "{checked}");
+    parts
+}
+
+/// Speed at a place of that line, from standstill to standstill at 1500 mm/s² and at most 200 mm/s.
+fn speed(x: f64) -> f64 {
+    (3000.0 * (x - 10.0).min(50.0 - x)).max(0.0).sqrt().min(200.0)
+}
+
+#[test]
+fn power_follows_the_speed_that_is_really_run() {
+    // From a standstill (the pierce) to a standstill (the end).
+    let line = r#"<path d="M10 20 H50" stroke="red"/>"#;
+    let more = "ramp = { slow = \"10 %\" }\npierce = { dwell = \"0.1 s\", power = \"20 %\" }";
+    let bench = Bench::drawn(line, "", &step("cut", "\"200 mm/s\"", "\"60 %\"", more));
+    let profile = bench.read("bench-laser.machine.toml");
+    assert!(profile.contains("acceleration = \"1500 mm/s2\""), "{profile}");
+    bench.change("bench-laser.machine.toml", "follows-speed = true ", "follows-speed = false");
+    agree(&bench);
+    let text = bench.ok(&["emit", JOB, "-o", "-"]);
+    assert!(text.contains("M3") && !text.contains("M4"), "{text}");
+    let parts = lit_parts(&text);
+    assert!((20..400).contains(&parts.len()), "{text}");
+    for ([a, b], s, f) in parts {
+        let wanted = 1000.0 * (0.1 + 0.5 * speed(f64::midpoint(a, b)) / 200.0);
+        assert!((s - wanted).abs() <= 1.5 && f == 200.0, "S{s}, not {wanted}, from X{a} to X{b}");
+    }
+}
+
+/// M4 burns S · v / F: less than asked where the head is slower than F, nothing at standstill. What
+/// a part burns in all is what a constant beam of the wanted power would.
+#[test]
+fn power_at_standstill_is_had_with_a_beam_that_goes_out_when_lines_stop_coming() {
+    let line = r#"<path d="M10 20 H50" stroke="red"/>"#;
+    for (power, slow) in [(0.6, 0.1), (0.5, 0.25), (0.4, 0.4), (0.3, 0.45)] {
+        // The pierce has the head stand where the line begins.
+        let pierce = "pierce = { dwell = \"0.1 s\", power = \"20 %\" }";
+        let ramp = format!("ramp = {{ slow = \"{} %\" }}\n{pierce}", 100.0 * slow);
+        let power_text = format!("\"{} %\"", 100.0 * power);
+        let bench = Bench::drawn(line, "", &step("cut", "\"200 mm/s\"", &power_text, &ramp));
+        agree(&bench);
+        assert!(!bench.codes(JOB).contains(&"constant-power".to_string()));
+        let text = bench.ok(&["emit", JOB, "-o", "-"]);
+        assert_eq!(text.matches("M3 ").count(), text.matches("G4").count(), "{text}");
+        let parts = lit_parts(&text);
+        let (mut burnt, mut asked) = (0.0, 0.0);
+        assert!((20..400).contains(&parts.len()) || slow == power, "{text}");
+        for ([a, b], s, f) in parts {
+            // The wanted power over the time that the part takes, in steps that are even in time
+            // where the head speeds up.
+            let steps = 20_000;
+            let place = |n: i32| {
+                let share = f64::from(n) / f64::from(steps);
+                let eased = share * share * (3.0 - 2.0 * share);
+                a + (b - a) * eased
+            };
+            let wanted: f64 = (0..steps)
+                .map(|n| {
+                    let (from, to) = (place(n), place(n + 1));
+                    let v = speed(f64::midpoint(from, to));
+                    (to - from) / v * 1000.0 * (slow + (power - slow) * v / 200.0)
+                })
+                .sum();
+            let got = s * (b - a) / f;
+            assert!(
+                (got - wanted).abs() <= 0.006 * wanted,
+                "{got} of {wanted}, X{a} to X{b}\n{text}"
+            );
+            assert!(f <= 200.0 && s <= 900.0);
+            (burnt, asked) = (burnt + got, asked + wanted);
+        }
+        assert!((burnt - asked).abs() < 0.002 * asked, "{burnt} of {asked}");
+    }
+    // Above the ceiling of 90 % at the ends: a constant beam, and told.
+    for (power, slow) in [("60 %", "31 %"), ("30 %", "46 %")] {
+        let more = format!("ramp = {{ slow = \"{slow}\" }}");
+        let step = step("cut", "\"200 mm/s\"", &format!("\"{power}\""), &more);
+        let bench = Bench::drawn(line, "", &step);
+        assert_eq!(bench.codes(JOB), ["constant-power"]);
+        assert!(bench.ok(&["emit", JOB, "-o", "-"]).contains("M3"));
+    }
 }
 
 #[test]

@@ -48,7 +48,9 @@ fn begun(bench: &Bench, args: &[&str]) -> Child {
 fn storm_of_signals(link: &[&str], mut left: u32, seed: u64) {
     let mut dice = Dice(seed);
     let mut sent = [0_u32; SIGNALS.len()];
+    let (mut chosen, mut told) = (0, 0.0);
     while left > 0 {
+        let mut twice = 0.0;
         let bench = Bench::new();
         bench.write("rows.nc", program());
         let rig = RigProcess::start(
@@ -72,7 +74,13 @@ fn storm_of_signals(link: &[&str], mut left: u32, seed: u64) {
             if ran.status == 0 {
                 break;
             }
-            let broke_off = matches!(ran.status, 4 | -1);
+            // A head that stands where two lines meet says only so much: what may be burnt twice is told.
+            let unsure: Option<f64> = ran
+                .err
+                .split("between them it burns ")
+                .nth(1)
+                .map(|words| words.split(" mm").next().unwrap().parse().unwrap());
+            let broke_off = matches!(ran.status, 4 | -1) || unsure.is_some();
             assert!(
                 broke_off,
                 "{}: {}\n{}",
@@ -83,18 +91,25 @@ fn storm_of_signals(link: &[&str], mut left: u32, seed: u64) {
             if bench.logged() && bench.run(&["log", "show"]).status == 0 {
                 args = vec!["run", "--go-on"];
             }
+            if let Some(mm) = unsure {
+                args.extend(["--from", "last-seen"]);
+                (chosen, twice) = (chosen + 1, twice + mm + 0.1);
+            }
         }
+        told += twice;
         rig.end();
         let record: serde_json::Value = serde_json::from_str(&bench.read("record.json")).unwrap();
         for (s, mm) in BURNT {
             let row = record["by_s"].as_array().unwrap().iter().find(|row| row["s"] == s).unwrap();
             let burnt = row["burn_mm"].as_f64().unwrap();
             // Each break may shift the seam by a hundredth of a mm.
-            assert!((burnt - mm).abs() < 0.3, "S{s}: {burnt} of {mm}; {sent:?}");
+            let more = burnt - mm;
+            assert!(more > -0.3 && more < 0.3 + twice, "S{s}: {burnt} of {mm}; {sent:?}");
         }
         assert_eq!(record["beam_on"], false);
         assert_eq!(record["lit_standing_seconds"], 0.0);
     }
+    eprintln!("{chosen} rests chosen; at most {told:.1} mm burnt twice");
     eprintln!("signals sent: {:?}", SIGNALS.iter().zip(sent).collect::<Vec<_>>());
 }
 

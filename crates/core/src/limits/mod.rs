@@ -7,7 +7,7 @@ pub mod round;
 use crate::frame::Frame;
 use crate::geometry::{Rect, Vec2};
 use crate::job::machine::Dialect;
-use crate::job::{Engrave, Field, Job, Step};
+use crate::job::{Engrave, Field, Job};
 use crate::plan::Planned;
 use crate::problem::{Code, Place, Problem, Problems};
 use crate::quantity::plain;
@@ -32,12 +32,10 @@ fn constant_power(planned: &Planned, steps: &[usize], problems: &mut Problems) {
     if job.machine.beam.constant_accepted || job.machine.dialect == Dialect::Ngc {
         return;
     }
-    let constant = |step: &&Step| !planned.segments().follows(step);
     let named: Vec<String> = steps
         .iter()
-        .map(|n| &job.steps[*n])
-        .filter(constant)
-        .map(|step| format!("\"{}\"", step.name))
+        .filter(|n| !planned.segments().follows(**n))
+        .map(|n| format!("\"{}\"", job.steps[*n].name))
         .collect();
     if named.is_empty() {
         return;
@@ -47,7 +45,11 @@ fn constant_power(planned: &Planned, steps: &[usize], problems: &mut Problems) {
         named.join(", "),
         if named.len() == 1 { "burns" } else { "burn" }
     );
-    let help = "set follows-speed = true in [beam] where the controller has M4; else stay beside it, and write constant = \"accepted\"";
+    let help = if job.machine.beam.follows_speed {
+        "the controller can do it (M4) where power and slow in ramp together, and twice slow, are at most the ceiling; else stay beside it, and write constant = \"accepted\""
+    } else {
+        "set follows-speed = true in [beam] where the controller has M4; else stay beside it, and write constant = \"accepted\""
+    };
     let problem = Problem::warning(Code::ConstantPower, message, help);
     problems.push(problem.at(Place::file(&job.file)));
 }

@@ -61,6 +61,12 @@ impl PlannedBlock {
         reached.min(speed * speed)
     }
 
+    /// The highest speed that is reached in it, mm/s.
+    #[must_use]
+    pub fn top_speed(&self) -> f64 {
+        self.peak_squared().sqrt()
+    }
+
     /// Over which lengths it speeds up and slows down, mm.
     #[must_use]
     pub fn ramps(&self) -> (f64, f64) {

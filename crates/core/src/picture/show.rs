@@ -62,7 +62,7 @@ fn each_stretch(
             return;
         }
         match what {
-            Show::Power => each(ShownLine { from, piece, value: way.level.s() }),
+            Show::Power => each(ShownLine { from, piece, value: traced.meant_s(segments, &way) }),
             Show::Speed => {
                 // On a round object the controller's lengths are not those on the stock.
                 let stock = segments.frame().length(from, &piece) / way.length().max(1e-9);

@@ -8,7 +8,7 @@ use crate::motion::lift;
 use crate::motion::pacer::Pacer;
 use crate::motion::supply::{LineBytes, Supply};
 use crate::problem::Problem;
-use crate::segment::{Act, Segment, Segments};
+use crate::segment::{Act, Segment, Segments, Way};
 use crate::text::counted;
 use std::collections::BTreeMap;
 
@@ -29,7 +29,23 @@ pub struct Traced<'a> {
 }
 
 impl Traced<'_> {
-    /// The speed at its middle as a share of `asked`, both in the controller's own lengths.
+    /// The S that the step asks for on a move: what its line says; where the controller follows the
+    /// speed and the step says its power at standstill, what comes of that over the move's time.
+    #[must_use]
+    pub fn meant_s(&self, segments: &Segments, way: &Way) -> f64 {
+        let step = self.segment.of.step;
+        let worked_out = segments.job().steps[step].ramp.slow.is_some();
+        let slower =
+            if worked_out && segments.follows(step) { self.slower(segments, way) } else { 1.0 };
+        way.level.s() * slower
+    }
+
+    /// The mean speed of a move as a share of what its line says.
+    fn slower(&self, segments: &Segments, way: &Way) -> f64 {
+        (self.mean_speed() / segments.speed(way)).min(1.0)
+    }
+
+    /// The mean speed, in the controller's own lengths per second.
     #[must_use]
     pub fn mean_speed(&self) -> f64 {
         let length: f64 = self.blocks.iter().map(|planned| planned.leg.length).sum();
@@ -135,12 +151,17 @@ pub(super) fn summed(segments: &Segments) -> Result<Totals, Problem> {
                 let length = segments.frame().length(from, &piece);
                 totals.add_move(of.step, way.purpose, length, piece.bounds(from));
                 if way.purpose == Purpose::Burn {
-                    let asked = segments.speed(&way);
-                    let slower = (traced.mean_speed() / asked).min(1.0);
-                    totals.add_burning(of.step, traced.seconds, traced.seconds * slower);
-                    totals.add_s(of.step, way.level.s());
+                    let step = &job.steps[of.step];
+                    let slower = traced.slower(segments, &way);
+                    let follows = segments.follows(of.step);
+                    // What the program itself makes slower is not asked for as slow as that.
+                    let asked = match step.ramp.slow {
+                        Some(_) if follows => (length / step.slowest().0).min(traced.seconds),
+                        _ => traced.seconds * slower,
+                    };
+                    totals.add_burning(of.step, traced.seconds, asked);
+                    totals.add_s(of.step, traced.meant_s(segments, &way));
                     // A controller that follows the speed burns weaker where it is slower.
-                    let follows = segments.follows(&job.steps[of.step]);
                     let share = way.level.s() / beam.full * if follows { slower } else { 1.0 };
                     totals.add_energy(of.step, watts(share).map(|watts| watts * traced.seconds));
                 }

@@ -43,7 +43,7 @@ fn lines(program: &Program, part: Option<usize>) -> Vec<String> {
         ));
     }
     let streamed = job.machine.dialect != Dialect::Ngc;
-    if streamed && job.steps.iter().any(|step| !planned.segments().follows(step)) {
+    if streamed && (0..job.steps.len()).any(|step| !planned.segments().follows(step)) {
         lines.push(
             "CONSTANT POWER: the beam burns on where the head stands when lines stop coming".into(),
         );

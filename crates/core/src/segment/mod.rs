@@ -17,7 +17,7 @@ pub use way::{Arc, Feed, Micron, Way, microns};
 
 use crate::frame::Frame;
 use crate::geometry::{Piece, Point};
-use crate::job::{Job, Step};
+use crate::job::Job;
 use crate::mapping::Placed;
 use crate::motion::course::Course;
 use crate::order::Sequence;
@@ -81,6 +81,8 @@ pub struct Segments {
     scale: Scale,
     /// Which of all paths is the first of each step.
     first: Vec<usize>,
+    /// In which steps the controller makes power follow the speed.
+    follows: Vec<bool>,
 }
 
 impl Segments {
@@ -92,7 +94,8 @@ impl Segments {
         let first = |step| paths.iter().position(|path| path.step == step).unwrap_or(paths.len());
         let first = (0..job.steps.len()).map(first).collect();
         let scale = job.machine.beam.scale();
-        Self { placed, job: job.clone(), course, scale, first }
+        let follows = job.steps.iter().map(|step| powers::follows(job, step)).collect();
+        Self { placed, job: job.clone(), course, scale, first, follows }
     }
 
     /// Hands on every segment, in running order.
@@ -139,11 +142,10 @@ impl Segments {
         &self.course
     }
 
-    /// Whether the controller makes power follow the speed in a step: not where the program works
-    /// it out itself.
+    /// Whether the controller makes power follow the speed (M4) in a step, counted from 0.
     #[must_use]
-    pub fn follows(&self, step: &Step) -> bool {
-        self.job.machine.beam.follows_speed && step.ramp.slow.is_none()
+    pub fn follows(&self, step: usize) -> bool {
+        self.follows.get(step).copied().unwrap_or(false)
     }
 
     /// Where a move runs in the plane of the job, mm from the program's zero.

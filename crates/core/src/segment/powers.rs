@@ -42,6 +42,31 @@ pub fn steps(job: &Job, steps: &[usize]) -> Result<Problems, Problems> {
     problems.clone().unless_refused(problems)
 }
 
+/// Whether the controller itself makes power follow the speed (M4) in a step.
+///
+/// Where the step says its power at standstill (`slow`), M4 does not give it: what it burns is
+/// S · v / F, nothing at standstill. A part whose F is the highest speed that the head reaches in it
+/// burns as much in all with a higher S, at most [`most_at_standstill`] times the part's own. Where
+/// that is above the ceiling the program works power out for a constant beam (M3).
+pub(super) fn follows(job: &Job, step: &Step) -> bool {
+    let beam = &job.machine.beam;
+    let Some(slow) = step.ramp.slow else { return beam.follows_speed };
+    let below = |pass: usize| {
+        let share = slow.0 / step.full_power(pass).0;
+        moving(step, pass)
+            .iter()
+            .all(|(_, power)| beam.level(Power(power.0 * most_at_standstill(share))).is_ok())
+    };
+    beam.follows_speed && (0..step.passes.len()).all(below)
+}
+
+/// How many times the power of a part its S may be, where power at standstill is `slow` times that
+/// of the asked speed V. With v for the highest speed in the part it is slow · v / mean speed +
+/// (1 − slow) v / V; the mean speed is at least v / 2, and v is between 0 and V.
+pub(super) fn most_at_standstill(slow: f64) -> f64 {
+    (2.0 * slow).max(1.0 + slow)
+}
+
 /// Every power that a step can come to, with what asks for it; nothing where it is the step's own.
 fn powers(step: &Step) -> Vec<(String, Power)> {
     let mut all = Vec::new();

@@ -149,6 +149,12 @@ impl Step {
         Speed(self.passes.iter().map(|pass| pass.speed.0).fold(0.0, f64::max))
     }
 
+    /// The slowest of its passes.
+    #[must_use]
+    pub fn slowest(&self) -> Speed {
+        Speed(self.passes.iter().map(|pass| pass.speed.0).fold(f64::INFINITY, f64::min))
+    }
+
     /// Height of the focus in a pass counted from 0, mm above the surface.
     #[must_use]
     pub fn height(&self, pass: usize) -> f64 {
