@@ -8,7 +8,7 @@ use thiserror::Error;
 use tinkite_core::job::Machine;
 use tinkite_core::job::machine::Dialect;
 use tinkite_core::program::{Axes, Place, Standing, Trail};
-use tinkite_wire::{Dark, Failure, Instant, Miscount, Outcome, Session, Span, State, Status};
+use tinkite_wire::{Dark, Effect, Failure, Instant, Miscount, Outcome, Session, Span, State, Status};
 
 /// What stops a stream from our side.
 #[derive(Debug, Error)]
@@ -145,9 +145,10 @@ impl<B: BufRead> Stream<B> {
                     let number = self.outgoing.number();
                     let ways = self.trail.line(&bytes);
                     let lasts = Span((ways.lasts(SLOWEST).min(MOST_SECONDS) * 1e6) as u64);
+                    let effect = Effect { lasts, dark: !self.trail.is_lit() };
                     self.locator.sent(number, ways);
                     let refused = |e| StreamError::Unsendable(format!("line {number}: {e}"));
-                    session.enqueue_lasting(number, bytes, lasts).map_err(refused)?;
+                    session.enqueue_with(number, bytes, effect).map_err(refused)?;
                 }
             }
         }

@@ -77,6 +77,8 @@ pub struct Status {
     pub room: Option<Room>,
     /// The offset of work coordinates, mm, where it tells it.
     pub offset: Option<[f64; 3]>,
+    /// Feed, rapid and power as the operator has changed them, %, where it tells them: only now and then.
+    pub overrides: Option<[f64; 3]>,
     /// The last line of the program that was answered before it came; a session knows.
     pub taken: u32,
     /// Whether it was asked for behind a halt: a session knows.
@@ -108,6 +110,7 @@ impl Status {
             feed_and_s: None,
             room: None,
             offset: None,
+            overrides: None,
             taken: 0,
             halted: false,
         }
@@ -126,6 +129,7 @@ impl Status {
                 }
                 Some(("FS", numbers)) => status.feed_and_s = parse_numbers(numbers),
                 Some(("WCO", numbers)) => status.offset = parse_numbers(numbers),
+                Some(("Ov", numbers)) => status.overrides = parse_numbers(numbers),
                 Some(("Bf", numbers)) => status.room = Room::parse(numbers),
                 _ => {}
             }

@@ -232,6 +232,12 @@ impl Trail {
         self.known.iter().all(|known| *known).then_some(self.modal.at)
     }
 
+    /// Whether the beam would burn on a feed move now, or burns where the head stands.
+    #[must_use]
+    pub fn is_lit(&self) -> bool {
+        self.modal.lit()
+    }
+
     /// The controller's memory at this place.
     pub(super) fn modal(&self) -> &Modal {
         &self.modal

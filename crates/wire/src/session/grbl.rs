@@ -3,7 +3,7 @@
 mod beginning;
 
 use super::accounts::Accounts;
-use super::{Connected, Dark, Event, Failure, LineTooLong, Miscount, Outcome, Settings};
+use super::{Adjust, Connected, Dark, Event, Failure, LineTooLong, Miscount, Outcome, Settings};
 use crate::deframer::Deframer;
 use crate::instant::{Instant, Span};
 use crate::message::{Complaint, Message, State as Machine, Status};
@@ -15,6 +15,8 @@ mod byte {
     pub(super) const HOLD: u8 = b'!';
     pub(super) const GO_ON: u8 = b'~';
     pub(super) const RESET: u8 = 0x18;
+    pub(super) const FEED: [u8; 3] = [0x90, 0x91, 0x92];
+    pub(super) const POWER: [u8; 3] = [0x99, 0x9a, 0x9b];
 }
 
 #[derive(Debug)]
@@ -34,8 +36,8 @@ enum State {
     Ready,
     /// Lines go out.
     Streaming,
-    /// Held by the operator.
-    Paused,
+    /// Held by the operator; whether it was seen to stand since. It may be let go on at the machine.
+    Paused { stood: bool },
     /// Everything is answered; `skip` status reports were asked for earlier and do not count.
     Draining { skip: usize },
     /// Being brought to a halt. `reset_at` is when it is reset even if it never stands still; the next
@@ -248,18 +250,40 @@ impl Grbl {
     pub(super) fn pause(&mut self) {
         if matches!(self.state, State::Streaming | State::Draining { .. }) {
             self.urgent.push(byte::HOLD);
-            self.state = State::Paused;
+            self.state = State::Paused { stood: false };
         }
     }
 
-    /// Goes on after a hold.
+    /// Goes on after a hold, ours or the machine's.
     pub(super) fn resume(&mut self, now: Instant) {
-        if matches!(self.state, State::Paused) {
-            self.urgent.push(byte::GO_ON);
-            self.state = State::Streaming;
-            // The last answer may have come in the meantime.
-            self.drain_if_answered(now);
+        match self.state {
+            State::Paused { .. } => self.state = State::Streaming,
+            State::Streaming | State::Draining { .. } => {}
+            _ => return,
         }
+        self.urgent.push(byte::GO_ON);
+        // The last answer may have come in the meantime.
+        self.drain_if_answered(now);
+    }
+
+    pub(super) fn is_paused(&self) -> bool {
+        matches!(self.state, State::Paused { .. })
+    }
+
+    pub(super) fn adjust(&mut self, adjust: Adjust) -> bool {
+        let [full_speed, faster, slower] = byte::FEED;
+        let [full_power, stronger, weaker] = byte::POWER;
+        if self.is_under_way() {
+            self.urgent.push(match adjust {
+                Adjust::Faster => faster,
+                Adjust::Slower => slower,
+                Adjust::FullSpeed => full_speed,
+                Adjust::Stronger => stronger,
+                Adjust::Weaker => weaker,
+                Adjust::FullPower => full_power,
+            });
+        }
+        true
     }
 
     /// Stops for good: brings the head to a halt, then resets the controller, which switches the
@@ -440,7 +464,7 @@ impl Grbl {
 
     /// Whether lines of a program are, or may be, on their way.
     fn is_under_way(&self) -> bool {
-        matches!(self.state, State::Streaming | State::Paused | State::Draining { .. })
+        matches!(self.state, State::Streaming | State::Paused { .. } | State::Draining { .. })
     }
 
     fn refused(&mut self, now: Instant, complaint: Complaint) {
@@ -532,11 +556,22 @@ impl Grbl {
                     self.stood = None;
                 }
             }
-            State::Ready | State::Streaming | State::Paused | State::Draining { .. }
+            State::Ready | State::Streaming | State::Paused { .. } | State::Draining { .. }
                 if status.state == Machine::Alarm =>
             {
                 self.halt(now, Outcome::Failed(Failure::NotReady(Machine::Alarm)));
             }
+            State::Paused { stood } => match status.state {
+                Machine::Hold { moving: false } | Machine::Door => *stood = true,
+                // The byte was lost on the cable.
+                Machine::Run if !*stood => self.urgent.push(byte::HOLD),
+                // It was let go on at the machine.
+                Machine::Run | Machine::Idle if *stood => {
+                    self.state = State::Streaming;
+                    self.drain_if_answered(now);
+                }
+                _ => {}
+            },
             _ => {}
         }
     }

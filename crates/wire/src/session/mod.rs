@@ -164,6 +164,32 @@ pub enum Dark {
     Unknown,
 }
 
+/// A change of speed or power by the operator while a program runs, in the controller's own steps.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Adjust {
+    /// Feed 10 % of the program's more.
+    Faster,
+    /// Feed 10 % less.
+    Slower,
+    /// The program's own feed.
+    FullSpeed,
+    /// Power 10 % of the program's more.
+    Stronger,
+    /// Power 10 % less.
+    Weaker,
+    /// The program's own power.
+    FullPower,
+}
+
+/// What a line of a program does.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Effect {
+    /// How long it lets the head move or stand.
+    pub lasts: Span,
+    /// Whether the beam is off behind it.
+    pub dark: bool,
+}
+
 /// A line longer than the controller takes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Error)]
 #[error("the line has {length} bytes, and the controller takes {most}")]
@@ -331,23 +357,24 @@ impl Session {
     /// # Errors
     /// Lines that the controller would not take whole.
     pub fn enqueue(&mut self, number: u32, text: Vec<u8>) -> Result<(), LineTooLong> {
-        self.enqueue_lasting(number, text, Span::default())
+        self.enqueue_with(number, text, Effect { lasts: Span::default(), dark: true })
     }
 
-    /// The same for a line that lets the head move or stand for so long: it is given its time.
+    /// The same for a line of which it is known what it does: it is given its time, and a hold comes
+    /// behind a dark one where the protocol has none of its own.
     ///
     /// # Errors
     /// Lines that the controller would not take whole.
-    pub fn enqueue_lasting(
+    pub fn enqueue_with(
         &mut self,
         number: u32,
         text: Vec<u8>,
-        lasts: Span,
+        effect: Effect,
     ) -> Result<(), LineTooLong> {
         match &mut self.inner {
             // It is asked how it stands, and tells.
             Inner::Grbl(session) => session.enqueue(number, text),
-            Inner::Reprap(session) => session.enqueue(number, text, lasts),
+            Inner::Reprap(session) => session.enqueue(number, text, effect),
         }
     }
 
@@ -361,14 +388,30 @@ impl Session {
         spoken!(&mut self.inner, s => s.start());
     }
 
-    /// Holds: the head comes to a halt and can go on.
+    /// Holds: the head comes to a halt and can go on. Printer firmware has no hold: no more lines are
+    /// sent to it from the next place on where the beam is off.
     pub fn pause(&mut self) {
         spoken!(&mut self.inner, s => s.pause());
     }
 
-    /// Goes on after a hold.
+    /// Goes on after a hold of ours, or after one at the machine: a hold, a door that is closed again, an
+    /// `M0`.
     pub fn resume(&mut self, now: Instant) {
         spoken!(&mut self.inner, s => s.resume(now));
+    }
+
+    /// Changes speed or power while a program runs. Whether the protocol can.
+    pub fn adjust(&mut self, adjust: Adjust) -> bool {
+        match &mut self.inner {
+            Inner::Grbl(session) => session.adjust(adjust),
+            Inner::Reprap(_) => false,
+        }
+    }
+
+    /// Whether it is held, or will be, because we wanted it.
+    #[must_use]
+    pub fn is_paused(&self) -> bool {
+        spoken!(&self.inner, s => s.is_paused())
     }
 
     /// Stops for good and switches the beam off.

@@ -9,7 +9,7 @@
 //! heard: a board takes numbered lines whole and in turn, or not at all, so by then it is dark. The
 //! same goes out behind the last line of a program, without the quick stop.
 
-use super::{Connected, Dark, Event, Failure, LineTooLong, Outcome, Settings};
+use super::{Connected, Dark, Effect, Event, Failure, LineTooLong, Outcome, Settings};
 use crate::deframer::Deframer;
 use crate::instant::{Instant, Span};
 use crate::message::Status;
@@ -31,13 +31,13 @@ struct Waiting {
     /// Line of the program's text; none for our own.
     line: Option<u32>,
     text: Vec<u8>,
-    /// How long it lets the head move or stand.
-    lasts: Span,
+    effect: Effect,
 }
 
 impl Waiting {
     fn question(text: &[u8]) -> Self {
-        Self { line: None, text: text.to_vec(), lasts: Span::default() }
+        let effect = Effect { lasts: Span::default(), dark: true };
+        Self { line: None, text: text.to_vec(), effect }
     }
 }
 
@@ -108,6 +108,10 @@ pub(super) struct Reprap {
     all_enqueued: bool,
     acknowledged: u32,
     last_line: Option<u32>,
+    /// Whether the beam is off behind the last line that was sent.
+    dark: bool,
+    /// A hold is wanted: it comes behind a line with a dark end.
+    holding: bool,
     /// Whether the beam is ours to put out, though no line of ours was sent.
     answers_for_beam: bool,
     /// It has just started.
@@ -142,6 +146,8 @@ impl Reprap {
             all_enqueued: false,
             acknowledged: 0,
             last_line: None,
+            dark: true,
+            holding: false,
             answers_for_beam: false,
             restarted: false,
             told: None,
@@ -217,7 +223,7 @@ impl Reprap {
         &mut self,
         number: u32,
         text: Vec<u8>,
-        lasts: Span,
+        effect: Effect,
     ) -> Result<(), LineTooLong> {
         let length = framed(self.next_number, &text).len();
         // Firmware takes lines of 96 bytes with everything.
@@ -225,7 +231,7 @@ impl Reprap {
         if length > most {
             return Err(LineTooLong { length, most });
         }
-        self.waiting.push_back(Waiting { line: Some(number), text, lasts });
+        self.waiting.push_back(Waiting { line: Some(number), text, effect });
         Ok(())
     }
 
@@ -246,16 +252,29 @@ impl Reprap {
 
     pub(super) fn pause(&mut self) {
         if matches!(self.state, State::Streaming | State::Draining) {
+            self.holding = true;
+            self.hold_if_dark();
+        }
+    }
+
+    /// A board that waits for lines stands with the beam as it is.
+    fn hold_if_dark(&mut self) {
+        if self.dark && std::mem::take(&mut self.holding) {
             self.state = State::Paused;
         }
     }
 
     pub(super) fn resume(&mut self, now: Instant) {
+        self.holding = false;
         if matches!(self.state, State::Paused) {
             self.state = State::Streaming;
             // The last answer may have come in the meantime.
             self.drain_if_sent(now);
         }
+    }
+
+    pub(super) fn is_paused(&self) -> bool {
+        self.holding || matches!(self.state, State::Paused)
     }
 
     pub(super) fn stop(&mut self, now: Instant) {
@@ -280,12 +299,13 @@ impl Reprap {
         if sends
             && self.free
             && self.sent.is_none()
-            && let Some(Waiting { line, text, lasts }) = self.waiting.pop_front()
+            && let Some(Waiting { line, text, effect }) = self.waiting.pop_front()
         {
             if self.planned.len() >= PLANNER {
                 self.planned.pop_front();
             }
-            self.planned.push_back(lasts);
+            self.planned.push_back(effect.lasts);
+            self.dark = effect.dark;
             let number = self.next_number;
             self.next_number += 1;
             out.extend_from_slice(&framed(number, &text));
@@ -296,6 +316,7 @@ impl Reprap {
             if self.all_enqueued && self.waiting.is_empty() {
                 self.state = State::Draining;
             }
+            self.hold_if_dark();
         }
         out.len() > before
     }

@@ -877,7 +877,8 @@ fn a_printer_that_chatters_and_does_not_answer_is_asked_again() {
 fn a_printer_that_says_nothing_while_a_slow_line_runs_is_given_its_time() {
     let mut talk = Talk::printing();
     // Three minutes for a move, on a board that never says that it is busy.
-    talk.session.enqueue_lasting(1, b"G1 X5 F1".to_vec(), Span::millis(180_000)).unwrap();
+    let effect = Effect { lasts: Span::millis(180_000), dark: true };
+    talk.session.enqueue_with(1, b"G1 X5 F1".to_vec(), effect).unwrap();
     talk.session.enqueue(2, b"G1 X6".to_vec()).unwrap();
     talk.sent();
     talk.hear("ok\n");
