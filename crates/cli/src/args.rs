@@ -301,6 +301,9 @@ pub(crate) struct Run {
     /// Something to remember of this run
     #[arg(long, value_name = "TEXT")]
     pub(crate) note: Option<String>,
+    /// A line every few seconds in place of the screen with its keys
+    #[arg(long)]
+    pub(crate) plain: bool,
     #[command(flatten)]
     pub(crate) log: LogFile,
     /// Where the controller is: rig:, tcp:HOST:PORT, serial:PORT@BAUD [default: the machine's link]

@@ -42,6 +42,16 @@ impl Walk {
         Ok(())
     }
 
+    /// Hands on everything that is burnt, with its line.
+    ///
+    /// # Errors
+    /// A program that cannot be read.
+    pub fn burns(&self, program: impl BufRead, mut each: impl FnMut(u32, &Way)) -> io::Result<()> {
+        self.lines(program, |line, ways| {
+            ways.motions.iter().filter(|way| way.s > 0.0).for_each(|way| each(line, way));
+        })
+    }
+
     /// Hands on what is burnt: the motion and the shares of it that come before `from`, between the
     /// two, and behind `to`.
     ///

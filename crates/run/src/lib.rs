@@ -4,12 +4,14 @@
 //! - [`Outgoing`] is what of each line goes out.
 //! - [`Locator`] finds the head in the program by the position that the controller reports.
 //! - [`Stream`] puts both to a session; whoever has a link calls it beside the session's own methods.
+//! - [`Overrides`] is what the operator has changed of speed and power.
 //! - [`Broken`] is a run that broke off, and says where its rest begins.
 
 mod between;
 mod broken;
 mod locator;
 mod outgoing;
+mod overrides;
 mod position;
 mod stream;
 
@@ -17,5 +19,6 @@ pub use between::{Stretch, Walk};
 pub use broken::{Broken, BrokenError, Choice, Marked, Stance};
 pub use locator::{Found, Locator};
 pub use outgoing::Outgoing;
+pub use overrides::Overrides;
 pub use position::{Position, turning};
 pub use stream::{Halt, Stream, StreamError, Whereabouts};

@@ -8,7 +8,9 @@ use thiserror::Error;
 use tinkite_core::job::Machine;
 use tinkite_core::job::machine::Dialect;
 use tinkite_core::program::{Axes, Place, Standing, Trail};
-use tinkite_wire::{Dark, Effect, Failure, Instant, Miscount, Outcome, Session, Span, State, Status};
+use tinkite_wire::{
+    Dark, Effect, Failure, Instant, Miscount, Outcome, Session, Span, State, Status,
+};
 
 /// What stops a stream from our side.
 #[derive(Debug, Error)]

@@ -23,6 +23,6 @@ pub use line::{Prepared, prepare};
 pub use meaning::{alarm_meaning, error_meaning};
 pub use message::{Complaint, Message, Room, State, Status};
 pub use session::{
-    Adjust, Connected, Dark, Effect, Event, Failure, LineTooLong, Miscount, Outcome, Protocol, Session,
-    Settings,
+    Adjust, Connected, Dark, Effect, Event, Failure, LineTooLong, Miscount, Outcome, Protocol,
+    Session, Settings,
 };

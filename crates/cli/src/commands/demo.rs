@@ -175,6 +175,7 @@ fn run_of(file: Option<PathBuf>, link: &str) -> Run {
         from_line: None,
         accept: Vec::new(),
         note: None,
+        plain: false,
         log: LogFile { path: None },
         to: Some(link.to_string()),
         machine: None,

@@ -3,8 +3,9 @@
 
 use super::beginning::Beginning;
 use super::ended::Ended;
+use super::hand::{Hand, Order};
 use super::mailbox::{Closing, Mailbox};
-use super::news::{BeganNews, Fact, View};
+use super::news::{BeganNews, Fact, Holder, View};
 use super::placed;
 use super::program::ProgramFile;
 use super::shared::SharedReader;
@@ -14,9 +15,14 @@ use crate::link::talk::{Host, talk};
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;
 use std::io::BufReader;
+use tinkite_core::job::machine::Dialect;
 use tinkite_core::program::Place;
-use tinkite_run::{Halt, Stance, Stream, Whereabouts, turning};
-use tinkite_wire::{Connected, Event, Instant, Session, Settings, State, Status};
+use tinkite_core::quantity::plain;
+use tinkite_run::{Halt, Overrides, Stance, Stream, Whereabouts, turning};
+use tinkite_wire::{Adjust, Connected, Event, Instant, Session, Settings, Span, State, Status};
+
+/// How often it is shown how far a controller is that tells nothing of itself.
+const LOOK: Span = Span::millis(200);
 
 /// Where the news of a run goes.
 pub(super) type News = Mailbox<View, Fact>;
@@ -27,6 +33,7 @@ pub(super) fn drive(
     program: &mut ProgramFile,
     beginning: &Beginning,
     stopping: &Stopping,
+    hand: &Hand,
     news: &[&News],
 ) -> Result<Ended, Refusal> {
     let _closing: Vec<_> = news.iter().map(|news| Closing(*news)).collect();
@@ -35,11 +42,15 @@ pub(super) fn drive(
         program,
         beginning,
         stopping,
+        hand,
         news,
         stream: None,
         standing: None,
         room: None,
         held: None,
+        holds: None,
+        overrides: Overrides::default(),
+        next_look: link.now(),
         trouble: None,
     };
     let settings =
@@ -53,13 +64,18 @@ struct Run<'r> {
     program: &'r mut ProgramFile,
     beginning: &'r Beginning,
     stopping: &'r Stopping,
+    hand: &'r Hand,
     news: &'r [&'r News],
     stream: Option<Stream<BufReader<SharedReader>>>,
     standing: Option<Stance>,
     /// Places in the planner of the controller when it stood idle.
     room: Option<usize>,
-    /// What the machine stands for, though we did not hold it.
-    held: Option<&'static str>,
+    /// Who holds the machine.
+    held: Option<Holder>,
+    /// Bytes that its receive buffer holds, where it said so.
+    holds: Option<usize>,
+    overrides: Overrides,
+    next_look: Instant,
     trouble: Option<Refusal>,
 }
 
@@ -87,6 +103,7 @@ impl Run<'_> {
         let lines = self.program.reader();
         let stream =
             Stream::new(lines, &self.program.machine, standing.into()).with_room(self.room);
+        self.holds = connected.buffer;
         let known = connected.position.is_some();
         self.standing = Some(standing);
         self.stream = Some(if known { stream } else { stream.from_anywhere() });
@@ -133,13 +150,24 @@ impl Run<'_> {
         if let Some(failure) = stream.status(status) {
             session.fail(now, failure);
         }
+        self.overrides.status(status);
         self.view(session, Some(status), now);
+        self.holder(session, Some(status.state));
+    }
+
+    /// Tells who holds the machine, where that has changed.
+    fn holder(&mut self, session: &Session, state: Option<State>) {
         if session.is_stopping() {
             return;
         }
-        let held = match status.state {
-            State::Hold { moving: false } => Some("hold"),
-            State::Door => Some("door"),
+        let printer = self.program.machine.dialect == Dialect::Reprap;
+        let held = match state {
+            Some(State::Door) => Some(Holder::Door),
+            Some(State::Hold { moving: false }) if !session.is_paused() => Some(Holder::Hold),
+            Some(State::Hold { moving: false }) => Some(Holder::Operator),
+            // It does not say that it stands.
+            None if printer && session.is_paused() => Some(Holder::Coming),
+            Some(_) if session.is_paused() => self.held,
             _ => None,
         };
         if std::mem::replace(&mut self.held, held) != held {
@@ -147,15 +175,70 @@ impl Run<'_> {
         }
     }
 
+    /// A controller that tells nothing of itself is shown by what it has taken.
+    fn look(&mut self, session: &Session, now: Instant) {
+        let mute = self.program.machine.dialect == Dialect::Reprap && !session.is_stopping();
+        if mute && self.stream.is_some() && now >= self.next_look {
+            self.next_look = now + LOOK;
+            self.view(session, None, now);
+        }
+    }
+
+    /// Carries out what the operator has ordered.
+    fn obey(&mut self, session: &mut Session, now: Instant) {
+        while let Some(order) = self.hand.take() {
+            if self.stream.is_none() || session.is_stopping() {
+                continue;
+            }
+            match order {
+                Order::HoldOrGoOn if session.is_paused() || self.held.is_some() => {
+                    session.resume(now);
+                }
+                Order::HoldOrGoOn => session.pause(),
+                Order::Adjust(adjust) => self.adjust(adjust, session),
+            }
+            if self.program.machine.dialect == Dialect::Reprap {
+                self.holder(session, None);
+            }
+        }
+    }
+
+    fn adjust(&mut self, adjust: Adjust, session: &mut Session) {
+        let beam = &self.program.machine.beam;
+        let s = self.program.report.s.map_or(0.0, |(_, most)| most);
+        if !self.overrides.may(adjust, s, beam) {
+            let told = format!(
+                "power stays as it is: the program's S{} with 10 % more would be above the ceiling of {}",
+                plain(s * self.overrides.power / 100.0, 1),
+                beam.ceiling
+            );
+            return self.tell(&Fact::Told(told));
+        }
+        if session.adjust(adjust) {
+            self.overrides.ordered(adjust);
+            self.tell(&Fact::Adjusted(self.overrides));
+        } else {
+            self.tell(&Fact::Told(
+                "speed and power of this controller cannot be changed while it runs".into(),
+            ));
+        }
+    }
+
     /// How it looks now.
     fn view(&self, session: &Session, status: Option<&Status>, now: Instant) {
         let Some(stream) = &self.stream else { return };
+        let printer = self.program.machine.dialect == Dialect::Reprap;
+        let taken = Place::before(session.acknowledged() + 1);
         let view = View {
             seen: stream.seen(),
+            progress: if printer { stream.seen().later(taken) } else { stream.seen() },
             position: stream.position(),
             acknowledged: session.acknowledged(),
             sent: session.last_sent().unwrap_or_default(),
             s: status.and_then(|status| status.feed_and_s).map(|[_, s]| s),
+            speed: status.and_then(|status| status.feed_and_s).map(|[feed, _]| feed / 60.0),
+            overrides: (self.program.machine.dialect == Dialect::Grbl).then_some(self.overrides),
+            buffer: self.holds.map(|bytes| 100.0 * session.in_flight() as f64 / bytes as f64),
             state: status.map(|status| status.state),
             at: now,
         };
@@ -173,6 +256,8 @@ impl Host for Run<'_> {
         {
             self.trouble = Some(Refusal::Usage(error.to_string()));
         }
+        self.obey(session, link.now());
+        self.look(session, link.now());
         if self.stopping.wanted() || self.trouble.is_some() {
             session.stop(link.now());
         }

@@ -1,14 +1,19 @@
 //! `tinkite run`: streams a job or a program to the controller, and watches.
 
 mod beginning;
+mod dots;
 mod drive;
 mod ended;
+mod hand;
+mod keys;
 mod mailbox;
 mod news;
 mod placed;
 mod program;
+mod progress;
 mod recorder;
 mod remains;
+mod screen;
 mod set_out;
 mod shared;
 mod watch;
@@ -23,8 +28,12 @@ use crate::stopping::Stopping;
 use crate::{burnt, png};
 use drive::News;
 use ended::Ended;
+use hand::Hand;
 use recorder::Recorder;
+use screen::RawKeys;
 use set_out::{Set, set_out};
+use std::io::{self, IsTerminal};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 use tinkite_core::job::Machine;
 use tinkite_core::job::machine::Dialect;
@@ -58,17 +67,32 @@ pub(super) fn run_for(
             return Err(refusal);
         }
     };
-    let mut watcher = Watcher::new(&program, &beginning, &name, console);
+    // Where people sit at a terminal it is theirs to see the run, and to have a hand on it.
+    let screen = !args.plain && !console.json && !console.quiet;
+    let screen = screen && io::stdin().is_terminal() && io::stderr().is_terminal();
+    let keyboard = screen.then(|| RawKeys::begin().ok()).flatten();
+    if keyboard.is_some() {
+        let _ = keys::forget_typed();
+    }
+    let mut watcher = Watcher::new(&program, &beginning, &name, keyboard.is_some(), console);
+    let (hand, over) = (Hand::default(), AtomicBool::new(false));
     let mut recorder = Recorder::new(log, template);
     let (shown, written) = (News::new(), News::new());
     let driven = std::thread::scope(|scope| {
         scope.spawn(|| recorder.record(&written, &shown));
         let (link, program) = (link.as_mut(), &mut program);
-        let driving =
-            scope.spawn(|| drive::drive(link, program, &beginning, &stopping, &[&shown, &written]));
+        let driving = scope.spawn(|| {
+            drive::drive(link, program, &beginning, &stopping, &hand, &[&shown, &written])
+        });
+        if watcher.has_screen() {
+            scope.spawn(|| keys::listen(&hand, &stopping, &shown, &over));
+        }
         watcher.watch(&shown);
+        over.store(true, Ordering::Relaxed);
         driving.join()
     });
+    watcher.close();
+    drop(keyboard);
     let broke = || Refusal::Link("the link's thread broke down: LOOK AT THE MACHINE".into());
     let ended = driven.unwrap_or_else(|_| Err(broke()))?;
     if ended.outcome == Outcome::Done && matches!(ended.dark, Dark::Asked | Dark::Unknown) {

@@ -166,7 +166,7 @@ impl ProgramFile {
     }
 }
 
-fn buffered(reader: SharedReader) -> BufReader<SharedReader> {
+pub(super) fn buffered(reader: SharedReader) -> BufReader<SharedReader> {
     BufReader::with_capacity(1 << 16, reader)
 }
 

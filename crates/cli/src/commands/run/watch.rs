@@ -1,26 +1,28 @@
 //! Showing how a run is going: by where the head is, not by what was sent.
 
 use super::beginning::Beginning;
+use super::dots::Dots;
 use super::drive::News;
 use super::duration;
 use super::ended::Ended;
-use super::news::{Fact, View};
-use super::program::{ProgramFile, Step};
+use super::news::{Fact, Holder};
+use super::program::ProgramFile;
+use super::progress::{Glance, Progress};
+use super::screen::Screen;
 use crate::beam;
 use crate::console::Console;
 use crate::refusal::Refusal;
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde::Serialize;
-use std::io::IsTerminal;
+use std::time::Duration;
+use tinkite_core::job::machine::Dialect;
 use tinkite_core::program::Place;
-use tinkite_core::program::measure::Timeline;
-use tinkite_core::quantity::{clock, plain};
+use tinkite_core::quantity::clock;
 use tinkite_run::Whereabouts;
 use tinkite_wire::{Dark, Outcome};
 
 /// One line of `run --json`.
 #[derive(Debug, Serialize)]
-struct Progress<'a> {
+struct ProgressJson<'a> {
     event: &'a str,
     /// The line that the head runs.
     line: u32,
@@ -30,6 +32,7 @@ struct Progress<'a> {
     seconds_left: f64,
     position_mm: Option<[f64; 2]>,
     s: Option<f64>,
+    speed_mm_s: Option<f64>,
     /// How far ahead of the head the lines are.
     lines_acknowledged: u32,
     lines_sent: u32,
@@ -55,12 +58,20 @@ struct End<'a> {
     reason: Option<String>,
 }
 
+/// The operator has changed speed or power.
+#[derive(Debug, Serialize)]
+struct Adjusted<'a> {
+    event: &'a str,
+    speed_percent: f64,
+    power_percent: f64,
+}
+
 /// The machine stands because of something that happened there.
 #[derive(Debug, Serialize)]
 struct Held<'a> {
     /// `held` or `goes-on`.
     event: &'a str,
-    /// `hold` or `door`.
+    /// `operator`, `coming` (a board without a hold), `hold` or `door`.
     #[serde(skip_serializing_if = "Option::is_none")]
     by: Option<&'a str>,
 }
@@ -92,33 +103,40 @@ pub(super) fn never_begun(refusal: &Refusal, console: &Console) {
     }
 }
 
+/// Who sees how a run goes.
+enum Face {
+    /// A terminal, all of it.
+    Screen(Box<Screen>),
+    /// A line every few seconds.
+    Lines(std::time::Instant),
+    /// Whoever reads the events; nobody.
+    None,
+}
+
+/// A line is written this often where there is no screen.
+const LINE_EVERY: Duration = Duration::from_secs(5);
+
 /// Shows progress and remembers where the run is.
 pub(super) struct Watcher<'c> {
     console: &'c Console,
-    bar: ProgressBar,
-    lines: u32,
-    steps: Vec<Step>,
-    timeline: Timeline,
-    last: Option<View>,
+    face: Face,
+    progress: Progress,
+    dialect: Dialect,
+    around: Option<f64>,
     last_percent: Option<u32>,
     /// Whoever read our events has gone; the run goes on all the same.
     unheard: bool,
 }
 
 impl<'c> Watcher<'c> {
+    /// `screen`: whether a terminal is there for it alone.
     pub(super) fn new(
         program: &ProgramFile,
         beginning: &Beginning,
         link: &str,
+        screen: bool,
         console: &'c Console,
     ) -> Self {
-        let show = !console.json && !console.quiet && std::io::stderr().is_terminal();
-        let target = if show { ProgressDrawTarget::stderr() } else { ProgressDrawTarget::hidden() };
-        let bar = ProgressBar::with_draw_target(Some(1000), target);
-        let template = "{bar:40} {percent:>3} %  {prefix}\n{msg}";
-        if let Ok(style) = ProgressStyle::with_template(template) {
-            bar.set_style(style.progress_chars("━╸─"));
-        }
         let what = match beginning {
             Beginning::Rest(rest) => format!("finishing run {}, {}", rest.run, program.name),
             Beginning::Start | Beginning::Line(_) => format!(
@@ -129,13 +147,17 @@ impl<'c> Watcher<'c> {
             ),
         };
         console.say(&format!("{what} to {link}; Ctrl-C stops with the beam off"));
+        let face = match screen.then(|| Screen::open(what, console)) {
+            Some(Ok(screen)) => Face::Screen(Box::new(screen)),
+            _ if console.json || console.quiet => Face::None,
+            _ => Face::Lines(std::time::Instant::now()),
+        };
         Self {
             console,
-            bar,
-            lines: program.report.lines,
-            steps: program.steps.clone(),
-            timeline: program.report.timeline.clone(),
-            last: None,
+            face,
+            progress: Progress::of(program),
+            dialect: program.machine.dialect,
+            around: program.diameter,
             last_percent: None,
             unheard: false,
         }
@@ -155,8 +177,9 @@ impl<'c> Watcher<'c> {
                 ));
             }
             if let Some(view) = delivery.view {
-                self.view(&view);
+                self.progress.see(&view);
             }
+            self.show();
             if delivery.closed {
                 return;
             }
@@ -166,86 +189,117 @@ impl<'c> Watcher<'c> {
     fn fact(&mut self, fact: &Fact) {
         match fact {
             Fact::Began(began) => {
-                // The rest of a program has lines of its own.
-                self.lines = began.lines;
-                self.steps = began.steps.clone();
-                self.timeline = began.timeline.clone();
+                self.progress.begin(began);
+                if let Face::Screen(screen) = &mut self.face {
+                    // A program that cannot be read shows no picture; the stream will say so.
+                    screen.dots = Dots::of(began, self.dialect, self.around).unwrap_or_default();
+                }
             }
             Fact::Told(text) => self.tell(text),
             Fact::Said(text) if text.starts_with("[MSG:") => {
                 self.tell(&format!("controller: {text}"));
             }
             Fact::Said(_) => {}
-            Fact::Held(held) => self.tell_held(*held),
+            Fact::Held(held) => {
+                self.progress.held(*held);
+                self.tell_held(*held);
+            }
+            Fact::Adjusted(overrides) => {
+                if self.console.json && !self.unheard {
+                    self.unheard = self
+                        .event(&Adjusted {
+                            event: "adjusted",
+                            speed_percent: overrides.speed,
+                            power_percent: overrides.power,
+                        })
+                        .is_err();
+                }
+            }
+            Fact::Help => {
+                if let Face::Screen(screen) = &mut self.face {
+                    screen.toggle_help();
+                }
+            }
+            Fact::Resized => {}
         }
-    }
-
-    fn step(&self, place: Place) -> Option<&str> {
-        let after = self.steps.partition_point(|step| step.line <= place.line);
-        after.checked_sub(1).map(|at| self.steps[at].name.as_str())
-    }
-
-    /// The time that is over at a place, s.
-    fn seconds_at(&self, place: Place) -> f64 {
-        let before = self.timeline.seconds_at(place.line.saturating_sub(1));
-        before + (self.timeline.seconds_at(place.line) - before) * place.share
     }
 
     /// Nothing that happens to our output may end a run half way.
-    fn view(&mut self, view: &View) {
-        self.last = Some(*view);
-        let Some(state) = view.state else { return };
-        let at = view.position.and_then(flat);
-        // Shares of time, not of lines: an engraving has many short lines, an outline a few long ones.
-        let whole = self.timeline.seconds().max(f64::MIN_POSITIVE);
-        let left = (whole - self.seconds_at(view.seen)).max(0.0);
-        let share = 1.0 - left / whole;
-        let line = view.seen.line.min(self.lines);
+    fn show(&mut self) {
+        let glance = self.progress.glance();
+        if let Face::Screen(screen) = &mut self.face {
+            return screen.show(glance.as_ref());
+        }
+        let Some(glance) = glance else { return };
         if self.console.json {
-            let percent = (share * 100.0) as u32;
-            if self.last_percent.replace(percent) != Some(percent) {
-                let progress = Progress {
-                    event: "progress",
-                    line,
-                    of: self.lines,
-                    step: self.step(view.seen),
-                    percent: (share * 1000.0).round() / 10.0,
-                    seconds_left: (left * 10.0).round() / 10.0,
-                    position_mm: at,
-                    s: view.s,
-                    lines_acknowledged: view.acknowledged,
-                    lines_sent: view.sent,
-                };
-                if !self.unheard {
-                    self.unheard = self.event(&progress).is_err();
-                }
-            }
+            return self.tell_progress(&glance);
+        }
+        if let Face::Lines(last) = &mut self.face
+            && last.elapsed() >= LINE_EVERY
+        {
+            *last = std::time::Instant::now();
+            let step = glance.step.map_or(String::new(), |step| format!(", {step}"));
+            self.console.say(&format!(
+                "{} %, line {} of {}{step}, {} left",
+                (glance.share * 100.0) as u32,
+                glance.line,
+                glance.lines,
+                clock(glance.left)
+            ));
+        }
+    }
+
+    fn tell_progress(&mut self, glance: &Glance) {
+        let percent = (glance.share * 100.0) as u32;
+        if self.unheard || self.last_percent.replace(percent) == Some(percent) {
             return;
         }
-        self.bar.set_position((share * 1000.0) as u64);
-        self.bar.set_prefix(format!("line {line} of {}, {} sent", self.lines, view.sent));
-        let at = at.map_or(String::new(), |[x, y]| format!("  X {x:.1} Y {y:.1}"));
-        let power = view.s.map_or(String::new(), |s| format!("  S {}", plain(s, 0)));
-        let step = self.step(view.seen).map_or(String::new(), |step| format!("  {step}"));
-        self.bar.set_message(format!("{} left{step}{at}{power}  {}", clock(left), state.words()));
+        let progress = ProgressJson {
+            event: "progress",
+            line: glance.line,
+            of: glance.lines,
+            step: glance.step.as_deref(),
+            percent: (glance.share * 1000.0).round() / 10.0,
+            seconds_left: (glance.left * 10.0).round() / 10.0,
+            position_mm: glance.at,
+            s: glance.s,
+            speed_mm_s: glance.speed.map(|speed| (speed * 10.0).round() / 10.0),
+            lines_acknowledged: glance.acknowledged,
+            lines_sent: glance.sent,
+        };
+        self.unheard = self.event(&progress).is_err();
     }
 
     /// Says what the machine waits for. Nothing else would: it answers, and does not move.
-    fn tell_held(&mut self, held: Option<&'static str>) {
+    fn tell_held(&mut self, held: Option<Holder>) {
         if self.console.json {
             if !self.unheard {
                 let event = if held.is_some() { "held" } else { "goes-on" };
-                self.unheard = self.event(&Held { event, by: held }).is_err();
+                self.unheard = self.event(&Held { event, by: held.map(Holder::word) }).is_err();
             }
             return;
         }
+        let here = matches!(self.face, Face::Screen(_));
         self.tell(match held {
-            Some("door") => "the machine stands: its door is open; close it and let it go on there",
-            Some(_) => {
+            Some(Holder::Door) if here => "the machine stands: its door is open",
+            Some(Holder::Door) => {
+                "the machine stands: its door is open; close it and let it go on there"
+            }
+            Some(Holder::Hold) if here => {
+                "the machine stands: it was held there, or by an M0 of the program"
+            }
+            Some(Holder::Hold) => {
                 "the machine stands: it was held there, or by an M0 of the program; let it go on there"
             }
+            Some(Holder::Operator) => "held",
+            Some(Holder::Coming) => "no more lines are sent from the next place on where the beam is off",
             None => "the machine goes on",
         });
+    }
+
+    /// Whether keys are read.
+    pub(super) fn has_screen(&self) -> bool {
+        matches!(self.face, Face::Screen(_))
     }
 
     fn event(&self, value: &impl Serialize) -> Result<(), Refusal> {
@@ -254,26 +308,38 @@ impl<'c> Watcher<'c> {
     }
 
     /// Tells the operator something about the run.
-    pub(super) fn tell(&self, text: &str) {
-        if !self.console.json {
-            self.bar.suspend(|| self.console.say(text));
+    pub(super) fn tell(&mut self, text: &str) {
+        match &mut self.face {
+            Face::Screen(screen) => screen.tell(text),
+            _ if !self.console.json => self.console.say(text),
+            _ => {}
+        }
+    }
+
+    /// The terminal is as it was before; what was told is said there again.
+    pub(super) fn close(&mut self) {
+        if let Face::Screen(screen) = std::mem::replace(&mut self.face, Face::None) {
+            for text in screen.close() {
+                self.console.say(&text);
+            }
         }
     }
 
     /// Where the run is, in words.
     pub(super) fn place(&self, ended: &Ended) -> String {
         let place = reached(ended);
-        let step = self.step(place).map_or(String::new(), |step| format!(" (step {step})"));
+        let step =
+            self.progress.step(place).map_or(String::new(), |step| format!(" (step {step})"));
         let at = ended.halt.position.and_then(flat);
         let at = at.map_or(String::new(), |[x, y]| format!(", head at X {x:.2} Y {y:.2}"));
-        let line = place.line.min(self.lines);
-        let (taken, of) = (ended.acknowledged, self.lines);
+        let of = self.progress.lines;
+        let (line, taken) = (place.line.min(of), ended.acknowledged);
         format!("at line {line} of {of}{step}, {taken} taken{at}")
     }
 
     /// The run is over. `run` is its number in the log.
     pub(super) fn end(&self, ended: &Ended, run: Option<i64>) -> Result<(), Refusal> {
-        self.bar.finish_and_clear();
+        let lines = self.progress.lines;
         let (how, reason) = ended.how();
         let seconds = ended.at.0 as f64 / 1e6;
         if self.console.json {
@@ -282,7 +348,7 @@ impl<'c> Watcher<'c> {
                 how,
                 run,
                 dark: beam::word(ended.dark),
-                line: if how == "done" { self.lines } else { reached(ended).line.min(self.lines) },
+                line: if how == "done" { lines } else { reached(ended).line.min(lines) },
                 certain: matches!(ended.halt.whereabouts, Whereabouts::End | Whereabouts::Here(_)),
                 lines_acknowledged: ended.acknowledged,
                 lines_sent: ended.sent,
@@ -292,7 +358,7 @@ impl<'c> Watcher<'c> {
             });
         }
         if ended.outcome == Outcome::Done {
-            self.console.result(&format!("done: {} lines in {}", self.lines, duration(seconds)))?;
+            self.console.result(&format!("done: {lines} lines in {}", duration(seconds)))?;
         }
         Ok(())
     }

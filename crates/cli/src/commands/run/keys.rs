@@ -1,0 +1,82 @@
+//! The keyboard while a program runs.
+
+use super::drive::News;
+use super::hand::{Hand, Order};
+use super::news::Fact;
+use crate::stopping::Stopping;
+use ratatui::crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
+use std::io;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::Duration;
+use tinkite_wire::Adjust;
+
+/// How often it is looked whether the run is over.
+const GLANCE: Duration = Duration::from_millis(50);
+
+/// What can be done, for the screen.
+pub(super) const HELP: [(&str, &str); 6] = [
+    ("space", "hold, and go on: also after a door, an M0 or a hold at the machine"),
+    ("s", "stop with the beam off; run --go-on finishes it later (Ctrl-C, too)"),
+    ("up, down", "10 % faster, slower"),
+    ("right, left", "10 % more power, less; never above the machine's ceiling"),
+    ("0", "the program's own speed and power"),
+    ("h", "this help"),
+];
+
+/// What a key means.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Meaning {
+    Orders(&'static [Order]),
+    Stop,
+    Help,
+}
+
+fn meaning(key: KeyEvent) -> Option<Meaning> {
+    if key.modifiers.contains(KeyModifiers::CONTROL) {
+        return matches!(key.code, KeyCode::Char('c' | 'z' | '\\' | '4')).then_some(Meaning::Stop);
+    }
+    Some(match key.code {
+        KeyCode::Char(' ') => Meaning::Orders(&[Order::HoldOrGoOn]),
+        KeyCode::Char('s' | 'S') => Meaning::Stop,
+        KeyCode::Up => Meaning::Orders(&[Order::Adjust(Adjust::Faster)]),
+        KeyCode::Down => Meaning::Orders(&[Order::Adjust(Adjust::Slower)]),
+        KeyCode::Right => Meaning::Orders(&[Order::Adjust(Adjust::Stronger)]),
+        KeyCode::Left => Meaning::Orders(&[Order::Adjust(Adjust::Weaker)]),
+        KeyCode::Char('0') => {
+            Meaning::Orders(&[Order::Adjust(Adjust::FullSpeed), Order::Adjust(Adjust::FullPower)])
+        }
+        KeyCode::Char('h' | 'H' | '?') => Meaning::Help,
+        _ => return None,
+    })
+}
+
+/// Throws away what was typed before anybody was asked.
+pub(super) fn forget_typed() -> io::Result<()> {
+    while event::poll(Duration::ZERO)? {
+        event::read()?;
+    }
+    Ok(())
+}
+
+/// Passes on what is typed until `over`. A keyboard that is gone is like one that nobody touches: signals
+/// still stop the run.
+pub(super) fn listen(hand: &Hand, stopping: &Stopping, shown: &News, over: &AtomicBool) {
+    while !over.load(Ordering::Relaxed) {
+        let event = match event::poll(GLANCE) {
+            Ok(true) => event::read(),
+            Ok(false) => continue,
+            Err(error) => Err(error),
+        };
+        match event {
+            Ok(Event::Key(key)) if key.kind != KeyEventKind::Release => match meaning(key) {
+                Some(Meaning::Orders(orders)) => orders.iter().for_each(|o| hand.order(*o)),
+                Some(Meaning::Stop) => stopping.flag().store(true, Ordering::Relaxed),
+                Some(Meaning::Help) => shown.fact(Fact::Help),
+                None => {}
+            },
+            Ok(Event::Resize(..)) => shown.fact(Fact::Resized),
+            Ok(_) => {}
+            Err(_) => return,
+        }
+    }
+}
