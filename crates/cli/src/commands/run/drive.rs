@@ -24,6 +24,9 @@ use tinkite_wire::{Adjust, Connected, Event, Instant, Session, Settings, Span, S
 /// How often it is shown how far a controller is that tells nothing of itself.
 const LOOK: Span = Span::millis(200);
 
+/// How long a head may take to go on.
+const GOES_ON: Span = Span::millis(400);
+
 /// Where the news of a run goes.
 pub(super) type News = Mailbox<View, Fact>;
 
@@ -51,6 +54,7 @@ pub(super) fn drive(
         holds: None,
         overrides: Overrides::default(),
         next_look: link.now(),
+        went_on: Instant::default(),
         trouble: None,
     };
     let settings =
@@ -76,6 +80,8 @@ struct Run<'r> {
     holds: Option<usize>,
     overrides: Overrides,
     next_look: Instant,
+    /// When it was last told to go on.
+    went_on: Instant,
     trouble: Option<Refusal>,
 }
 
@@ -152,12 +158,13 @@ impl Run<'_> {
         }
         self.overrides.status(status);
         self.view(session, Some(status), now);
-        self.holder(session, Some(status.state));
+        self.holder(session, Some(status.state), now);
     }
 
     /// Tells who holds the machine, where that has changed.
-    fn holder(&mut self, session: &Session, state: Option<State>) {
-        if session.is_stopping() {
+    fn holder(&mut self, session: &Session, state: Option<State>, now: Instant) {
+        // A status that was asked for before it went on tells of a head that still stands.
+        if session.is_stopping() || now < self.went_on + GOES_ON {
             return;
         }
         let printer = self.program.machine.dialect == Dialect::Reprap;
@@ -193,12 +200,16 @@ impl Run<'_> {
             match order {
                 Order::HoldOrGoOn if session.is_paused() || self.held.is_some() => {
                     session.resume(now);
+                    self.went_on = now;
+                    if self.held.take().is_some() {
+                        self.tell(&Fact::Held(None));
+                    }
                 }
                 Order::HoldOrGoOn => session.pause(),
                 Order::Adjust(adjust) => self.adjust(adjust, session),
             }
             if self.program.machine.dialect == Dialect::Reprap {
-                self.holder(session, None);
+                self.holder(session, None, now);
             }
         }
     }

@@ -33,6 +33,7 @@ use recorder::Recorder;
 use screen::RawKeys;
 use set_out::{Set, set_out};
 use std::io::{self, IsTerminal};
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 use tinkite_core::job::Machine;
@@ -75,18 +76,21 @@ pub(super) fn run_for(
         let _ = keys::forget_typed();
     }
     let mut watcher = Watcher::new(&program, &beginning, &name, keyboard.is_some(), console);
-    let (hand, over) = (Hand::default(), AtomicBool::new(false));
+    let (hand, over) = (Arc::new(Hand::default()), Arc::new(AtomicBool::new(false)));
     let mut recorder = Recorder::new(log, template);
-    let (shown, written) = (News::new(), News::new());
+    let (shown, written) = (Arc::new(News::new()), News::new());
+    if watcher.has_screen() {
+        // Nobody waits for this thread: a terminal that has gone never lets a reader go.
+        let (hand, stopping, shown) = (Arc::clone(&hand), stopping.clone(), Arc::clone(&shown));
+        let over = Arc::clone(&over);
+        std::thread::spawn(move || keys::listen(&hand, &stopping, &shown, &over));
+    }
     let driven = std::thread::scope(|scope| {
         scope.spawn(|| recorder.record(&written, &shown));
         let (link, program) = (link.as_mut(), &mut program);
         let driving = scope.spawn(|| {
             drive::drive(link, program, &beginning, &stopping, &hand, &[&shown, &written])
         });
-        if watcher.has_screen() {
-            scope.spawn(|| keys::listen(&hand, &stopping, &shown, &over));
-        }
         watcher.watch(&shown);
         over.store(true, Ordering::Relaxed);
         driving.join()

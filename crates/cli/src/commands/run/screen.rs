@@ -17,6 +17,7 @@ use ratatui::crossterm::terminal::{
 use ratatui::layout::Rect;
 use ratatui::style::{Color, Modifier, Style};
 use std::io::{self, Stderr, stderr};
+use std::mem::ManuallyDrop;
 use tinkite_core::quantity::{clock, plain};
 
 /// Keys come as they are typed, and are not shown, as long as it lives.
@@ -39,7 +40,8 @@ impl Drop for RawKeys {
 
 /// The terminal's other screen, as long as it lives.
 pub(super) struct Screen {
-    terminal: Terminal<CrosstermBackend<Stderr>>,
+    /// Never dropped: its own end complains on standard error, and panics where that is gone.
+    terminal: ManuallyDrop<Terminal<CrosstermBackend<Stderr>>>,
     title: String,
     colours: bool,
     help: bool,
@@ -53,7 +55,7 @@ pub(super) struct Screen {
 impl Screen {
     pub(super) fn open(title: String, console: &Console) -> io::Result<Self> {
         execute!(stderr(), EnterAlternateScreen, Hide)?;
-        let terminal = Terminal::new(CrosstermBackend::new(stderr()))?;
+        let terminal = ManuallyDrop::new(Terminal::new(CrosstermBackend::new(stderr()))?);
         let (told, dots) = (Vec::new(), Dots::default());
         let colours = console.colours_err();
         Ok(Self { terminal, title, colours, help: false, told, dots, gone: false })

@@ -33,6 +33,8 @@ struct ProgressJson<'a> {
     position_mm: Option<[f64; 2]>,
     s: Option<f64>,
     speed_mm_s: Option<f64>,
+    /// How much of the controller's receive buffer is filled, by what it has not answered.
+    buffer_percent: Option<f64>,
     /// How far ahead of the head the lines are.
     lines_acknowledged: u32,
     lines_sent: u32,
@@ -264,6 +266,7 @@ impl<'c> Watcher<'c> {
             position_mm: glance.at,
             s: glance.s,
             speed_mm_s: glance.speed.map(|speed| (speed * 10.0).round() / 10.0),
+            buffer_percent: glance.buffer.map(f64::round),
             lines_acknowledged: glance.acknowledged,
             lines_sent: glance.sent,
         };
