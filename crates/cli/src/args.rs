@@ -301,6 +301,9 @@ pub(crate) struct Run {
     /// Something to remember of this run
     #[arg(long, value_name = "TEXT")]
     pub(crate) note: Option<String>,
+    /// Everything on the machine's checklist is so
+    #[arg(long)]
+    pub(crate) confirmed: bool,
     /// A line every few seconds in place of the screen with its keys
     #[arg(long)]
     pub(crate) plain: bool,

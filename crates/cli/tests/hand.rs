@@ -239,3 +239,95 @@ fn without_a_terminal_a_line_comes_now_and_then() {
     assert!(lines[0].contains(" %, line ") && lines[0].contains(" of 205"), "{}", ran.err);
     assert!(!ran.err.contains('\u{1b}'), "{}", ran.err);
 }
+
+/// A bench whose laser has something to confirm and air to clear.
+fn attended(clear_air: &str) -> (Bench, RigProcess) {
+    let bench = Bench::new();
+    bench.write("squares.nc", squares());
+    let profile = bench.read("bench-laser.machine.toml");
+    let run = format!(
+        "[run]\nchecklist = [\"air on\", \"extraction on\"]\nclear-air = \"{clear_air}\"\n"
+    );
+    bench.write("bench-laser.machine.toml", profile + &run);
+    let rig = RigProcess::start(
+        &bench,
+        &["--tcp", "127.0.0.1:0", "--once", "--pace", "16", "--record", "record.json"],
+    );
+    (bench, rig)
+}
+
+#[test]
+fn a_checklist_is_confirmed_point_by_point_before_anything_is_sent() {
+    let (bench, rig) = attended("1 s");
+    let call = [&RUN[..], &["--to", &rig.link]].concat();
+    let refused = bench.refused(2, &call);
+    assert!(
+        refused.contains("air on; extraction on") && refused.contains("--confirmed"),
+        "{refused}"
+    );
+    bench.refused(2, &[&call[..], &["--json"]].concat());
+    for no in ["yn", "\u{3}", "q"] {
+        let mut terminal = Terminal::run(&bench, 80, 24, &call);
+        terminal.waits_for("air on?");
+        terminal.types(no);
+        let ran = terminal.ends();
+        assert_eq!(ran.status, 4, "{}", ran.out);
+        assert!(
+            ran.out.contains("not confirmed: ") && ran.out.contains("nothing was sent"),
+            "{}",
+            ran.out
+        );
+    }
+    let mut terminal = Terminal::run(&bench, 80, 24, &call);
+    terminal.waits_for("air on?");
+    terminal.types("y");
+    terminal.waits_for("extraction on?");
+    terminal.types("\r");
+    terminal.waits_for("the air clears for 1.0 s");
+    assert!(!terminal.shown().contains("the lid may be opened"));
+    terminal.waits_for("how did it go?");
+    terminal.types("n");
+    let ran = terminal.ends();
+    assert_eq!(ran.status, 0, "{}", ran.out);
+    let (lid, asked) = ("the lid may be opened", "how did it go?");
+    assert!(ran.out.find(lid).unwrap() < ran.out.find(asked).unwrap(), "{}", ran.out);
+    whole(&record(&bench, rig));
+    let log = bench.json(&["log", "list"]);
+    assert_eq!((log.as_array().unwrap().len(), &log[0]["note"]), (1, &"not through".into()));
+}
+
+#[test]
+fn a_script_confirms_once_and_waits_for_the_air() {
+    let (bench, rig) = attended("700 ms");
+    let ran = bench.run(&[&RUN[..], &["--to", &rig.link, "--confirmed", "--json"]].concat());
+    assert_eq!(ran.status, 0, "{}", ran.err);
+    let events: Vec<serde_json::Value> =
+        ran.out.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+    let last = events.last().unwrap();
+    assert_eq!(last["event"], "air-clear");
+    assert!(last["waited_seconds"].as_f64().unwrap() >= 0.7);
+    assert_eq!(events[events.len() - 2]["event"], "end");
+    whole(&record(&bench, rig));
+    // In this process nothing smokes.
+    let rig = bench.run(&[&RUN[..], &["--to", "rig:"]].concat());
+    assert_eq!(rig.status, 0, "{}", rig.err);
+}
+
+#[test]
+fn a_checklist_that_asks_nothing_is_refused() {
+    for (wrong, told) in [
+        ("checklist = []", "checklist in [run] is empty"),
+        ("checklist = [1]", "list of things to confirm"),
+        ("checklist = [\" \"]", "list of things to confirm"),
+        ("checklist = \"air\"", "checklist in [run]"),
+        ("clear-air = \"7200 s\"", "0 s to 3600 s"),
+        ("clear-air = \"-1 s\"", "clear-air"),
+        ("checks = []", "checks"),
+    ] {
+        let bench = Bench::new();
+        let profile = bench.read("bench-laser.machine.toml");
+        bench.write("bench-laser.machine.toml", format!("{profile}[run]\n{wrong}\n"));
+        let refused = bench.refused(1, &["check", "sail-panel.kite.toml"]);
+        assert!(refused.contains(told), "{wrong}: {refused}");
+    }
+}

@@ -176,6 +176,7 @@ fn run_of(file: Option<PathBuf>, link: &str) -> Run {
         accept: Vec::new(),
         note: None,
         plain: false,
+        confirmed: false,
         log: LogFile { path: None },
         to: Some(link.to_string()),
         machine: None,

@@ -65,7 +65,7 @@ impl Dots {
             for n in 0..=count as u32 {
                 let at = flat(way.at(f64::from(n) / count));
                 let far = (at.0 - last.0).abs().max((at.1 - last.1).abs());
-                if points.len() < MOST && !(far < step * 0.5) {
+                if points.len() < MOST && (far >= step * 0.5 || points.is_empty()) {
                     points.push((at.0, at.1, line));
                     last = at;
                 }

@@ -80,3 +80,29 @@ pub(super) fn listen(hand: &Hand, stopping: &Stopping, shown: &News, over: &Atom
         }
     }
 }
+
+/// The next key that is typed; none when nobody types for so long, or the run is to stop.
+pub(super) fn one_key(stopping: &Stopping, patience: Duration) -> Option<KeyCode> {
+    forget_typed().ok()?;
+    let (sender, receiver) = std::sync::mpsc::channel();
+    // Nobody waits for this thread: a terminal that has gone never lets a reader go.
+    std::thread::spawn(move || {
+        while let Ok(event) = event::read() {
+            if let Event::Key(key) = event
+                && key.kind == KeyEventKind::Press
+            {
+                // Whoever asked may have gone.
+                let _ = sender.send(key);
+                return;
+            }
+        }
+    });
+    let since = std::time::Instant::now();
+    while since.elapsed() < patience && !stopping.wanted() {
+        if let Ok(key) = receiver.recv_timeout(GLANCE) {
+            let plain = !key.modifiers.contains(KeyModifiers::CONTROL);
+            return plain.then_some(key.code);
+        }
+    }
+    None
+}

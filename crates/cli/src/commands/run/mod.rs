@@ -1,6 +1,8 @@
 //! `tinkite run`: streams a job or a program to the controller, and watches.
 
+mod afterwards;
 mod beginning;
+mod checklist;
 mod dots;
 mod drive;
 mod ended;
@@ -58,6 +60,7 @@ pub(super) fn run_for(
         png::kind_of(path)?;
     }
     let Set { mut program, beginning, log, template, name } = set_out(args, console)?;
+    checklist::confirm(&program.machine, &name, args, console)?;
     let stopping =
         Stopping::watch().map_err(|e| Refusal::Usage(format!("Ctrl-C cannot be watched: {e}")))?;
     let stopping = stopping.or_after(most);
@@ -95,6 +98,7 @@ pub(super) fn run_for(
         over.store(true, Ordering::Relaxed);
         driving.join()
     });
+    let with_screen = watcher.has_screen();
     watcher.close();
     drop(keyboard);
     let broke = || Refusal::Link("the link's thread broke down: LOOK AT THE MACHINE".into());
@@ -110,6 +114,16 @@ pub(super) fn run_for(
     });
     // How the run ended counts for more than whether anybody heard of it.
     let heard = watcher.end(&ended, number);
+    if link.rig().is_none() && ended.dark != Dark::Untouched {
+        afterwards::clear_air(&program.machine, &stopping, console);
+    }
+    if let (true, Some(number), None, Outcome::Done) =
+        (with_screen, number, &args.note, &ended.outcome)
+        && let Some(words) = afterwards::how_it_went(&stopping, console)
+        && let Err(error) = recorder.note(number, words)
+    {
+        console.complain(&format!("warning: this was not remembered: {}", error.why()));
+    }
     let reported = match link.rig() {
         Some(rig) if heard.is_ok() => report_rig(rig, &program.machine, args, console),
         None => remains::picture(&program, &beginning, &ended, args, console),

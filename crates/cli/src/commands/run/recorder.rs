@@ -122,6 +122,11 @@ impl Recorder {
         self.step_began = at.map(|step| (step, now));
     }
 
+    /// Remembers something of a run that is over.
+    pub(super) fn note(&self, run: i64, text: &str) -> Result<(), Refusal> {
+        self.log.as_ref().map_or(Ok(()), |log| log.note(run, text))
+    }
+
     /// The run is over. Its number, when it is in the log.
     pub(super) fn end(
         &mut self,

@@ -1,5 +1,6 @@
 //! The machine profile: what the machine is, decided.
 
+mod attend;
 mod axis;
 mod beam;
 mod bed;
@@ -12,6 +13,7 @@ use super::reader::{Section, SourceText};
 use crate::problem::{Code, Problem, Problems};
 use crate::quantity::Length;
 pub use crate::source::{Beam, Switch};
+pub use attend::Attendance;
 use axis::Axes;
 pub use axis::{Axis, FocusAxis, Pointing, Travel};
 pub use bed::{Bed, Origin};
@@ -57,6 +59,8 @@ pub struct Machine {
     pub window: Option<u32>,
     /// How fast lines reach it.
     pub supply: Supply,
+    /// What people do before and after a run.
+    pub attendance: Attendance,
 }
 
 /// Reads the machine profile `file` from its text.
@@ -104,7 +108,7 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
         (Some(_), None) => None,
         (Some(section), Some(axes)) => rotary::read(section, axes, dialect).map(Some),
     };
-    top.not_yet(&["checklist"]);
+    let attendance = top.section("run").map(attend::read).unwrap_or_default();
     let z = focus(&top, axes.as_ref(), clearance);
     top.finish();
     let Axes { x, y, pointing, .. } = axes?;
@@ -127,6 +131,7 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
         dialect,
         window,
         supply,
+        attendance,
     })
 }
 
