@@ -65,7 +65,7 @@ pub(crate) enum Command {
         #[command(subcommand)]
         command: MachineCommand,
     },
-    /// The head by hand: dark
+    /// The head by hand: where, home, unlock, zero, go, move, dark
     Head {
         #[command(subcommand)]
         command: HeadCommand,
@@ -206,15 +206,11 @@ pub(crate) enum ShowArg {
     Time,
 }
 
-/// Two lengths with a comma between them.
+/// Two lengths with a comma between them; numbers alone are mm.
 fn place(text: &str) -> Result<[f64; 2], String> {
     let (x, y) =
         text.split_once(',').ok_or("two lengths with a comma between, \"100 mm, 50 mm\"")?;
-    let one = |text: &str| {
-        let length = tinkite_core::quantity::parse::<tinkite_core::quantity::Length>(text.trim());
-        length.map(|length| length.0).map_err(|error| format!("{}; {}", error.message, error.help))
-    };
-    Ok([one(x)?, one(y)?])
+    Ok([signed_length(x)?, signed_length(y)?])
 }
 
 fn window(text: &str) -> Result<[f64; 4], String> {
@@ -422,6 +418,15 @@ pub(crate) struct Rig {
     /// Put something round of this diameter into its rotary
     #[arg(long, value_name = "LENGTH", value_parser = length)]
     pub(crate) diameter: Option<f64>,
+    /// Where its head stands, mm from the front left corner of the bed
+    #[arg(long, value_name = "X,Y", value_parser = place)]
+    pub(crate) head: Option<[f64; 2]>,
+    /// Where its zero on the stock is set, mm from the same corner
+    #[arg(long, value_name = "X,Y", value_parser = place)]
+    pub(crate) zero: Option<[f64; 2]>,
+    /// Locked by an alarm, until it is homed or unlocked
+    #[arg(long)]
+    pub(crate) locked: bool,
     /// Misbehave: a seed, faults by name, or both (7,drop,reset)
     #[arg(long, value_name = "SEED|FAULTS")]
     pub(crate) trouble: Option<String>,
@@ -516,18 +521,116 @@ pub(crate) struct MachineCheck {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum HeadCommand {
+    /// Where the head is, where the zero on the stock lies, and how the controller stands
+    Where(HeadCall),
+    /// Let the controller look for its own zero
+    Home(HeadCall),
+    /// Unlock a controller that an alarm has locked; its position may be lost
+    Unlock(HeadCall),
+    /// Here is the zero on the stock
+    Zero(HeadZero),
+    /// To a place on the bed, or from the zero on the stock, beam off
+    Go(HeadGo),
+    /// By so much, beam off
+    Move(HeadMove),
     /// Put out a beam that something left on, and say whether it was seen to go out
-    Dark(HeadDark),
+    Dark(HeadCall),
 }
 
 #[derive(Debug, ClapArgs)]
-pub(crate) struct HeadDark {
+pub(crate) struct HeadCall {
     /// The machine: a profile's name or path
     #[arg(long, value_name = "NAME")]
     pub(crate) machine: String,
     /// Where the controller is [default: the profile's link]
     #[arg(long, value_name = "LINK")]
     pub(crate) to: Option<String>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct HeadZero {
+    /// Of which axes [default: x y]
+    #[arg(value_name = "AXIS")]
+    pub(crate) axes: Vec<HeadAxis>,
+    #[command(flatten)]
+    pub(crate) call: HeadCall,
+}
+
+/// An axis that has a zero on the stock.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum HeadAxis {
+    X,
+    Y,
+    Z,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct HeadGo {
+    /// To the right, mm or with a unit
+    #[arg(value_parser = signed_length, allow_hyphen_values = true)]
+    pub(crate) x: f64,
+    /// Away from you, mm or with a unit
+    #[arg(value_parser = signed_length, allow_hyphen_values = true)]
+    pub(crate) y: f64,
+    /// From where that counts
+    #[arg(long, value_name = "WHERE", default_value = "bed")]
+    pub(crate) from: HeadFrom,
+    /// mm/s, at most [default: 100, or what the axes can]
+    #[arg(long, value_name = "SPEED", value_parser = speed)]
+    pub(crate) speed: Option<f64>,
+    #[command(flatten)]
+    pub(crate) call: HeadCall,
+}
+
+/// From where a place counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum HeadFrom {
+    /// The front left corner of the bed
+    Bed,
+    /// The zero that is set on the stock
+    Stock,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct HeadMove {
+    /// To the right, mm or with a unit; less than zero is to the left
+    #[arg(value_parser = signed_length, allow_hyphen_values = true)]
+    pub(crate) dx: f64,
+    /// Away from you, mm or with a unit; less than zero is towards you
+    #[arg(value_parser = signed_length, allow_hyphen_values = true)]
+    pub(crate) dy: f64,
+    /// mm/s, at most [default: 100, or what the axes can]
+    #[arg(long, value_name = "SPEED", value_parser = speed)]
+    pub(crate) speed: Option<f64>,
+    #[command(flatten)]
+    pub(crate) call: HeadCall,
+}
+
+/// A length that may be below zero; a number alone is mm.
+fn signed_length(text: &str) -> Result<f64, String> {
+    let parsed = match text.trim().parse::<f64>() {
+        Ok(mm) => Ok(mm),
+        Err(_) => tinkite_core::quantity::parse::<tinkite_core::quantity::Length>(text)
+            .map(|length| length.0)
+            .map_err(|error| format!("{}; {}", error.message, error.help)),
+    };
+    parsed.and_then(|mm| {
+        let real = mm.is_finite() && mm.abs() <= 100_000.0;
+        if real { Ok(mm) } else { Err("no machine is as large".into()) }
+    })
+}
+
+/// A speed above zero; a number alone is mm/s.
+fn speed(text: &str) -> Result<f64, String> {
+    let parsed = match text.trim().parse::<f64>() {
+        Ok(speed) => speed,
+        Err(_) => {
+            tinkite_core::quantity::parse::<tinkite_core::quantity::Speed>(text)
+                .map_err(|error| format!("{}; {}", error.message, error.help))?
+                .0
+        }
+    };
+    if parsed.is_finite() && parsed > 0.0 { Ok(parsed) } else { Err("a speed above zero".into()) }
 }
 
 #[derive(Debug, ClapArgs)]

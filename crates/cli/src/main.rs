@@ -17,6 +17,7 @@ mod log;
 mod machines;
 mod output;
 mod pages;
+mod place;
 mod png;
 mod refusal;
 mod report;

@@ -192,6 +192,7 @@ impl Modal {
             30 => line.motion = Some(3),
             40 => line.dwell = true,
             100 => line.set_offset = true,
+            920 if self.protocol == Protocol::Reprap => line.set_offset = true,
             200 => self.inches = true,
             210 => self.inches = false,
             900 => self.relative = false,
@@ -250,10 +251,13 @@ impl Modal {
         ]
     }
 
-    /// `G10 L20`: the present position gets these work coordinates; `G10 L2`: the zero lies at these
+    /// `G10 L20`, and `G92` of printer firmware: the present position gets these work coordinates; `G10 L2`: the zero lies at these
     /// machine coordinates. The rig has the first work offset only: others are set and never used.
     fn set_offset(&mut self, line: &Line) -> Result<(), u16> {
-        let (Some(kind), Some(system)) = (line.get(b'L'), line.get(b'P')) else { return Err(28) };
+        let printer = self.protocol == Protocol::Reprap;
+        let said = line.get(b'L').zip(line.get(b'P'));
+        // The `G92` of printer firmware is the only way that it has.
+        let (kind, system) = said.or(printer.then_some((20.0, 1.0))).ok_or(28_u16)?;
         if !(0.0..=6.0).contains(&system) {
             return Err(29);
         }

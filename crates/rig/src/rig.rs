@@ -118,6 +118,18 @@ impl Rig {
         rig
     }
 
+    /// Puts the head somewhere on the machine's axes, mm, before anything runs.
+    pub fn stand_at(&mut self, [x, y]: [f64; 2]) {
+        let at = [x, y, 0.0, 0.0];
+        (self.head.at, self.planned) = (at, at);
+        self.modal.at = std::array::from_fn(|n| at[n] - self.modal.offset[n]);
+    }
+
+    /// Locks it, as an alarm does.
+    pub fn lock(&mut self) {
+        self.state = State::Alarm;
+    }
+
     /// Bytes arrive. Real-time bytes act at once; what does not fit the buffer is lost, as on a
     /// real board.
     pub fn receive(&mut self, bytes: &[u8]) {

@@ -20,5 +20,5 @@ pub use broken::{Broken, BrokenError, Choice, Marked, Stance};
 pub use locator::{Found, Locator};
 pub use outgoing::Outgoing;
 pub use overrides::Overrides;
-pub use position::{Position, turning};
+pub use position::{Position, Reports, turning};
 pub use stream::{Halt, Stream, StreamError, Whereabouts};

@@ -9,7 +9,7 @@ pub type Position = [Option<f64>; 6];
 
 /// Turns what a controller reports into machine positions.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct Reports {
+pub struct Reports {
     /// The offset that was told last, mm; work positions need it.
     offset: Option<[f64; 3]>,
     /// Which of A, B, C the fourth number is.
@@ -18,12 +18,13 @@ pub(crate) struct Reports {
 
 impl Reports {
     /// For a machine whose program's zero lies at `offset`, where that is known.
-    pub(crate) fn new(machine: &Machine, offset: Option<[f64; 3]>) -> Self {
+    #[must_use]
+    pub fn new(machine: &Machine, offset: Option<[f64; 3]>) -> Self {
         Self { offset, turning: turning(machine) }
     }
 
     /// The position in a status, if it tells one.
-    pub(crate) fn position(&mut self, status: &Status) -> Option<Position> {
+    pub fn position(&mut self, status: &Status) -> Option<Position> {
         self.offset = status.offset.or(self.offset);
         let told = status.position?;
         let from = if status.machine_position { [0.0; 3] } else { self.offset? };

@@ -7,12 +7,13 @@ use crate::link::{pace, setup};
 use crate::output::Output;
 use crate::refusal::{Refusal, Sources};
 use crate::stopping::Stopping;
-use crate::{load, png};
+use crate::{load, place, png};
 use serialport::{SerialPort, TTYPort};
 use std::io::Write;
 use std::net::TcpListener;
 use std::path::Path;
 use std::time::Duration;
+use tinkite_core::geometry::Point;
 use tinkite_rig::shell::{Traffic, serve_pty, serve_tcp};
 use tinkite_rig::{Rig, Trouble};
 
@@ -24,7 +25,22 @@ pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
     let record = args.record.as_ref().map(|path| Output::create(path, args.writing)).transpose()?;
     let pace = pace(&args.pace)?;
     let machine = load::machine(&args.machine, Path::new(""), &mut Sources::new())?;
-    let mut rig = Rig::new(setup(&machine, args.diameter));
+    let on_axes = |[x, y]: [f64; 2]| {
+        let at = place::axes(&machine, Point::new(x, y));
+        [at.x, at.y]
+    };
+    let mut setup = setup(&machine, args.diameter);
+    setup.offset = args.zero.map_or(setup.offset, on_axes);
+    let mut rig = Rig::new(setup);
+    if let Some(head) = args.head {
+        if let Some(beside) = place::beside(&machine, Point::new(head[0], head[1])) {
+            return Err(Refusal::Usage(format!("the head cannot stand {beside} of the bed")));
+        }
+        rig.stand_at(on_axes(head));
+    }
+    if args.locked {
+        rig.lock();
+    }
     if let Some(text) = &args.trouble {
         rig.misbehave(Trouble::parse(text).map_err(Refusal::Usage)?);
     }

@@ -73,9 +73,16 @@ impl Rig {
         }
         // A jog has modes of its own and leaves the program's alone.
         let mut jog = Modal { motion: 1, feed: 0.0, ..self.modal.clone() };
-        let order = jog.line(line)?;
+        // On the machine's own axes, for this line.
+        let plain = line.replace("G53", "");
+        let own = plain.len() < line.len();
+        if own {
+            jog.at = std::array::from_fn(|n| jog.at[n] + jog.offset[n]);
+            jog.offset = [0.0; 4];
+        }
+        let offset = jog.offset;
+        let order = jog.line(&plain)?;
         let Order::Moves { to, feed } = order else { return Err(16) };
-        let offset = self.modal.offset;
         for point in &to {
             let machine = [0, 1, 2, 3].map(|n| point[n] + offset[n]);
             if (0..2).any(|n| {
@@ -86,7 +93,8 @@ impl Rig {
             self.jogging = true;
             self.plan_move(machine, feed, None);
         }
-        self.modal.at = jog.at;
+        self.modal.at =
+            std::array::from_fn(|n| jog.at[n] + jog.offset[n] - self.modal.offset[n]);
         Ok(true)
     }
 

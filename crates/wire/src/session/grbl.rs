@@ -103,6 +103,8 @@ pub(super) struct Grbl {
     offset: Option<[f64; 3]>,
     /// It started anew behind a line of the program.
     lost: bool,
+    /// It was locked when it was asked how it stands, and still is.
+    locked: bool,
     /// Where it stood by the last status of a halt.
     stood: Option<Option<[f64; 3]>>,
     /// Whether it reports lengths in inches (`$13`).
@@ -140,6 +142,7 @@ impl Grbl {
             restarted: false,
             offset: None,
             lost: false,
+            locked: false,
             stood: None,
             inches: false,
             events: VecDeque::new(),
@@ -500,7 +503,7 @@ impl Grbl {
             return self.halt(now, Outcome::Failed(Failure::Miscounted(miscount)));
         }
         if matches!(self.state, State::Asking(_) | State::Checking { .. })
-            && status.state != Machine::Idle
+            && !self.may_begin(status.state)
         {
             // Something has happened since it stood idle.
             return self.end(Outcome::Failed(Failure::NotReady(status.state)), Dark::Untouched);
@@ -515,6 +518,7 @@ impl Grbl {
             }
             return self.ask_everything();
         }
+        self.locked &= status.state == Machine::Alarm;
         match &mut self.state {
             State::Greeting { .. } => self.greeted(now, status),
             State::Checking { skip, .. } if *skip > 0 => *skip -= 1,
@@ -557,7 +561,7 @@ impl Grbl {
                 }
             }
             State::Ready | State::Streaming | State::Paused { .. } | State::Draining { .. }
-                if status.state == Machine::Alarm =>
+                if status.state == Machine::Alarm && !self.locked =>
             {
                 self.halt(now, Outcome::Failed(Failure::NotReady(Machine::Alarm)));
             }

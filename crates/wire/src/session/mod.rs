@@ -36,6 +36,8 @@ pub struct Settings {
     /// A controller that still runs what a sender left is waited for, and one that is held is taken
     /// over as it stands: its place is wanted.
     pub takes_over: bool,
+    /// The head is moved by hand: a locked controller is spoken to, so that it can be homed or unlocked.
+    pub by_hand: bool,
 }
 
 impl Default for Settings {
@@ -48,6 +50,7 @@ impl Default for Settings {
             greeting: Span::millis(6000),
             silence: Span::millis(10_000),
             takes_over: false,
+            by_hand: false,
         }
     }
 }
@@ -216,6 +219,8 @@ pub struct Connected {
     pub position: Option<[f64; 3]>,
     /// It has just started: where the head stands it does not know, unless it was homed since.
     pub restarted: bool,
+    /// It is locked by an alarm: it takes nothing but homing and unlocking.
+    pub locked: bool,
     /// The angle of the axis that turns, degrees, where it tells one.
     pub turn: Option<f64>,
     /// A `G92` that was in force and that the reset at the beginning would have forgotten, mm: it was

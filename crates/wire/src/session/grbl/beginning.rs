@@ -14,6 +14,11 @@ const OFFSET_TOLD: u32 = 64;
 const SAME_PLACE: f64 = 0.003;
 
 impl Grbl {
+    /// Whether a controller in this state may be spoken to.
+    pub(super) fn may_begin(&self, state: Machine) -> bool {
+        state == Machine::Idle || (self.settings.by_hand && state == Machine::Alarm)
+    }
+
     pub(super) fn greeted(&mut self, now: Instant, status: Status) {
         let state = status.state;
         let takes_over = self.settings.takes_over;
@@ -24,8 +29,7 @@ impl Grbl {
             }
             return;
         }
-        let stands =
-            state == Machine::Idle || (takes_over && matches!(state, Machine::Hold { .. }));
+        let stands = self.may_begin(state) || (takes_over && matches!(state, Machine::Hold { .. }));
         if !stands {
             return self.end(Outcome::Failed(Failure::NotReady(state)), Dark::Untouched);
         }
@@ -131,6 +135,8 @@ impl Grbl {
             self.state = State::Checking { connected, skip: self.asked };
             return self.ask(self.now);
         }
+        self.locked = status.state == Machine::Alarm;
+        let connected = Connected { locked: self.locked, ..connected };
         self.state = State::Ready;
         self.events.push_back(Event::Connected(connected));
     }

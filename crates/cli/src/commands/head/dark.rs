@@ -1,6 +1,6 @@
-//! `tinkite head`: the machine by hand.
+//! `tinkite head dark`.
 
-use crate::args::{HeadCommand, HeadDark};
+use crate::args::HeadCall;
 use crate::beam;
 use crate::console::Console;
 use crate::link::talk::{Host, talk};
@@ -11,12 +11,6 @@ use serde::Serialize;
 use std::path::Path;
 use tinkite_wire::{Dark, Event, Session, Settings};
 
-pub(super) fn run(command: &HeadCommand, console: &Console) -> Result<(), Refusal> {
-    match command {
-        HeadCommand::Dark(args) => dark(args, console),
-    }
-}
-
 #[derive(Debug, Serialize)]
 struct DarkJson {
     link: String,
@@ -25,7 +19,7 @@ struct DarkJson {
 }
 
 /// Puts the beam out, whoever lit it.
-fn dark(args: &HeadDark, console: &Console) -> Result<(), Refusal> {
+pub(super) fn run(args: &HeadCall, console: &Console) -> Result<(), Refusal> {
     let found = find(&args.machine, Path::new(""))?;
     let machine = found.read(&mut Sources::new())?;
     let name = link::name(args.to.as_deref(), &machine)?;

@@ -1,0 +1,21 @@
+//! `tinkite head`: the machine by hand.
+
+mod by_hand;
+mod calls;
+mod dark;
+
+use crate::args::HeadCommand;
+use crate::console::Console;
+use crate::refusal::Refusal;
+
+pub(super) fn run(command: &HeadCommand, console: &Console) -> Result<(), Refusal> {
+    match command {
+        HeadCommand::Where(args) => calls::whereabouts(args, console),
+        HeadCommand::Home(args) => calls::home(args, console),
+        HeadCommand::Unlock(args) => calls::unlock(args, console),
+        HeadCommand::Zero(args) => calls::zero(args, console),
+        HeadCommand::Go(args) => calls::go(args, console),
+        HeadCommand::Move(args) => calls::move_by(args, console),
+        HeadCommand::Dark(args) => dark::run(args, console),
+    }
+}

@@ -1,0 +1,174 @@
+//! The machine by hand: each call against the rig, and what the rig says of itself afterwards.
+#![allow(clippy::unwrap_used)] // helpers of tests
+
+mod common;
+use common::{Bench, RigProcess};
+use serde_json::{Value, json};
+use std::time::Duration;
+
+fn rig(bench: &Bench, args: &[&str]) -> RigProcess {
+    let args =
+        [&["--tcp", "127.0.0.1:0", "--pace", "20", "--record", "record.json"], args].concat();
+    RigProcess::start(bench, &args)
+}
+
+/// Where the head is and where its zero, both from the corner of the bed.
+fn stands(bench: &Bench, call: &[&str], rig: &RigProcess, machine: &str) -> Value {
+    let link = ["--machine", machine, "--to", &rig.link];
+    bench.json(&[&["head"], call, &link].concat())
+}
+
+#[test]
+fn the_head_goes_where_it_is_sent_and_the_zero_stays_where_it_was_set() {
+    let bench = Bench::new();
+    let rig = rig(&bench, &["--head", "30,20", "--zero", "100 mm, 50 mm"]);
+    let call = |args: &[&str]| stands(&bench, args, &rig, "bench-laser");
+    let at = call(&["where"]);
+    assert_eq!(
+        (&at["on_bed_mm"], &at["zero_on_bed_mm"]),
+        (&json!([30.0, 20.0]), &json!([100.0, 50.0]))
+    );
+    assert_eq!((&at["locked"], &at["dark"]), (&json!(false), &json!("untouched")));
+    let at = call(&["go", "250", "1 in"]);
+    assert_eq!((&at["on_bed_mm"], &at["dark"]), (&json!([250.0, 25.4]), &json!("confirmed")));
+    let at = call(&["move", "-100.5", "+10 mm"]);
+    assert_eq!(at["on_bed_mm"], json!([149.5, 35.4]));
+    let at = call(&["go", "-20", "0", "--from", "stock", "--speed", "20 mm/s"]);
+    assert_eq!(
+        (&at["on_bed_mm"], &at["from_zero_mm"]),
+        (&json!([80.0, 50.0]), &json!([-20.0, 0.0]))
+    );
+    let at = call(&["zero"]);
+    assert_eq!(
+        (&at["zero_on_bed_mm"], &at["from_zero_mm"]),
+        (&json!([80.0, 50.0]), &json!([0.0, 0.0]))
+    );
+    call(&["move", "5", "5"]);
+    let at = call(&["zero", "x"]);
+    assert_eq!(at["zero_on_bed_mm"], json!([85.0, 50.0]));
+    // A job that counts from there burns there.
+    bench.change("sail-panel.kite.toml", "[place]", "[place]\nzero = \"stock\"");
+    let at = call(&["home"]);
+    assert_eq!((&at["on_bed_mm"], &at["dark"]), (&json!([0.0, 0.0]), &json!("confirmed")));
+    rig.end();
+    let record: Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+    assert_eq!((&record["burn_mm"], &record["errors"]), (&json!(0.0), &json!(0)));
+}
+
+#[test]
+fn what_would_leave_the_bed_is_refused_before_anything_is_sent() {
+    let bench = Bench::new();
+    let rig = rig(&bench, &["--head", "30,20"]);
+    for (call, told) in [
+        (&["go", "400.5", "10"][..], "0.5 mm on the right"),
+        (&["go", "10", "-3"], "3 mm in front"),
+        (&["move", "-31", "300"], "1 mm on the left and 20 mm at the back"),
+        (&["go", "1e9", "0"], "no machine is as large"),
+        (&["go", "nan", "0"], "no machine is as large"),
+        (&["go", "10 furlongs", "0"], "furlongs"),
+        (&["go", "10", "10", "--speed", "0"], "above zero"),
+        (&["zero", "z"], "no Z axis"),
+        (&["zero", "w"], "[possible values: x, y, z]"),
+    ] {
+        let link = ["--machine", "bench-laser", "--to", &rig.link];
+        let refused = bench.refused(2, &[&["head"], call, &link].concat());
+        assert!(refused.contains(told), "{call:?}: {refused}");
+    }
+    let at = stands(&bench, &["where"], &rig, "bench-laser");
+    assert_eq!(at["on_bed_mm"], json!([30.0, 20.0]));
+    rig.end();
+    let record: Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+    assert_eq!((&record["travel_mm"], &record["errors"]), (&json!(0.0), &json!(0)));
+    let gone =
+        bench.refused(3, &["head", "where", "--machine", "bench-laser", "--to", "tcp:127.0.0.1:9"]);
+    assert!(gone.contains("127.0.0.1:9"), "{gone}");
+}
+
+#[test]
+fn a_locked_controller_is_unlocked_or_homed_and_moves_only_then() {
+    let bench = Bench::new();
+    for opener in ["unlock", "home"] {
+        let rig = rig(&bench, &["--locked", "--head", "30,20", "--force"]);
+        let link = ["--machine", "bench-laser", "--to", &rig.link];
+        assert_eq!(stands(&bench, &["where"], &rig, "bench-laser")["locked"], json!(true));
+        for call in [&["move", "1", "0"][..], &["zero"]] {
+            let refused = bench.refused(3, &[&["head"], call, &link].concat());
+            assert!(refused.contains("head home, or head unlock"), "{refused}");
+        }
+        let refused =
+            bench.refused(3, &[&["run", "sail-panel.kite.toml", "--to"], &link[3..]].concat());
+        assert!(refused.contains("locked by an alarm"), "{refused}");
+        let opened = stands(&bench, &[opener], &rig, "bench-laser");
+        assert_eq!((&opened["locked"], &opened["dark"]), (&json!(false), &json!("confirmed")));
+        let at = stands(&bench, &["move", "1", "0"], &rig, "bench-laser")["on_bed_mm"].clone();
+        assert_eq!(at, if opener == "home" { json!([1.0, 0.0]) } else { json!([31.0, 20.0]) });
+        let again = bench.ok(&[&["head", "unlock"], &link[..]].concat());
+        assert!(again.contains("it was not locked"), "{again}");
+        rig.end();
+    }
+}
+
+#[test]
+fn every_corner_may_be_the_machines_zero_and_axes_may_point_anywhere() {
+    for (origin, reversed, offset) in [
+        ("bottom-right", "reversed = true", "[\"0 mm\", \"0 mm\"]"),
+        ("top-left", "", "[\"3 mm\", \"-4 mm\"]"),
+        ("centre", "reversed = true", "[\"-7 mm\", \"2 mm\"]"),
+    ] {
+        let bench = Bench::new();
+        let profile = bench.read("bench-laser.machine.toml");
+        let profile = profile
+            .replace(
+                "origin = \"bottom-left\"",
+                &format!("origin = \"{origin}\"\noffset = {offset}"),
+            )
+            .replace("[axis.x]", &format!("[axis.x]\n{reversed}"));
+        bench.write("mine.machine.toml", profile);
+        let rig = rig(&bench, &["--machine", "mine", "--head", "200,150"]);
+        let at = stands(&bench, &["go", "12", "34"], &rig, "mine");
+        assert_eq!(at["on_bed_mm"], json!([12.0, 34.0]), "{origin}");
+        let at = stands(&bench, &["move", "10", "-4"], &rig, "mine");
+        assert_eq!(at["on_bed_mm"], json!([22.0, 30.0]), "{origin}");
+        let link = ["--machine", "mine", "--to", &rig.link];
+        bench.refused(2, &[&["head", "go", "400.1", "0"], &link[..]].concat());
+        rig.end();
+    }
+}
+
+#[test]
+fn a_printer_board_does_what_its_protocol_can_and_the_rest_is_said() {
+    let bench = Bench::new();
+    bench.demo("printer-laser.machine.toml");
+    let rig = rig(&bench, &["--machine", "printer-laser"]);
+    let link = ["--machine", "printer-laser", "--to", &rig.link];
+    let at = stands(&bench, &["go", "40", "30"], &rig, "printer-laser");
+    assert_eq!((&at["position_mm"], &at["dark"]), (&json!([40.0, 30.0, 0.0]), &json!("confirmed")));
+    let at = stands(&bench, &["move", "-10", "0"], &rig, "printer-laser");
+    assert_eq!(at["position_mm"], json!([30.0, 30.0, 0.0]));
+    let refused = bench.refused(2, &[&["head", "unlock"], &link[..]].concat());
+    assert!(refused.contains("has no lock"), "{refused}");
+    let refused =
+        bench.refused(3, &[&["head", "go", "1", "1", "--from", "stock"], &link[..]].concat());
+    assert!(refused.contains("does not tell where the zero"), "{refused}");
+    let at = stands(&bench, &["zero"], &rig, "printer-laser");
+    assert_eq!(at["position_mm"], json!([0.0, 0.0, 0.0]));
+    rig.end();
+}
+
+#[test]
+fn a_call_that_is_stopped_stops_the_head() {
+    let bench = Bench::new();
+    let rig =
+        RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "1", "--head", "10,10"]);
+    let link = ["--machine", "bench-laser", "--to", &rig.link];
+    let mut command =
+        bench.command(&[&["head", "go", "390", "290", "--speed", "20"], &link[..]].concat());
+    let child = command.stderr(std::process::Stdio::piped()).spawn().unwrap();
+    std::thread::sleep(Duration::from_millis(2500));
+    common::signal("-INT", &child);
+    let ran = common::Ran::from(child.wait_with_output().unwrap());
+    assert_eq!(ran.status, 4, "{}", ran.err);
+    let at = stands(&bench, &["where"], &rig, "bench-laser")["on_bed_mm"][0].as_f64().unwrap();
+    assert!((12.0..100.0).contains(&at), "{at}");
+    rig.end();
+}
