@@ -65,6 +65,8 @@ pub(crate) enum Command {
         #[command(subcommand)]
         command: MachineCommand,
     },
+    /// Lead the head round a job, beam off, before anything burns
+    Edge(Edge),
     /// The head by hand: where, home, unlock, zero, go, move, dark
     Head {
         #[command(subcommand)]
@@ -330,6 +332,33 @@ pub(crate) struct Run {
     pub(crate) writing: Writing,
 }
 
+impl Run {
+    /// Of a job or program, without options.
+    pub(crate) fn of(file: Option<PathBuf>, to: Option<String>) -> Self {
+        Self {
+            file,
+            go_on: None,
+            from: None,
+            in_place: false,
+            again: None,
+            from_line: None,
+            accept: Vec::new(),
+            note: None,
+            confirmed: false,
+            plain: false,
+            log: LogFile { path: None },
+            to,
+            machine: None,
+            only: Vec::new(),
+            skip: Vec::new(),
+            sheet: None,
+            diameter: None,
+            picture: None,
+            writing: Writing { force: false, number: false },
+        }
+    }
+}
+
 /// What can be accepted.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum Danger {
@@ -517,6 +546,33 @@ pub(crate) struct MachineCheck {
     /// Where the controller is [default: the profile's link]
     #[arg(long, value_name = "LINK")]
     pub(crate) to: Option<String>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Edge {
+    #[command(flatten)]
+    pub(crate) job: JobArgs,
+    /// What the head is led round
+    #[arg(long, value_name = "SHAPE", default_value = "box")]
+    pub(crate) shape: EdgeShape,
+    /// How often
+    #[arg(long, value_name = "N", default_value = "1", value_parser = clap::value_parser!(u32).range(1..=100))]
+    pub(crate) times: u32,
+    /// mm/s, at most [default: 100, or what the axes can]
+    #[arg(long, value_name = "SPEED", value_parser = speed)]
+    pub(crate) speed: Option<f64>,
+    /// Where the controller is [default: the machine's link]
+    #[arg(long, value_name = "LINK")]
+    pub(crate) to: Option<String>,
+}
+
+/// A shape round everything that a job burns.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum EdgeShape {
+    /// The rectangle
+    Box,
+    /// The convex hull
+    Hull,
 }
 
 #[derive(Debug, Subcommand)]

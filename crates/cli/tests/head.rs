@@ -172,3 +172,80 @@ fn a_call_that_is_stopped_stops_the_head() {
     assert!((12.0..100.0).contains(&at), "{at}");
     rig.end();
 }
+
+/// A triangle with its corners at (20, 10), (60, 10) and (20, 40) of a drawing 80 mm high.
+const TRIANGLE: &str = r#"<path id="t" d="M20 70H60L20 40Z" stroke="red"/>"#;
+const STEP: &str = "[[step]]\nname = \"s\"\ntake = { stroke = \"red\" }\nmake = \"score\"\nspeed = \"60 mm/s\"\npower = \"30 %\"\n";
+
+fn triangle(zero: &str) -> Bench {
+    Bench::drawn(
+        TRIANGLE,
+        &format!("[place]\nat = [\"20 mm\", \"10 mm\"]\nzero = \"{zero}\""),
+        STEP,
+    )
+}
+
+#[test]
+fn the_head_is_led_round_the_job_and_back_in_the_dark() {
+    // Once round the rectangle of 40 × 30 mm, the hull of 40 + 30 + 50 mm, and the ways there and back.
+    for (shape, times, round) in [("box", 1, 140.0), ("hull", 1, 120.0), ("box", 3, 3.0 * 140.0)] {
+        let bench = triangle("bed");
+        let rig = rig(&bench, &["--head", "20,10"]);
+        let n = times.to_string();
+        let call = ["edge", "a.kite.toml", "--shape", shape, "--times", &n, "--to", &rig.link];
+        let told = bench.json(&call);
+        assert_eq!(told["on_bed_mm"], json!([20.0, 10.0, 60.0, 40.0]));
+        assert_eq!((&told["dark"], &told["times"]), (&json!("confirmed"), &json!(times)));
+        let at = stands(&bench, &["where"], &rig, "bench-laser");
+        assert_eq!(at["on_bed_mm"], json!([20.0, 10.0]));
+        rig.end();
+        let record: Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+        let travel = record["travel_mm"].as_f64().unwrap();
+        assert!((travel - round).abs() < 0.1, "{shape}: {travel}");
+        assert_eq!(record["burn_mm"], 0.0);
+    }
+}
+
+#[test]
+fn the_edge_counts_from_where_the_run_will() {
+    let bench = triangle("head");
+    let rig = rig(&bench, &["--head", "100,80", "--zero", "200,150"]);
+    let call = ["edge", "a.kite.toml", "--to", &rig.link];
+    let told = bench.json(&call)["on_bed_mm"].clone();
+    let ran = bench.run(&["run", "a.kite.toml", "--to", &rig.link]);
+    assert_eq!(ran.status, 0, "{}", ran.err);
+    rig.end();
+    let record: Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+    let burnt = &record["extents_mm"];
+    for n in 0..2 {
+        let (min, max) = (&burnt["min"][n], &burnt["max"][n]);
+        let near = |a: &Value, b: &Value| (a.as_f64().unwrap() - b.as_f64().unwrap()).abs() < 0.01;
+        assert!(near(min, &told[n]) && near(max, &told[n + 2]), "{told} {burnt}");
+    }
+    let bench = triangle("stock");
+    let rig = self::rig(&bench, &["--head", "100,80", "--zero", "200,150"]);
+    let told = bench.json(&["edge", "a.kite.toml", "--to", &rig.link])["on_bed_mm"].clone();
+    let at = stands(&bench, &["where"], &rig, "bench-laser");
+    assert_eq!(at["on_bed_mm"], json!([100.0, 80.0]));
+    assert!(told[0].as_f64().unwrap() >= 200.0 && told[1].as_f64().unwrap() >= 150.0, "{told}");
+    rig.end();
+}
+
+#[test]
+fn an_edge_that_would_leave_the_bed_is_refused_with_how_far() {
+    let bench = triangle("head");
+    let rig = rig(&bench, &["--head", "380,290"]);
+    let refused = bench.refused(2, &["edge", "a.kite.toml", "--to", &rig.link]);
+    assert!(
+        refused.contains("would leave the bed, ") && refused.contains("on the right"),
+        "{refused}"
+    );
+    let bench = triangle("bed");
+    let rig_with_zero = self::rig(&bench, &["--zero", "5,5"]);
+    let refused = bench.refused(3, &["edge", "a.kite.toml", "--to", &rig_with_zero.link]);
+    assert!(refused.contains("work offset"), "{refused}");
+    let nothing = Bench::drawn(TRIANGLE, "", "");
+    nothing.refused(1, &["edge", "a.kite.toml", "--to", &rig.link]);
+    rig.end();
+    rig_with_zero.end();
+}

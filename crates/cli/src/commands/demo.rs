@@ -115,7 +115,9 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         "A run on the simulated controller",
         &format!("run {} --to rig: --picture {}", shown(&job.job), shown(&at("burnt.png"))),
     )?;
-    let run = Run { picture: Some(at("burnt.png")), ..run_of(Some(job.job.clone()), "rig:") };
+    let link = Some("rig:".to_string());
+    let plain = Run { plain: true, ..Run::of(Some(job.job.clone()), link) };
+    let run = Run { picture: Some(at("burnt.png")), ..plain };
     super::run::run(&run, console)?;
     broken_off(&job.job, &at("runs.sqlite"), console)?;
 
@@ -145,12 +147,14 @@ fn broken_off(job: &Path, log: &Path, console: &Console) -> Result<(), Refusal> 
         Ok(rig)
     });
     let log = LogFile { path: Some(log.to_path_buf()) };
-    let first = Run { log: log.clone(), ..run_of(Some(job.to_path_buf()), &link) };
+    let first = Run { log: log.clone(), ..Run::of(Some(job.to_path_buf()), Some(link.clone())) };
     match super::run::run_for(&first, Some(HALF_WAY), console) {
         Err(Refusal::Stopped(how)) => console.result(&how)?,
         other => return other,
     }
-    let rest = Run { go_on: Some(None), log, ..run_of(None, &link) };
+    // Whoever only looks on is not asked how it went.
+    let note = Some("the demo".to_string());
+    let rest = Run { go_on: Some(None), log, note, ..Run::of(None, Some(link)) };
     super::run::run(&rest, console)?;
     match serving.join() {
         Ok(Ok(rig)) => console.result(&crate::burnt::words(rig.record())),
@@ -162,31 +166,6 @@ fn broken_off(job: &Path, log: &Path, console: &Console) -> Result<(), Refusal> 
 /// How many times as fast as real the broken run goes, and after how long it is broken off.
 const PACE: f64 = 40.0;
 const HALF_WAY: Duration = Duration::from_millis(1800);
-
-/// A run on a link, as it is without options.
-fn run_of(file: Option<PathBuf>, link: &str) -> Run {
-    Run {
-        diameter: None,
-        file,
-        go_on: None,
-        from: None,
-        in_place: false,
-        again: None,
-        from_line: None,
-        accept: Vec::new(),
-        note: None,
-        plain: false,
-        confirmed: false,
-        log: LogFile { path: None },
-        to: Some(link.to_string()),
-        machine: None,
-        only: Vec::new(),
-        skip: Vec::new(),
-        sheet: None,
-        picture: None,
-        writing: CAREFUL,
-    }
-}
 
 fn title(console: &Console, what: &str, command: &str) -> Result<(), Refusal> {
     console.result(&format!("\n--- {what}\n    $ tinkite {command}\n"))

@@ -5,6 +5,7 @@ mod check;
 mod completions;
 mod demo;
 mod draw;
+mod edge;
 mod emit;
 mod head;
 mod log;
@@ -28,6 +29,7 @@ pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {
         Command::Check(args) => check::run(args, console),
         Command::Plan(args) => plan::run(&args.job, console),
         Command::Draw(args) => draw::run(args, console),
+        Command::Edge(args) => edge::run(args, console),
         Command::Emit(args) => emit::run(args, console),
         Command::Read(args) => read::run(args, console),
         Command::Run(args) => run::run(args, console),

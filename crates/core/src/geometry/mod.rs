@@ -8,6 +8,7 @@ pub mod crossings;
 pub mod doubles;
 pub mod fit;
 pub mod gaps;
+pub mod hull;
 pub mod middle;
 pub mod near;
 pub mod nesting;

@@ -1,8 +1,10 @@
 //! The plan: how long everything that is sent takes, and what it comes to.
 
+mod edge;
 mod totals;
 mod trace;
 
+pub use edge::{EdgeShape, edge};
 pub use totals::{StepTotals, Totals};
 pub use trace::Traced;
 

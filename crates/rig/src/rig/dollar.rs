@@ -93,8 +93,7 @@ impl Rig {
             self.jogging = true;
             self.plan_move(machine, feed, None);
         }
-        self.modal.at =
-            std::array::from_fn(|n| jog.at[n] + jog.offset[n] - self.modal.offset[n]);
+        self.modal.at = std::array::from_fn(|n| jog.at[n] + jog.offset[n] - self.modal.offset[n]);
         Ok(true)
     }
 

@@ -18,32 +18,37 @@ use tinkite_wire::{
 };
 
 /// The machine at the other end of a link.
-pub(super) struct ByHand {
-    pub(super) machine: Machine,
+pub(in crate::commands) struct ByHand {
+    pub(in crate::commands) machine: Machine,
     /// The link's.
-    pub(super) name: String,
+    pub(in crate::commands) name: String,
     link: Box<dyn Link>,
     stopping: Stopping,
 }
 
 /// How it stands behind a call.
 #[derive(Debug)]
-pub(super) struct Stands {
+pub(in crate::commands) struct Stands {
     /// What it said when it was asked, before anything was sent.
-    pub(super) connected: Connected,
+    pub(in crate::commands) connected: Connected,
     /// Where the head is on the machine's axes.
-    pub(super) position: Option<Position>,
-    pub(super) dark: Dark,
+    pub(in crate::commands) position: Option<Position>,
+    pub(in crate::commands) dark: Dark,
 }
 
 /// No machine looks for its zero longer than this; many say nothing while they do.
 const HOMING: Span = Span::millis(180_000);
 
 impl ByHand {
-    pub(super) fn open(call: &HeadCall) -> Result<Self, Refusal> {
+    pub(in crate::commands) fn open(call: &HeadCall) -> Result<Self, Refusal> {
         let found = find(&call.machine, Path::new(""))?;
         let machine = found.read(&mut Sources::new())?;
-        let name = link::name(call.to.as_deref(), &machine)?;
+        Self::of(machine, call.to.as_deref())
+    }
+
+    /// The machine of a job.
+    pub(in crate::commands) fn of(machine: Machine, to: Option<&str>) -> Result<Self, Refusal> {
+        let name = link::name(to, &machine)?;
         let stopping = Stopping::watch()
             .map_err(|e| Refusal::Usage(format!("Ctrl-C cannot be watched: {e}")))?;
         let link = link::open(&name, &machine, None)?;
@@ -51,13 +56,13 @@ impl ByHand {
     }
 
     /// Whether the controller is a board that tells no more than its position.
-    pub(super) fn is_printer(&self) -> bool {
+    pub(in crate::commands) fn is_printer(&self) -> bool {
         self.machine.dialect == Dialect::Reprap
     }
 
     /// Asks how it stands, sends what `decide` makes of that, and waits until the head stands again.
     /// Nothing is sent when it decides on nothing, or refuses.
-    pub(super) fn carry_out(
+    pub(in crate::commands) fn carry_out(
         &mut self,
         decide: impl FnMut(&Machine, &Connected) -> Result<Vec<String>, Refusal>,
     ) -> Result<Stands, Refusal> {

@@ -9,12 +9,12 @@ use crate::refusal::Refusal;
 use serde::Serialize;
 use tinkite_core::geometry::{Point, Vec2};
 use tinkite_core::job::Machine;
-use tinkite_core::job::machine::Switch;
+use tinkite_core::job::machine::{Dialect, Switch};
 use tinkite_core::quantity::plain;
 use tinkite_wire::Connected;
 
 /// The head goes no faster by hand when nothing is said, mm/s.
-const GENTLE: f64 = 100.0;
+pub(in crate::commands) const GENTLE: f64 = 100.0;
 /// A head that stands nearer than this to where it was sent has arrived, mm: half a step of a coarse
 /// motor.
 const THERE: f64 = 0.05;
@@ -218,7 +218,6 @@ fn travel(
     place: impl Fn(&Machine, &Connected) -> Result<Point, Refusal>,
 ) -> Result<(), Refusal> {
     let mut hand = ByHand::open(call)?;
-    let printer = hand.is_printer();
     let mut target = None;
     let stands = hand.carry_out(|machine, connected| {
         ready(connected)?;
@@ -230,16 +229,8 @@ fn travel(
                 plain(to.y, 2)
             )));
         }
-        let at = axes(machine, to);
-        target = Some(at);
-        let most = machine.x.top_speed.min(machine.y.top_speed);
-        let feed = 60.0 * speed.unwrap_or(GENTLE).min(most);
-        let (x, y, feed) = (word(at.x), word(at.y), plain(feed.max(1.0), 1));
-        Ok(if printer {
-            vec![off(machine), "G21".into(), "G90".into(), format!("G0 X{x} Y{y} F{feed}")]
-        } else {
-            vec![format!("$J=G90G21G53X{x}Y{y}F{feed}")]
-        })
+        target = Some(axes(machine, to));
+        Ok(moves(machine, &[to], speed))
     })?;
     if let (Some(to), Some(at)) = (target, stands.position) {
         let away = [(at[0], to.x), (at[1], to.y)];
@@ -254,8 +245,28 @@ fn travel(
     tell(&hand, &stands, "arrived", console)
 }
 
+/// The lines that take the head to places from the front left corner of the bed, one after the other,
+/// with the beam off.
+pub(in crate::commands) fn moves(
+    machine: &Machine,
+    places: &[Point],
+    speed: Option<f64>,
+) -> Vec<String> {
+    let most = machine.x.top_speed.min(machine.y.top_speed);
+    let feed = plain((60.0 * speed.unwrap_or(GENTLE).min(most)).max(1.0), 1);
+    let at = |place: &Point| {
+        let at = axes(machine, *place);
+        (word(at.x), word(at.y))
+    };
+    if machine.dialect == Dialect::Reprap {
+        let moves = places.iter().map(at).map(|(x, y)| format!("G0 X{x} Y{y} F{feed}"));
+        return [off(machine), "G21".into(), "G90".into()].into_iter().chain(moves).collect();
+    }
+    places.iter().map(at).map(|(x, y)| format!("$J=G90G21G53X{x}Y{y}F{feed}")).collect()
+}
+
 /// A locked controller takes no move.
-fn ready(connected: &Connected) -> Result<(), Refusal> {
+pub(in crate::commands) fn ready(connected: &Connected) -> Result<(), Refusal> {
     if connected.locked {
         let why = "the controller is locked by an alarm: head home, or head unlock when its position is known";
         return Err(Refusal::Link(why.into()));

@@ -1,7 +1,7 @@
 //! `tinkite head`: the machine by hand.
 
-mod by_hand;
-mod calls;
+pub(super) mod by_hand;
+pub(super) mod calls;
 mod dark;
 
 use crate::args::HeadCommand;

@@ -54,6 +54,15 @@ pub(super) fn clear_air(machine: &Machine, stopping: &Stopping, console: &Consol
     }
 }
 
+/// Asks whether a job is to be run now; one key.
+pub(super) fn run_now(console: &Console) -> bool {
+    console.complain("run it now?  y yes  any other key: no");
+    let Ok(keyboard) = RawKeys::begin() else { return false };
+    let key = one_key(&Stopping::default(), PATIENCE);
+    drop(keyboard);
+    matches!(key, Some(KeyCode::Char('y' | 'Y')))
+}
+
 /// What can be said of a run with one key.
 const WORDS: [(char, &str); 3] = [('g', "good"), ('n', "not through"), ('c', "charred")];
 /// Nobody answers for so long: nobody is there.

@@ -50,6 +50,12 @@ pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
     run_for(args, None, console)
 }
 
+/// Whether somebody at a terminal says that the job is to be run now.
+pub(super) fn wants_to_go_on(console: &Console) -> bool {
+    let terminal = io::stdin().is_terminal() && io::stderr().is_terminal();
+    terminal && !console.json && !console.quiet && afterwards::run_now(console)
+}
+
 /// The same, stopped after some time at the latest.
 pub(super) fn run_for(
     args: &Run,
