@@ -38,7 +38,12 @@ fn the_head_goes_where_it_is_sent_and_the_zero_stays_where_it_was_set() {
         (&at["on_bed_mm"], &at["from_zero_mm"]),
         (&json!([80.0, 50.0]), &json!([-20.0, 0.0]))
     );
+    let link = ["--machine", "bench-laser", "--to", &rig.link];
+    let told = bench.ok(&[&["head", "move", "0", "-0"], &link[..]].concat());
+    assert!(told.contains("the head is 20 mm left of it"), "{told}");
     let at = call(&["zero"]);
+    let told = bench.ok(&[&["head", "where"], &link[..]].concat());
+    assert!(told.contains("the head is on it") && told.starts_with("ready\n"), "{told}");
     assert_eq!(
         (&at["zero_on_bed_mm"], &at["from_zero_mm"]),
         (&json!([80.0, 50.0]), &json!([0.0, 0.0]))

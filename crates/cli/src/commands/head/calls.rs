@@ -82,15 +82,21 @@ fn tell(hand: &ByHand, stands: &Stands, what: &str, console: &Console) -> Result
         if let Some(zero) = places.zero {
             lines.push(format!("  zero   {} of the bed", mm(zero)));
         }
-        lines.extend(from_zero.map(|v| {
-            format!(
-                "         the head is {} mm right and {} mm away of it",
-                plain(v.x, 2),
-                plain(v.y, 2)
-            )
-        }));
+        lines.extend(from_zero.map(|v| format!("         the head is {} it", aside(v))));
     }
     console.result(&lines.join("\n"))
+}
+
+/// Where something lies from something else, in words that end before that.
+fn aside(v: Vec2) -> String {
+    let side = |by: f64, more: &str, less: &str| {
+        let by = (by * 100.0).round() / 100.0;
+        (by != 0.0)
+            .then(|| format!("{} mm {}", plain(by.abs(), 2), if by > 0.0 { more } else { less }))
+    };
+    let sides = [side(v.x, "right", "left"), side(v.y, "behind", "in front")];
+    let told: Vec<String> = sides.into_iter().flatten().collect();
+    if told.is_empty() { "on".into() } else { format!("{} of", told.join(" and ")) }
 }
 
 /// Warns of a position that the controller cannot know.
