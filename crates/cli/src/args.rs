@@ -67,10 +67,13 @@ pub(crate) enum Command {
     },
     /// Lead the head round a job, beam off, before anything burns
     Edge(Edge),
-    /// The head by hand: where, home, unlock, zero, go, move, dark
+    /// The head by hand: a panel in the terminal; where, home, unlock, zero, go, move, dark
+    #[command(args_conflicts_with_subcommands = true)]
     Head {
         #[command(subcommand)]
-        command: HeadCommand,
+        command: Option<HeadCommand>,
+        #[command(flatten)]
+        panel: HeadPanel,
     },
     /// Past runs: list, show, note
     Log {
@@ -598,6 +601,19 @@ pub(crate) struct HeadCall {
     /// The machine: a profile's name or path
     #[arg(long, value_name = "NAME")]
     pub(crate) machine: String,
+    /// Where the controller is [default: the profile's link]
+    #[arg(long, value_name = "LINK")]
+    pub(crate) to: Option<String>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct HeadPanel {
+    /// A job whose corners the panel goes to; its machine is meant
+    #[arg(value_name = "JOB")]
+    pub(crate) job: Option<PathBuf>,
+    /// The machine: a profile's name or path
+    #[arg(long, value_name = "NAME")]
+    pub(crate) machine: Option<String>,
     /// Where the controller is [default: the profile's link]
     #[arg(long, value_name = "LINK")]
     pub(crate) to: Option<String>,

@@ -2,9 +2,12 @@
 #![allow(clippy::unwrap_used)] // helpers of tests
 
 mod common;
-use common::{Bench, RigProcess};
+use common::{Bench, Ran, RigProcess, signal};
+#[path = "common/terminal.rs"]
+mod terminal;
 use serde_json::{Value, json};
 use std::time::Duration;
+use terminal::Terminal;
 
 fn rig(bench: &Bench, args: &[&str]) -> RigProcess {
     let args =
@@ -170,8 +173,8 @@ fn a_call_that_is_stopped_stops_the_head() {
         bench.command(&[&["head", "go", "390", "290", "--speed", "20"], &link[..]].concat());
     let child = command.stderr(std::process::Stdio::piped()).spawn().unwrap();
     std::thread::sleep(Duration::from_millis(2500));
-    common::signal("-INT", &child);
-    let ran = common::Ran::from(child.wait_with_output().unwrap());
+    signal("-INT", &child);
+    let ran = Ran::from(child.wait_with_output().unwrap());
     assert_eq!(ran.status, 4, "{}", ran.err);
     let at = stands(&bench, &["where"], &rig, "bench-laser")["on_bed_mm"][0].as_f64().unwrap();
     assert!((12.0..100.0).contains(&at), "{at}");
@@ -253,4 +256,92 @@ fn an_edge_that_would_leave_the_bed_is_refused_with_how_far() {
     nothing.refused(1, &["edge", "a.kite.toml", "--to", &rig.link]);
     rig.end();
     rig_with_zero.end();
+}
+
+/// Types keys into a panel, one after the other, and leaves it.
+fn typed(bench: &Bench, rig: &RigProcess, call: &[&str], keys: &[&str], pause: u64) -> Ran {
+    let mut panel = Terminal::run(bench, 90, 30, &[&["head"], call, &["--to", &rig.link]].concat());
+    panel.waits_for("stop: the head stands where it is");
+    panel.waits_for("front");
+    for key in keys {
+        panel.types(key);
+        std::thread::sleep(Duration::from_millis(pause));
+    }
+    panel.types("q");
+    let ran = panel.ends();
+    assert_eq!(ran.status, 0, "{}", ran.out);
+    assert!(ran.out.contains("left; the beam is off"), "{}", ran.out);
+    ran
+}
+
+const LEFT: &str = "\u{1b}[D";
+const RIGHT: &str = "\u{1b}[C";
+const UP: &str = "\u{1b}[A";
+const BENCH: [&str; 2] = ["--machine", "bench-laser"];
+
+#[test]
+fn the_panel_drives_the_head_in_steps_and_sets_the_zero() {
+    let bench = Bench::new();
+    let rig = rig(&bench, &["--head", "100,100"]);
+    typed(&bench, &rig, &BENCH, &[RIGHT, "3", UP, "1", LEFT, "z", "2", RIGHT], 400);
+    let at = stands(&bench, &["where"], &rig, "bench-laser");
+    assert_eq!(
+        (&at["on_bed_mm"], &at["from_zero_mm"]),
+        (&json!([101.9, 110.0]), &json!([1.0, 0.0]))
+    );
+    rig.end();
+    let record: Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+    assert_eq!((&record["burn_mm"], &record["errors"]), (&json!(0.0), &json!(0)));
+}
+
+#[test]
+fn a_panel_never_leaves_the_bed_and_opens_a_lock_first() {
+    let bench = Bench::new();
+    let rig = rig(&bench, &["--head", "395,295", "--locked"]);
+    let ran = typed(&bench, &rig, &BENCH, &["3", LEFT, "u", RIGHT, UP, "2", RIGHT], 400);
+    assert!(ran.out.contains("o looks for home, u unlocks"), "{}", ran.out);
+    assert!(ran.out.contains("that is beside the bed, 5 mm on the right"), "{}", ran.out);
+    assert!(ran.out.contains("that is beside the bed, 5 mm at the back"), "{}", ran.out);
+    let at = stands(&bench, &["where"], &rig, "bench-laser");
+    assert_eq!(at["on_bed_mm"], json!([396.0, 295.0]));
+    rig.end();
+}
+
+#[test]
+fn a_key_that_is_held_runs_no_more_than_a_step_ahead() {
+    let bench = Bench::new();
+    let rig =
+        RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "1", "--head", "10,10"]);
+    // Forty presses of 10 mm, 25 ms apart: the head does 100 mm/s.
+    let keys = [&["3"][..], &[RIGHT; 40]].concat();
+    typed(&bench, &rig, &BENCH, &keys, 25);
+    let at = stands(&bench, &["where"], &rig, "bench-laser")["on_bed_mm"][0].as_f64().unwrap();
+    assert!((30.0..=130.0).contains(&at), "{at}");
+    rig.end();
+}
+
+#[test]
+fn the_panel_goes_round_the_corners_of_a_job() {
+    let bench = triangle("head");
+    let rig = rig(&bench, &["--head", "100,80"]);
+    let told = bench.json(&["edge", "a.kite.toml", "--to", &rig.link])["on_bed_mm"].clone();
+    typed(&bench, &rig, &["a.kite.toml"], &["c", "c", "c"], 700);
+    let at = stands(&bench, &["where"], &rig, "bench-laser")["on_bed_mm"].clone();
+    assert_eq!(at, json!([told[2], told[3]]));
+    rig.end();
+    let refused = bench.refused(2, &["head", "--machine", "bench-laser"]);
+    assert!(refused.contains("wants a terminal"), "{refused}");
+}
+
+#[test]
+fn a_panel_whose_terminal_vanishes_lets_the_controller_go() {
+    let bench = Bench::new();
+    let rig = rig(&bench, &["--head", "100,100", "--once"]);
+    let panel =
+        Terminal::run(&bench, 90, 30, &["head", "--machine", "bench-laser", "--to", &rig.link]);
+    panel.waits_for("stop: the head stands where it is");
+    panel.waits_for("front");
+    panel.vanishes();
+    // It ends when its only client has gone.
+    rig.rest();
 }

@@ -97,7 +97,7 @@ fn run_it(args: &Edge, console: &Console) -> Result<(), Refusal> {
 }
 
 /// Where the program's zero lies and where the head stands, mm from the front left corner of the bed.
-fn counts_from(
+pub(super) fn counts_from(
     machine: &Machine,
     connected: &Connected,
     zero: Zero,

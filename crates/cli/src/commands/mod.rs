@@ -34,7 +34,7 @@ pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {
         Command::Read(args) => read::run(args, console),
         Command::Run(args) => run::run(args, console),
         Command::Machine { command } => machine::run(command, console),
-        Command::Head { command } => head::run(command, console),
+        Command::Head { command, panel } => head::run(command.as_ref(), panel, console),
         Command::Log { command } => log::run(command, console),
         Command::Rig(args) => rig::run(args, console),
         Command::Completions(args) => completions::run(args, console),

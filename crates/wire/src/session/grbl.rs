@@ -15,6 +15,7 @@ mod byte {
     pub(super) const HOLD: u8 = b'!';
     pub(super) const GO_ON: u8 = b'~';
     pub(super) const RESET: u8 = 0x18;
+    pub(super) const CANCEL_JOG: u8 = 0x85;
     pub(super) const FEED: [u8; 3] = [0x90, 0x91, 0x92];
     pub(super) const POWER: [u8; 3] = [0x99, 0x9a, 0x9b];
 }
@@ -271,6 +272,15 @@ impl Grbl {
 
     pub(super) fn is_paused(&self) -> bool {
         matches!(self.state, State::Paused { .. })
+    }
+
+    pub(super) fn cancel_jog(&mut self) -> bool {
+        if self.is_under_way() {
+            // What was not sent yet would move it again.
+            self.waiting.clear();
+            self.urgent.push(byte::CANCEL_JOG);
+        }
+        true
     }
 
     pub(super) fn adjust(&mut self, adjust: Adjust) -> bool {

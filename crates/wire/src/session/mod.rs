@@ -413,6 +413,15 @@ impl Session {
         }
     }
 
+    /// Ends the moves by hand that are under way: the head slows down and stands. Whether the protocol
+    /// can.
+    pub fn cancel_jog(&mut self) -> bool {
+        match &mut self.inner {
+            Inner::Grbl(session) => session.cancel_jog(),
+            Inner::Reprap(_) => false,
+        }
+    }
+
     /// Whether it is held, or will be, because we wanted it.
     #[must_use]
     pub fn is_paused(&self) -> bool {

@@ -81,6 +81,23 @@ impl ByHand {
     }
 }
 
+impl ByHand {
+    /// One talk that goes on until its host has had enough; the status comes often.
+    pub(super) fn converse<H: Host>(&mut self, host: &mut H) -> Result<H::Outcome, Refusal> {
+        let defaults = Settings::default();
+        let settings = Settings { by_hand: true, silence: HOMING, status_every: OFTEN, ..defaults };
+        talk(self.link.as_mut(), self.machine.dialect, settings, host)
+    }
+
+    /// Whether somebody wants this program to stop.
+    pub(super) fn stopping(&self) -> &Stopping {
+        &self.stopping
+    }
+}
+
+/// How often a head that is driven by keys is asked where it is.
+const OFTEN: Span = Span::millis(50);
+
 /// One talk.
 struct Call<'c, D> {
     machine: &'c Machine,
@@ -159,7 +176,7 @@ where
 }
 
 /// What a failure means, and what to do.
-fn advice(failure: &Failure) -> String {
+pub(super) fn advice(failure: &Failure) -> String {
     match failure {
         Failure::Refused { complaint, .. } => {
             complaint.code.map_or(String::new(), |code| format!(" ({})", error_meaning(code)))

@@ -88,7 +88,7 @@ fn tell(hand: &ByHand, stands: &Stands, what: &str, console: &Console) -> Result
 }
 
 /// Where something lies from something else, in words that end before that.
-fn aside(v: Vec2) -> String {
+pub(super) fn aside(v: Vec2) -> String {
     let side = |by: f64, more: &str, less: &str| {
         let by = (by * 100.0).round() / 100.0;
         (by != 0.0)

@@ -3,12 +3,19 @@
 pub(super) mod by_hand;
 pub(super) mod calls;
 mod dark;
+mod drive;
+mod panel;
 
-use crate::args::HeadCommand;
+use crate::args::{HeadCommand, HeadPanel};
 use crate::console::Console;
 use crate::refusal::Refusal;
 
-pub(super) fn run(command: &HeadCommand, console: &Console) -> Result<(), Refusal> {
+pub(super) fn run(
+    command: Option<&HeadCommand>,
+    panel: &HeadPanel,
+    console: &Console,
+) -> Result<(), Refusal> {
+    let Some(command) = command else { return panel::run(panel, console) };
     match command {
         HeadCommand::Where(args) => calls::whereabouts(args, console),
         HeadCommand::Home(args) => calls::home(args, console),

@@ -51,7 +51,7 @@ fn meaning(key: KeyEvent) -> Option<Meaning> {
 }
 
 /// Throws away what was typed before anybody was asked.
-pub(super) fn forget_typed() -> io::Result<()> {
+pub(in crate::commands) fn forget_typed() -> io::Result<()> {
     while event::poll(Duration::ZERO)? {
         event::read()?;
     }

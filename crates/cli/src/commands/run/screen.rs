@@ -22,10 +22,10 @@ use tinkite_core::quantity::{clock, plain};
 
 /// Keys come as they are typed, and are not shown, as long as it lives.
 #[derive(Debug)]
-pub(super) struct RawKeys(());
+pub(in crate::commands) struct RawKeys(());
 
 impl RawKeys {
-    pub(super) fn begin() -> io::Result<Self> {
+    pub(in crate::commands) fn begin() -> io::Result<Self> {
         enable_raw_mode()?;
         Ok(Self(()))
     }

@@ -1,0 +1,240 @@
+//! `tinkite head` alone: the panel.
+
+use super::by_hand::ByHand;
+use super::drive::{Corners, Driving, Order, Seen, Shared};
+use crate::args::{HeadCall, HeadPanel, JobArgs};
+use crate::beam;
+use crate::commands::run::{RawKeys, forget_typed};
+use crate::console::Console;
+use crate::load;
+use crate::refusal::Refusal;
+use crate::stopping::Stopping;
+use ratatui::Terminal;
+use ratatui::backend::CrosstermBackend;
+use ratatui::crossterm::cursor::{Hide, Show};
+use ratatui::crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
+use ratatui::crossterm::execute;
+use ratatui::crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen};
+use ratatui::style::{Color, Modifier, Style};
+use ratatui::text::{Line, Span};
+use ratatui::widgets::Paragraph;
+use std::io::{self, IsTerminal, stderr};
+use std::mem::ManuallyDrop;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::mpsc::{SyncSender, TrySendError, sync_channel};
+use std::sync::{Arc, PoisonError};
+use std::time::Duration;
+use tinkite_core::geometry::{Point, Vec2};
+use tinkite_core::plan::{EdgeShape, edge};
+use tinkite_core::quantity::plain;
+use tinkite_wire::Dark;
+
+/// Steps, mm.
+const STEPS: [f64; 3] = [0.1, 1.0, 10.0];
+/// How often the panel is drawn.
+const DRAWN: Duration = Duration::from_millis(80);
+
+/// What the keys do, for the panel.
+const KEYS: [(&str, &str); 8] = [
+    ("arrows", "a step left, right, away, towards you"),
+    ("1 2 3", "steps of 0.1, 1, 10 mm"),
+    ("space", "stop: the head stands where it is"),
+    ("z", "here is the zero on the stock"),
+    ("c", "to the next corner of the job"),
+    ("o", "look for home"),
+    ("u", "unlock"),
+    ("q", "leave, with the beam off (Ctrl-C, too)"),
+];
+
+pub(super) fn run(args: &HeadPanel, console: &Console) -> Result<(), Refusal> {
+    if console.json || !io::stdin().is_terminal() || !io::stderr().is_terminal() {
+        return Err(Refusal::Usage(
+            "the panel wants a terminal; head where, go, move, home, zero, unlock and dark do without"
+                .into(),
+        ));
+    }
+    let (mut hand, job) = opened(args)?;
+    if hand.is_printer() {
+        return Err(Refusal::Usage(
+            "a board of this dialect does not tell where its head is while it is spoken to: use head go and head move".into(),
+        ));
+    }
+    let (machine, stopping) = (hand.machine.clone(), hand.stopping().clone());
+    let keyboard = RawKeys::begin()
+        .and_then(|keys| forget_typed().map(|()| keys))
+        .map_err(|error| Refusal::Usage(format!("this terminal gives no keys: {error}")))?;
+    let (shared, step) = (Shared::default(), Arc::new(AtomicUsize::new(1)));
+    let (sender, orders) = sync_channel(MOST_ORDERS);
+    let typing = Typing { sender, step: Arc::clone(&step), stopping: stopping.clone() };
+    // Nobody waits for this thread: a terminal that has gone never lets a reader go.
+    std::thread::spawn(move || typing.listen());
+    let panel = Panel { title: format!("{} on {}", machine.name, hand.name), step };
+    let ended = std::thread::scope(|scope| {
+        let driving = scope.spawn(|| {
+            let mut host = Driving::new(&machine, &stopping, orders, &shared, job);
+            let ended = hand.converse(&mut host);
+            shared.lock().unwrap_or_else(PoisonError::into_inner).over = true;
+            ended
+        });
+        panel.show(&shared, console);
+        driving.join()
+    });
+    drop(keyboard);
+    for text in &shared.lock().unwrap_or_else(PoisonError::into_inner).told {
+        console.say(text);
+    }
+    let broke = || Err(Refusal::Link("the link's thread broke down: LOOK AT THE MACHINE".into()));
+    let dark = ended.unwrap_or_else(|_| broke())?;
+    console.result(&format!("left{}", beam::words(dark)))?;
+    let unseen = matches!(dark, Dark::Asked | Dark::Unknown);
+    if unseen { Err(Refusal::Link("the beam was not seen to be off".into())) } else { Ok(()) }
+}
+
+/// The machine, and the corners of the job where one is named.
+fn opened(args: &HeadPanel) -> Result<(ByHand, Option<Corners>), Refusal> {
+    let Some(path) = &args.job else {
+        let Some(machine) = args.machine.clone() else {
+            return Err(Refusal::Usage(
+                "which machine? tinkite head --machine NAME, or tinkite head JOB".into(),
+            ));
+        };
+        return Ok((ByHand::open(&HeadCall { machine, to: args.to.clone() })?, None));
+    };
+    let made = load::made(&JobArgs {
+        job: path.clone(),
+        machine: args.machine.clone(),
+        only: Vec::new(),
+        skip: Vec::new(),
+        sheet: None,
+    })?;
+    let job = &made.job;
+    let corners = edge(made.compiled.within.planned(), EdgeShape::Box);
+    let corners = Corners { corners, zero: job.placement.zero };
+    let flat = job.round.is_none().then_some(corners);
+    Ok((ByHand::of(job.machine.clone(), args.to.as_deref())?, flat))
+}
+
+/// So many orders wait at most: a key that is held down repeats itself.
+const MOST_ORDERS: usize = 4;
+
+/// Somebody who types.
+struct Typing {
+    sender: SyncSender<Order>,
+    step: Arc<AtomicUsize>,
+    stopping: Stopping,
+}
+
+impl Typing {
+    fn listen(&self) {
+        while let Ok(event) = event::read() {
+            if let Event::Key(key) = event
+                && key.kind != KeyEventKind::Release
+                && let Some(order) = self.order(key)
+                && let Err(TrySendError::Disconnected(_)) = self.sender.try_send(order)
+            {
+                return;
+            }
+        }
+    }
+
+    fn order(&self, key: KeyEvent) -> Option<Order> {
+        if key.modifiers.contains(KeyModifiers::CONTROL) {
+            if matches!(key.code, KeyCode::Char('c' | 'z' | '\\' | '4')) {
+                self.stopping.flag().store(true, Ordering::Relaxed);
+            }
+            return None;
+        }
+        let by = STEPS[self.step.load(Ordering::Relaxed).min(STEPS.len() - 1)];
+        Some(match key.code {
+            KeyCode::Left => Order::Step(Vec2::new(-by, 0.0)),
+            KeyCode::Right => Order::Step(Vec2::new(by, 0.0)),
+            KeyCode::Up => Order::Step(Vec2::new(0.0, by)),
+            KeyCode::Down => Order::Step(Vec2::new(0.0, -by)),
+            KeyCode::Char(' ') => Order::Stop,
+            KeyCode::Char('z' | 'Z') => Order::Zero,
+            KeyCode::Char('c' | 'C') => Order::Corner,
+            KeyCode::Char('o' | 'O') => Order::Home,
+            KeyCode::Char('u' | 'U') => Order::Unlock,
+            KeyCode::Char('q' | 'Q') | KeyCode::Esc => Order::Leave,
+            KeyCode::Char(n @ '1'..='3') => {
+                self.step.store(n as usize - '1' as usize, Ordering::Relaxed);
+                return None;
+            }
+            _ => return None,
+        })
+    }
+}
+
+/// What is shown.
+struct Panel {
+    title: String,
+    step: Arc<AtomicUsize>,
+}
+
+impl Panel {
+    /// Shows how it stands until it is over. A terminal that is gone ends nothing.
+    fn show(&self, shared: &Shared, console: &Console) {
+        let opened = execute!(stderr(), EnterAlternateScreen, Hide)
+            .and_then(|()| Terminal::new(CrosstermBackend::new(stderr())));
+        // Never dropped: its own end complains on standard error, and panics where that is gone.
+        let mut terminal = opened.ok().map(ManuallyDrop::new);
+        loop {
+            let seen = shared.lock().unwrap_or_else(PoisonError::into_inner).clone();
+            if seen.over {
+                break;
+            }
+            if let Some(open) = &mut terminal {
+                let lines = self.lines(&seen, console.colours_err());
+                let drawn =
+                    open.draw(|frame| frame.render_widget(Paragraph::new(lines), frame.area()));
+                if drawn.is_err() {
+                    terminal = None;
+                }
+            }
+            std::thread::sleep(DRAWN);
+        }
+        let _ = execute!(stderr(), LeaveAlternateScreen, Show);
+    }
+
+    fn lines(&self, seen: &Seen, colours: bool) -> Vec<Line<'static>> {
+        let bold = Style::new().add_modifier(Modifier::BOLD);
+        let dim = Style::new().add_modifier(Modifier::DIM);
+        let alarm = if colours { bold.fg(Color::LightRed) } else { bold };
+        let fact = |what: &str, text: String| {
+            Line::from(vec![Span::styled(format!("{what:>8}  "), dim), Span::styled(text, bold)])
+        };
+        let place = |at: Point| {
+            format!("{} mm from the left, {} mm from the front", fixed(at.x), fixed(at.y))
+        };
+        let mut lines = vec![Line::styled(self.title.clone(), bold), Line::default()];
+        let state = seen.state.map_or("asking how it stands", tinkite_wire::State::words);
+        lines.push(match (seen.locked, seen.state) {
+            (true, _) => Line::styled("   LOCKED by an alarm: o looks for home, u unlocks", alarm),
+            (false, _) => fact("state", state.to_string()),
+        });
+        if let Some([x, y, z]) = seen.axes {
+            lines.push(fact("axes", format!("X {}  Y {}  Z {}", fixed(x), fixed(y), fixed(z))));
+        }
+        lines.extend(seen.head.map(|at| fact("head", place(at))));
+        lines.extend(seen.zero.map(|at| fact("zero", place(at))));
+        if let (Some(head), Some(zero)) = (seen.head, seen.zero) {
+            lines.push(fact("", format!("the head is {} it", super::calls::aside(head - zero))));
+        }
+        let step = STEPS[self.step.load(Ordering::Relaxed).min(STEPS.len() - 1)];
+        lines.push(fact("step", format!("{} mm", plain(step, 1))));
+        lines.push(Line::default());
+        lines.extend(KEYS.map(|(key, what)| {
+            Line::from(vec![Span::styled(format!("{key:>8}  "), bold), Span::raw(what)])
+        }));
+        lines.push(Line::default());
+        let latest = &seen.told[seen.told.len().saturating_sub(4)..];
+        let told = if colours { Style::new().fg(Color::LightCyan) } else { Style::new() };
+        lines.extend(latest.iter().map(|text| Line::styled(text.clone(), told)));
+        lines
+    }
+}
+
+/// With two decimals, so that nothing jumps.
+fn fixed(value: f64) -> String {
+    format!("{:.2}", value + 0.0)
+}
