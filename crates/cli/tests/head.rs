@@ -283,7 +283,10 @@ const BENCH: [&str; 2] = ["--machine", "bench-laser"];
 fn the_panel_drives_the_head_in_steps_and_sets_the_zero() {
     let bench = Bench::new();
     let rig = rig(&bench, &["--head", "100,100"]);
-    typed(&bench, &rig, &BENCH, &[RIGHT, "3", UP, "1", LEFT, "z", "2", RIGHT], 400);
+    let keys = [RIGHT, "3", UP, "1", LEFT, "z", "2", RIGHT];
+    let ran = typed(&bench, &rig, &BENCH, &keys, 400);
+    let told = "the zero on the stock lies 100.9 mm from the left and 110 mm from the front now";
+    assert!(ran.out.contains(told), "{}", ran.out);
     let at = stands(&bench, &["where"], &rig, "bench-laser");
     assert_eq!(
         (&at["on_bed_mm"], &at["from_zero_mm"]),

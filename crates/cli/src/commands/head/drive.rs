@@ -12,6 +12,7 @@ use std::sync::PoisonError;
 use std::sync::mpsc::Receiver;
 use tinkite_core::geometry::{Point, Vec2};
 use tinkite_core::job::{Machine, Zero};
+use tinkite_core::quantity::plain;
 use tinkite_run::Reports;
 use tinkite_wire::{Connected, Dark, Event, Outcome, Session, State, Status};
 
@@ -138,10 +139,7 @@ impl<'d> Driving<'d> {
             Order::Unlock if !locked => self.tell("it is not locked"),
             Order::Unlock => self.send(session, "$X".into()),
             Order::Zero if !stands => self.tell("the zero is set where the head stands: it moves"),
-            Order::Zero => {
-                self.send(session, "G10L20P1X0Y0".into());
-                self.tell("the zero on the stock is here");
-            }
+            Order::Zero => self.send(session, "G10L20P1X0Y0".into()),
             Order::Step(by) => {
                 let Some(from) = self.target.or(head) else { return };
                 let left = head.map_or(0.0, |head| (from - head).hypot());
@@ -177,14 +175,22 @@ impl<'d> Driving<'d> {
         let axes = position.and_then(|at| Some([at[0]?, at[1]?, at[2]?]));
         let head = axes.map(|at| on_bed(self.machine, Point::new(at[0], at[1])));
         let zero = status.offset.map(|at| on_bed(self.machine, Point::new(at[0], at[1])));
-        let unlocked = self.seen(|seen| {
+        let (unlocked, moved) = self.seen(|seen| {
             let unlocked = seen.locked && status.state == State::Idle;
+            let moved = zero.zip(seen.zero).filter(|(now, then)| (*now - *then).hypot() > 1e-3);
             seen.state = Some(status.state);
             seen.locked &= status.state == State::Alarm;
             (seen.head, seen.axes) = (head.or(seen.head), axes.or(seen.axes));
             seen.zero = zero.or(seen.zero);
-            unlocked
+            (unlocked, moved)
         });
+        if let Some((zero, _)) = moved {
+            self.tell(format!(
+                "the zero on the stock lies {} mm from the left and {} mm from the front now",
+                plain(zero.x, 2),
+                plain(zero.y, 2)
+            ));
+        }
         if unlocked {
             self.tell("unlocked");
         }

@@ -17,7 +17,7 @@ use ratatui::crossterm::execute;
 use ratatui::crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen};
 use ratatui::style::{Color, Modifier, Style};
 use ratatui::text::{Line, Span};
-use ratatui::widgets::Paragraph;
+use ratatui::widgets::{Paragraph, Wrap};
 use std::io::{self, IsTerminal, stderr};
 use std::mem::ManuallyDrop;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -185,8 +185,10 @@ impl Panel {
             }
             if let Some(open) = &mut terminal {
                 let lines = self.lines(&seen, console.colours_err());
-                let drawn =
-                    open.draw(|frame| frame.render_widget(Paragraph::new(lines), frame.area()));
+                let drawn = open.draw(|frame| {
+                    let text = Paragraph::new(lines).wrap(Wrap { trim: false });
+                    frame.render_widget(text, frame.area());
+                });
                 if drawn.is_err() {
                     terminal = None;
                 }
