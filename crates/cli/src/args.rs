@@ -310,6 +310,9 @@ pub(crate) struct Run {
     pub(crate) plain: bool,
     #[command(flatten)]
     pub(crate) log: LogFile,
+    /// Copy the program to a card in place of running it: checked, read back, and on the card when that is said
+    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["to", "go_on", "again", "from_line", "note", "picture", "plain", "confirmed", "accept"])]
+    pub(crate) card: Option<PathBuf>,
     /// Where the controller is: rig:, tcp:HOST:PORT, serial:PORT@BAUD [default: the machine's link]
     #[arg(long, value_name = "LINK")]
     pub(crate) to: Option<String>,
@@ -349,6 +352,7 @@ impl Run {
             note: None,
             confirmed: false,
             plain: false,
+            card: None,
             log: LogFile { path: None },
             to,
             machine: None,

@@ -57,6 +57,27 @@ impl Output {
         self.persist()
     }
 
+    /// The same, and behind it the file and its name are on the disk or card, not on their way there.
+    pub(crate) fn write_lasting(
+        self,
+        content: impl FnOnce(&mut BufWriter<&mut File>) -> std::io::Result<()>,
+    ) -> Result<Written, Refusal> {
+        let written = self.write(|out| {
+            content(out)?;
+            out.flush()?;
+            out.get_ref().sync_all()
+        })?;
+        let folder = written.path.parent().filter(|p| !p.as_os_str().is_empty());
+        // Windows opens no folder; its rename is on the disk by itself.
+        #[cfg(unix)]
+        File::open(folder.unwrap_or(Path::new(".")))
+            .and_then(|folder| folder.sync_all())
+            .map_err(|error| Refusal::output(&written.path.display().to_string(), &error))?;
+        #[cfg(not(unix))]
+        let _ = folder;
+        Ok(written)
+    }
+
     /// Gives the file its name; says which.
     pub(crate) fn persist(self) -> Result<Written, Refusal> {
         let shown = self.path.display().to_string();

@@ -401,3 +401,35 @@ fn a_beam_that_burns_on_where_it_stands_is_run_only_where_that_is_accepted() {
     assert_eq!(bench.codes(JOB), [""; 0]);
     assert!(bench.ok(&["emit", JOB, "-o", "-"]).contains("\nM4 S0\n"));
 }
+
+#[test]
+fn a_program_goes_onto_a_card_as_it_would_have_been_run() {
+    let bench = Bench::new();
+    std::fs::create_dir(bench.path("card")).unwrap();
+    bench.ok(&["emit", "sail-panel.kite.toml", "-o", "there.nc"]);
+    let told = bench.ok(&["run", "sail-panel.kite.toml", "--card", "card"]);
+    assert!(told.contains("read back the same"), "{told}");
+    assert_eq!(bench.read("card/sail-panel.nc"), bench.read("there.nc"));
+    let again = bench.refused(2, &["run", "sail-panel.kite.toml", "--card", "card"]);
+    assert!(again.contains("already there"), "{again}");
+    let told = bench.json(&["run", "there.nc", "--machine", "bench-laser", "--card", "card"]);
+    assert_eq!(told["bytes"], bench.read("there.nc").len());
+    assert_eq!(bench.read("card/there.nc"), bench.read("there.nc"));
+    let gone = bench.refused(2, &["run", "sail-panel.kite.toml", "--card", "nowhere"]);
+    assert!(gone.contains("no folder"), "{gone}");
+    bench.refused(2, &["run", "sail-panel.kite.toml", "--card", "card", "--to", "rig:"]);
+    // A program that would be refused comes onto no card.
+    bench.write("beyond.nc", "G21 G90\nM4 S0\nG1 X900 F600 S100\nX0\nM5\n");
+    bench.refused(1, &["run", "beyond.nc", "--machine", "bench-laser", "--card", "card"]);
+    // A full card holds nothing, not half.
+    let full = std::path::Path::new("/dev/full");
+    if full.exists() {
+        bench.refused(2, &["run", "there.nc", "--machine", "bench-laser", "--card", "/dev/full"]);
+    }
+    let profile = bench.read("bench-laser.machine.toml") + "[program]\nlargest = \"4 kB\"\n";
+    bench.write("small.machine.toml", profile);
+    let small = bench.refused(2, &["run", "there.nc", "--machine", "small", "--card", "card", "--number"]);
+    assert!(small.contains("emit -o"), "{small}");
+    let names = std::fs::read_dir(bench.path("card")).unwrap();
+    assert_eq!(names.count(), 2);
+}

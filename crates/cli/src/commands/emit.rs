@@ -42,7 +42,7 @@ impl From<&Page> for FileJson {
 }
 
 /// Where a job's program goes when nobody says: beside the job, as NAME.nc.
-pub(super) fn program_path(job: &Path) -> PathBuf {
+pub(in crate::commands) fn program_path(job: &Path) -> PathBuf {
     let name = job.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let stem =
         name.strip_suffix(".kite.toml").or_else(|| name.strip_suffix(".toml")).unwrap_or(&name);

@@ -94,9 +94,9 @@ pub(super) fn aside(v: Vec2) -> String {
         (by != 0.0)
             .then(|| format!("{} mm {}", plain(by.abs(), 2), if by > 0.0 { more } else { less }))
     };
-    let sides = [side(v.x, "right", "left"), side(v.y, "behind", "in front")];
+    let sides = [side(v.x, "right of", "left of"), side(v.y, "behind", "in front of")];
     let told: Vec<String> = sides.into_iter().flatten().collect();
-    if told.is_empty() { "on".into() } else { format!("{} of", told.join(" and ")) }
+    if told.is_empty() { "on".into() } else { told.join(" and ") }
 }
 
 /// Warns of a position that the controller cannot know.

@@ -2,6 +2,7 @@
 
 mod afterwards;
 mod beginning;
+mod card;
 mod checklist;
 mod dots;
 mod drive;
@@ -48,7 +49,10 @@ use tinkite_wire::{
 use watch::Watcher;
 
 pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
-    run_for(args, None, console)
+    match &args.card {
+        Some(folder) => card::copy(args, folder, console),
+        None => run_for(args, None, console),
+    }
 }
 
 /// Whether somebody at a terminal says that the job is to be run now.

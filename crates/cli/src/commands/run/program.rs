@@ -14,10 +14,12 @@ use crate::refusal::{Refusal, Sources};
 use std::fs::File;
 use std::io::{self, BufReader, Seek, SeekFrom, Write};
 use std::path::Path;
+use tinkite_core::geometry::Vec2;
 use tinkite_core::job::{Machine, Round, Zero};
 use tinkite_core::problem::{Code, Problem};
 use tinkite_core::program::measure::{Measure, Report};
 use tinkite_core::program::{Comments, Place, Program, Resumed, Standing, rest};
+use tinkite_core::quantity::plain;
 use tinkite_run::Outgoing;
 
 /// A step of a program: the line with which it begins, its name, and how it is done, in words.
@@ -96,7 +98,12 @@ impl ProgramFile {
             }
             steps.extend(step(number, line));
         })?;
-        let report = measure.finish();
+        let mut report = measure.finish();
+        if diameter.is_none()
+            && let Some(problem) = too_large(&name, &report, &machine)
+        {
+            report.problems.push(problem);
+        }
         refuse_if_wrong(&report.problems, console)?;
         if let Some(why) = unsendable {
             return Err(Refusal::Problems(
@@ -164,6 +171,33 @@ impl ProgramFile {
             None => Ok(resumed),
         }
     }
+}
+
+/// What fits on the bed from no zero at all; where the zero lies is asked later. Rounding may make it
+/// this much larger, mm.
+const SLACK: f64 = 0.003;
+
+/// A program that is larger than the bed.
+fn too_large(name: &str, report: &Report, machine: &Machine) -> Option<Problem> {
+    let extents = report.extents?;
+    let size = machine.pointing.to_plane(Vec2::new(extents.width(), extents.height()));
+    let (wide, deep) = (size.x.abs(), size.y.abs());
+    let bed = &machine.bed;
+    let fits = wide <= bed.width + SLACK && deep <= bed.depth + SLACK;
+    (!fits && report.rotary.is_none()).then(|| {
+        let message = format!(
+            "{name}: its moves take {} x {} mm, and the bed is {} x {} mm",
+            plain(wide, 2),
+            plain(deep, 2),
+            plain(bed.width, 2),
+            plain(bed.depth, 2)
+        );
+        Problem::error(
+            Code::OffBed,
+            message,
+            "there is no zero from which it would stay on the bed",
+        )
+    })
 }
 
 pub(super) fn buffered(reader: SharedReader) -> BufReader<SharedReader> {
