@@ -54,6 +54,7 @@ fn a_run_that_was_stopped_is_finished_nothing_twice_and_nothing_left_out() {
     let shown = bench.json(&["log", "show"]);
     assert_eq!((&shown["how"], &shown["whereabouts"]), (&"stopped".into(), &"here".into()));
     assert_eq!((&shown["dark"], &shown["kind"]), (&"confirmed".into(), &"run".into()));
+    assert_eq!(shown["material"], "ripstop 0.1 mm");
     // Stopped once more on the way, and finished then.
     let again = broken_off(&bench, &["run", "--go-on"], 1500, "-TERM");
     assert_eq!(again.status, 4, "{}", again.err);

@@ -331,3 +331,70 @@ fn a_checklist_that_asks_nothing_is_refused() {
         assert!(refused.contains(told), "{wrong}: {refused}");
     }
 }
+
+/// A board, written from the protocol alone, that keeps its power on while it is held.
+fn stubborn_board() -> (String, std::thread::JoinHandle<()>) {
+    use std::io::{Read, Write};
+    let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+    let link = format!("tcp:{}", listener.local_addr().unwrap());
+    let board = std::thread::spawn(move || {
+        let (mut link, _) = listener.accept().unwrap();
+        let (mut state, mut s, mut line) = ("Idle", 0, Vec::new());
+        let mut byte = [0];
+        while let Ok(1) = link.read(&mut byte) {
+            let answer = match byte[0] {
+                b'?' => {
+                    format!("<{state}|MPos:0.000,0.000,0.000|FS:0,{s}|WCO:0.000,0.000,0.000>\r\n")
+                }
+                b'!' => {
+                    state = "Hold:0";
+                    String::new()
+                }
+                0x18 => {
+                    (state, s) = ("Idle", 0);
+                    "\r\nGrbl 1.1h ['$' for help]\r\n".into()
+                }
+                b'\n' => {
+                    let text = String::from_utf8(std::mem::take(&mut line)).unwrap();
+                    let told = match text.as_str() {
+                        "$I" => "[VER:1.1h:]\r\n[OPT:VL,15,128]\r\n",
+                        "$$" => "$30=1000\r\n$32=1\r\n",
+                        "$#" => "[G54:0.000,0.000,0.000]\r\n[G92:0.000,0.000,0.000]\r\n",
+                        "$G" => "[GC:G0 G54 G17 G21 G90 G94 M5 M9 T0 F0 S0]\r\n",
+                        _ => {
+                            (state, s) = ("Run", 500);
+                            ""
+                        }
+                    };
+                    format!("{told}ok\r\n")
+                }
+                other => {
+                    line.push(other);
+                    String::new()
+                }
+            };
+            if link.write_all(answer.as_bytes()).is_err() {
+                return;
+            }
+        }
+    });
+    (link, board)
+}
+
+#[test]
+fn a_board_that_says_it_is_lit_while_it_is_held_is_told_of() {
+    let bench = Bench::new();
+    bench.write("squares.nc", squares());
+    let (link, board) = stubborn_board();
+    let mut terminal = Terminal::run(&bench, 100, 30, &[&RUN[..], &["--to", &link]].concat());
+    terminal.waits_for("running");
+    terminal.types(" ");
+    terminal.waits_for("HELD");
+    std::thread::sleep(Duration::from_millis(900));
+    terminal.types("s");
+    let ran = terminal.ends();
+    assert_eq!(ran.status, 4, "{}", ran.out);
+    assert!(ran.out.contains("says S 500 while it is held: LOOK WHETHER"), "{}", ran.out);
+    assert!(ran.out.contains("; the beam is off"), "{}", ran.out);
+    board.join().unwrap();
+}

@@ -428,7 +428,8 @@ fn a_program_goes_onto_a_card_as_it_would_have_been_run() {
     }
     let profile = bench.read("bench-laser.machine.toml") + "[program]\nlargest = \"4 kB\"\n";
     bench.write("small.machine.toml", profile);
-    let small = bench.refused(2, &["run", "there.nc", "--machine", "small", "--card", "card", "--number"]);
+    let small =
+        bench.refused(2, &["run", "there.nc", "--machine", "small", "--card", "card", "--number"]);
     assert!(small.contains("emit -o"), "{small}");
     let names = std::fs::read_dir(bench.path("card")).unwrap();
     assert_eq!(names.count(), 2);

@@ -35,6 +35,7 @@ struct RunJson<'e> {
     began: String,
     job: &'e str,
     machine: &'e str,
+    material: Option<&'e str>,
     link: &'e str,
     sha256: &'e str,
     lines: u32,
@@ -66,6 +67,7 @@ impl<'e> From<&'e Entry> for RunJson<'e> {
                 .map_or_else(|_| String::new(), |time| time.to_string()),
             job: &began.job,
             machine: &began.machine,
+            material: began.material.as_deref(),
             link: &began.link,
             sha256: &entry.sha256,
             lines: began.lines,
@@ -163,6 +165,7 @@ fn show(entry: &Entry, console: &Console) -> Result<(), Refusal> {
         format!("run {}: {}", entry.id, began.job),
         format!("began {}, on {} ({})", time(entry), began.machine, began.link),
     ];
+    lines.extend(began.material.as_ref().map(|material| format!("material: {material}")));
     if let Some(after) = began.after {
         lines.push(format!(
             "{} of run {after}",

@@ -79,6 +79,8 @@ pub(crate) struct Began {
     pub(crate) machine: String,
     pub(crate) profile: String,
     pub(crate) link: String,
+    /// What the job calls its stock.
+    pub(crate) material: Option<String>,
     pub(crate) diameter: Option<f64>,
     pub(crate) zero: Option<String>,
     pub(crate) steps: Vec<StepEntry>,
@@ -181,10 +183,10 @@ impl Log {
         whole
             .execute(
                 "INSERT INTO runs (kind, after, began, job, sha256, lines, machine, profile, link,
-                   diameter, zero, steps, planned_seconds, standing, note,
+                   material, diameter, zero, steps, planned_seconds, standing, note,
                    seen_line, seen_way, seen_share, sent, acknowledged, seconds)
                  VALUES (:kind, :after, :began, :job, :sha256, :lines, :machine, :profile,
-                   :link, :diameter, :zero, :steps, :planned, :standing, :note, 1, 0, 0.0, :sent, 0, 0.0)",
+                   :link, :material, :diameter, :zero, :steps, :planned, :standing, :note, 1, 0, 0.0, :sent, 0, 0.0)",
                 named_params! {
                     ":kind": began.kind.word(),
                     ":after": began.after,
@@ -196,6 +198,7 @@ impl Log {
                     ":machine": began.machine,
                     ":profile": began.profile,
                     ":link": began.link,
+                    ":material": began.material,
                     ":diameter": began.diameter,
                     ":zero": began.zero,
                     ":steps": as_json(&began.steps)?,
@@ -355,7 +358,7 @@ impl Log {
 }
 
 /// What is read of a run: everything but its program.
-const COLUMNS: &str = "id, kind, after, began, job, sha256, lines, machine, profile, link, diameter, zero,
+const COLUMNS: &str = "id, kind, after, began, job, sha256, lines, machine, profile, link, material, diameter, zero,
   steps, planned_seconds, standing, note, seen_line, seen_way, seen_share, sent, acknowledged, position,
   seconds, how, why, dark, whereabouts, here_line, here_way, here_share, there_line, there_way, there_share";
 
@@ -395,6 +398,7 @@ fn row(row: &Row<'_>) -> rusqlite::Result<Entry> {
             machine: row.get("machine")?,
             profile: row.get("profile")?,
             link: row.get("link")?,
+            material: row.get("material")?,
             diameter: row.get("diameter")?,
             zero: row.get("zero")?,
             steps: serde_json::from_str(&json("steps")?).map_err(broken)?,

@@ -55,6 +55,7 @@ pub(super) fn drive(
         overrides: Overrides::default(),
         next_look: link.now(),
         went_on: Instant::default(),
+        lit_while_held: 0,
         trouble: None,
     };
     let settings =
@@ -80,6 +81,8 @@ struct Run<'r> {
     holds: Option<usize>,
     overrides: Overrides,
     next_look: Instant,
+    /// In how many statuses in a row it was held with a power.
+    lit_while_held: u32,
     /// When it was last told to go on.
     went_on: Instant,
     trouble: Option<Refusal>,
@@ -157,8 +160,22 @@ impl Run<'_> {
             session.fail(now, failure);
         }
         self.overrides.status(status);
+        self.lit(status);
         self.view(session, Some(status), now);
         self.holder(session, Some(status.state), now);
+    }
+
+    /// Most boards switch the beam off while they are held; one that says otherwise, twice, is told of.
+    fn lit(&mut self, status: &Status) {
+        let held = matches!(status.state, State::Hold { moving: false } | State::Door);
+        let s = status.feed_and_s.map_or(0.0, |[_, s]| s);
+        self.lit_while_held = if held && s > 0.0 { self.lit_while_held + 1 } else { 0 };
+        if self.lit_while_held == 2 {
+            self.tell(&Fact::Told(format!(
+                "the controller says S {} while it is held: LOOK WHETHER THE BEAM IS LIT, and stop if it is",
+                plain(s, 1)
+            )));
+        }
     }
 
     /// Tells who holds the machine, where that has changed.

@@ -37,6 +37,8 @@ pub(super) struct ProgramFile {
     /// What the machine is called, and its profile's text.
     pub(super) machine_name: String,
     pub(super) profile: String,
+    /// What the job calls its stock.
+    pub(super) material: Option<String>,
     /// Diameter of what the rotary holds, mm, where it is in use.
     pub(super) diameter: Option<f64>,
     pub(super) report: Report,
@@ -71,13 +73,14 @@ impl ProgramFile {
             machine_name: began.machine.clone(),
             profile: began.profile.clone(),
             zero,
+            material: began.material.clone(),
             diameter: began.diameter,
         };
         Self::of(found, console)
     }
 
     fn of(found: Found, console: &Console) -> Result<Self, Refusal> {
-        let Found { name, file, machine, machine_name, profile, zero, diameter } = found;
+        let Found { name, file, machine, machine_name, profile, zero, material, diameter } = found;
         let file = SharedFile::new(file);
         // Whether it stays on the bed is asked again when the controller has said where its zero is.
         let mut measure = Measure::new(&name, Some(&machine), diameter);
@@ -112,7 +115,18 @@ impl ProgramFile {
                 Sources::new(),
             ));
         }
-        Ok(Self { name, machine, machine_name, profile, diameter, report, steps, zero, file })
+        Ok(Self {
+            name,
+            machine,
+            machine_name,
+            profile,
+            material,
+            diameter,
+            report,
+            steps,
+            zero,
+            file,
+        })
     }
 
     /// The file itself.
@@ -227,6 +241,7 @@ struct Found {
     machine_name: String,
     profile: String,
     zero: Option<Zero>,
+    material: Option<String>,
     diameter: Option<f64>,
 }
 
@@ -256,6 +271,7 @@ fn from_job(args: &Run, path: &Path, console: &Console) -> Result<Found, Refusal
         machine_name,
         profile: made.profile,
         zero,
+        material: made.job.material,
         diameter,
     })
 }
@@ -295,6 +311,7 @@ fn from_file(args: &Run, path: &Path) -> Result<Found, Refusal> {
         machine_name,
         profile: profile.text,
         zero: None,
+        material: None,
         diameter: args.diameter,
     })
 }

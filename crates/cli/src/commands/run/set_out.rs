@@ -74,6 +74,7 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
         machine: program.machine_name.clone(),
         profile: program.profile.clone(),
         link: name.clone(),
+        material: program.material.clone(),
         diameter: program.diameter,
         zero: program.zero.map(|zero| zero.name().to_string()),
         steps: Vec::new(),
