@@ -67,7 +67,7 @@ pub(crate) enum Command {
     },
     /// Lead the head round a job, beam off, before anything burns
     Edge(Edge),
-    /// The head by hand: a panel in the terminal; where, home, unlock, zero, go, move, dark
+    /// The head by hand: a panel in the terminal; where, home, unlock, zero, go, move, pointer, dark
     #[command(args_conflicts_with_subcommands = true)]
     Head {
         #[command(subcommand)]
@@ -596,6 +596,8 @@ pub(crate) enum HeadCommand {
     Go(HeadGo),
     /// By so much, beam off
     Move(HeadMove),
+    /// Light the pointer where the head stands; it goes off by itself, and with Ctrl-C
+    Pointer(HeadPointer),
     /// Put out a beam that something left on, and say whether it was seen to go out
     Dark(HeadCall),
 }
@@ -608,6 +610,23 @@ pub(crate) struct HeadCall {
     /// Where the controller is [default: the profile's link]
     #[arg(long, value_name = "LINK")]
     pub(crate) to: Option<String>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct HeadPointer {
+    /// For how many seconds [default: pointer-for of the profile, which is also the most]
+    #[arg(long = "for", value_name = "SECONDS", value_parser = seconds)]
+    pub(crate) seconds: Option<f64>,
+    #[command(flatten)]
+    pub(crate) call: HeadCall,
+}
+
+/// A time above zero; a number alone is seconds.
+fn seconds(text: &str) -> Result<f64, String> {
+    match text.trim_end_matches('s').trim().parse::<f64>() {
+        Ok(seconds) if (0.1..=120.0).contains(&seconds) => Ok(seconds),
+        _ => Err("write seconds from 0.1 to 120".into()),
+    }
 }
 
 #[derive(Debug, ClapArgs)]

@@ -348,3 +348,43 @@ fn a_panel_whose_terminal_vanishes_lets_the_controller_go() {
     // It ends when its only client has gone.
     rig.rest();
 }
+
+#[test]
+fn the_pointer_is_weak_and_goes_off_by_itself() {
+    let bench = Bench::new();
+    let none = bench.refused(2, &["head", "pointer", "--machine", "bench-laser", "--to", "rig:"]);
+    assert!(none.contains("has no pointer"), "{none}");
+    bench.change(
+        "bench-laser.machine.toml",
+        "floor   = 10",
+        "floor = 10\npointer = \"1.5 %\"\npointer-for = \"3 s\"",
+    );
+    let rig = rig(&bench, &["--head", "30,20"]);
+    let link = ["--machine", "bench-laser", "--to", &rig.link];
+    let long = bench.refused(2, &[&["head", "pointer", "--for", "3.5"], &link[..]].concat());
+    assert!(long.contains("3 s at most"), "{long}");
+    let at = stands(&bench, &["pointer", "--for", "2s"], &rig, "bench-laser");
+    assert_eq!((&at["on_bed_mm"], &at["dark"]), (&json!([30.0, 20.0]), &json!("confirmed")));
+    rig.end();
+    let record: Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+    let lit = record["lit_standing_seconds"].as_f64().unwrap();
+    assert!((lit - 2.0).abs() < 0.01, "{record}");
+    assert_eq!((&record["burn_mm"], &record["beam_on"]), (&json!(0.0), &json!(false)));
+    // Its sender dies, or is stopped, and it is dark all the same.
+    for name in ["-KILL", "-INT"] {
+        let args = ["--tcp", "127.0.0.1:0", "--pace", "1", "--record", "record.json", "--force"];
+        let rig = RigProcess::start(&bench, &args);
+        let call = ["head", "pointer", "--machine", "bench-laser", "--to", &rig.link];
+        let mut command = bench.command(&call);
+        let mut child = command.stderr(std::process::Stdio::null()).spawn().unwrap();
+        std::thread::sleep(Duration::from_millis(2500));
+        signal(name, &child);
+        child.wait().unwrap();
+        std::thread::sleep(Duration::from_millis(2500));
+        rig.end();
+        let record: Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+        let lit = record["lit_standing_seconds"].as_f64().unwrap();
+        assert!(lit > 0.1 && lit <= 3.01, "{name}: {record}");
+        assert_eq!(record["beam_on"], false);
+    }
+}

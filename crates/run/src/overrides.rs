@@ -84,6 +84,7 @@ mod tests {
             width: 0.1,
             follows_speed: true,
             constant_accepted: false,
+            pointer: None,
             levels: None,
             table: None,
             switch: Switch::Inline,

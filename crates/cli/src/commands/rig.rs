@@ -12,9 +12,9 @@ use serialport::{SerialPort, TTYPort};
 use std::io::Write;
 use std::net::TcpListener;
 use std::path::Path;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use tinkite_core::geometry::Point;
-use tinkite_rig::shell::{Traffic, serve_pty, serve_tcp};
+use tinkite_rig::shell::{Traffic, alone, serve_pty, serve_tcp};
 use tinkite_rig::{Rig, Trouble};
 
 pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
@@ -69,7 +69,10 @@ pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
         let address = listener.local_addr().map_err(failed)?;
         console.result(&format!("the rig listens on tcp:{address}"))?;
         listener.set_nonblocking(true).map_err(failed)?;
+        let mut alone_since = Instant::now();
         while !stopping.wanted() {
+            alone(&mut rig, pace, alone_since.elapsed());
+            alone_since = Instant::now();
             match listener.accept() {
                 Ok((stream, _)) => {
                     let traffic = serve_tcp(&mut rig, stream, pace, stop).map_err(failed)?;
@@ -78,6 +81,7 @@ pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
                     if args.once {
                         break;
                     }
+                    alone_since = Instant::now();
                 }
                 Err(error) if error.kind() == std::io::ErrorKind::WouldBlock => {
                     std::thread::sleep(Duration::from_millis(20));

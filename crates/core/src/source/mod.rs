@@ -25,12 +25,23 @@ pub struct Beam {
     /// Whether the operator accepts that a constant beam burns on where the head stands, when lines stop
     /// coming.
     pub constant_accepted: bool,
+    /// A level that is harmless to look for, where it was found.
+    pub pointer: Option<Pointer>,
     /// How many levels the source tells apart from S0 to full, where that is known.
     pub levels: Option<u32>,
     /// What was measured at the source.
     pub table: Option<Table>,
     /// How a program switches it.
     pub switch: Switch,
+}
+
+/// A beam so weak that it marks nothing and shows where it falls.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Pointer {
+    /// Its power: between the floor and 2 %.
+    pub power: Power,
+    /// It is lit for so long at most, s.
+    pub seconds: f64,
 }
 
 /// How a program switches the source.
@@ -240,6 +251,7 @@ mod tests {
             width: 0.1,
             follows_speed: false,
             constant_accepted: true,
+            pointer: None,
             levels: Some(256),
             table: None,
             switch: Switch::Inline,

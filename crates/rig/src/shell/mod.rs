@@ -39,6 +39,14 @@ pub(crate) trait Port {
     fn write(&mut self, bytes: &[u8]) -> io::Result<()>;
 }
 
+/// Nobody is connected for so long: it goes on with what it has. What it says is heard by the next one.
+pub fn alone(rig: &mut Rig, pace: Pace, time: Duration) {
+    match pace {
+        Pace::Times(times) => rig.advance(rig.now() + time.as_secs_f64() * times),
+        Pace::Max => while rig.advance_to_next() && !rig.waits_for_operator() {},
+    }
+}
+
 /// A pause of this length means that nothing more is coming for now.
 const QUIET: Duration = Duration::from_millis(2);
 /// How long a read waits while nothing is going on.

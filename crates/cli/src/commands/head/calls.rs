@@ -52,7 +52,12 @@ impl Places {
 }
 
 /// Tells how it stands.
-fn tell(hand: &ByHand, stands: &Stands, what: &str, console: &Console) -> Result<(), Refusal> {
+pub(super) fn tell(
+    hand: &ByHand,
+    stands: &Stands,
+    what: &str,
+    console: &Console,
+) -> Result<(), Refusal> {
     let places = Places::of(&hand.machine, stands);
     let pair = |p: Point| [p.x, p.y].map(|v| (v * 1000.0).round() / 1000.0);
     let from_zero = places.on_bed.zip(places.zero).map(|(head, zero)| head - zero);

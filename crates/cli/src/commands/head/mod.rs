@@ -5,6 +5,7 @@ pub(super) mod calls;
 mod dark;
 mod drive;
 mod panel;
+mod pointer;
 
 use crate::args::{HeadCommand, HeadPanel};
 use crate::console::Console;
@@ -23,6 +24,7 @@ pub(super) fn run(
         HeadCommand::Zero(args) => calls::zero(args, console),
         HeadCommand::Go(args) => calls::go(args, console),
         HeadCommand::Move(args) => calls::move_by(args, console),
+        HeadCommand::Pointer(args) => pointer::run(args, console),
         HeadCommand::Dark(args) => dark::run(args, console),
     }
 }

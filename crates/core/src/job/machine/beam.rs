@@ -3,9 +3,9 @@
 use super::link::Dialect;
 use crate::job::reader::Section;
 use crate::problem::{Code, Problem};
-use crate::quantity::{Length, Power, PowerSetpoint, parse_power};
+use crate::quantity::{Duration, Length, Power, PowerSetpoint, parse_power};
 use crate::source::table::{Measured, Table};
-use crate::source::{Beam, Switch};
+use crate::source::{Beam, Pointer, Switch};
 
 /// Reads `[beam]`.
 pub(super) fn read(section: Section<'_, '_>, dialect: Dialect) -> Option<(Beam, Option<f64>)> {
@@ -20,7 +20,6 @@ pub(super) fn read(section: Section<'_, '_>, dialect: Dialect) -> Option<(Beam, 
     let constant_accepted = section.choice("constant", &[("accepted", true)]).unwrap_or(false);
     let focus_depth = section.positive::<Length>("focus-depth").map(|length| length.0);
     let switch = switch(&section, dialect, follows_speed);
-    section.not_yet(&["pointer"]);
     if !(1.0..=1e6).contains(&full) {
         section.out_of_range("full", section.span_of("full"), &full.to_string(), "1 to 1000000");
     }
@@ -40,6 +39,7 @@ pub(super) fn read(section: Section<'_, '_>, dialect: Dialect) -> Option<(Beam, 
             width,
             follows_speed,
             constant_accepted,
+            pointer: None,
             levels,
             table,
             switch,
@@ -47,7 +47,9 @@ pub(super) fn read(section: Section<'_, '_>, dialect: Dialect) -> Option<(Beam, 
         // In mA or W it is what the table makes of it.
         let ceiling =
             if section.has("ceiling") { section.power("ceiling", &beam)? } else { ceiling };
-        Some(Beam { ceiling, ..beam })
+        let beam = Beam { ceiling, ..beam };
+        let pointer = pointer(&section, &beam)?;
+        Some(Beam { pointer, ..beam })
     });
     if beam.as_ref().is_some_and(|beam| beam.ceiling.0 > 1.0) {
         let span = section.span_of("ceiling");
@@ -55,6 +57,39 @@ pub(super) fn read(section: Section<'_, '_>, dialect: Dialect) -> Option<(Beam, 
     }
     section.finish();
     Some((beam?, focus_depth))
+}
+
+/// More than this marks paper.
+const MOST_POINTER: f64 = 0.02;
+/// How long a pointer is lit when nothing is said, and at most, s.
+const POINTER_FOR: (f64, f64) = (20.0, 120.0);
+
+/// Reads `pointer` and `pointer-for`; none where something is wrong with them.
+fn pointer(section: &Section<'_, '_>, beam: &Beam) -> Option<Option<Pointer>> {
+    let seconds = section.quantity::<Duration>("pointer-for").map(|time| time.0);
+    if !section.has("pointer") {
+        if section.has("pointer-for") {
+            let help = "say pointer = \"0.8 %\", or leave it out";
+            section.contradicts("pointer-for", "there is no pointer to be lit", help);
+        }
+        return Some(None);
+    }
+    let power = section.power("pointer", beam)?;
+    let span = || section.span_of("pointer");
+    if power.0 > MOST_POINTER {
+        let wanted = "at most 2 %: more than that marks";
+        section.out_of_range("pointer", span(), &section.written("pointer"), wanted);
+    } else if beam.level(power).is_err() {
+        let wanted = "at least the floor: less does not light";
+        section.out_of_range("pointer", span(), &section.written("pointer"), wanted);
+    }
+    let seconds = seconds.unwrap_or(POINTER_FOR.0);
+    if !(0.1..=POINTER_FOR.1).contains(&seconds) {
+        let written = section.written("pointer-for");
+        let span = section.span_of("pointer-for");
+        section.out_of_range("pointer-for", span, &written, "0.1 s to 120 s");
+    }
+    Some(Some(Pointer { power, seconds }))
 }
 
 /// Reads `on` and `off`: pairs of codes that belong together, and that the dialect knows.

@@ -216,9 +216,23 @@ full = 255
     }
 
     #[test]
-    fn what_is_not_built_is_refused_not_ignored() {
-        let lines = told(&SMALL.replace("full = 255", "full = 255\npointer = 5"));
-        assert!(lines[0].contains("pointer in [beam] is not built into this version"), "{lines:?}");
+    fn a_pointer_is_weak_and_lit_for_a_while() {
+        let with = |keys: &str| SMALL.replace("full = 255", &format!("full = 255\n{keys}"));
+        let pointer = |keys: &str| read("m", &with(keys)).unwrap().beam.pointer;
+        assert_eq!(pointer(""), None);
+        let found = pointer("pointer = \"1.5 %\"").unwrap();
+        assert!((found.power.0 - 0.015).abs() < 1e-12 && found.seconds == 20.0);
+        assert_eq!(pointer("pointer = \"2 %\"\npointer-for = \"5 s\"").unwrap().seconds, 5.0);
+        for (keys, wanted) in [
+            ("pointer = \"2.1 %\"", "at most 2 %"),
+            ("pointer = \"0.5 %\"\nfloor = 3", "at least the floor"),
+            ("pointer = \"1 %\"\npointer-for = \"121 s\"", "0.1 s to 120 s"),
+            ("pointer = 5", "pointer"),
+            ("pointer-for = \"5 s\"", "no pointer"),
+        ] {
+            let lines = told(&with(keys));
+            assert!(lines[0].contains(wanted), "{keys}: {lines:?}");
+        }
     }
 
     #[test]
