@@ -52,5 +52,5 @@ fn the_tour_works_line_by_line() {
         bench.ok(&args);
         typed += 1;
     }
-    assert_eq!(typed, 23);
+    assert_eq!(typed, 25);
 }
