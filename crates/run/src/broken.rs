@@ -104,6 +104,11 @@ pub enum BrokenError {
     /// The controller was off.
     #[error("the controller has been off since, so that its position is lost")]
     WasOff,
+    /// The controller stands at its zero, as one does that has been off.
+    #[error(
+        "the controller says that the head stands at X 0 Y 0 Z 0, as one does that has been off, and the head was seen elsewhere"
+    )]
+    AtZero,
     /// The head stands elsewhere.
     #[error("the head was left at X {:.2} Y {:.2} and stands at X {:.2} Y {:.2}", .left[0], .left[1], .now[0], .now[1])]
     HeadMoved {
@@ -192,6 +197,11 @@ impl Broken {
             }
             // Whoever brought its zero back has moved the head.
             Marked::Asking if !connected.restarted && !in_place => {
+                // A board that started anew without a word says that it stands at its zero.
+                let anew = connected.position == Some([0.0; 3]) && self.has_moved();
+                if anew && !trusted {
+                    return Err(BrokenError::AtZero);
+                }
                 self.asked(program(), dialect, connected, now)?
             }
             Marked::Asking | Marked::Lost => {
@@ -219,6 +229,11 @@ impl Broken {
         let (then, now) = (self.began.lasting(), now.lasting());
         let same = (0..3).all(|n| (then[n] - now[n]).abs() <= SAME);
         if same { Ok(()) } else { Err(BrokenError::ZeroMoved { then, now }) }
+    }
+
+    /// It was seen elsewhere than at the controller's zero.
+    fn has_moved(&self) -> bool {
+        self.position.is_some_and(|at| at[..3].iter().flatten().any(|at| *at != 0.0))
     }
 
     /// The head must be where it was left, or the controller know its place by itself.

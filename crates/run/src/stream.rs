@@ -58,7 +58,7 @@ pub struct Halt {
 const THERE: f64 = 0.05;
 
 /// So often a position must have lain on the path before one beside it is believed to be wrong.
-const BELIEVED: u32 = 5;
+const BELIEVED: u32 = 2;
 /// So often in a row a position must lie beside the path: one may be spoilt on the cable.
 const ASTRAY: u32 = 3;
 /// A rapid goes no slower than this, mm/s.
@@ -157,10 +157,18 @@ impl<B: BufRead> Stream<B> {
         Ok(())
     }
 
-    /// A status came. Why the session must not go on, if it must not: the head is where the program
-    /// does not lead.
-    #[must_use]
-    pub fn status(&mut self, status: &Status) -> Option<Failure> {
+    /// A status came. A head that is where the program does not lead is looked at again at once; when it
+    /// is still there, the session does not go on.
+    pub fn watch(&mut self, status: &Status, session: &mut Session, now: Instant) {
+        if let Some(failure) = self.astray(status) {
+            session.fail(now, failure);
+        } else if self.beside > 0 {
+            session.look_again(now);
+        }
+    }
+
+    /// Why the session must not go on, if it must not.
+    fn astray(&mut self, status: &Status) -> Option<Failure> {
         if self.stood && !status.halted {
             // Behind the reset the planner is empty because it was emptied.
             return None;
@@ -185,7 +193,9 @@ impl<B: BufRead> Stream<B> {
             return None;
         }
         // Before the first line moves it stands where it stood; behind a homing nobody knows where.
-        let known = self.on_path >= BELIEVED && self.trail.stands().is_some();
+        // A board that starts anew without a word is back at its zero, however little was seen before.
+        let anew = self.moved && at_zero(&position);
+        let known = (self.on_path >= BELIEVED || anew) && self.trail.stands().is_some();
         let moves = matches!(status.state, State::Run | State::Idle);
         if !known || !moves || status.halted {
             return None;

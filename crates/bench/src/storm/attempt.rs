@@ -120,11 +120,7 @@ pub(super) fn attempt(
                         rig.let_go();
                     }
                     match &mut stream {
-                        Some(stream) => {
-                            if let Some(failure) = stream.status(&status) {
-                                session.fail(now, failure);
-                            }
-                        }
+                        Some(stream) => stream.watch(&status, &mut session, now),
                         None if status.state == State::Idle => {
                             room = room.max(status.room.map(|room| room.blocks));
                         }

@@ -446,6 +446,14 @@ impl Grbl {
             };
     }
 
+    /// The next status is asked for at once.
+    pub(super) fn look_again(&mut self, now: Instant) {
+        let soon = now + HURRY;
+        if self.next_question > soon {
+            self.next_question = soon;
+        }
+    }
+
     fn answered(&mut self, now: Instant) {
         let Some(line) = self.accounts.answered(now) else {
             // An answer to a question of an earlier session may still come while greeting.
@@ -537,7 +545,11 @@ impl Grbl {
                 self.checked(connected, &status);
             }
             State::Draining { skip } if *skip > 0 => *skip -= 1,
-            State::Draining { .. } if status.state == Machine::Idle => {
+            // One that was told to sleep, by hand, never stands idle.
+            State::Draining { .. }
+                if status.state == Machine::Idle
+                    || (self.settings.by_hand && status.state == Machine::Sleep) =>
+            {
                 // Every line was answered; the status says which power is in force.
                 let seen = status.feed_and_s.is_some_and(|[_, s]| s == 0.0);
                 self.end(Outcome::Done, if seen { Dark::Confirmed } else { Dark::Asked });

@@ -438,6 +438,14 @@ impl Session {
         spoken!(&mut self.inner, s => s.fail(now, failure));
     }
 
+    /// Asks where the head is without waiting for the next turn: what was said last is doubted. A printer
+    /// board is asked in its turn, because its answer takes a line's place.
+    pub fn look_again(&mut self, now: Instant) {
+        if let Inner::Grbl(session) = &mut self.inner {
+            session.look_again(now);
+        }
+    }
+
     /// Makes the machine dark, whoever lit it, whatever it does: it is brought to a halt and its beam
     /// switched off. The session ends as stopped, with what was seen of the beam.
     pub fn darken(&mut self, now: Instant) {

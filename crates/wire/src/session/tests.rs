@@ -602,6 +602,33 @@ fn half_a_line_that_a_dead_sender_left_is_thrown_away_and_never_ended() {
 }
 
 #[test]
+fn a_place_is_believed_when_it_was_told_twice_so_that_a_start_without_a_word_shows() {
+    let mut talk = Talk::new();
+    talk.session.handle_timeout(talk.now);
+    assert_eq!(talk.sent(), "?");
+    // The second one came through spoilt: nothing is cleared yet.
+    for status in [
+        "<Idle|MPos:41.5,16.7,0|FS:0,0|WCO:0,0,0>\r\n",
+        "<Idle|MPos:41.5,6.7,|FS:0,0|WCO:0,0,0>\r\n",
+        "<Idle|MPos:41.5,16.7,0|FS:0,0|WCO:0,0,0>\r\n",
+    ] {
+        talk.hear(status);
+        assert_eq!(talk.sent(), "?");
+    }
+    talk.hear("<Idle|MPos:41.5,16.7,0|FS:0,0|WCO:0,0,0>\r\n");
+    assert_eq!(talk.sent(), "^");
+    talk.hear(BANNER);
+    assert_eq!(talk.sent(), QUESTIONS);
+    // It was off meanwhile, and stands at its zero.
+    let answers = "ok\r\nok\r\nok\r\n[GC:G0 G54 G21]\r\nok\r\n";
+    talk.introduced(answers, "<Idle|MPos:0,0,0|FS:0,0>\r\n");
+    for _ in 0..20 {
+        talk.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
+    }
+    assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::Restarted)));
+}
+
+#[test]
 fn a_status_that_says_alarm_ends_a_run_though_no_message_did() {
     let mut talk = Talk::streaming();
     talk.enqueue(3);

@@ -58,6 +58,9 @@ impl Rest {
             BrokenError::NoZero => Refusal::Link(format!(
                 "run {run}: {error}; bring the machine's zero back to where it was, then say --in-place"
             )),
+            BrokenError::AtZero => Refusal::Link(format!(
+                "run {run}: {error}. If the piece is finished, the program ended there and nothing is left of it; if not, bring the machine's zero back to where it was, then say --in-place"
+            )),
             BrokenError::WasOff | BrokenError::HeadMoved { .. } | BrokenError::NotTold => {
                 Refusal::Link(format!(
                     "run {run}: {error}; when its position is right all the same (it was driven by its own motors, or homed), say --in-place"

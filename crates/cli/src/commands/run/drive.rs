@@ -156,9 +156,7 @@ impl Run<'_> {
             }
             return;
         };
-        if let Some(failure) = stream.status(status) {
-            session.fail(now, failure);
-        }
+        stream.watch(status, session, now);
         self.overrides.status(status);
         self.lit(status);
         self.view(session, Some(status), now);

@@ -16,7 +16,8 @@ const SAME_PLACE: f64 = 0.003;
 impl Grbl {
     /// Whether a controller in this state may be spoken to.
     pub(super) fn may_begin(&self, state: Machine) -> bool {
-        state == Machine::Idle || (self.settings.by_hand && state == Machine::Alarm)
+        let by_hand = self.settings.by_hand;
+        state == Machine::Idle || (by_hand && matches!(state, Machine::Alarm | Machine::Sleep))
     }
 
     pub(super) fn greeted(&mut self, now: Instant, status: Status) {
@@ -33,16 +34,17 @@ impl Grbl {
         if !stands {
             return self.end(Outcome::Failed(Failure::NotReady(state)), Dark::Untouched);
         }
-        // The reset forgets a G92, and the offset is told only now and then.
-        // It is believed when it was told twice.
+        // The reset forgets a G92, and the offset is told only now and then. Either is believed when it
+        // was told twice: a place that came through spoilt is nothing to compare with afterwards.
         self.greeted += 1;
         let told = status.offset.is_some();
         let again = told && self.offset == status.offset;
         self.offset = status.offset.or(self.offset);
-        if !again && self.greeted < OFFSET_TOLD {
+        let before = self.before.replace(status).and_then(|before| before.position);
+        let same_place = before.is_some() && before == status.position;
+        if !(again && same_place) && self.greeted < OFFSET_TOLD {
             return self.ask(now);
         }
-        self.before = Some(status);
         self.urgent.push(byte::RESET);
         (self.asked, self.next_question) = (0, now + RESET);
         self.state = State::Clearing { until: now + RESET };
