@@ -67,7 +67,7 @@ pub(crate) enum Command {
     },
     /// Lead the head round a job, beam off, before anything burns
     Edge(Edge),
-    /// The head by hand: a panel in the terminal; where, home, unlock, zero, go, move, pointer, dark
+    /// The head by hand: a panel in the terminal, and single calls
     #[command(args_conflicts_with_subcommands = true)]
     Head {
         #[command(subcommand)]
@@ -596,6 +596,12 @@ pub(crate) enum HeadCommand {
     Go(HeadGo),
     /// By so much, beam off
     Move(HeadMove),
+    /// Let the motors go, so that the head can be pushed by hand: its position is lost
+    Free(HeadCall),
+    /// Bring the focus onto the surface of the stock
+    Focus(HeadFocus),
+    /// Write where the head stands into a job, as the place of a registration mark
+    Mark(HeadMark),
     /// Light the pointer where the head stands; it goes off by itself, and with Ctrl-C
     Pointer(HeadPointer),
     /// Put out a beam that something left on, and say whether it was seen to go out
@@ -627,6 +633,36 @@ fn seconds(text: &str) -> Result<f64, String> {
         Ok(seconds) if (0.1..=120.0).contains(&seconds) => Ok(seconds),
         _ => Err("write seconds from 0.1 to 120".into()),
     }
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct HeadFocus {
+    /// Thickness of the stock, mm or with a unit; or the job that says it
+    #[arg(value_name = "THICKNESS|JOB", required_unless_present = "block")]
+    pub(crate) stock: Option<String>,
+    /// The gauge block lies on the surface and the head touches it: here is the focus
+    #[arg(long, conflicts_with = "stock")]
+    pub(crate) block: bool,
+    /// The machine: a profile's name or path [default: the job's]
+    #[arg(long, value_name = "NAME", required_unless_present = "stock")]
+    pub(crate) machine: Option<String>,
+    /// Where the controller is [default: the profile's link]
+    #[arg(long, value_name = "LINK")]
+    pub(crate) to: Option<String>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct HeadMark {
+    /// The job, with [[place.mark]] for each mark
+    pub(crate) job: PathBuf,
+    /// Which mark, from 1 [default: all of them, one after the other, in a panel]
+    pub(crate) mark: Option<u32>,
+    /// Use this machine instead of the job's
+    #[arg(long, value_name = "MACHINE")]
+    pub(crate) machine: Option<String>,
+    /// Where the controller is [default: the machine's link]
+    #[arg(long, value_name = "LINK")]
+    pub(crate) to: Option<String>,
 }
 
 #[derive(Debug, ClapArgs)]
@@ -667,6 +703,9 @@ pub(crate) struct HeadGo {
     /// Away from you, mm or with a unit
     #[arg(value_parser = signed_length, allow_hyphen_values = true)]
     pub(crate) y: f64,
+    /// Height of the focus axis, mm or with a unit: on the machine's axis, or from the zero on the stock
+    #[arg(value_parser = signed_length, allow_hyphen_values = true)]
+    pub(crate) z: Option<f64>,
     /// From where that counts
     #[arg(long, value_name = "WHERE", default_value = "bed")]
     pub(crate) from: HeadFrom,
@@ -694,6 +733,9 @@ pub(crate) struct HeadMove {
     /// Away from you, mm or with a unit; less than zero is towards you
     #[arg(value_parser = signed_length, allow_hyphen_values = true)]
     pub(crate) dy: f64,
+    /// Up, mm or with a unit; less than zero is down
+    #[arg(value_parser = signed_length, allow_hyphen_values = true)]
+    pub(crate) dz: Option<f64>,
     /// mm/s, at most [default: 100, or what the axes can]
     #[arg(long, value_name = "SPEED", value_parser = speed)]
     pub(crate) speed: Option<f64>,

@@ -2,6 +2,7 @@
 
 use tinkite_core::geometry::Point;
 use tinkite_core::job::Machine;
+use tinkite_core::job::machine::FocusAxis;
 use tinkite_core::quantity::plain;
 
 /// A place may miss the bed by this much, mm: rounding.
@@ -32,6 +33,20 @@ pub(crate) fn beside(machine: &Machine, on_bed: Point) -> Option<String> {
     let told: Vec<String> =
         beside.map(|(by, side)| format!("{} mm {side}", plain(by, 2))).collect();
     (!told.is_empty()).then(|| told.join(" and "))
+}
+
+/// By how much a height of the focus, mm from its zero on the stock, lies beyond its axis' range, if it does.
+pub(crate) fn beyond(axis: &FocusAxis, height: f64) -> Option<String> {
+    let (low, high) = axis.range;
+    let (by, side) = if height < low { (low - height, "below") } else { (height - high, "above") };
+    (by > SLACK).then(|| {
+        format!(
+            "{} mm {side} the range of [axis.z], {} to {} mm",
+            plain(by, 2),
+            plain(low, 2),
+            plain(high, 2)
+        )
+    })
 }
 
 #[cfg(test)]

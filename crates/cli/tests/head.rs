@@ -388,3 +388,158 @@ fn the_pointer_is_weak_and_goes_off_by_itself() {
         assert_eq!(record["beam_on"], false);
     }
 }
+
+/// The workshop with a machine that moves its focus.
+fn hubs() -> Bench {
+    let bench = Bench::new();
+    for name in ["hubs.kite.toml", "spar-hub.dxf", "tube-laser.machine.toml"] {
+        bench.demo(name);
+    }
+    bench
+}
+
+#[test]
+fn the_focus_comes_onto_the_stock_and_stays_within_its_axis() {
+    let bench = hubs();
+    let rig = rig(&bench, &["--machine", "tube-laser", "--head", "100,50"]);
+    let call = |args: &[&str]| stands(&bench, args, &rig, "tube-laser");
+    let heights = |at: &Value| (at["position_mm"][2].clone(), at["offsets_mm"]["G54"][2].clone());
+    // The profile's focus lies 10 mm above the bed at the machine's zero.
+    assert_eq!(heights(&call(&["focus", "4 mm"])), (json!(-6.0), json!(-6.0)));
+    assert_eq!(heights(&call(&["move", "0", "0", "2.5"])), (json!(-3.5), json!(-6.0)));
+    assert_eq!(
+        heights(&call(&["go", "90", "40", "-2", "--from", "bed"])),
+        (json!(-2.0), json!(-6.0))
+    );
+    let at = call(&["go", "0", "-10", "1", "--from", "stock"]);
+    assert_eq!(
+        (heights(&at), &at["on_bed_mm"]),
+        ((json!(-5.0), json!(-6.0)), &json!([0.0, 590.0]))
+    );
+    assert_eq!(heights(&call(&["focus", "--block"])), (json!(-5.0), json!(-5.0)));
+    let link = ["--machine", "tube-laser", "--to", &rig.link];
+    for (args, told) in [
+        (&["focus", "40"][..], "10 mm above the range"),
+        (&["focus", "0"], "no thickness"),
+        (&["focus", "4 furlongs"], "furlongs"),
+        (&["move", "0", "0", "-20"], "8 mm below the range of [axis.z]"),
+        (&["focus", "sail-panel.kite.toml", "--block"], "cannot be used with"),
+    ] {
+        let refused = bench.refused(2, &[&["head"], args, &link[..]].concat());
+        assert!(refused.contains(told), "{args:?}: {refused}");
+    }
+    // The job says its machine and how thick its stock is.
+    let at = bench.json(&["head", "focus", "hubs.kite.toml", "--to", &rig.link]);
+    assert_eq!(heights(&at), (json!(-6.0), json!(-6.0)));
+    // By keys: up a step of 1 mm, down one of 0.1 mm.
+    let ran = typed(&bench, &rig, &["--machine", "tube-laser"], &["\x1b[5~", "1", "\x1b[6~"], 400);
+    assert!(ran.out.contains("a step up, down: the focus"), "{}", ran.out);
+    assert_eq!(heights(&call(&["where"])), (json!(-5.1), json!(-6.0)));
+    rig.end();
+    let record: Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+    assert_eq!((&record["burn_mm"], &record["errors"]), (&json!(0.0), &json!(0)));
+}
+
+#[test]
+fn without_an_axis_people_are_told_how_far_the_bed_must_be() {
+    let bench = hubs();
+    let told = bench.refused(2, &["head", "focus", "3 mm", "--machine", "bench-laser"]);
+    assert!(told.contains("6 mm above the surface, 9 mm above the bed"), "{told}");
+    let plan = bench.ok(&["plan", "sail-panel.kite.toml"]);
+    assert!(
+        plan.contains("focus    the head 6 mm above the surface, 6.1 mm above the bed"),
+        "{plan}"
+    );
+    let plan = bench.json(&["plan", "hubs.kite.toml"]);
+    let focus = json!({"z_mm": -6.0, "above_surface_and_bed_mm": [8.0, 12.0]});
+    assert_eq!(plan["focus"], focus);
+    bench.change("bench-laser.machine.toml", "block = \"6 mm\"", "");
+    let told =
+        bench.refused(2, &["head", "focus", "3 mm", "--machine", "bench-laser.machine.toml"]);
+    assert!(told.contains("block = \"7 mm\" into [focus]"), "{told}");
+    assert!(!bench.ok(&["plan", "sail-panel.kite.toml"]).contains("focus    "));
+}
+
+#[test]
+fn motors_that_were_let_go_are_locked_until_somebody_answers_for_the_position() {
+    let bench = Bench::new();
+    for machine in ["bench-laser", "printer-laser"] {
+        let rig = rig(&bench, &["--machine", machine, "--force"]);
+        let link = ["--machine", machine, "--to", &rig.link];
+        let told = bench.ok(&[&["head", "free"], &link[..]].concat());
+        assert!(told.contains("the motors are free, and the position is lost"), "{told}");
+        assert!(told.contains("; the beam is off"), "{told}");
+        if machine == "bench-laser" {
+            let refused = bench.refused(3, &[&["head", "move", "1", "0"], &link[..]].concat());
+            assert!(refused.contains("head home, or head unlock"), "{refused}");
+            // Once more, of one that is locked.
+            let at = stands(&bench, &["free"], &rig, machine);
+            assert_eq!((&at["position_mm"], &at["dark"]), (&json!(null), &json!("confirmed")));
+        }
+        assert_eq!(stands(&bench, &["home"], &rig, machine)["locked"], json!(false));
+        rig.end();
+    }
+}
+
+/// A job with two marks, the second of which nobody has found.
+fn marked(bench: &Bench, zero: &str) {
+    let text = bench.read("sail-panel.kite.toml");
+    let (head, rest) = text.split_once("[place]").unwrap();
+    let rest = &rest[rest.find("# Steps run").unwrap()..];
+    let place = format!(
+        "[place]\nzero = \"{zero}\"\n[[place.mark]] # lower left\ndrawn = [\"13 mm\", \"13 mm\"]\nfound = [\"33 mm\", \"33 mm\"] # by eye\n[[place.mark]]\ndrawn = [\"113 mm\", \"13 mm\"]\n\n"
+    );
+    std::fs::write(bench.path("marked.kite.toml"), [head, &place, rest].concat()).unwrap();
+}
+
+#[test]
+fn marks_are_found_with_the_head_and_written_into_the_job() {
+    for zero in ["bed", "stock"] {
+        let bench = Bench::new();
+        marked(&bench, zero);
+        let begin = if zero == "bed" { (0.0, 0.0) } else { (10.0, 5.0) };
+        let set = format!("{},{}", begin.0, begin.1);
+        let rig = rig(&bench, &["--head", "60,40", "--zero", &set]);
+        let text = bench.read("marked.kite.toml");
+        bench.refused(1, &["check", "marked.kite.toml"]);
+        // To the mark as it was found, a step to the right, that is it; then where the second one must lie
+        // by the first, and a step away.
+        let mut panel =
+            Terminal::run(&bench, 90, 34, &["head", "mark", "marked.kite.toml", "--to", &rig.link]);
+        panel.waits_for("1 of 2: the point");
+        panel.waits_for("mm from the front");
+        for key in ["c", RIGHT, "\r", "c", UP, "\r", "q"] {
+            panel.types(key);
+            std::thread::sleep(Duration::from_millis(500));
+        }
+        let ran = panel.ends();
+        assert!(ran.out.contains("2 of 2 marks were written"), "{}", ran.out);
+        assert!(ran.out.contains("found = [\"134 mm\", \"34 mm\"]"), "{}", ran.out);
+        let wanted = text
+            .replace("[\"33 mm\", \"33 mm\"]", "[\"34 mm\", \"33 mm\"]")
+            .replace("\"13 mm\"]\n\n", "\"13 mm\"]\nfound = [\"134 mm\", \"34 mm\"]\n\n");
+        assert_eq!(bench.read("marked.kite.toml"), wanted);
+        bench.ok(&["check", "marked.kite.toml"]);
+        // One alone, without a terminal.
+        let told = bench.json(&["head", "mark", "marked.kite.toml", "1", "--to", &rig.link]);
+        assert_eq!(told["dark"], json!("untouched"));
+        assert!(
+            bench.read("marked.kite.toml").contains("found = [\"134 mm\", \"34 mm\"] # by eye")
+        );
+        for (args, told) in [
+            (&["3"][..], "no mark 3: the job has 2"),
+            (&["0"], "no mark 0"),
+            (&[], "without a terminal one mark is written at a time"),
+        ] {
+            let call = [&["head", "mark", "marked.kite.toml", "--to", &rig.link], args].concat();
+            assert!(bench.refused(2, &call).contains(told), "{args:?}");
+        }
+        let none =
+            bench.refused(2, &["head", "mark", "sail-panel.kite.toml", "1", "--to", &rig.link]);
+        assert!(none.contains("the job has no marks"), "{none}");
+        bench.change("marked.kite.toml", &format!("\"{zero}\""), "\"head\"");
+        let none = bench.refused(2, &["head", "mark", "marked.kite.toml", "1", "--to", &rig.link]);
+        assert!(none.contains("counts from the head"), "{none}");
+        rig.end();
+    }
+}

@@ -269,7 +269,7 @@ impl Modal {
         if system > 1.0 {
             return Ok(());
         }
-        for (axis, letter) in [b'X', b'Y'].into_iter().enumerate() {
+        for (axis, letter) in [(0, b'X'), (1, b'Y'), (3, b'Z')] {
             let Some(value) = line.get(letter).map(|value| self.mm(value)) else { continue };
             let machine = self.at[axis] + self.offset[axis];
             self.offset[axis] = if called { machine - value } else { value };

@@ -25,6 +25,8 @@ enum State {
     /// The same, because the safety door is open.
     Door,
     Alarm,
+    /// Its motors are free; only a reset wakes it.
+    Sleep,
     /// Parses lines without moving.
     Check,
 }
@@ -469,6 +471,10 @@ impl Rig {
 
     /// Takes one line, a command or of a program.
     fn program_line(&mut self, line: &str) -> Result<bool, u16> {
+        if self.state == State::Sleep {
+            // Lines are not even read.
+            return Ok(false);
+        }
         if let Some(command) = line.strip_prefix('$') {
             return self.dollar(command);
         }

@@ -21,7 +21,7 @@ mod session;
 pub use instant::{Instant, Span};
 pub use line::{Prepared, prepare};
 pub use meaning::{alarm_meaning, error_meaning};
-pub use message::{Complaint, Message, Room, State, Status};
+pub use message::{Complaint, Message, Room, State, Status, Switches};
 pub use session::{
     Adjust, Connected, Dark, Effect, Event, Failure, LineTooLong, Miscount, Outcome, Protocol,
     Session, Settings,

@@ -79,10 +79,36 @@ pub struct Status {
     pub offset: Option<[f64; 3]>,
     /// Feed, rapid and power as the operator has changed them, %, where it tells them: only now and then.
     pub overrides: Option<[f64; 3]>,
+    /// The switches that it says are pressed.
+    pub switches: Switches,
     /// The last line of the program that was answered before it came; a session knows.
     pub taken: u32,
     /// Whether it was asked for behind a halt: a session knows.
     pub halted: bool,
+}
+
+/// Switches that are pressed, by the letters that controllers have for them (`Pn:`): X, Y, Z the ends of
+/// the axes, P the probe, D the door, H hold, R reset, S start. Not telling any is having none pressed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Switches(u32);
+
+impl Switches {
+    fn parse(letters: &str) -> Self {
+        let bit = |c: u8| 1 << (c - b'A');
+        Self(letters.bytes().filter(u8::is_ascii_uppercase).map(bit).fold(0, |all, bit| all | bit))
+    }
+
+    /// Their names, in the order of their letters.
+    pub fn words(self) -> impl Iterator<Item = String> {
+        (b'A'..=b'Z').filter(move |c| self.0 & (1 << (c - b'A')) != 0).map(|letter| match letter {
+            b'D' => "door".into(),
+            b'H' => "hold".into(),
+            b'P' => "probe".into(),
+            b'R' => "reset".into(),
+            b'S' => "start".into(),
+            axis => format!("end of {}", char::from(axis)),
+        })
+    }
 }
 
 /// How much room a controller has.
@@ -111,6 +137,7 @@ impl Status {
             room: None,
             offset: None,
             overrides: None,
+            switches: Switches::default(),
             taken: 0,
             halted: false,
         }
@@ -130,6 +157,7 @@ impl Status {
                 Some(("FS", numbers)) => status.feed_and_s = parse_numbers(numbers),
                 Some(("WCO", numbers)) => status.offset = parse_numbers(numbers),
                 Some(("Ov", numbers)) => status.overrides = parse_numbers(numbers),
+                Some(("Pn", letters)) => status.switches = Switches::parse(letters),
                 Some(("Bf", numbers)) => status.room = Room::parse(numbers),
                 _ => {}
             }

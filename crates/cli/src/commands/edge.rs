@@ -1,7 +1,8 @@
 //! `tinkite edge`: the head is led round a job, with the beam off, and back to where it stood.
 
 use super::head::by_hand::ByHand;
-use super::head::calls::{moves, ready};
+use super::head::calls::ready;
+use super::head::moves::moves;
 use crate::args::{Edge, EdgeShape, Run};
 use crate::beam;
 use crate::console::Console;

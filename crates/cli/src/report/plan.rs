@@ -20,6 +20,8 @@ pub(crate) struct PlanJson {
     extents_mm: Option<ExtentsJson>,
     #[serde(skip_serializing_if = "Option::is_none")]
     rotary: Option<RotaryJson>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    focus: Option<FocusJson>,
     burn_mm: f64,
     travel_mm: f64,
     seconds: f64,
@@ -39,6 +41,17 @@ struct RotaryJson {
     surface_changes_height_mm: f64,
     best_focus_below_thickest_mm: f64,
     steepest_deg: f64,
+}
+
+/// How the focus comes onto the stock.
+#[derive(Debug, Serialize)]
+struct FocusJson {
+    /// Where Z stands then, on the machine's axis.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    z_mm: Option<f64>,
+    /// How far the head stands above the surface, and above the bed.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    above_surface_and_bed_mm: Option<[f64; 2]>,
 }
 
 #[derive(Debug, Serialize)]
@@ -120,6 +133,7 @@ pub(crate) fn json(made: &Made) -> PlanJson {
         zero: made.job.placement.zero.name(),
         extents_mm: totals.burnt.map(|r| made.job.field().machine_rect(r).into()),
         rotary: rotary(made),
+        focus: focus(made),
         burn_mm: micron(totals.burn()),
         travel_mm: micron(totals.travel()),
         seconds: micron(totals.seconds()),
@@ -127,6 +141,18 @@ pub(crate) fn json(made: &Made) -> PlanJson {
         leftovers: made.compiled.leftovers.iter().map(LeftoverJson::from).collect(),
         problems: problems_json(&made.compiled.problems),
     }
+}
+
+/// None where the thickness of the stock is not known, or where the profile does not say where the focus
+/// lies.
+fn focus(made: &Made) -> Option<FocusJson> {
+    let thickness = made.job.stock?.thickness?;
+    let focus = made.job.machine.focus;
+    let block = focus.block.zip(focus.above_bed(thickness));
+    let above = block.map(|(block, bed)| [micron(block), micron(bed)]);
+    let z = focus.on_surface(thickness).map(micron);
+    (z.is_some() || above.is_some())
+        .then_some(FocusJson { z_mm: z, above_surface_and_bed_mm: above })
 }
 
 /// What the positions of the turning axis are counted on.
@@ -248,5 +274,14 @@ pub(crate) fn text(made: &Made) -> String {
         plain(totals.travel(), 0),
         clock(totals.seconds())
     );
+    if let Some(FocusJson { z_mm, above_surface_and_bed_mm }) = focus(made) {
+        let z = z_mm.map(|z| format!("Z at {} mm on the machine's axis", plain(z, 3)));
+        let above = above_surface_and_bed_mm.map(|[surface, bed]| {
+            let (surface, bed) = (plain(surface, 3), plain(bed, 3));
+            format!("the head {surface} mm above the surface, {bed} mm above the bed")
+        });
+        let told: Vec<String> = [z, above].into_iter().flatten().collect();
+        let _ = writeln!(out, "  focus    {}", told.join("; "));
+    }
     out
 }

@@ -7,6 +7,7 @@ mod artwork;
 mod drawn;
 mod field;
 mod file;
+pub mod found;
 pub mod machine;
 mod place;
 mod reader;

@@ -16,6 +16,7 @@ use crate::job::select::ShapeInfo;
 use crate::job::{Job, StockSize};
 use crate::problem::{Code, Place, Problem, Problems, count, few};
 pub use image::LaidImage;
+pub(crate) use marks::similarity;
 use rayon::prelude::*;
 use std::sync::Arc;
 

@@ -8,9 +8,9 @@ impl Rig {
     pub(super) fn dollar(&mut self, command: &str) -> Result<bool, u16> {
         let idle = !self.head.is_moving(&self.planner) && self.pending.is_none();
         match command {
-            "" => {
-                self.output.push_str("[HLP:$$ $# $G $I $x=val $J=line $C $X $H ~ ! ? ctrl-x]\r\n")
-            }
+            "" => self
+                .output
+                .push_str("[HLP:$$ $# $G $I $x=val $J=line $SLP $C $X $H ~ ! ? ctrl-x]\r\n"),
             "$" => {
                 for (key, value) in self.setup.dollars() {
                     let _ = write!(self.output, "${key}={value}\r\n");
@@ -27,10 +27,10 @@ impl Rig {
             }
             "G" => self.report_modal(),
             "#" => {
-                let [x, y, ..] = self.modal.offset;
+                let [x, y, _, z] = self.modal.offset;
                 let _ = write!(
                     self.output,
-                    "[G54:{x:.3},{y:.3},0.000]\r\n[G28:0.000,0.000,0.000]\r\n[G92:0.000,0.000,0.000]\r\n"
+                    "[G54:{x:.3},{y:.3},{z:.3}]\r\n[G28:0.000,0.000,0.000]\r\n[G92:0.000,0.000,0.000]\r\n"
                 );
             }
             "X" if self.state == State::Alarm => {
@@ -44,6 +44,12 @@ impl Rig {
                 self.planner.push(self.head.at, [0.0; 4], None, None, &self.setup);
                 self.pending = Some(Pending::Home);
                 return Ok(false);
+            }
+            "SLP" if !idle => return Err(8),
+            "SLP" => {
+                self.modal.beam = Beam::Off;
+                self.state = State::Sleep;
+                self.output.push_str("[MSG:Sleeping]\r\n");
             }
             "C" if self.state == State::Check => self.state = State::Ready,
             "C" if idle && self.state == State::Ready => self.state = State::Check,

@@ -1,6 +1,6 @@
 //! The text protocol of 3-D-printer firmware: numbered lines with a checksum, and one `ok` for each.
 
-use super::{Rig, State};
+use super::{Pending, Rig, State};
 use crate::gcode::Beam;
 use crate::settings::Protocol;
 use std::fmt::Write as _;
@@ -58,11 +58,16 @@ impl Rig {
                 self.modal.at = self.work_position();
                 self.ok();
             }
-            "M108" => self.ok(),
+            "M108" | "M84" | "M18" => self.ok(),
+            "G28" => {
+                self.planner.push(self.head.at, [0.0; 4], None, None, &self.setup);
+                self.pending = Some(Pending::Home);
+                // Its coordinates are the machine's again.
+                self.modal.offset = [0.0; 4];
+            }
             "M114" => {
-                let [x, y, ..] = self.work_position();
-                let _ =
-                    write!(self.output, "X:{x:.2} Y:{y:.2} Z:{:.2} E:0.00\r\n", self.record.height);
+                let [x, y, _, z] = self.work_position();
+                let _ = write!(self.output, "X:{x:.2} Y:{y:.2} Z:{z:.2} E:0.00\r\n");
                 self.ok();
             }
             "M115" => {

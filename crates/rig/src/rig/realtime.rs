@@ -101,7 +101,8 @@ impl Rig {
             ..Modal::default()
         };
         self.banner();
-        self.state = if moving || self.state == State::Alarm { State::Alarm } else { State::Ready };
+        let locked = matches!(self.state, State::Alarm | State::Sleep);
+        self.state = if moving || locked { State::Alarm } else { State::Ready };
         if moving && !self.setup.ways.words {
             self.output.push_str("ALARM:3\r\n");
         }
@@ -114,6 +115,7 @@ impl Rig {
         let state = match self.state {
             State::Alarm => "Alarm",
             State::Check => "Check",
+            State::Sleep => "Sleep",
             State::Hold if self.head.speed > 0.0 => "Hold:1",
             State::Hold => "Hold:0",
             State::Door if self.head.speed > 0.0 => "Door:2",
@@ -125,7 +127,7 @@ impl Rig {
         };
         let ways = self.setup.ways;
         let from = if ways.work_position { self.modal.offset } else { [0.0; 4] };
-        let [x, y, turn, _] = [0, 1, 2, 3].map(|n| self.head.at[n] - from[n]);
+        let [x, y, turn, z] = [0, 1, 2, 3].map(|n| self.head.at[n] - from[n]);
         let place = if ways.work_position { "WPos" } else { "MPos" };
         let room = if ways.tells_room {
             format!(
@@ -141,11 +143,11 @@ impl Rig {
         let turn = if self.setup.turning { format!(",{turn:.3}") } else { String::new() };
         let _ = write!(
             self.output,
-            "<{state}|{place}:{x:.3},{y:.3},{:.3}{turn}{room}|FS:{:.0},{running:.0}|WCO:{:.3},{:.3},0.000|Ov:{},{},{}>\r\n",
-            self.record.height,
+            "<{state}|{place}:{x:.3},{y:.3},{z:.3}{turn}{room}|FS:{:.0},{running:.0}|WCO:{:.3},{:.3},{:.3}|Ov:{},{},{}>\r\n",
             self.head.speed * 60.0,
             self.modal.offset[0],
             self.modal.offset[1],
+            self.modal.offset[3],
             o.feed,
             o.rapid,
             o.beam,

@@ -175,6 +175,34 @@ fn the_focus_goes_up_and_down_alone_and_takes_its_time() {
 }
 
 #[test]
+fn the_focus_has_a_zero_of_its_own_and_a_jog() {
+    let mut rig = rig();
+    assert_eq!(tell(&mut rig, "$J=G91 Z-3 F600\n"), "ok");
+    finish(&mut rig);
+    assert_eq!(tell(&mut rig, "G10 L20 P1 Z0\n"), "ok");
+    let status = tell(&mut rig, "?");
+    assert!(
+        status.contains("MPos:0.000,0.000,-3.000") && status.contains("WCO:0.000,0.000,-3.000")
+    );
+    assert!(tell(&mut rig, "$#\n").starts_with("[G54:0.000,0.000,-3.000]"));
+    tell(&mut rig, "G1 Z1 F600\n");
+    finish(&mut rig);
+    assert!(tell(&mut rig, "?").contains("MPos:0.000,0.000,-2.000"));
+}
+
+#[test]
+fn asleep_it_hears_nothing_but_a_reset_and_is_locked_behind_it() {
+    let mut rig = rig();
+    assert_eq!(tell(&mut rig, "M3 S100\n$SLP\n"), "ok\n[MSG:Sleeping]\nok");
+    assert!(!rig.beam_on());
+    assert!(tell(&mut rig, "?").starts_with("<Sleep|"));
+    assert_eq!(tell(&mut rig, "G1 X5 F600\n$X\n"), "");
+    assert!(tell(&mut rig, "\u{18}").contains("to unlock"));
+    assert_eq!(tell(&mut rig, "G1 X5 F600\n"), "error:9");
+    assert!(tell(&mut rig, "$X\n").ends_with("ok"));
+}
+
+#[test]
 fn travel_burns_only_outside_laser_mode() {
     for laser_mode in [true, false] {
         let mut rig = Rig::new(Setup { laser_mode, ..Setup::default() });

@@ -103,6 +103,8 @@ pub(super) struct Reprap {
     asked_twice: u32,
     /// The board complained, and what it wants again was not understood yet.
     doubt: bool,
+    /// It asked for a line that cannot be meant, once: the number may have been spoilt on the way.
+    strange: bool,
     /// A resend was asked for; the `ok` behind it is no answer to the line.
     asked_again: bool,
     all_enqueued: bool,
@@ -142,6 +144,7 @@ impl Reprap {
             resends: 0,
             asked_twice: 0,
             doubt: false,
+            strange: false,
             asked_again: false,
             all_enqueued: false,
             acknowledged: 0,
@@ -470,7 +473,7 @@ impl Reprap {
         }
         let Some(sent) = self.sent.take() else { return };
         self.free = true;
-        (self.resends, self.asked_twice) = (0, 0);
+        (self.resends, self.asked_twice, self.strange) = (0, 0, false);
         self.acknowledged = sent.line.unwrap_or(self.acknowledged);
         if let State::Asking(connected) = &mut self.state
             && self.waiting.is_empty()
@@ -512,6 +515,11 @@ impl Reprap {
             // It has it already: the answer was lost on the way.
             Some(sent) if sent.number + 1 == number => {
                 self.asked_again = false;
+            }
+            Some(sent) if !self.strange && self.resends <= MOST_RESENDS => {
+                self.strange = true;
+                self.urgent.extend_from_slice(&framed(sent.number, &sent.text));
+                self.asked_again = true;
             }
             // It counts from the start: it has started anew, and what it said then was lost.
             Some(sent) if number <= 1 && sent.number > 2 => {

@@ -13,7 +13,7 @@ use tinkite_core::job::Machine;
 use tinkite_core::job::machine::Dialect;
 use tinkite_run::{Position, Reports};
 use tinkite_wire::{
-    Connected, Dark, Event, Failure, Outcome, Session, Settings, Span, State, Status,
+    Connected, Dark, Event, Failure, Outcome, Session, Settings, Span, State, Status, Switches,
     alarm_meaning, error_meaning,
 };
 
@@ -33,6 +33,8 @@ pub(in crate::commands) struct Stands {
     pub(in crate::commands) connected: Connected,
     /// Where the head is on the machine's axes.
     pub(in crate::commands) position: Option<Position>,
+    /// Switches that are pressed.
+    pub(in crate::commands) switches: Switches,
     pub(in crate::commands) dark: Dark,
 }
 
@@ -76,6 +78,7 @@ impl ByHand {
             decide,
             connected: None,
             position: None,
+            switches: Switches::default(),
         };
         talk(self.link.as_mut(), self.machine.dialect, settings, &mut host)
     }
@@ -106,6 +109,7 @@ struct Call<'c, D> {
     decide: D,
     connected: Option<Connected>,
     position: Option<Position>,
+    switches: Switches,
 }
 
 impl<D> Call<'_, D> {
@@ -116,11 +120,12 @@ impl<D> Call<'_, D> {
             (position[0], position[1], position[2]) = (Some(x), Some(y), Some(z));
             position
         });
-        Stands { position: self.position.or(told), connected, dark }
+        Stands { position: self.position.or(told), switches: self.switches, connected, dark }
     }
 
     fn status(&mut self, status: &Status) {
         self.position = self.reports.position(status).or(self.position);
+        self.switches = status.switches;
     }
 }
 

@@ -1,23 +1,22 @@
-//! The calls that ask where the head is and move it.
+//! The calls that ask where the head is, and open what holds it; and what every call tells.
 
 use super::by_hand::{ByHand, Stands};
-use crate::args::{HeadAxis, HeadCall, HeadFrom, HeadGo, HeadMove, HeadZero};
+use crate::args::HeadCall;
 use crate::beam;
 use crate::console::Console;
-use crate::place::{axes, beside, on_bed};
+use crate::place::on_bed;
 use crate::refusal::Refusal;
 use serde::Serialize;
+use std::collections::BTreeMap;
 use tinkite_core::geometry::{Point, Vec2};
 use tinkite_core::job::Machine;
-use tinkite_core::job::machine::{Dialect, Switch};
+use tinkite_core::job::machine::Switch;
 use tinkite_core::quantity::plain;
 use tinkite_wire::Connected;
 
-/// The head goes no faster by hand when nothing is said, mm/s.
-pub(in crate::commands) const GENTLE: f64 = 100.0;
 /// A head that stands nearer than this to where it was sent has arrived, mm: half a step of a coarse
 /// motor.
-const THERE: f64 = 0.05;
+pub(super) const THERE: f64 = 0.05;
 
 #[derive(Debug, Serialize)]
 struct StandsJson<'a> {
@@ -31,6 +30,10 @@ struct StandsJson<'a> {
     zero_on_bed_mm: Option<[f64; 2]>,
     /// The head from that zero: right, away.
     from_zero_mm: Option<[f64; 2]>,
+    /// Switches that the controller says are pressed.
+    switches: Vec<String>,
+    /// Offsets of its coordinate systems on the machine's axes: `G54` to `G59`, `G92`.
+    offsets_mm: &'a BTreeMap<String, [f64; 3]>,
     /// `confirmed`, `asked`, `unknown` or `untouched`.
     dark: &'a str,
 }
@@ -69,6 +72,8 @@ pub(super) fn tell(
             on_bed_mm: places.on_bed.map(pair),
             zero_on_bed_mm: places.zero.map(pair),
             from_zero_mm: from_zero.map(|v| pair(v.to_point())),
+            switches: stands.switches.words().collect(),
+            offsets_mm: &stands.connected.offsets,
             dark: beam::word(stands.dark),
         });
     }
@@ -88,6 +93,14 @@ pub(super) fn tell(
             lines.push(format!("  zero   {} of the bed", mm(zero)));
         }
         lines.extend(from_zero.map(|v| format!("         the head is {} it", aside(v))));
+        let zero = stands.connected.work_offset(Some("G54")).filter(|_| hand.machine.z.is_some());
+        if let (Some([.., z]), Some([.., zero])) = (places.position, zero) {
+            lines.push(format!("  focus  Z {} mm from its zero on the stock", plain(z - zero, 3)));
+        }
+        let pressed: Vec<String> = stands.switches.words().collect();
+        if !pressed.is_empty() {
+            lines.push(format!("  pressed  {}", pressed.join(", ")));
+        }
     }
     console.result(&lines.join("\n"))
 }
@@ -105,7 +118,7 @@ pub(super) fn aside(v: Vec2) -> String {
 }
 
 /// Warns of a position that the controller cannot know.
-fn doubt(connected: &Connected, console: &Console) {
+pub(super) fn doubt(connected: &Connected, console: &Console) {
     if connected.restarted {
         console.complain(
             "warning: the controller has just started: unless it was homed, it does not know where the head stands",
@@ -154,126 +167,23 @@ fn unlocked(stands: Stands) -> Stands {
     Stands { connected: Connected { locked: false, ..stands.connected }, ..stands }
 }
 
-pub(super) fn zero(args: &HeadZero, console: &Console) -> Result<(), Refusal> {
-    let mut hand = ByHand::open(&args.call)?;
-    let axes = if args.axes.is_empty() { &[HeadAxis::X, HeadAxis::Y][..] } else { &args.axes };
-    let named = |axis: HeadAxis| axes.contains(&axis);
-    let words: String = [(HeadAxis::X, "X0"), (HeadAxis::Y, "Y0"), (HeadAxis::Z, "Z0")]
-        .into_iter()
-        .filter(|(axis, _)| named(*axis))
-        .map(|(_, word)| word)
-        .collect();
-    let printer = hand.is_printer();
-    let set = hand.carry_out(|machine, connected| {
-        ready(connected)?;
-        if named(HeadAxis::Z) && machine.z.is_none() {
-            return Err(Refusal::Usage("this machine has no Z axis: nothing was sent".into()));
-        }
-        if printer {
-            return Ok(vec![format!("G92 {}", words.replace('0', "0 ").trim_end())]);
-        }
-        if connected.offsets.get("G92").is_some_and(|shift| shift.iter().any(|d| d.abs() > THERE)) {
-            return Err(Refusal::Link("a G92 is in force, which would move the zero again: take it back with G92.1, or reset the controller; nothing was sent".into()));
-        }
-        Ok(vec![format!("G10L20P1{words}")])
-    })?;
-    if printer {
-        return tell(&hand, &set, "the zero on the stock is here", console);
-    }
-    // It is believed when the controller tells it.
-    let told = hand.carry_out(|_, _| Ok(Vec::new()))?;
-    let places = (told.position, told.connected.work_offset(Some("G54")));
-    if let (Some(at), Some(zero)) = places {
-        let missed = [(HeadAxis::X, 0), (HeadAxis::Y, 1), (HeadAxis::Z, 2)]
-            .into_iter()
-            .any(|(axis, n)| named(axis) && at[n].is_some_and(|at| (at - zero[n]).abs() > THERE));
-        if missed {
-            return Err(Refusal::Link(
-                "the controller took the zero, and tells another: set it again".into(),
-            ));
-        }
-    }
-    tell(&hand, &Stands { dark: set.dark, ..told }, "the zero on the stock is here", console)
-}
-
-pub(super) fn go(args: &HeadGo, console: &Console) -> Result<(), Refusal> {
-    let asked = Point::new(args.x, args.y);
-    travel(&args.call, args.speed, console, |machine, connected| match args.from {
-        HeadFrom::Bed => Ok(asked),
-        HeadFrom::Stock => {
-            let zero = connected.work_offset(Some("G54")).ok_or_else(|| {
-                Refusal::Link("this controller does not tell where the zero on the stock is: say --from bed; nothing was sent".into())
-            })?;
-            Ok(on_bed(machine, Point::new(zero[0], zero[1])) + asked.to_vec2())
-        }
-    })
-}
-
-pub(super) fn move_by(args: &HeadMove, console: &Console) -> Result<(), Refusal> {
-    let by = Vec2::new(args.dx, args.dy);
-    travel(&args.call, args.speed, console, |machine, connected| {
-        let [x, y, _] = connected.position.ok_or_else(|| {
-            Refusal::Link(
-                "this controller does not tell where the head is: nothing was sent".into(),
-            )
-        })?;
-        Ok(on_bed(machine, Point::new(x, y)) + by)
-    })
-}
-
-/// Takes the head to a place from the front left corner of the bed, with the beam off.
-fn travel(
-    call: &HeadCall,
-    speed: Option<f64>,
-    console: &Console,
-    place: impl Fn(&Machine, &Connected) -> Result<Point, Refusal>,
-) -> Result<(), Refusal> {
-    let mut hand = ByHand::open(call)?;
-    let mut target = None;
+/// Lets the motors go. What the controller says of its position is worth nothing from then on.
+pub(super) fn free(args: &HeadCall, console: &Console) -> Result<(), Refusal> {
+    let mut hand = ByHand::open(args)?;
+    let line = if hand.is_printer() { "M84" } else { "$SLP" };
     let stands = hand.carry_out(|machine, connected| {
-        ready(connected)?;
-        let to = place(machine, connected)?;
-        if let Some(beside) = beside(machine, to) {
-            return Err(Refusal::Usage(format!(
-                "{} mm from the left and {} mm from the front is beside the bed, {beside}: nothing was sent",
-                plain(to.x, 2),
-                plain(to.y, 2)
-            )));
-        }
-        target = Some(axes(machine, to));
-        Ok(moves(machine, &[to], speed))
+        // A locked controller takes no M5, and is dark.
+        let off = (!connected.locked).then(|| off(machine));
+        Ok(off.into_iter().chain([line.into()]).collect())
     })?;
-    if let (Some(to), Some(at)) = (target, stands.position) {
-        let away = [(at[0], to.x), (at[1], to.y)];
-        if away.iter().any(|(at, to)| at.is_some_and(|at| (at - to).abs() > THERE)) {
-            return Err(Refusal::Link(format!(
-                "the head did not arrive{}",
-                beam::words(stands.dark)
-            )));
-        }
+    let lost = Stands { position: None, connected: Connected::default(), ..stands };
+    if console.json {
+        return tell(&hand, &lost, "", console);
     }
-    doubt(&stands.connected, console);
-    tell(&hand, &stands, "arrived", console)
-}
-
-/// The lines that take the head to places from the front left corner of the bed, one after the other,
-/// with the beam off.
-pub(in crate::commands) fn moves(
-    machine: &Machine,
-    places: &[Point],
-    speed: Option<f64>,
-) -> Vec<String> {
-    let most = machine.x.top_speed.min(machine.y.top_speed);
-    let feed = plain((60.0 * speed.unwrap_or(GENTLE).min(most)).max(1.0), 1);
-    let at = |place: &Point| {
-        let at = axes(machine, *place);
-        (word(at.x), word(at.y))
-    };
-    if machine.dialect == Dialect::Reprap {
-        let moves = places.iter().map(at).map(|(x, y)| format!("G0 X{x} Y{y} F{feed}"));
-        return [off(machine), "G21".into(), "G90".into()].into_iter().chain(moves).collect();
-    }
-    places.iter().map(at).map(|(x, y)| format!("$J=G90G21G53X{x}Y{y}F{feed}")).collect()
+    console.result(&format!(
+        "the motors are free, and the position is lost: push the head where you want it, then head home, or head unlock and head zero{}",
+        beam::words(lost.dark)
+    ))
 }
 
 /// A locked controller takes no move.
@@ -286,18 +196,13 @@ pub(in crate::commands) fn ready(connected: &Connected) -> Result<(), Refusal> {
 }
 
 /// What switches a printer board's beam off.
-fn off(machine: &Machine) -> String {
+pub(super) fn off(machine: &Machine) -> String {
     match machine.beam.switch {
         Switch::Lines => "M107".into(),
         Switch::Inline => "M5".into(),
     }
 }
 
-/// A coordinate as it is written: thousandths, and no negative zero.
-fn word(value: f64) -> String {
-    plain((value * 1000.0).round() / 1000.0 + 0.0, 3)
-}
-
-fn cannot(hand: &ByHand, what: &str) -> Refusal {
+pub(super) fn cannot(hand: &ByHand, what: &str) -> Refusal {
     Refusal::Usage(format!("the {} dialect {what}", hand.machine.dialect.name()))
 }

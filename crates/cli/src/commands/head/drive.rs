@@ -1,6 +1,8 @@
 //! The head driven by keys: one talk, a step at a time, never more than one step ahead of the head.
 
-use super::calls::{moves, ready};
+use super::calls::ready;
+use super::mark::Marks;
+use super::moves::{lift, moves};
 use crate::commands::edge::counts_from;
 use crate::link::Link;
 use crate::link::talk::Host;
@@ -11,18 +13,27 @@ use std::sync::Mutex;
 use std::sync::PoisonError;
 use std::sync::mpsc::Receiver;
 use tinkite_core::geometry::{Point, Vec2};
-use tinkite_core::job::{Machine, Zero};
+use tinkite_core::job::{Machine, Zero, found};
 use tinkite_core::quantity::plain;
 use tinkite_run::Reports;
-use tinkite_wire::{Connected, Dark, Event, Outcome, Session, State, Status};
+use tinkite_wire::{Connected, Dark, Event, Outcome, Session, State, Status, Switches};
 
 /// What a key orders.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) enum Order {
     /// So far to the right and away, mm.
     Step(Vec2),
-    /// To the next corner of the job.
+    /// So far up, mm.
+    Lift(f64),
+    /// To the next corner of the job, or to where the mark is thought to lie.
     Corner,
+    /// The head stands on the mark.
+    Found,
+    /// Another mark: the next one, or the one before.
+    Mark {
+        /// Forwards.
+        next: bool,
+    },
     /// The head stands where it is.
     Stop,
     Home,
@@ -42,6 +53,15 @@ pub(super) struct Seen {
     pub(super) zero: Option<Point>,
     /// On the machine's axes, mm.
     pub(super) axes: Option<[f64; 3]>,
+    /// Where the focus has its zero on the stock, mm on the machine's axis.
+    pub(super) lifted: f64,
+    /// Switches that are pressed.
+    pub(super) switches: Switches,
+    /// Feed, rapid and power as somebody has changed them, %.
+    pub(super) overrides: Option<[f64; 3]>,
+    /// Which mark is looked for, from 0, and how many were found here.
+    pub(super) mark: usize,
+    pub(super) found: usize,
     pub(super) locked: bool,
     pub(super) told: Vec<String>,
     pub(super) over: bool,
@@ -61,13 +81,26 @@ pub(super) struct Corners {
     pub(super) zero: Zero,
 }
 
+/// What the panel is opened with.
+#[derive(Debug, Clone)]
+pub(super) enum Aim {
+    /// Nothing but the machine.
+    Nothing,
+    /// A job whose corners are gone to.
+    Corners(Corners),
+    /// A job whose marks are looked for.
+    Marks(Marks),
+}
+
 /// Drives the head until the panel is left.
 pub(super) struct Driving<'d> {
     machine: &'d Machine,
     stopping: &'d Stopping,
     orders: Receiver<Order>,
     shared: &'d Shared,
-    job: Option<Corners>,
+    aim: Aim,
+    /// What the job counts from, mm from the front left corner of the bed; none while that is not known.
+    begin: Option<Point>,
     /// mm from the front left corner of the bed, and which comes next.
     corners: Vec<Point>,
     next: usize,
@@ -86,14 +119,15 @@ impl<'d> Driving<'d> {
         stopping: &'d Stopping,
         orders: Receiver<Order>,
         shared: &'d Shared,
-        job: Option<Corners>,
+        aim: Aim,
     ) -> Self {
         Self {
             machine,
             stopping,
             orders,
             shared,
-            job,
+            aim,
+            begin: None,
             corners: Vec::new(),
             next: 0,
             reports: Reports::new(machine, None),
@@ -122,7 +156,8 @@ impl<'d> Driving<'d> {
     fn obey(&mut self, order: Order, session: &mut Session, link: &dyn Link) {
         let (locked, head, state) = self.seen(|seen| (seen.locked, seen.head, seen.state));
         let stands = state == Some(State::Idle) && session.in_flight() == 0;
-        if locked && matches!(order, Order::Step(_) | Order::Corner | Order::Zero) {
+        let moves = matches!(order, Order::Step(_) | Order::Lift(_) | Order::Corner);
+        if locked && (moves || matches!(order, Order::Zero | Order::Found)) {
             return self.tell("locked by an alarm: o looks for home, u unlocks");
         }
         match order {
@@ -148,16 +183,79 @@ impl<'d> Driving<'d> {
                     self.travel(from + by, session);
                 }
             }
+            Order::Lift(by) => self.lift(by, session),
+            Order::Found if !stands => self.tell("it moves: wait until it stands"),
+            Order::Found => self.found(head),
+            Order::Mark { next } => self.turn_to(next),
+            Order::Corner if !stands => self.tell("it moves: wait until it stands"),
+            Order::Corner if matches!(self.aim, Aim::Marks(_)) => match self.guess() {
+                Some(to) => self.travel(to, session),
+                None => self.tell("nothing says yet where this mark lies: drive there"),
+            },
             Order::Corner if self.corners.is_empty() => {
                 self.tell("no job was named whose corners are known: tinkite head JOB");
             }
-            Order::Corner if !stands => self.tell("it moves: wait until it stands"),
             Order::Corner => {
                 let to = self.corners[self.next % self.corners.len()];
                 self.next += 1;
                 self.travel(to, session);
             }
         }
+    }
+
+    /// One step up or down; the next one when it is done.
+    fn lift(&mut self, by: f64, session: &mut Session) {
+        let (axes, zero) = self.seen(|seen| (seen.axes, seen.lifted));
+        let Some([.., z]) = axes else { return };
+        if session.in_flight() > 0 {
+            return;
+        }
+        // A step that is not done yet is not gone on from: the place where it ends is not known.
+        let stands = self.seen(|seen| seen.state) == Some(State::Idle);
+        match lift(self.machine, zero, z + by, None) {
+            _ if !stands => {}
+            Ok(lines) => lines.into_iter().for_each(|line| self.send(session, line)),
+            Err(refusal) => self.tell(refusal.why()),
+        }
+    }
+
+    /// Where the mark that is looked for lies, as far as is known: where it was found before, or where
+    /// the others say.
+    fn guess(&self) -> Option<Point> {
+        let Aim::Marks(marks) = &self.aim else { return None };
+        let number = self.seen(|seen| seen.mark);
+        let lies = found::guess(&marks.marks, number, self.machine.pointing)?;
+        Some(Marks::on_bed(self.machine, self.begin?, lies))
+    }
+
+    /// Writes down that the mark lies under the head, and turns to the next.
+    fn found(&mut self, head: Option<Point>) {
+        let Aim::Marks(marks) = &mut self.aim else { return };
+        let (Some(head), Some(begin)) = (head, self.begin) else { return };
+        let shared = &self.shared;
+        let seen = || shared.lock().unwrap_or_else(PoisonError::into_inner);
+        let number = seen().mark;
+        match marks.write(self.machine, begin, number + 1, head) {
+            Ok(told) => {
+                let at = self.machine.pointing.to_machine(head - begin).to_point();
+                marks.marks[number].found = Some(at);
+                let mut seen = seen();
+                seen.told.push(told);
+                seen.found += 1;
+                if number + 1 < marks.marks.len() {
+                    seen.mark += 1;
+                }
+            }
+            Err(refusal) => seen().told.push(refusal.why()),
+        }
+    }
+
+    fn turn_to(&mut self, next: bool) {
+        let Aim::Marks(marks) = &self.aim else { return };
+        let last = marks.marks.len() - 1;
+        self.seen(|seen| {
+            seen.mark = if next { (seen.mark + 1).min(last) } else { seen.mark.saturating_sub(1) };
+        });
     }
 
     fn travel(&mut self, to: Point, session: &mut Session) {
@@ -182,6 +280,9 @@ impl<'d> Driving<'d> {
             seen.locked &= status.state == State::Alarm;
             (seen.head, seen.axes) = (head.or(seen.head), axes.or(seen.axes));
             seen.zero = zero.or(seen.zero);
+            seen.lifted = status.offset.map_or(seen.lifted, |at| at[2]);
+            seen.switches = status.switches;
+            seen.overrides = status.overrides.or(seen.overrides);
             (unlocked, moved)
         });
         if let Some((zero, _)) = moved {
@@ -206,15 +307,23 @@ impl<'d> Driving<'d> {
             seen.locked = connected.locked;
             seen.axes = connected.position;
             seen.head = connected.position.map(flat);
-            seen.zero = connected.work_offset(Some("G54")).map(flat);
+            let zero = connected.work_offset(Some("G54"));
+            seen.zero = zero.map(flat);
+            seen.lifted = zero.map_or(0.0, |zero| zero[2]);
         });
-        if let Some(Corners { corners, zero }) = &self.job {
-            match counts_from(self.machine, connected, *zero) {
-                Ok((begin, _)) => {
-                    self.corners = corners.iter().map(|c| begin + c.to_vec2()).collect();
-                }
-                Err(refusal) => self.tell(refusal.why()),
+        let begin = match &self.aim {
+            Aim::Nothing => Ok(None),
+            Aim::Corners(job) => {
+                counts_from(self.machine, connected, job.zero).map(|(begin, _)| Some(begin))
             }
+            Aim::Marks(marks) => marks.begin(self.machine, connected).map(Some),
+        };
+        match begin {
+            Ok(begin) => self.begin = begin,
+            Err(refusal) => self.tell(refusal.why()),
+        }
+        if let (Aim::Corners(job), Some(begin)) = (&self.aim, self.begin) {
+            self.corners = job.corners.iter().map(|c| begin + c.to_vec2()).collect();
         }
         if let Err(refusal) = ready(connected) {
             self.tell(refusal.why());

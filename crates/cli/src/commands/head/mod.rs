@@ -4,8 +4,12 @@ pub(super) mod by_hand;
 pub(super) mod calls;
 mod dark;
 mod drive;
+mod focus;
+mod mark;
+pub(super) mod moves;
 mod panel;
 mod pointer;
+mod zero;
 
 use crate::args::{HeadCommand, HeadPanel};
 use crate::console::Console;
@@ -21,9 +25,12 @@ pub(super) fn run(
         HeadCommand::Where(args) => calls::whereabouts(args, console),
         HeadCommand::Home(args) => calls::home(args, console),
         HeadCommand::Unlock(args) => calls::unlock(args, console),
-        HeadCommand::Zero(args) => calls::zero(args, console),
-        HeadCommand::Go(args) => calls::go(args, console),
-        HeadCommand::Move(args) => calls::move_by(args, console),
+        HeadCommand::Zero(args) => zero::run(args, console),
+        HeadCommand::Go(args) => moves::go(args, console),
+        HeadCommand::Move(args) => moves::move_by(args, console),
+        HeadCommand::Free(args) => calls::free(args, console),
+        HeadCommand::Focus(args) => focus::run(args, console),
+        HeadCommand::Mark(args) => mark::run(args, console),
         HeadCommand::Pointer(args) => pointer::run(args, console),
         HeadCommand::Dark(args) => dark::run(args, console),
     }

@@ -1,7 +1,8 @@
 //! `tinkite head` alone: the panel.
 
 use super::by_hand::ByHand;
-use super::drive::{Corners, Driving, Order, Seen, Shared};
+use super::drive::{Aim, Corners, Driving, Order, Seen, Shared};
+use super::mark::Marks;
 use crate::args::{HeadCall, HeadPanel, JobArgs};
 use crate::beam;
 use crate::commands::run::{RawKeys, forget_typed};
@@ -35,8 +36,9 @@ const STEPS: [f64; 3] = [0.1, 1.0, 10.0];
 const DRAWN: Duration = Duration::from_millis(80);
 
 /// What the keys do, for the panel.
-const KEYS: [(&str, &str); 8] = [
+const KEYS: [(&str, &str); 9] = [
     ("arrows", "a step left, right, away, towards you"),
+    ("page", "a step up, down: the focus"),
     ("1 2 3", "steps of 0.1, 1, 10 mm"),
     ("space", "stop: the head stands where it is"),
     ("z", "here is the zero on the stock"),
@@ -44,6 +46,12 @@ const KEYS: [(&str, &str); 8] = [
     ("o", "look for home"),
     ("u", "unlock"),
     ("q", "leave, with the beam off (Ctrl-C, too)"),
+];
+/// What else they do while marks are looked for.
+const MARK_KEYS: [(&str, &str); 3] = [
+    ("enter", "the head stands on the mark: write it into the job"),
+    ("n b", "the next mark, the one before"),
+    ("c", "to where the mark lies, as far as is known"),
 ];
 
 pub(super) fn run(args: &HeadPanel, console: &Console) -> Result<(), Refusal> {
@@ -53,7 +61,25 @@ pub(super) fn run(args: &HeadPanel, console: &Console) -> Result<(), Refusal> {
                 .into(),
         ));
     }
-    let (mut hand, job) = opened(args)?;
+    let (hand, aim) = opened(args)?;
+    driven(hand, aim, console).map(|_| ())
+}
+
+/// The panel with the marks of a job.
+pub(super) fn marks(hand: ByHand, marks: Marks, console: &Console) -> Result<(), Refusal> {
+    if console.json || !io::stdin().is_terminal() || !io::stderr().is_terminal() {
+        return Err(Refusal::Usage(
+            "without a terminal one mark is written at a time: drive there with head go, then say head mark JOB 1"
+                .into(),
+        ));
+    }
+    let all = marks.marks.len();
+    let found = driven(hand, Aim::Marks(marks), console)?;
+    console.result(&format!("{found} of {all} marks were written into the job"))
+}
+
+/// Drives the head until the panel is left. How many marks were found.
+fn driven(mut hand: ByHand, aim: Aim, console: &Console) -> Result<usize, Refusal> {
     if hand.is_printer() {
         return Err(Refusal::Usage(
             "a board of this dialect does not tell where its head is while it is spoken to: use head go and head move".into(),
@@ -68,10 +94,20 @@ pub(super) fn run(args: &HeadPanel, console: &Console) -> Result<(), Refusal> {
     let typing = Typing { sender, step: Arc::clone(&step), stopping: stopping.clone() };
     // Nobody waits for this thread: a terminal that has gone never lets a reader go.
     std::thread::spawn(move || typing.listen());
-    let panel = Panel { title: format!("{} on {}", machine.name, hand.name), step };
+    let names = if let Aim::Marks(marks) = &aim {
+        marks.marks.iter().map(|mark| mark.drawn.clone()).collect()
+    } else {
+        Vec::new()
+    };
+    let panel = Panel {
+        title: format!("{} on {}", machine.name, hand.name),
+        step,
+        lifts: machine.z.is_some(),
+        marks: names,
+    };
     let ended = std::thread::scope(|scope| {
         let driving = scope.spawn(|| {
-            let mut host = Driving::new(&machine, &stopping, orders, &shared, job);
+            let mut host = Driving::new(&machine, &stopping, orders, &shared, aim);
             let ended = hand.converse(&mut host);
             shared.lock().unwrap_or_else(PoisonError::into_inner).over = true;
             ended
@@ -80,25 +116,29 @@ pub(super) fn run(args: &HeadPanel, console: &Console) -> Result<(), Refusal> {
         driving.join()
     });
     drop(keyboard);
-    for text in &shared.lock().unwrap_or_else(PoisonError::into_inner).told {
+    let seen = shared.into_inner().unwrap_or_else(PoisonError::into_inner);
+    for text in &seen.told {
         console.say(text);
     }
     let broke = || Err(Refusal::Link("the link's thread broke down: LOOK AT THE MACHINE".into()));
     let dark = ended.unwrap_or_else(|_| broke())?;
     console.result(&format!("left{}", beam::words(dark)))?;
     let unseen = matches!(dark, Dark::Asked | Dark::Unknown);
-    if unseen { Err(Refusal::Link("the beam was not seen to be off".into())) } else { Ok(()) }
+    if unseen {
+        return Err(Refusal::Link("the beam was not seen to be off".into()));
+    }
+    Ok(seen.found)
 }
 
 /// The machine, and the corners of the job where one is named.
-fn opened(args: &HeadPanel) -> Result<(ByHand, Option<Corners>), Refusal> {
+fn opened(args: &HeadPanel) -> Result<(ByHand, Aim), Refusal> {
     let Some(path) = &args.job else {
         let Some(machine) = args.machine.clone() else {
             return Err(Refusal::Usage(
                 "which machine? tinkite head --machine NAME, or tinkite head JOB".into(),
             ));
         };
-        return Ok((ByHand::open(&HeadCall { machine, to: args.to.clone() })?, None));
+        return Ok((ByHand::open(&HeadCall { machine, to: args.to.clone() })?, Aim::Nothing));
     };
     let made = load::made(&JobArgs {
         job: path.clone(),
@@ -110,8 +150,8 @@ fn opened(args: &HeadPanel) -> Result<(ByHand, Option<Corners>), Refusal> {
     let job = &made.job;
     let corners = edge(made.compiled.within.planned(), EdgeShape::Box);
     let corners = Corners { corners, zero: job.placement.zero };
-    let flat = job.round.is_none().then_some(corners);
-    Ok((ByHand::of(job.machine.clone(), args.to.as_deref())?, flat))
+    let aim = if job.round.is_none() { Aim::Corners(corners) } else { Aim::Nothing };
+    Ok((ByHand::of(job.machine.clone(), args.to.as_deref())?, aim))
 }
 
 /// So many orders wait at most: a key that is held down repeats itself.
@@ -150,6 +190,11 @@ impl Typing {
             KeyCode::Right => Order::Step(Vec2::new(by, 0.0)),
             KeyCode::Up => Order::Step(Vec2::new(0.0, by)),
             KeyCode::Down => Order::Step(Vec2::new(0.0, -by)),
+            KeyCode::PageUp => Order::Lift(by),
+            KeyCode::PageDown => Order::Lift(-by),
+            KeyCode::Enter => Order::Found,
+            KeyCode::Char('n' | 'N') => Order::Mark { next: true },
+            KeyCode::Char('b' | 'B') => Order::Mark { next: false },
             KeyCode::Char(' ') => Order::Stop,
             KeyCode::Char('z' | 'Z') => Order::Zero,
             KeyCode::Char('c' | 'C') => Order::Corner,
@@ -169,6 +214,10 @@ impl Typing {
 struct Panel {
     title: String,
     step: Arc<AtomicUsize>,
+    /// Whether the machine moves its focus.
+    lifts: bool,
+    /// The marks that are looked for, in words.
+    marks: Vec<String>,
 }
 
 impl Panel {
@@ -224,9 +273,27 @@ impl Panel {
         }
         let step = STEPS[self.step.load(Ordering::Relaxed).min(STEPS.len() - 1)];
         lines.push(fact("step", format!("{} mm", plain(step, 1))));
+        let pressed: Vec<String> = seen.switches.words().collect();
+        if !pressed.is_empty() {
+            lines.push(fact("pressed", pressed.join(", ")));
+        }
+        if let Some([feed, rapid, power]) = seen.overrides
+            && [feed, rapid, power] != [100.0; 3]
+        {
+            let told = format!("speed {feed:.0} %, rapids {rapid:.0} %, power {power:.0} %");
+            lines.push(fact("changed", told));
+        }
+        if let Some(mark) = self.marks.get(seen.mark) {
+            let told = format!("{} of {}: {mark}", seen.mark + 1, self.marks.len());
+            lines.push(fact("mark", told));
+        }
         lines.push(Line::default());
-        lines.extend(KEYS.map(|(key, what)| {
-            Line::from(vec![Span::styled(format!("{key:>8}  "), bold), Span::raw(what)])
+        let marks: &[_] = if self.marks.is_empty() { &[] } else { &MARK_KEYS };
+        let keys = KEYS.iter().filter(|(key, _)| {
+            (self.lifts || *key != "page") && !marks.iter().any(|(other, _)| other == key)
+        });
+        lines.extend(marks.iter().chain(keys).map(|(key, what)| {
+            Line::from(vec![Span::styled(format!("{key:>8}  "), bold), Span::raw(*what)])
         }));
         lines.push(Line::default());
         let latest = &seen.told[seen.told.len().saturating_sub(4)..];

@@ -2,8 +2,7 @@
 
 use crate::quantity::plain;
 use crate::source::table::Measured;
-use std::ops::Range;
-use toml::de::{DeTable, DeValue};
+use toml_edit::{DocumentMut, Item, Table, Value};
 
 /// A value for a key of a section: `("axis.x", "top-speed", "\"200 mm/s\"")`, written as TOML.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -35,59 +34,34 @@ impl Change {
     }
 }
 
-/// The text with values changed, one after the other; a key that is missing is added below its
-/// section's head, and a section that is missing at the end.
+/// The text with values changed, one after the other; what is missing is added at the end of its
+/// section, and a section that is missing at the end of the file. A text that is no TOML stays as it is,
+/// and so does what is no table where a section should be: whoever reads the text next says so.
 #[must_use]
 pub fn changed(text: &str, changes: &[Change]) -> String {
-    changes.iter().fold(text.to_string(), |text, change| one(&text, change))
-}
-
-fn one(text: &str, change: &Change) -> String {
-    let (table, _) = DeTable::parse_recoverable(text);
-    let parts: Vec<&str> = change.section.split('.').filter(|part| !part.is_empty()).collect();
-    if let Some(span) = value_span(table.get_ref(), &parts, change.key) {
-        return format!("{}{}{}", &text[..span.start], change.value, &text[span.end..]);
+    let Ok(mut document) = text.parse::<DocumentMut>() else { return text.to_string() };
+    for change in changes {
+        let _ = change.put(document.as_table_mut());
     }
-    let line = format!("{} = {}\n", change.key, change.value);
-    let head = format!("[{}]", change.section);
-    let at = if change.section.is_empty() {
-        // Before the first section.
-        lines(text).find(|(_, line)| line.trim_start().starts_with('[')).map(|(at, _)| at)
-    } else {
-        lines(text)
-            .find(|(_, line)| line.trim_start().starts_with(&head))
-            .map(|(at, line)| at + line.len())
-    };
-    match at {
-        Some(at) => format!("{}{line}{}", &text[..at], &text[at..]),
-        None if change.section.is_empty() => format!("{text}{line}"),
-        None => format!("{}\n\n{head}\n{line}", text.trim_end()),
-    }
+    document.to_string()
 }
 
-/// Lines with their ends, and where each begins.
-fn lines(text: &str) -> impl Iterator<Item = (usize, &str)> {
-    let mut at = 0;
-    text.split_inclusive('\n').map(move |line| {
-        let begin = at;
-        at += line.len();
-        (begin, line)
-    })
-}
-
-fn value_span(table: &DeTable<'_>, parts: &[&str], key: &str) -> Option<Range<usize>> {
-    let find = |table: &DeTable<'_>, key: &str| {
-        table.iter().find(|(k, _)| k.get_ref() == key).map(|(_, value)| value.span())
-    };
-    match parts {
-        [] => find(table, key),
-        [first, rest @ ..] => {
-            let (_, value) = table.iter().find(|(k, _)| k.get_ref() == first)?;
-            match value.get_ref() {
-                DeValue::Table(inner) => value_span(inner, rest, key),
-                _ => None,
-            }
+impl Change {
+    fn put(&self, top: &mut Table) -> Option<()> {
+        let parts = self.section.split('.').filter(|part| !part.is_empty());
+        let table = parts.into_iter().try_fold(top, |table, part| {
+            table.entry(part).or_insert_with(|| Item::Table(Table::new())).as_table_mut()
+        })?;
+        let mut value: Value = self.value.parse().ok()?;
+        // Comments and blanks round the old value stay.
+        if let Some(old) = table.get(self.key).and_then(Item::as_value) {
+            *value.decor_mut() = old.decor().clone();
         }
+        match table.get_mut(self.key) {
+            Some(item) => *item = Item::Value(value),
+            None => drop(table.insert(self.key, Item::Value(value))),
+        }
+        Some(())
     }
 }
 
@@ -124,7 +98,7 @@ mod tests {
         );
         assert_eq!(
             text,
-            "# mine\nname = \"B \\\"2\\\"\" # say it\ncorner = \"0.02 mm\"\n[bed]\nwidth = \"1 mm\"\n[axis.x]\nreversed = true\ntop-speed = \"7 mm/s\" # fast\n\n[beam]\nfull = 255\n"
+            "# mine\nname = \"B \\\"2\\\"\" # say it\ncorner = \"0.02 mm\"\n[bed]\nwidth = \"1 mm\"\n[axis.x]\ntop-speed = \"7 mm/s\" # fast\nreversed = true\n\n[beam]\nfull = 255\n"
         );
     }
 }

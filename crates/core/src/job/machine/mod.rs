@@ -6,6 +6,7 @@ mod beam;
 mod bed;
 mod codes;
 pub mod edit;
+mod focus;
 mod link;
 mod rotary;
 
@@ -18,6 +19,7 @@ use axis::Axes;
 pub use axis::{Axis, FocusAxis, Pointing, Travel};
 pub use bed::{Bed, Origin};
 pub use codes::{Air, Text};
+pub use focus::Focus;
 use link::Linked;
 pub use link::{BAUD, Dialect, Supply};
 pub use rotary::{FeedMode, Rotary};
@@ -47,6 +49,8 @@ pub struct Machine {
     pub air: Option<Air>,
     /// The rotary, where the machine has one.
     pub rotary: Option<Rotary>,
+    /// Where the focus lies.
+    pub focus: Focus,
     /// How far the surface may lie above or below the focus, mm in all, for the spot to stay small.
     pub focus_depth: Option<f64>,
     /// How its programs are laid out.
@@ -109,7 +113,8 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
         (Some(section), Some(axes)) => rotary::read(section, axes, dialect).map(Some),
     };
     let attendance = top.section("run").map(attend::read).unwrap_or_default();
-    let z = focus(&top, axes.as_ref(), clearance);
+    let z = lifted(&top, axes.as_ref(), clearance);
+    let focus = top.section("focus").map(|s| focus::read(s, z.is_some())).unwrap_or_default();
     top.finish();
     let Axes { x, y, pointing, .. } = axes?;
     let (beam, focus_depth) = beam?;
@@ -125,6 +130,7 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
         beam,
         air: air?,
         rotary: rotary?,
+        focus,
         focus_depth,
         text,
         link,
@@ -136,7 +142,7 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
 }
 
 /// The axis of the focus with the clearance that travel asks of it.
-fn focus(
+fn lifted(
     top: &Section<'_, '_>,
     axes: Option<&Axes>,
     clearance: Option<(f64, std::ops::Range<usize>)>,
@@ -233,6 +239,25 @@ full = 255
             let lines = told(&with(keys));
             assert!(lines[0].contains(wanted), "{keys}: {lines:?}");
         }
+    }
+
+    #[test]
+    fn the_focus_lies_on_the_stock_when_its_axis_stands_so() {
+        let z = "[axis.z]\ntop-speed = \"10 mm/s\"\nacceleration = \"100 mm/s2\"\nrange = [\"-10 mm\", \"30 mm\"]\n";
+        let with = |keys: &str| format!("{SMALL}{z}[focus]\n{keys}\n");
+        let focus = read("m", &with("height = \"25 mm\"\nblock = \"7 mm\"")).unwrap().focus;
+        // Stock of 3 mm lies 22 mm below the focus: that far down.
+        assert_eq!((focus.on_surface(3.0), focus.above_bed(3.0)), (Some(-22.0), Some(10.0)));
+        for (text, wanted) in [
+            (with("height = \"2000 mm\""), "within 1000 mm"),
+            (with("block = \"0 mm\""), "above zero"),
+            (with("block = \"1001 mm\""), "within 1000 mm"),
+            (with("blok = \"1 mm\""), "did you mean block"),
+            (format!("{SMALL}[focus]\nheight = \"25 mm\"\n"), "no [axis.z]"),
+        ] {
+            assert!(told(&text)[0].contains(wanted), "{text}: {:?}", told(&text));
+        }
+        assert!(read("m", &format!("{SMALL}[focus]\nblock = \"7 mm\"\n")).is_ok());
     }
 
     #[test]
