@@ -65,7 +65,7 @@ pub(crate) enum Command {
         #[command(subcommand)]
         command: MachineCommand,
     },
-    /// Lead the head round a job, beam off, before anything burns
+    /// Lead the head round a job before anything burns, beam off or with the pointer
     Edge(Edge),
     /// The head by hand: a panel in the terminal, and single calls
     #[command(args_conflicts_with_subcommands = true)]
@@ -562,9 +562,12 @@ pub(crate) struct Edge {
     /// What the head is led round
     #[arg(long, value_name = "SHAPE", default_value = "box")]
     pub(crate) shape: EdgeShape,
-    /// How often
-    #[arg(long, value_name = "N", default_value = "1", value_parser = clap::value_parser!(u32).range(1..=100))]
-    pub(crate) times: u32,
+    /// How often [default: until a key is pressed; once where there is no terminal]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=100))]
+    pub(crate) times: Option<u32>,
+    /// With the pointer lit ([beam] pointer), which goes out where the head stands
+    #[arg(long)]
+    pub(crate) pointer: bool,
     /// mm/s, at most [default: 100, or what the axes can]
     #[arg(long, value_name = "SPEED", value_parser = speed)]
     pub(crate) speed: Option<f64>,
@@ -580,6 +583,8 @@ pub(crate) enum EdgeShape {
     Box,
     /// The convex hull
     Hull,
+    /// The outermost lines themselves
+    Outline,
 }
 
 #[derive(Debug, Subcommand)]

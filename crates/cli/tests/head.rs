@@ -543,3 +543,125 @@ fn marks_are_found_with_the_head_and_written_into_the_job() {
         rig.end();
     }
 }
+
+/// Two squares, one of them with a hole, and a line that sticks out of the other.
+const SQUARES: &str = r#"<path d="M10 50h20v20h-20z M15 55h10v10h-10z" stroke="red"/><path d="M50 50h20v20h-20z" stroke="red"/><path d="M60 60h30" stroke="red"/>"#;
+
+#[test]
+fn the_outline_goes_along_the_outermost_lines_alone() {
+    let bench = Bench::drawn(SQUARES, "[place]\nat = [\"10 mm\", \"10 mm\"]", STEP);
+    let rig = rig(&bench, &["--head", "10,10"]);
+    let call = ["edge", "a.kite.toml", "--shape", "outline", "--to", &rig.link];
+    let told = bench.json(&call);
+    assert_eq!((&told["lines"], &told["on_bed_mm"]), (&json!(3), &json!([10.0, 10.0, 90.0, 30.0])));
+    let box_told = bench.json(&["edge", "a.kite.toml", "--to", &rig.link]);
+    assert_eq!((&box_told["lines"], &box_told["corners"]), (&json!(1), &json!(5)));
+    rig.end();
+}
+
+/// Lets a machine have a pointer.
+fn point(bench: &Bench, machine: &str) {
+    bench.change(machine, "[beam]\n", "[beam]\npointer = \"1.5 %\"\npointer-for = \"12 s\"\n");
+}
+
+#[test]
+fn the_pointer_is_led_weak_and_never_stands_lit() {
+    for (zero, begin) in [("bed", (20.0, 10.0)), ("stock", (120.0, 60.0))] {
+        let bench = triangle(zero);
+        point(&bench, "bench-laser.machine.toml");
+        let set = if zero == "stock" { "100,50" } else { "0,0" };
+        let rig = rig(&bench, &["--head", "5,5", "--zero", set]);
+        let call = ["edge", "a.kite.toml", "--pointer", "--to", &rig.link];
+        let told = bench.json(&[&call[..], &["--times", "2"]].concat());
+        assert_eq!((&told["dark"], &told["pointer"]), (&json!("confirmed"), &json!(true)));
+        let slow = bench.refused(2, &[&call[..], &["--speed", "5"]].concat());
+        assert!(slow.contains("28.0 s") && slow.contains("12 s at most"), "{slow}");
+        let at = stands(&bench, &["where"], &rig, "bench-laser");
+        assert_eq!(at["on_bed_mm"], json!([5.0, 5.0]));
+        rig.end();
+        let record: Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+        // Twice 140 mm, as weak as it was said, and dark on the ways there and back.
+        assert!((record["burn_mm"].as_f64().unwrap() - 280.0).abs() < 0.01, "{record}");
+        assert_eq!((&record["lit_standing_seconds"], &record["errors"]), (&json!(0.0), &json!(0)));
+        assert!(record["s"][1].as_f64().unwrap() <= 15.0, "{record}");
+        let corner = |n: usize, of: &str| record["extents_mm"][of][n].as_f64().unwrap();
+        assert!(
+            (corner(0, "min") - begin.0).abs() < 0.01
+                && (corner(1, "max") - begin.1 - 30.0).abs() < 0.01
+        );
+    }
+    let bench = triangle("bed");
+    let none = bench.refused(2, &["edge", "a.kite.toml", "--pointer"]);
+    assert!(none.contains("no pointer"), "{none}");
+    point(&bench, "bench-laser.machine.toml");
+    bench.change("bench-laser.machine.toml", "follows-speed = true", "follows-speed = false");
+    let none = bench.refused(2, &["edge", "a.kite.toml", "--pointer"]);
+    assert!(none.contains("burns on where the head stands"), "{none}");
+}
+
+#[test]
+fn round_the_rotary_the_object_turns_under_the_edge() {
+    let bench = Bench::new();
+    for name in ["line-reel.kite.toml", "line-reel.svg", "reel-laser.machine.toml"] {
+        bench.demo(name);
+    }
+    // A tube that lights at less.
+    bench.change("reel-laser.machine.toml", "floor   = 60", "floor   = 5");
+    point(&bench, "reel-laser.machine.toml");
+    let text = bench.read("line-reel.kite.toml");
+    for zero in ["bed", "head"] {
+        let place = format!("[place]\nzero = \"{zero}\"\n");
+        bench.write("line-reel.kite.toml", text.replace("[place]\n", &place));
+        let here = if zero == "head" { "150,100" } else { "100,100" };
+        let machine = ["--machine", "reel-laser", "--diameter", "70 mm", "--head", here, "--force"];
+        let rig = rig(&bench, &machine);
+        let call =
+            ["edge", "line-reel.kite.toml", "--pointer", "--to", &rig.link, "--speed", "100"];
+        let told = bench.json(&call);
+        assert_eq!(told["dark"], json!("confirmed"));
+        let along = &told["along_mm"];
+        let from = along[0].as_f64().unwrap();
+        assert!((along[1].as_f64().unwrap() - from - 84.0).abs() < 0.01, "{told}");
+        assert!((from - if zero == "bed" { 60.0 } else { 210.0 }).abs() < 0.01, "{told}");
+        let at = stands(&bench, &["where"], &rig, "reel-laser");
+        assert_eq!(at["on_bed_mm"][0], json!(if zero == "head" { 150.0 } else { 100.0 }));
+        rig.end();
+        let record: Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+        // Twice along it and twice round it, of 70 mm diameter.
+        let round = 2.0 * (84.0 + 70.0 * std::f64::consts::PI);
+        assert!((record["burn_mm"].as_f64().unwrap() - round).abs() < 0.1, "{zero}: {record}");
+        assert_eq!(record["lit_standing_seconds"], json!(0.0));
+    }
+    // Beyond the tailstock.
+    let machine =
+        ["--machine", "reel-laser", "--diameter", "70 mm", "--head", "400,100", "--force"];
+    let rig = rig(&bench, &machine);
+    let refused = bench.refused(2, &["edge", "line-reel.kite.toml", "--to", &rig.link]);
+    assert!(refused.contains("reach of the rotary (40 to 520 mm"), "{refused}");
+    rig.end();
+}
+
+#[test]
+fn a_key_puts_an_end_to_the_edge_and_the_head_goes_back() {
+    for lit in [false, true] {
+        let bench = triangle("bed");
+        point(&bench, "bench-laser.machine.toml");
+        let args = ["--tcp", "127.0.0.1:0", "--record", "record.json", "--head", "200,100"];
+        let rig = RigProcess::start(&bench, &args);
+        let call = ["edge", "a.kite.toml", "--speed", "40", "--to", &rig.link, "--pointer"];
+        let mut edge = Terminal::run(&bench, 90, 30, &call[..if lit { 7 } else { 6 }]);
+        edge.waits_for("any key puts an end to it");
+        std::thread::sleep(Duration::from_millis(4500));
+        edge.types("x");
+        edge.waits_for("and back; the beam is off");
+        edge.types("n");
+        let ran = edge.ends();
+        assert!(ran.status == 0, "{} {}", ran.status, ran.out);
+        let at = stands(&bench, &["where"], &rig, "bench-laser");
+        assert_eq!((&at["on_bed_mm"], &at["locked"]), (&json!([200.0, 100.0]), &json!(false)));
+        rig.end();
+        let record: Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+        assert_eq!(record["burn_mm"].as_f64().unwrap() > 0.0, lit, "{record}");
+        assert_eq!(record["errors"], json!(0));
+    }
+}

@@ -103,6 +103,8 @@ struct Line {
     motion: Option<u8>,
     dwell: bool,
     set_offset: bool,
+    /// On the machine's own axes (`G53`).
+    machine: bool,
     sync: bool,
     pause: bool,
     words: Vec<Word>,
@@ -192,6 +194,7 @@ impl Modal {
             30 => line.motion = Some(3),
             40 => line.dwell = true,
             100 => line.set_offset = true,
+            530 => line.machine = true,
             920 if self.protocol == Protocol::Reprap => line.set_offset = true,
             200 => self.inches = true,
             210 => self.inches = false,
@@ -236,19 +239,15 @@ impl Modal {
     }
 
     fn target(&self, line: &Line) -> Axes {
-        let axis = |value: Option<f64>, now: f64| match value {
-            None => now,
-            Some(value) if self.relative => now + value,
-            Some(value) => value,
+        let axis = |n: usize, value: Option<f64>| match (value, self.at[n]) {
+            (None, now) => now,
+            (Some(value), _) if line.machine => value - self.offset[n],
+            (Some(value), now) if self.relative => now + value,
+            (Some(value), _) => value,
         };
         let mm = |letter: u8| line.get(letter).map(|value| self.mm(value));
         let turn = [b'A', b'B', b'C'].into_iter().find_map(|letter| line.get(letter));
-        [
-            axis(mm(b'X'), self.at[0]),
-            axis(mm(b'Y'), self.at[1]),
-            axis(turn, self.at[2]),
-            axis(mm(b'Z'), self.at[3]),
-        ]
+        [axis(0, mm(b'X')), axis(1, mm(b'Y')), axis(2, turn), axis(3, mm(b'Z'))]
     }
 
     /// `G10 L20`, and `G92` of printer firmware: the present position gets these work coordinates; `G10 L2`: the zero lies at these

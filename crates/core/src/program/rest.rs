@@ -53,6 +53,9 @@ const SAME: f64 = 0.000_5;
 /// Less of an arc than this is as good as straight, mm.
 const SHORT: f64 = 0.05;
 
+/// So many lines are looked at for the next motion.
+const MOST_AHEAD: usize = 1000;
+
 /// The head comes to its speed over this much more than it needs, mm.
 const SPARE: f64 = 0.5;
 
@@ -89,9 +92,13 @@ pub fn rest(
     let mut head = Head { machine, now, reader: &reader, lines: Vec::new() };
     let shift = head.set_up(place.line);
     let left = ways.motions.get(place.way..).unwrap_or_default();
+    let mut approach = 0..0;
     let mut pending = if left.is_empty() {
         let at = before.ok_or(RestError::Lost(place.line))?;
+        let begins = head.lines.len();
         head.travel(at);
+        // A focus that moves there is not left out.
+        approach = if at[2..] == now.at[2..] { begins..head.lines.len() } else { 0..0 };
         head.ready();
         head.count_feeds();
         Pending::of(&reader)
@@ -108,7 +115,22 @@ pub fn rest(
     } else if let Some(end) = reader.words().iter().find(|word| ends(word)) {
         lines.push(format!("M{}", plain(end.value, 0)));
     }
-    for line in &lines {
+    // Up to the next motion nothing depends on where the head stands. Where that is a dark rapid to a
+    // place of its own, the head need not go back first to where it stood: it may have been put there.
+    let mut ahead = Vec::new();
+    while !approach.is_empty()
+        && ahead.len() < MOST_AHEAD
+        && let Some((text, ways)) = reader.next(&mut program)?
+    {
+        ahead.push(pending.filled(&reader, &text));
+        if let Some(way) = ways.motions.first() {
+            if reader.goes_anywhere(way) {
+                lines.drain(approach);
+            }
+            break;
+        }
+    }
+    for line in lines.iter().chain(&ahead) {
         writeln!(out, "{line}")?;
     }
     let resumed = Resumed { head: lines.len() as u32, next: place.line + 1, shift };
@@ -169,6 +191,13 @@ impl Reader {
 
     fn words(&self) -> &[Word] {
         self.trail.words()
+    }
+
+    /// Whether the line that was read goes dark to a place in the plane, wherever the head comes from.
+    fn goes_anywhere(&self, way: &Way) -> bool {
+        let says = |letter| self.words().iter().any(|word| word.letter == letter);
+        let dark = way.speed.is_infinite() && way.s <= 0.0;
+        dark && !self.modal().relative && says(b'X') && says(b'Y')
     }
 
     /// A length in the program's units.

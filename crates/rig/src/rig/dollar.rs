@@ -79,15 +79,8 @@ impl Rig {
         }
         // A jog has modes of its own and leaves the program's alone.
         let mut jog = Modal { motion: 1, feed: 0.0, ..self.modal.clone() };
-        // On the machine's own axes, for this line.
-        let plain = line.replace("G53", "");
-        let own = plain.len() < line.len();
-        if own {
-            jog.at = std::array::from_fn(|n| jog.at[n] + jog.offset[n]);
-            jog.offset = [0.0; 4];
-        }
         let offset = jog.offset;
-        let order = jog.line(&plain)?;
+        let order = jog.line(line)?;
         let Order::Moves { to, feed } = order else { return Err(16) };
         for point in &to {
             let machine = [0, 1, 2, 3].map(|n| point[n] + offset[n]);

@@ -188,6 +188,13 @@ fn the_focus_has_a_zero_of_its_own_and_a_jog() {
     tell(&mut rig, "G1 Z1 F600\n");
     finish(&mut rig);
     assert!(tell(&mut rig, "?").contains("MPos:0.000,0.000,-2.000"));
+    // On the machine's own axes, for one line.
+    tell(&mut rig, "G10 L20 P1 X-50 Y0\nG53 G0 X7\nG0 Y3\n");
+    finish(&mut rig);
+    assert!(tell(&mut rig, "?").contains("MPos:7.000,3.000,-2.000"));
+    tell(&mut rig, "$J=G90 G53 X2 F600\n");
+    finish(&mut rig);
+    assert!(tell(&mut rig, "?").contains("MPos:2.000,3.000,-2.000"));
 }
 
 #[test]

@@ -38,6 +38,14 @@ pub(in crate::commands) struct Stands {
     pub(in crate::commands) dark: Dark,
 }
 
+/// What puts an end to a call before it is done.
+pub(in crate::commands) struct Until<'u> {
+    /// Whether somebody has seen enough.
+    pub(in crate::commands) wanted: &'u dyn Fn() -> bool,
+    /// Something is lit meanwhile.
+    pub(in crate::commands) lit: bool,
+}
+
 /// No machine looks for its zero longer than this; many say nothing while they do.
 const HOMING: Span = Span::millis(180_000);
 
@@ -68,11 +76,22 @@ impl ByHand {
         &mut self,
         decide: impl FnMut(&Machine, &Connected) -> Result<Vec<String>, Refusal>,
     ) -> Result<Stands, Refusal> {
+        self.carry_out_until(&Until { wanted: &|| false, lit: false }, decide)
+    }
+
+    /// The same, until somebody has seen enough of it: what is left is not carried out then.
+    pub(in crate::commands) fn carry_out_until(
+        &mut self,
+        until: &Until<'_>,
+        decide: impl FnMut(&Machine, &Connected) -> Result<Vec<String>, Refusal>,
+    ) -> Result<Stands, Refusal> {
         let defaults = Settings::default();
         let settings = Settings { by_hand: true, silence: HOMING, ..defaults };
         let mut host = Call {
             machine: &self.machine,
             stopping: &self.stopping,
+            until,
+            enough: false,
             // A printer board tells the place in coordinates that are the only ones it has.
             reports: Reports::new(&self.machine, self.is_printer().then_some([0.0; 3])),
             decide,
@@ -105,6 +124,9 @@ const OFTEN: Span = Span::millis(50);
 struct Call<'c, D> {
     machine: &'c Machine,
     stopping: &'c Stopping,
+    until: &'c Until<'c>,
+    /// Somebody has seen enough.
+    enough: bool,
     reports: Reports,
     decide: D,
     connected: Option<Connected>,
@@ -139,6 +161,13 @@ where
         if self.stopping.wanted() {
             session.stop(link.now());
         }
+        if self.connected.is_some() && !self.enough && (self.until.wanted)() {
+            self.enough = true;
+            // Jogs are cancelled; a board that has none, and what is lit, is stopped.
+            if self.until.lit || !session.cancel_jog() {
+                session.stop(link.now());
+            }
+        }
         Ok(())
     }
 
@@ -167,6 +196,11 @@ where
             Event::Status(status) => self.status(&status),
             Event::Said(_) => {}
             Event::Ended { outcome: Outcome::Done, dark } => return Ok(Some(self.stands(dark))),
+            Event::Ended { outcome: Outcome::Stopped, dark }
+                if self.enough && !self.stopping.wanted() =>
+            {
+                return Ok(Some(self.stands(dark)));
+            }
             Event::Ended { outcome: Outcome::Stopped, dark } => {
                 return Err(Refusal::Stopped(format!("stopped{}", beam::words(dark))));
             }

@@ -14,7 +14,7 @@ use tinkite_core::quantity::plain;
 use tinkite_wire::Connected;
 
 /// The head goes no faster by hand when nothing is said, mm/s.
-const GENTLE: f64 = 100.0;
+pub(in crate::commands) const GENTLE: f64 = 100.0;
 
 /// Where the head is to go.
 struct Target {

@@ -148,7 +148,10 @@ fn opened(args: &HeadPanel) -> Result<(ByHand, Aim), Refusal> {
         sheet: None,
     })?;
     let job = &made.job;
-    let corners = edge(made.compiled.within.planned(), EdgeShape::Box);
+    let mut corners =
+        edge(made.compiled.within.planned(), EdgeShape::Box).pop().unwrap_or_default();
+    // The last is the first again.
+    corners.pop();
     let corners = Corners { corners, zero: job.placement.zero };
     let aim = if job.round.is_none() { Aim::Corners(corners) } else { Aim::Nothing };
     Ok((ByHand::of(job.machine.clone(), args.to.as_deref())?, aim))
