@@ -503,9 +503,9 @@ pub(crate) struct MachineName {
 pub(crate) struct MachineNew {
     /// What jobs will call it: NAME.machine.toml is written
     pub(crate) name: String,
-    /// The profile to start from
-    #[arg(long, value_name = "MACHINE", default_value = "bench-laser")]
-    pub(crate) like: String,
+    /// The profile to start from [default: bench-laser; printer-laser for the reprap dialect]
+    #[arg(long, value_name = "MACHINE")]
+    pub(crate) like: Option<String>,
     /// Read speeds, accelerations, travel, S and laser mode from the controller there
     #[arg(long, value_name = "LINK")]
     pub(crate) from: Option<String>,
@@ -521,6 +521,12 @@ pub(crate) struct MachineNew {
     /// Where it counts from: a corner, or centre
     #[arg(long, value_name = "CORNER")]
     pub(crate) origin: Option<String>,
+    /// Which way X counts, seen from the front
+    #[arg(long, value_name = "WHERETO")]
+    pub(crate) x: Option<Whereto>,
+    /// Which way Y counts
+    #[arg(long, value_name = "WHERETO")]
+    pub(crate) y: Option<Whereto>,
     /// Top speed of X and Y
     #[arg(long, value_name = "SPEED")]
     pub(crate) speed: Option<String>,
@@ -544,6 +550,17 @@ pub(crate) struct MachineNew {
     pub(crate) own: bool,
     #[command(flatten)]
     pub(crate) writing: Writing,
+}
+
+/// Where an axis counts to, seen from the front.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Whereto {
+    Right,
+    Left,
+    /// From you
+    Away,
+    /// To you
+    Towards,
 }
 
 #[derive(Debug, ClapArgs)]

@@ -665,3 +665,12 @@ fn a_key_puts_an_end_to_the_edge_and_the_head_goes_back() {
         assert_eq!(record["errors"], json!(0));
     }
 }
+
+#[test]
+fn a_port_that_is_not_there_is_named_with_those_that_are() {
+    let bench = Bench::new();
+    let call = ["head", "where", "--machine", "bench-laser", "--to", "serial:/dev/no-such-port"];
+    let told = bench.refused(3, &call);
+    assert!(told.contains("there is no such port"), "{told}");
+    assert!(told.contains("no serial port is there at all") || told.contains("these are there"));
+}

@@ -4,7 +4,10 @@
 #![allow(clippy::unwrap_used)] // helpers of tests
 
 mod common;
-use common::Bench;
+#[path = "common/terminal.rs"]
+mod terminal;
+use common::{Bench, Ran, signal};
+use terminal::Terminal;
 
 fn bench() -> Bench {
     let bench = Bench::new();
@@ -109,7 +112,7 @@ fn a_new_profile_keeps_the_comments_and_takes_what_was_said() {
         "bottom-right",
     ]);
     let text = bench.read("shed.machine.toml");
-    assert!(text.contains("# along X, to the right") && text.contains("\"45 cm\""), "{text}");
+    assert!(text.contains("# to the right") && text.contains("\"45 cm\""), "{text}");
     let shown = bench.json(&["machine", "show", "shed"]);
     assert_eq!(shown["bed_mm"], serde_json::json!([700.0, 450.0]));
     assert_eq!(shown["top_speed_mm_s"], serde_json::json!([350.0, 350.0]));
@@ -270,4 +273,88 @@ fn wrong_profiles_are_told_by_line_with_a_cure() {
         let told = told.split_whitespace().filter(|w| *w != "│").collect::<Vec<_>>().join(" ");
         assert!(told.contains(words) && told.contains("reel-laser.machine.toml:"), "{to}: {told}");
     }
+}
+
+#[test]
+fn whoever_is_asked_is_told_at_once_what_is_wrong_and_keeps_the_rest() {
+    let bench = bench();
+    let mut asked = Terminal::run(&bench, 100, 40, &["machine", "new", "mine"]);
+    for (question, typed) in [
+        ("spoken to (grbl, ngc, reprap) [grbl]: ", "klingon"),
+        ("\"klingon\" is none of grbl", ""),
+        ("Where is it", "carrier pigeon"),
+        ("pigeon", "serial:/dev/ttyACM0@250000"),
+        ("How wide is the bed [400 mm]: ", "12"),
+        ("no unit", "60 cm"),
+        ("How deep", ""),
+        ("Where is its zero", "top-left"),
+        ("Which way does X count", "away"),
+        ("Which way does Y count (right, left, away, towards) [right]: ", "towards"),
+        ("cannot both run across", "away"),
+        ("X count, seen from the front (right, left, away, towards) [right]: ", "left"),
+        ("Top speed of X", "9000 mm/min"),
+        ("Top speed of Y", ""),
+        ("Acceleration of X", ""),
+        ("Acceleration of Y", "900 mm/s2"),
+        ("means 100 %", "much"),
+        ("no number", "255"),
+        ("Most power", "120 %"),
+        ("at most 100 %", "80 %"),
+    ] {
+        asked.waits_for(question);
+        asked.types(&format!("{typed}\n"));
+    }
+    let ran = asked.ends();
+    assert!(ran.status == 0 && ran.out.contains("600 x 300 mm"), "{}", ran.out);
+    let shown = bench.json(&["machine", "show", "mine"]);
+    assert_eq!(shown["bed_mm"], serde_json::json!([600.0, 300.0]));
+    assert_eq!((&shown["origin"], &shown["full"]), (&"top-left".into(), &255.0.into()));
+    assert_eq!(shown["top_speed_mm_s"], serde_json::json!([150.0, 200.0]));
+    let text = bench.read("mine.machine.toml");
+    for line in [
+        "to = \"serial:/dev/ttyACM0@250000\" # rig: is the simulated controller",
+        "ceiling = \"80 %\"                # more than this is refused: it wears the source",
+        "width  = \"60 cm\"                # to the right",
+        "reversed = true",
+    ] {
+        assert!(text.contains(line), "{line}\n{text}");
+    }
+    // Nobody answers on: nothing is written.
+    let mut gone = Terminal::run(&bench, 100, 40, &["machine", "new", "gone"]);
+    gone.waits_for("spoken to");
+    gone.types("\n\u{4}");
+    let ran = gone.ends();
+    assert!(ran.status == 2 && ran.out.contains("nothing was written"), "{}", ran.out);
+    assert!(!bench.path("gone.machine.toml").exists());
+}
+
+#[test]
+fn flags_say_what_questions_ask() {
+    let bench = bench();
+    fn new<'a>(args: &[&'a str]) -> Vec<&'a str> {
+        [&["machine", "new", "said"], args, &["--force"]].concat()
+    }
+    let printer = ["--dialect", "reprap", "--link", "serial:/dev/ttyACM0@250000", "--full", "200"];
+    assert!(bench.ok(&new(&printer)).contains("like printer-laser"));
+    let text = bench.read("said.machine.toml");
+    assert!(text.contains("250000") && text.contains("full    = 200"), "{text}");
+    for (args, keys) in [
+        (&["--x", "left"][..], (false, true, false)),
+        (&["--y", "towards"], (false, false, true)),
+        (&["--x", "away", "--y", "left"], (true, false, true)),
+        (&["--y", "right"], (true, false, false)),
+    ] {
+        bench.ok(&new(args));
+        let text = bench.read("said.machine.toml");
+        let (_, x) = text.split_once("[axis.x]").unwrap();
+        let (x, y) = x.split_once("[axis.y]").unwrap();
+        let said = (
+            text.contains("exchanged = true"),
+            x.contains("reversed = true"),
+            y.contains("reversed = true"),
+        );
+        assert_eq!(said, keys, "{args:?}\n{text}");
+    }
+    let refused = bench.refused(2, &new(&["--x", "left", "--y", "right"]));
+    assert!(refused.contains("cannot both run across"), "{refused}");
 }

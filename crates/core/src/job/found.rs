@@ -6,7 +6,7 @@ use crate::job::machine::Pointing;
 use crate::layout::similarity;
 use crate::quantity::{Length, parse, plain};
 use thiserror::Error;
-use toml_edit::{Array, ArrayOfTables, DocumentMut, Item, TomlError, Value};
+use toml_edit::{Array, DocumentMut, Item, TableLike, TomlError, Value};
 
 /// Why a mark cannot be written.
 #[derive(Debug, Error)]
@@ -58,25 +58,24 @@ pub fn marks(text: &str) -> Result<(Zero, Vec<Written>), MarkError> {
         Some("head") => return Err(MarkError::CountsFromHead),
         _ => Zero::Bed,
     };
-    let marks = place.and_then(|place| place.get("mark")).and_then(Item::as_array_of_tables);
-    let marks = marks.filter(|marks| !marks.is_empty()).ok_or(MarkError::NoMarks)?;
-    Ok((
-        zero,
-        marks
-            .iter()
-            .map(|mark| written(mark.get("shape"), mark.get("drawn"), mark.get("found")))
-            .collect(),
-    ))
+    let marks: Vec<Written> = match place.and_then(|place| place.get("mark")) {
+        Some(Item::ArrayOfTables(marks)) => marks.iter().map(|mark| written(mark)).collect(),
+        Some(Item::Value(Value::Array(marks))) => {
+            marks.iter().filter_map(Value::as_inline_table).map(|mark| written(mark)).collect()
+        }
+        _ => Vec::new(),
+    };
+    if marks.is_empty() { Err(MarkError::NoMarks) } else { Ok((zero, marks)) }
 }
 
-fn written(shape: Option<&Item>, drawn: Option<&Item>, found: Option<&Item>) -> Written {
-    let at = drawn.and_then(Item::as_array).and_then(point);
-    let drawn = match (shape.and_then(Item::as_str), drawn) {
+fn written(mark: &dyn TableLike) -> Written {
+    let pair = |key| mark.get(key).and_then(Item::as_array).and_then(point);
+    let drawn = match (mark.get("shape").and_then(Item::as_str), mark.get("drawn")) {
         (Some(id), _) => format!("the shape \"{id}\""),
         (None, Some(at)) => format!("the point {}", at.to_string().trim()),
         (None, None) => "nothing".into(),
     };
-    Written { drawn, at, found: found.and_then(Item::as_array).and_then(point) }
+    Written { drawn, at: pair("drawn"), found: pair("found") }
 }
 
 fn point(pair: &Array) -> Option<Point> {
@@ -112,14 +111,20 @@ pub fn guess(marks: &[Written], number: usize, pointing: Pointing) -> Option<Poi
 /// No TOML, no marks, or no such mark.
 pub fn with_found(text: &str, number: usize, found: Point) -> Result<String, MarkError> {
     let mut document = text.parse::<DocumentMut>()?;
-    let marks = document
-        .get_mut("place")
-        .and_then(|place| place.get_mut("mark"))
-        .and_then(Item::as_array_of_tables_mut)
-        .ok_or(MarkError::NoMarks)?;
-    let count = ArrayOfTables::len(marks);
-    let unknown = MarkError::NoSuchMark { asked: number, marks: count };
-    let mark = number.checked_sub(1).and_then(|n| marks.get_mut(n)).ok_or(unknown)?;
+    let count = marks_of(&document);
+    let written = document.get_mut("place").and_then(|place| place.get_mut("mark"));
+    let index = number.checked_sub(1);
+    let mark: Option<&mut dyn TableLike> = match written {
+        Some(Item::ArrayOfTables(marks)) => {
+            index.and_then(|n| marks.get_mut(n)).map(|mark| mark as &mut dyn TableLike)
+        }
+        Some(Item::Value(Value::Array(marks))) => index
+            .and_then(|n| marks.get_mut(n))
+            .and_then(Value::as_inline_table_mut)
+            .map(|mark| mark as &mut dyn TableLike),
+        _ => return Err(MarkError::NoMarks),
+    };
+    let mark = mark.ok_or(MarkError::NoSuchMark { asked: number, marks: count })?;
     let mm = |value: f64| format!("{} mm", plain((value * 1000.0).round() / 1000.0 + 0.0, 3));
     let mut value = Value::Array(Array::from_iter([mm(found.x), mm(found.y)]));
     if let Some(old) = mark.get("found").and_then(Item::as_value) {
@@ -130,6 +135,15 @@ pub fn with_found(text: &str, number: usize, found: Point) -> Result<String, Mar
         None => drop(mark.insert("found", Item::Value(value))),
     }
     Ok(document.to_string())
+}
+
+/// How many marks a job has.
+fn marks_of(document: &DocumentMut) -> usize {
+    match document.get("place").and_then(|place| place.get("mark")) {
+        Some(Item::ArrayOfTables(marks)) => marks.len(),
+        Some(Item::Value(Value::Array(marks))) => marks.len(),
+        _ => 0,
+    }
 }
 
 #[cfg(test)]
@@ -153,6 +167,18 @@ mod tests {
             "\"0 mm\"]\nfound = [\"5 mm\", \"-6.25 mm\"]\n\n[[step",
         );
         assert_eq!(text, wanted);
+    }
+
+    #[test]
+    fn marks_on_one_line_are_marks_too() {
+        let job = "place = { mark = [{ shape = \"a\", found = [\"1 mm\", \"2 mm\"] }, { shape = \"b\" }] }\n";
+        assert_eq!(marks(job).unwrap().1.len(), 2);
+        let text = with_found(job, 2, Point::new(3.0, 4.0)).unwrap();
+        let text = with_found(&text, 1, Point::new(5.0, 6.0)).unwrap();
+        let read = marks(&text).unwrap().1;
+        let found: Vec<_> = read.iter().map(|mark| mark.found).collect();
+        assert_eq!(found, [Some(Point::new(5.0, 6.0)), Some(Point::new(3.0, 4.0))], "{text}");
+        assert!(matches!(with_found(job, 3, Point::ZERO), Err(MarkError::NoSuchMark { .. })));
     }
 
     #[test]

@@ -4,6 +4,7 @@ mod check;
 mod list;
 mod measure;
 mod new;
+mod questions;
 mod show;
 
 use crate::args::MachineCommand;

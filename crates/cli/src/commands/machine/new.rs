@@ -1,13 +1,14 @@
 //! `tinkite machine new`: a commented profile from a shipped one, with what the caller, a question
 //! or the controller itself says.
 
+use super::questions::{Questions, pointing};
 use crate::args::MachineNew;
 use crate::console::Console;
 use crate::link::{self, ask::ask};
 use crate::machines::{find, own_folder};
 use crate::output::Output;
 use crate::refusal::{Refusal, Sources};
-use std::io::{BufRead, IsTerminal, Write};
+use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
 use tinkite_core::job::machine::edit::{Change, changed};
 use tinkite_core::job::{Machine, machine};
@@ -15,20 +16,29 @@ use tinkite_core::quantity::plain;
 use tinkite_wire::Connected;
 
 pub(super) fn run(args: &MachineNew, console: &Console) -> Result<(), Refusal> {
-    let like = find(&args.like, Path::new(""))?;
-    let template = like.read(&mut Sources::new())?;
+    let mut asked = asks(args).then(Questions::begin);
+    let dialect = match (&mut asked, &args.dialect) {
+        (_, Some(dialect)) => Some(dialect.clone()),
+        (Some(questions), None) => Some(questions.dialect()?),
+        (None, None) => None,
+    };
+    let usual = if dialect.as_deref() == Some("reprap") { "printer-laser" } else { "bench-laser" };
+    let like = args.like.as_deref().unwrap_or(usual);
+    let found = find(like, Path::new(""))?;
+    let template = found.read(&mut Sources::new())?;
     let mut changes = vec![Change::text("", "name", args.title.as_deref().unwrap_or(&args.name))];
+    changes.extend(dialect.map(|dialect| Change::text("link", "dialect", &dialect)));
     if let Some(name) = &args.from {
         let mut link = link::open(name, &template, None)?;
         let connected = ask(link.as_mut(), template.dialect)?;
         changes.extend(told(&connected, &template));
         changes.push(Change::text("link", "to", name));
     }
-    changes.extend(typed(args));
-    if asks(args) {
-        changes.extend(asked(&template)?);
+    changes.extend(typed(args, &template)?);
+    let mut text = changed(&found.text, &changes);
+    if let Some(questions) = &mut asked {
+        text = questions.ask(text, &template)?;
     }
-    let text = changed(&like.text, &changes);
     let path = path(args)?;
     // What was typed must make a profile: every problem is told as it stands in the new text.
     let shown = path.display().to_string();
@@ -47,7 +57,7 @@ pub(super) fn run(args: &MachineNew, console: &Console) -> Result<(), Refusal> {
         checked.name,
         plain(checked.bed.width, 1),
         plain(checked.bed.depth, 1),
-        args.like
+        like
     ))
 }
 
@@ -68,12 +78,16 @@ fn path(args: &MachineNew) -> Result<PathBuf, Refusal> {
         .ok_or_else(|| Refusal::Usage("this account has no folder for configuration".into()))
 }
 
-/// What stands in the call.
-fn typed(args: &MachineNew) -> Vec<Change> {
+/// What stands in the call; the dialect beside.
+fn typed(args: &MachineNew, template: &Machine) -> Result<Vec<Change>, Refusal> {
     let text = |section, key, value: &Option<String>| {
         value.as_ref().map(|value| Change::text(section, key, value))
     };
-    [
+    let pointing = match (args.x, args.y) {
+        (None, None) => Vec::new(),
+        (x, y) => pointing(x, y, template.pointing).map_err(Refusal::Usage)?,
+    };
+    let said = [
         text("bed", "width", &args.width),
         text("bed", "depth", &args.depth),
         text("bed", "origin", &args.origin),
@@ -84,11 +98,8 @@ fn typed(args: &MachineNew) -> Vec<Change> {
         args.full.map(|full| Change::plain("beam", "full", plain(full, 3))),
         text("beam", "ceiling", &args.ceiling),
         text("link", "to", &args.link),
-        text("link", "dialect", &args.dialect),
-    ]
-    .into_iter()
-    .flatten()
-    .collect()
+    ];
+    Ok(said.into_iter().flatten().chain(pointing).collect())
 }
 
 /// What the controller says of itself.
@@ -118,51 +129,18 @@ fn told(connected: &Connected, template: &Machine) -> Vec<Change> {
 
 /// Whether there is someone to ask, and nothing was said yet.
 fn asks(args: &MachineNew) -> bool {
-    let silent = args.from.is_none() && typed(args).is_empty();
-    silent && std::io::stdin().is_terminal() && std::io::stderr().is_terminal()
-}
-
-/// Asks for what differs from machine to machine; an empty answer keeps what is offered.
-fn asked(template: &Machine) -> Result<Vec<Change>, Refusal> {
-    let length = |value: f64| format!("{} mm", plain(value, 3));
-    let questions = [
-        ("How wide is the bed", "bed", "width", length(template.bed.width)),
-        ("How deep", "bed", "depth", length(template.bed.depth)),
-        (
-            "Where does it count from (bottom-left, bottom-right, top-left, top-right, centre)",
-            "bed",
-            "origin",
-            template.bed.origin.name().to_string(),
-        ),
-        (
-            "Top speed of X",
-            "axis.x",
-            "top-speed",
-            format!("{} mm/s", plain(template.x.top_speed, 3)),
-        ),
-        (
-            "Top speed of Y",
-            "axis.y",
-            "top-speed",
-            format!("{} mm/s", plain(template.y.top_speed, 3)),
-        ),
-        ("Most power it may be given", "beam", "ceiling", template.beam.ceiling.to_string()),
+    let said = [
+        &args.from,
+        &args.width,
+        &args.depth,
+        &args.origin,
+        &args.speed,
+        &args.acceleration,
+        &args.ceiling,
+        &args.link,
+        &args.dialect,
     ];
-    let mut changes = Vec::new();
-    let mut input = std::io::stdin().lock();
-    for (question, section, key, offered) in questions {
-        let mut prompt = std::io::stderr().lock();
-        let _ = write!(prompt, "{question} [{offered}]: ").and_then(|()| prompt.flush());
-        let mut answer = String::new();
-        let read = input
-            .read_line(&mut answer)
-            .map_err(|error| Refusal::Usage(format!("the answer cannot be read: {error}")))?;
-        if read == 0 {
-            return Err(Refusal::Usage("no answer; nothing was written".into()));
-        }
-        if !answer.trim().is_empty() {
-            changes.push(Change::text(section, key, answer.trim()));
-        }
-    }
-    Ok(changes)
+    let silent = said.into_iter().all(Option::is_none) && args.full.is_none();
+    let silent = silent && args.x.is_none() && args.y.is_none();
+    silent && std::io::stdin().is_terminal() && std::io::stderr().is_terminal()
 }

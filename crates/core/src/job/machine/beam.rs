@@ -55,6 +55,10 @@ pub(super) fn read(section: Section<'_, '_>, dialect: Dialect) -> Option<(Beam, 
         let span = section.span_of("ceiling");
         section.out_of_range("ceiling", span, &section.written("ceiling"), "at most 100 %");
     }
+    // Keys that were not come to because of what is wrong before them are keys all the same.
+    for key in ["ceiling", "pointer", "pointer-for"] {
+        section.has(key);
+    }
     section.finish();
     Some((beam?, focus_depth))
 }

@@ -53,15 +53,27 @@ impl Change {
             table.entry(part).or_insert_with(|| Item::Table(Table::new())).as_table_mut()
         })?;
         let mut value: Value = self.value.parse().ok()?;
-        // Comments and blanks round the old value stay.
         if let Some(old) = table.get(self.key).and_then(Item::as_value) {
-            *value.decor_mut() = old.decor().clone();
+            keep_beside(old, &mut value);
         }
         match table.get_mut(self.key) {
             Some(item) => *item = Item::Value(value),
             None => drop(table.insert(self.key, Item::Value(value))),
         }
         Some(())
+    }
+}
+
+/// Comments and blanks round the old value stay, and a comment behind it stays in its column.
+fn keep_beside(old: &Value, new: &mut Value) {
+    *new.decor_mut() = old.decor().clone();
+    let width = |value: &Value| value.clone().decorated("", "").to_string().chars().count();
+    let (before, now) = (width(old), width(new));
+    let Some(behind) = old.decor().suffix().and_then(|suffix| suffix.as_str()) else { return };
+    let comment = behind.trim_start();
+    if comment.starts_with('#') {
+        let blanks = (before + behind.len() - comment.len()).saturating_sub(now).max(1);
+        new.decor_mut().set_suffix(format!("{}{comment}", " ".repeat(blanks)));
     }
 }
 

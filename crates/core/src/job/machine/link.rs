@@ -100,6 +100,12 @@ pub(super) fn read(section: Section<'_, '_>) -> Linked {
         section.out_of_range("to", span, wrong, "a baud above zero behind the @");
         None
     });
+    let known = ["rig:", "tcp:", "serial:"];
+    if to.as_deref().is_some_and(|to| !known.iter().any(|kind| to.starts_with(kind))) {
+        let span = section.span_of("to");
+        let wanted = "rig:, tcp:HOST:PORT or serial:PORT@BAUD";
+        section.out_of_range("to", span, &section.written("to"), wanted);
+    }
     section.finish();
     let bytes_per_second = baud.map(|baud| f64::from(baud) / BITS_OF_BYTE);
     let supply = Supply { lines_per_second, bytes_per_second, ..Supply::default() };
