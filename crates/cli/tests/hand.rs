@@ -146,6 +146,33 @@ fn a_terminal_of_any_size_will_do() {
 }
 
 #[test]
+fn a_terminal_that_is_dragged_small_and_large_will_do() {
+    let bench = Bench::new();
+    let pace = ["--tcp", "127.0.0.1:0", "--once", "--pace", "20", "--record", "record.json"];
+    let rig = RigProcess::start(&bench, &pace);
+    let sizes = [(20, 6), (40, 12), (1, 1), (200, 60), (20, 30), (90, 30)];
+    let call = ["run", "sail-panel.kite.toml", "--to", &rig.link];
+    let mut terminal = Terminal::dragged(&bench, &sizes, &call);
+    terminal.waits_for("%");
+    terminal.types("hh");
+    let ran = terminal.ends();
+    assert_eq!(ran.status, 0, "{}", ran.out);
+    assert!(!ran.out.contains("panicked"), "{}", ran.out);
+    let record = record(&bench, rig);
+    assert_eq!(record["errors"], 0);
+    let mut panel = Terminal::dragged(
+        &bench,
+        &sizes,
+        &["head", "--machine", "bench-laser", "--to", "rig:1"],
+    );
+    panel.waits_for("left");
+    std::thread::sleep(std::time::Duration::from_millis(3500));
+    panel.types("q");
+    let ran = panel.ends();
+    assert!(ran.status == 0 && !ran.out.contains("panicked"), "{}", ran.out);
+}
+
+#[test]
 fn a_terminal_that_vanishes_stops_the_run() {
     let (bench, rig, terminal) = begun("4", 100, 30);
     terminal.waits_for("running");

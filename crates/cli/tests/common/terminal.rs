@@ -22,9 +22,23 @@ const PATIENCE: Duration = Duration::from_secs(40);
 impl Terminal {
     /// Runs a call of the program in a terminal of this size.
     pub(crate) fn run(bench: &Bench, columns: u16, rows: u16, args: &[&str]) -> Self {
+        Self::begin(bench, &format!("stty cols {columns} rows {rows}"), args)
+    }
+
+    /// The same, in a terminal of 90 × 30 that somebody drags to one size after the other, one each
+    /// half second.
+    pub(crate) fn dragged(bench: &Bench, sizes: &[(u16, u16)], args: &[&str]) -> Self {
+        let drags: String = sizes
+            .iter()
+            .map(|(columns, rows)| format!("sleep 0.5; stty cols {columns} rows {rows} </dev/tty; "))
+            .collect();
+        Self::begin(bench, &format!("stty cols 90 rows 30; ({drags}) & true"), args)
+    }
+
+    fn begin(bench: &Bench, before: &str, args: &[&str]) -> Self {
         let quoted: Vec<String> = args.iter().map(|arg| format!("'{arg}'")).collect();
         let call = format!(
-            "stty cols {columns} rows {rows}; exec {} {}",
+            "{before}; exec {} {}",
             env!("CARGO_BIN_EXE_tinkite"),
             quoted.join(" ")
         );
