@@ -21,6 +21,7 @@ fn the_demo_plan_for_people() {
 
       burns    X 20 to 192.97, Y 20 to 136.39 mm, 172.97 x 116.39 mm, from the machine's zero
       in all   3642 mm burnt, 3786 mm of travel, about 1 min 51 s
+      focus    the head 6 mm above the surface, 6.1 mm above the bed
     ");
     assert_eq!(bench.ok(&["check", JOB]), "nothing is wrong or doubtful\n");
 }
