@@ -320,3 +320,39 @@ fn keys_that_contradict_each_other_are_refused() {
         assert!(told.contains(words), "{more}: {told}");
     }
 }
+
+/// Two squares that a white disc, a white line and a disc of the first colour lie over.
+const PAGE: &str = r#"<path d="M5 5H45V45H5z" fill="black"/><circle cx="25" cy="25" r="12" fill="white"/><path d="M5 40H45" stroke="white" stroke-width="2"/><circle cx="25" cy="25" r="5" fill="black"/><path d="M50 5H60V15H50z" fill="black" opacity="0"/><path d="M50 5H90V45H50z" fill="black" fill-opacity="0.5"/>"#;
+
+fn filled(colour: &str) -> String {
+    format!(
+        "[[step]]\nname = \"{colour}\"\ntake = {{ fill = \"{colour}\" }}\nmake = \"engrave\"\nspeed = \"100 mm/s\"\npower = \"20 %\"\nlines = {{ spacing = \"0.1 mm\" }}\n"
+    )
+}
+
+#[test]
+fn what_lies_under_other_paint_is_not_engraved() {
+    let steps = [filled("#000000"), filled("#808080")].concat();
+    let burnt = |more: &str| {
+        let bench = Bench::drawn(PAGE, more, &steps);
+        let plan = bench.json(&["plan", "a.kite.toml"]);
+        let of = |n: usize| plan["steps"][n]["burn_mm"].as_f64().unwrap() * 0.1;
+        (of(0), of(1), plan["problems"].to_string())
+    };
+    let disc = |r: f64| std::f64::consts::PI * r * r;
+    let (black, grey, told) = burnt("");
+    // The line takes 2 mm of 40; the inner disc is black again.
+    let wanted = 1600.0 - disc(12.0) - 80.0 + disc(5.0);
+    assert!((black - wanted).abs() < 3.0, "{black} of {wanted}");
+    assert!((grey - 1600.0).abs() < 3.0, "{grey}");
+    for part in
+        ["mm2 of 1 shape lie under", "half transparent", "of no opacity", "bare stock"]
+    {
+        assert!(told.contains(part), "{part}: {told}");
+    }
+    let (black, _, told) = burnt("under = \"keep\"\n");
+    assert!((black - 1600.0).abs() < 3.0 && !told.contains("lie under"), "{black} {told}");
+    let refused =
+        Bench::drawn(PAGE, "under = \"sell\"\n", &steps).refused(1, &["plan", "a.kite.toml"]);
+    assert!(refused.contains("under") && refused.contains("keep"), "{refused}");
+}

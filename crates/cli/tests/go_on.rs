@@ -45,6 +45,12 @@ fn burnt_as_planned(bench: &Bench, rig: RigProcess) {
 
 #[test]
 fn a_run_that_was_stopped_is_finished_nothing_twice_and_nothing_left_out() {
+    // A stop may fall where the path leads by twice, which is told, and is another test's matter.
+    assert!((0..5).any(|_| stopped_twice_and_finished()), "the place was never certain");
+}
+
+/// Whether both stops fell on a place that is certain.
+fn stopped_twice_and_finished() -> bool {
     let bench = Bench::new();
     let rig = rig(&bench, "20");
     let link = rig.link.clone();
@@ -52,12 +58,20 @@ fn a_run_that_was_stopped_is_finished_nothing_twice_and_nothing_left_out() {
     assert_eq!(stopped.status, 4, "{}", stopped.err);
     assert!(stopped.err.contains("tinkite run --go-on 1 finishes it"), "{}", stopped.err);
     let shown = bench.json(&["log", "show"]);
+    if shown["whereabouts"] == "between" {
+        rig.end();
+        return false;
+    }
     assert_eq!((&shown["how"], &shown["whereabouts"]), (&"stopped".into(), &"here".into()));
     assert_eq!((&shown["dark"], &shown["kind"]), (&"confirmed".into(), &"run".into()));
     assert_eq!(shown["material"], "ripstop 0.1 mm");
     // Stopped once more on the way, and finished then.
     let again = broken_off(&bench, &["run", "--go-on"], 1500, "-TERM");
     assert_eq!(again.status, 4, "{}", again.err);
+    if bench.json(&["log", "show"])["whereabouts"] == "between" {
+        rig.end();
+        return false;
+    }
     let out = bench.ok(&["run", "--go-on"]);
     assert!(out.starts_with("done: "), "{out}");
     let runs = bench.json(&["log", "list"]);
@@ -72,6 +86,7 @@ fn a_run_that_was_stopped_is_finished_nothing_twice_and_nothing_left_out() {
     assert!(bench.refused(2, &["run", "--go-on"]).contains("nothing is left of it; --again 3"));
     assert!(bench.refused(2, &["run", "--go-on", "1"]).contains("gone on with by run 2"));
     assert!(bench.refused(2, &["run", "--go-on", "9"]).contains("there is no run 9"));
+    true
 }
 
 #[test]

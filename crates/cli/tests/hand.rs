@@ -160,11 +160,8 @@ fn a_terminal_that_is_dragged_small_and_large_will_do() {
     assert!(!ran.out.contains("panicked"), "{}", ran.out);
     let record = record(&bench, rig);
     assert_eq!(record["errors"], 0);
-    let mut panel = Terminal::dragged(
-        &bench,
-        &sizes,
-        &["head", "--machine", "bench-laser", "--to", "rig:1"],
-    );
+    let mut panel =
+        Terminal::dragged(&bench, &sizes, &["head", "--machine", "bench-laser", "--to", "rig:1"]);
     panel.waits_for("left");
     std::thread::sleep(std::time::Duration::from_millis(3500));
     panel.types("q");

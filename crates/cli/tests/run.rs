@@ -270,7 +270,7 @@ fn what_cannot_run_is_refused_before_anything_moves() {
     assert!(
         bench
             .refused(3, &["run", JOB, "--to", "serial:/dev/no-such-port"])
-            .contains("does not open")
+            .contains("there is no such port")
     );
     assert!(bench.refused(2, &["run", JOB, "--to", "carrier-pigeon"]).contains("not a link"));
     assert!(bench.refused(2, &["run", JOB, "--to", "rig:slow"]).contains("not a pace"));

@@ -30,18 +30,16 @@ impl Terminal {
     pub(crate) fn dragged(bench: &Bench, sizes: &[(u16, u16)], args: &[&str]) -> Self {
         let drags: String = sizes
             .iter()
-            .map(|(columns, rows)| format!("sleep 0.5; stty cols {columns} rows {rows} </dev/tty; "))
+            .map(|(columns, rows)| {
+                format!("sleep 0.5; stty cols {columns} rows {rows} </dev/tty; ")
+            })
             .collect();
         Self::begin(bench, &format!("stty cols 90 rows 30; ({drags}) & true"), args)
     }
 
     fn begin(bench: &Bench, before: &str, args: &[&str]) -> Self {
         let quoted: Vec<String> = args.iter().map(|arg| format!("'{arg}'")).collect();
-        let call = format!(
-            "{before}; exec {} {}",
-            env!("CARGO_BIN_EXE_tinkite"),
-            quoted.join(" ")
-        );
+        let call = format!("{before}; exec {} {}", env!("CARGO_BIN_EXE_tinkite"), quoted.join(" "));
         // The environment and the folder are those of a call without a terminal.
         let plain = bench.command(&[]);
         let mut script = std::process::Command::new("script");

@@ -16,6 +16,7 @@ mod resolved;
 mod solid;
 mod svg;
 pub(crate) mod trouble;
+mod veil;
 
 pub use bitmap::Bitmap;
 pub use bitmap::trace::{self, Trace, Traced};
@@ -97,6 +98,9 @@ pub struct Fill {
     pub colour: Colour,
     /// What counts as inside.
     pub rule: FillRule,
+    /// 0 hides what was painted before. Any other number lets it show through, except for what is part
+    /// of the same veil: one group of half-transparent things has one number.
+    pub veil: u32,
 }
 
 /// How a shape's line is painted.
@@ -106,6 +110,8 @@ pub struct Stroke {
     pub colour: Colour,
     /// Its width in mm, as drawn.
     pub width: f64,
+    /// Whether what was painted before shows through.
+    pub veiled: bool,
 }
 
 /// One drawn thing: its curves, its paint and where it came from.

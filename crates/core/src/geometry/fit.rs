@@ -133,6 +133,11 @@ fn textbook_arc(cubic: &CubicBez) -> Option<Piece> {
 fn lies_on(cubic: &CubicBez, arc: &Piece, tolerance: f64) -> bool {
     let Piece::Arc { centre, .. } = *arc else { return false };
     let radius = cubic.p0.distance(centre);
+    // The rest of the circle lies as near to its centre, on the other side of the chord.
+    let middle = arc.point_at(cubic.p0, 0.5);
+    if middle.distance(cubic.eval(0.5)) > tolerance * MARGIN {
+        return false;
+    }
     let off = |n: i32| (cubic.eval(f64::from(n) / 16.0).distance(centre) - radius).abs();
     (1..16).all(|n| off(n) <= tolerance * MARGIN)
 }
@@ -323,6 +328,44 @@ mod tests {
                 let d = distance_to(&fitted, p, contours[0].closed);
                 prop_assert!(d <= tolerance * 1.05, "{} > {}", d, tolerance);
             }
+        }
+
+        /// Cubics that are nearly arcs of any sweep: neither is ever further from the other than was asked
+        /// for, so that none is taken for the arc round the other side of its circle.
+        #[test]
+        fn near_arcs_are_met_both_ways(
+            radius in 0.5..60.0f64,
+            from in 0.0..6.3f64,
+            sweep in prop_oneof![-6.2..6.2f64, 2.8..3.5f64, -3.5..-2.8f64],
+            form in prop_oneof![Just(0.0), -1e-3..1e-3f64, -0.3..0.3f64],
+            wraps in any::<bool>(),
+            tolerance in prop_oneof![Just(0.01), 0.003..0.3f64],
+        ) {
+            prop_assume!(sweep.abs() > 0.01);
+            let at = |angle: f64| Point::new(radius * angle.cos(), radius * angle.sin());
+            let along = |angle: f64| Vec2::new(-angle.sin(), angle.cos());
+            // As long as the arms of what is left of the circle have to be, too.
+            let turn: f64 = if wraps { sweep.signum() * (std::f64::consts::TAU - sweep.abs()) } else { sweep };
+            let arm = 4.0 / 3.0 * (turn / 4.0).tan() * radius * (1.0 + form);
+            let (start, end) = (at(from), at(from + sweep));
+            let cubic = CubicBez::new(start, start + along(from) * arm, end - along(from + sweep) * arm, end);
+            let mut path = BezPath::new();
+            path.move_to(cubic.p0);
+            path.curve_to(cubic.p1, cubic.p2, cubic.p3);
+            let contours = contours(&path, tolerance);
+            prop_assert_eq!(contours.len(), 1);
+            let drawn: Vec<Point> = (0..=1500).map(|n| cubic.eval(f64::from(n) / 1500.0)).collect();
+            let fitted = contours[0].flatten(tolerance / 50.0);
+            for p in drawn.iter().step_by(5) {
+                let d = distance_to(&fitted, *p, contours[0].closed);
+                prop_assert!(d <= tolerance * 1.05, "drawn {} > {}", d, tolerance);
+            }
+            for p in &fitted {
+                let d = distance_to(&drawn, *p, false);
+                prop_assert!(d <= tolerance * 1.05, "burnt {} > {}", d, tolerance);
+            }
+            let (a, b) = (contours[0].length(), cubic.arclen(1e-4));
+            prop_assert!((a - b).abs() <= 0.02 * b + 10.0 * tolerance, "{} mm for {}", a, b);
         }
     }
 }

@@ -4,6 +4,7 @@
 
 pub mod along;
 pub mod contour;
+pub mod cover;
 pub mod crossings;
 pub mod doubles;
 pub mod fit;

@@ -62,7 +62,10 @@ impl Grid {
         let points = rings.flatten().map(|p| Rect::from_points(*p, *p));
         let bounds = points.reduce(|a, b| a.union(b)).unwrap_or_default();
         let step = (bounds.width().max(bounds.height()) / LARGEST).max(STEP);
-        Self { origin: bounds.center(), step }
+        // A corner of the same lattice for all, so that what was on it once stays where it is.
+        let corner = |at: f64| (at / step).round() * step;
+        let centre = bounds.center();
+        Self { origin: Point::new(corner(centre.x), corner(centre.y)), step }
     }
 
     fn whole(&self, rings: &[Vec<Point>]) -> Vec<Vec<IntPoint>> {

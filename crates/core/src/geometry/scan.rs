@@ -31,7 +31,7 @@ pub struct Span {
 const DUST: f64 = 2e-3;
 
 /// Stretches with a gap below this (mm) are one.
-const TOUCHING: f64 = 1e-6;
+const TOUCHING: f64 = 1e-3;
 
 /// The stretches of `rows` lines at `first`, `first + spacing`, … that lie inside any of `areas`,
 /// sorted by row and place; where areas overlap the stretch is there once.

@@ -17,6 +17,13 @@ pub enum Only {
     Bitmaps,
 }
 
+/// What becomes of things that later paint lies over.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Under {
+    /// Fills are engraved whole; otherwise what of them shows.
+    pub keeps_fills: bool,
+}
+
 /// A drawing of a job and how it is laid on the sheet.
 #[derive(Debug, Clone, PartialEq)]
 pub struct ArtworkUse {
@@ -50,6 +57,8 @@ pub struct ArtworkUse {
     pub join_gaps: Option<f64>,
     /// Whether stretches that are drawn twice in one colour are dropped.
     pub drop_doubles: bool,
+    /// What becomes of things that later paint lies over.
+    pub under: Under,
     /// Which of its points lies `at` that place on the sheet; none leaves it where its page puts it.
     pub at: Option<(Anchor, Point)>,
 }
@@ -87,6 +96,8 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
     let colour_tolerance = section.whole("colour-tolerance", 0..=64).map(|n| n as u8);
     let trace = section.section("trace").and_then(trace);
     let drop_doubles = section.flag("drop-doubles").unwrap_or(false);
+    let keeps = section.choice("under", &[("keep", true), ("drop", false)]);
+    let under = Under { keeps_fills: keeps.unwrap_or(false) };
     let at = place::own_place(&section);
     section.finish();
     Some(ArtworkUse {
@@ -105,6 +116,7 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
         leave_out,
         join_gaps,
         drop_doubles,
+        under,
         at,
     })
 }

@@ -113,9 +113,10 @@ pub fn starter(
         names.push(name);
     }
     for layer in layers.iter().filter(|layer| is_paper(layer)) {
+        let what = if layer.by == PaintedBy::Fill { "fills" } else { "lines" };
         let _ = write!(
             out,
-            "\n# White fills ({}) are taken for paper: no step takes them.\n",
+            "\n# White {what} ({}) are taken for paper: no step takes them, and what lies under them is not engraved.\n",
             layer.shapes
         );
     }
@@ -153,7 +154,7 @@ impl Begun {
             for image in std::mem::take(&mut artwork.images) {
                 let Some(bitmap) = &image.bitmap else { continue };
                 let black = Colour::new(0, 0, 0);
-                let fill = Some(Fill { colour: black, rule: FillRule::EvenOdd });
+                let fill = Some(Fill { colour: black, rule: FillRule::EvenOdd, veil: 0 });
                 let found = trace::trace(bitmap, image.to_mm, &trace::Trace::default());
                 let found = found.map_err(|p| p.at(image.source.place(&artwork.file)))?;
                 let source = image.source;
@@ -222,17 +223,19 @@ fn unique(taken: &[String], name: &str) -> String {
 }
 
 fn is_paper(layer: &Layer) -> bool {
-    layer.by == PaintedBy::Fill && layer.colour == Colour::new(255, 255, 255)
+    layer.colour == Colour::new(255, 255, 255)
 }
 
 /// What a layer is for, and why it is thought so; none for what is not to be burnt.
 fn guess<'l>(layer: &'l Layer, all: &[Layer]) -> Option<(Guess, &'l Layer, &'static str)> {
+    if is_paper(layer) {
+        return None;
+    }
     if layer.by == PaintedBy::Fill {
-        let burnt = !is_paper(layer) && layer.closed > 0;
-        return burnt.then_some((Guess::Engrave, layer, "a filled area"));
+        return (layer.closed > 0).then_some((Guess::Engrave, layer, "a filled area"));
     }
     let [r, g, b] = layer.colour.rgb.map(i32::from);
-    let strokes = all.iter().filter(|l| l.by == PaintedBy::Stroke).count();
+    let strokes = all.iter().filter(|l| l.by == PaintedBy::Stroke && !is_paper(l)).count();
     let (guess, why) = if r > g + 60 && r > b + 60 {
         (Guess::Cut, "a red line")
     } else if strokes == 1 && layer.closed > 0 {

@@ -187,7 +187,7 @@ fn trace_all(
         let name = source.id.clone().unwrap_or_else(|| "trace".into());
         artwork.shapes.extend(found.paths.into_iter().enumerate().map(|(n, path)| Shape {
             path: back * path,
-            fill: Some(Fill { colour, rule: FillRule::EvenOdd }),
+            fill: Some(Fill { colour, rule: FillRule::EvenOdd, veil: 0 }),
             stroke: None,
             source: Source { id: Some(format!("{name}-{}", n + 1)), ..source.clone() },
             text: false,

@@ -70,8 +70,8 @@ fn shape(drawn: &DrawnShape, path: BezPath) -> Shape {
     let rule = if text { FillRule::NonZero } else { FillRule::EvenOdd };
     Shape {
         path,
-        fill: drawn.filled.then_some(Fill { colour, rule }),
-        stroke: (!drawn.filled).then_some(Stroke { colour, width: 0.0 }),
+        fill: drawn.filled.then_some(Fill { colour, rule, veil: 0 }),
+        stroke: (!drawn.filled).then_some(Stroke { colour, width: 0.0, veiled: false }),
         source: Source { id: Some(drawn.name.clone()), ..Source::default() },
         text,
     }

@@ -8,9 +8,11 @@ mod image;
 mod marks;
 mod place;
 mod repair;
+mod shown;
 mod size;
 
 use crate::artwork::{Artwork, Bitmap, FontSupply, NoFonts, Shape};
+use crate::geometry::cover::Rings;
 use crate::geometry::{Affine, BezPath, Contour, Point, Rect, Vec2, hull};
 use crate::job::select::ShapeInfo;
 use crate::job::{Job, StockSize};
@@ -50,6 +52,9 @@ pub struct LaidShape {
     pub dropped: bool,
     /// Which copy it belongs to; the first is 0.
     pub number: u32,
+    /// What of its fill shows, in mm from the bed's front left corner, where later paint lies over it;
+    /// none when all of it does.
+    pub shown: Option<Arc<Rings>>,
 }
 
 impl LaidShape {
@@ -88,6 +93,13 @@ impl copies::Copied for LaidShape {
             open: self.open,
             dropped: self.dropped,
             number,
+            shown: self.shown.as_ref().map(|rings| {
+                let at = |point: &Point| match about {
+                    Some(centre) => (centre - (*point - centre)) + by,
+                    None => *point + by,
+                };
+                Arc::new(rings.iter().map(|ring| ring.iter().map(at).collect()).collect())
+            }),
         }
     }
 }
@@ -191,6 +203,10 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         }
     };
     let owners: Vec<Option<usize>> = pieces.iter().map(|piece| piece.artwork).collect();
+    let knocked_out: Vec<Option<Rings>> = pieces
+        .par_iter()
+        .map(|piece| shown::knocked_out(&piece.shape, to_bed * piece.to_sheet, job.tolerance))
+        .collect();
     let mut shapes: Vec<LaidShape> =
         pieces.into_par_iter().map(|piece| lay(piece, to_bed, job.tolerance)).collect();
     report_strays(&shapes, &mut problems);
@@ -199,6 +215,9 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         let length = owners.iter().filter(|owner| **owner == Some(n)).count();
         repair::repair(&mut shapes[start..start + length], how, &mut problems);
     }
+    let covered =
+        |n: usize| owners[n].is_none_or(|artwork| !job.artworks[artwork].under.keeps_fills);
+    shown::set(&mut shapes, knocked_out, covered, job.tolerance);
     for image in &mut images {
         image.to_bed = to_bed * image.to_bed;
     }
@@ -228,7 +247,8 @@ fn lay(piece: Unplaced, to_bed: Affine, tolerance: f64) -> LaidShape {
     let path = (to_bed * piece.to_sheet) * piece.shape.path.clone();
     let contours = crate::geometry::fit::contours(&path, tolerance);
     let open = contours.iter().any(|contour| !contour.closed);
-    LaidShape { shape: piece.shape, file: piece.file, contours, open, dropped: false, number: 0 }
+    let (shape, file) = (piece.shape, piece.file);
+    LaidShape { shape, file, contours, open, dropped: false, number: 0, shown: None }
 }
 
 fn report_strays(shapes: &[LaidShape], problems: &mut Problems) {

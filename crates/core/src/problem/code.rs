@@ -95,6 +95,8 @@ codes! {
         "A beam of constant power (M3, M106) burns on where the head stands: when the cable is pulled, when the computer is late, and wherever the controller waits. Power that follows the speed (M4, follows-speed = true) goes out by itself. Where it must be constant, constant = \"accepted\" in [beam] of the machine's profile says that somebody stands beside it, and --accept constant-power says so for one run."
     Contradiction "contradiction"
         "Two keys say different things about the same matter; which is meant cannot be guessed."
+    Covered "covered"
+        "Later paint lies over part of what is engraved, white among it, and that part does not show on the page: it is not engraved. under = \"keep\" in [[artwork]] engraves all of it."
     Cropped "cropped"
         "crop = \"page\" cut away what lay beyond the page."
     CrossingCuts "crossing-cuts"
@@ -341,6 +343,8 @@ codes! {
         "A line of the program cannot be sent as it stands: it is longer than the controller takes, or holds a byte on which controllers act at once. Nothing was sent."
     UnusedFill "unused-fill"
         "Shapes have both a line and a fill; steps follow the line, none engraves the fill."
+    Veil "veil"
+        "Paint that is half transparent is taken for the colour that it has over paper. It hides nothing: what lies under it shows through, and is burnt as well."
     WrongType "wrong-type"
         "The value is of another type: text for a number, a table for a list."
 }

@@ -22,6 +22,22 @@ pub(super) fn flat(laid: &LaidShape, tolerance: f64) -> Vec<Vec<Point>> {
     laid.contours.iter().map(|c| c.flatten(tolerance / 2.0)).collect()
 }
 
+/// What a shape encloses, whatever is painted over it.
+pub(super) fn whole(laid: &LaidShape, tolerance: f64) -> Vec<Vec<Point>> {
+    region::united(&flat(laid, tolerance), rule(laid))
+}
+
+/// What each of several shapes encloses, as rings that neither cross nor overlap.
+fn each(shapes: &[&LaidShape], tolerance: f64) -> Vec<Vec<Vec<Point>>> {
+    shapes
+        .par_iter()
+        .map(|laid| match &laid.shown {
+            Some(rings) => rings.to_vec(),
+            None => whole(laid, tolerance),
+        })
+        .collect()
+}
+
 /// The fill rule of a shape; a line without a fill encloses what it winds round.
 pub(super) fn rule(laid: &LaidShape) -> FillRule {
     laid.shape.fill.map_or(FillRule::NonZero, |fill| fill.rule)
@@ -38,9 +54,7 @@ pub(super) fn is_plain(engrave: &Engrave) -> bool {
 
 /// What several shapes enclose together.
 pub(super) fn enclosed(shapes: &[&LaidShape], tolerance: f64) -> Vec<Vec<Point>> {
-    let each: Vec<Vec<Vec<Point>>> =
-        shapes.par_iter().map(|laid| region::united(&flat(laid, tolerance), rule(laid))).collect();
-    region::united(&each.concat(), FillRule::NonZero)
+    region::united(&each(shapes, tolerance).concat(), FillRule::NonZero)
 }
 
 /// The area of a step.
@@ -58,17 +72,23 @@ pub(super) fn ground(
     let drawn = match engrave.overlaps {
         Overlaps::Union => enclosed(shapes, job.tolerance),
         Overlaps::EvenOdd => {
-            let each: Vec<Vec<Vec<Point>>> = shapes
-                .par_iter()
-                .map(|laid| region::united(&flat(laid, job.tolerance), rule(laid)))
-                .collect();
-            region::united(&each.concat(), FillRule::EvenOdd)
+            // Which of them lie over each other is told by the shapes as they are drawn.
+            let whole: Vec<Vec<Vec<Point>>> =
+                shapes.par_iter().map(|laid| whole(laid, job.tolerance)).collect();
+            let drawn = region::united(&whole.concat(), FillRule::EvenOdd);
+            if shapes.iter().any(|laid| laid.shown.is_some()) {
+                region::combined(&drawn, &enclosed(shapes, job.tolerance), Combine::Overlap)
+            } else {
+                drawn
+            }
         }
     };
     let drawn = region::grown(&drawn, engrave.grow, job.tolerance / 2.0);
     let bound = if !engrave.boundary.is_empty() {
         open_shapes(context.bounds, context)?;
-        let bound = enclosed(context.bounds, job.tolerance);
+        // It bounds what it did, whatever is painted over it.
+        let whole = context.bounds.iter().flat_map(|laid| whole(laid, job.tolerance));
+        let bound = region::united(&whole.collect::<Vec<_>>(), FillRule::NonZero);
         if bound.is_empty() {
             let message = format!("step \"{}\" finds no closed shape for its boundary", step.name);
             return fail(Code::NoBoundary, message, "correct boundary, or take it out");

@@ -33,10 +33,17 @@ pub(super) fn fill(
         area::is_plain(context.engrave) && lines.inset == 0.0 && lines.islands == Islands::Together;
     let mut made = Vec::new();
     if simple {
-        let areas: Vec<Area> = shapes
-            .iter()
-            .map(|laid| Area { rings: area::flat(laid, tolerance), rule: area::rule(laid) })
-            .collect();
+        let areas: Vec<Area> = if shapes.iter().any(|laid| laid.shown.is_some()) {
+            // Parts of one colour that meet under other paint are one area.
+            let rings = area::enclosed(shapes, tolerance);
+            vec![Area { rings, rule: FillRule::NonZero }]
+        } else {
+            let one = |laid: &&LaidShape| Area {
+                rings: area::flat(laid, tolerance),
+                rule: area::rule(laid),
+            };
+            shapes.iter().map(one).collect()
+        };
         for angle in &lines.angles {
             made.extend(one_way(&areas, *angle, lines, None, context)?);
         }

@@ -224,6 +224,9 @@ fn engraved(
         return Ok(made);
     }
     refuse_images(images, step, context.job)?;
+    report::covered(shapes, step, context.job)
+        .into_iter()
+        .for_each(|problem| problems.push(problem));
     match &context.engrave.fill {
         Fill::Lines(lines) => {
             let rows = hatch::fill(shapes, lines, context, problems)?;

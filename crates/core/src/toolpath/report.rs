@@ -1,10 +1,15 @@
 //! What is told about steps and what they take.
 
-use super::{Leftover, Taken, step_place};
+use super::{Leftover, Taken, area, step_place};
+use crate::artwork::Shape;
 use crate::artwork::trouble::lines::{self, Lined};
+use crate::colour::Colour;
+use crate::geometry::region;
 use crate::job::{Job, Operation, Order, Step};
 use crate::layout::{LaidImage, LaidShape, Sheet};
 use crate::problem::{Code, Problem, Problems, count, few, nearest};
+use crate::quantity::plain;
+use rayon::prelude::*;
 use std::collections::BTreeSet;
 
 /// Warns of lines that the step would burn twice, and of cuts that fall to pieces.
@@ -66,6 +71,13 @@ fn paint(laid: &LaidShape) -> String {
     stroke.into_iter().chain(fill).collect::<Vec<_>>().join(", ")
 }
 
+/// Whether a shape is white alone, which is bare stock.
+fn is_bare(shape: &Shape) -> bool {
+    let white = Colour::new(255, 255, 255);
+    let bare = |colour: Option<Colour>| colour.is_none_or(|colour| colour == white);
+    bare(shape.fill.map(|fill| fill.colour)) && bare(shape.stroke.map(|stroke| stroke.colour))
+}
+
 /// A step of which nothing comes.
 pub(super) fn takes_nothing(sheet: &Sheet, job: &Job, step: &Step) -> Problem {
     let colours: BTreeSet<String> = sheet.shapes.iter().map(paint).collect();
@@ -102,16 +114,13 @@ pub(super) fn leftovers(
         .map(|(_, laid)| laid)
         .filter(|laid| !bounds(laid))
         .collect();
-    let mut all: Vec<Leftover> = left
-        .iter()
-        .map(|laid| Leftover {
-            place: laid.place(),
-            copy: laid.number + 1,
-            paint: paint(laid),
-            label: laid.label(),
-        })
-        .collect();
-    let names: Vec<String> = all.iter().map(ToString::to_string).collect();
+    let leftover = |laid: &&LaidShape| Leftover {
+        place: laid.place(),
+        copy: laid.number + 1,
+        paint: paint(laid),
+        label: laid.label(),
+    };
+    let mut all: Vec<Leftover> = left.iter().map(leftover).collect();
     let burnt: BTreeSet<usize> = taken.iter().flat_map(|t| t.images.iter().copied()).collect();
     for (_, laid) in sheet.images.iter().enumerate().filter(|(n, _)| !burnt.contains(n)) {
         all.push(Leftover {
@@ -129,6 +138,14 @@ pub(super) fn leftovers(
             .at(laid.place()),
         );
     }
+    // White is bare stock; the list has it all the same.
+    let (left, bare): (Vec<_>, Vec<_>) = left.into_iter().partition(|laid| !is_bare(&laid.shape));
+    if let Some(first) = bare.first() {
+        let message = format!("{} in white alone: bare stock", count(bare.len(), "shape"));
+        let help = "nothing to do; what lies under them is not engraved";
+        problems.push(Problem::note(Code::Leftover, message, help).at(first.place()));
+    }
+    let names: Vec<String> = left.iter().map(|laid| leftover(laid).to_string()).collect();
     if let Some(first) = left.first() {
         problems.push(
             Problem::warning(
@@ -204,4 +221,24 @@ pub(super) fn blank(laid: &LaidImage, step: &Step, job: &Job) -> Problem {
         "check brightness, contrast, threshold and invert",
     )
     .at(step_place(job, step))
+}
+
+/// What is not engraved of the shapes of a step because later paint lies over it: by how many mm².
+pub(super) fn covered(shapes: &[&LaidShape], step: &Step, job: &Job) -> Option<Problem> {
+    let covered: Vec<_> = shapes.iter().filter(|laid| laid.shown.is_some()).collect();
+    let whole = |laid: &LaidShape| region::area(&area::whole(laid, job.tolerance));
+    let left = |laid: &LaidShape| laid.shown.as_ref().map_or(0.0, |rings| region::area(rings));
+    let hidden: f64 = covered.par_iter().map(|laid| whole(laid) - left(laid)).sum();
+    let first = covered.first()?;
+    let names: Vec<_> = covered.iter().map(|laid| laid.shape.source.label()).collect();
+    let message = format!(
+        "step \"{}\": {} mm2 of {} lie under other paint and are not engraved: {}",
+        step.name,
+        plain(hidden, 1),
+        count(covered.len(), "shape"),
+        few(&names, 3)
+    );
+    let help =
+        "what shows on the page is engraved; under = \"keep\" in [[artwork]] engraves all of it";
+    Some(Problem::note(Code::Covered, message, help).at(first.place()))
 }

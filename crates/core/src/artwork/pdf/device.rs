@@ -4,6 +4,7 @@ use super::layer_name;
 use super::spots::{Spots, colours};
 use crate::artwork::bitmap::{Bitmap, over_white};
 use crate::artwork::clip::{Clipped, Region, clipped};
+use crate::artwork::veil::Veils;
 use crate::artwork::{Artwork, Fill, Image, Shape, Source, Stroke, Unread};
 use crate::geometry::region::FillRule;
 use crate::geometry::{Affine, BezPath};
@@ -35,6 +36,7 @@ pub(super) struct Tracer<'a> {
     gone: usize,
     cut: usize,
     invisible: usize,
+    veils: Veils,
 }
 
 impl<'a> Tracer<'a> {
@@ -49,12 +51,14 @@ impl<'a> Tracer<'a> {
             gone: 0,
             cut: 0,
             invisible: 0,
+            veils: Veils::default(),
         }
     }
 
     /// Says what was left out.
     pub(super) fn finish(self) {
         let file = self.artwork.file.clone();
+        self.veils.report(&file, &mut self.artwork.problems);
         let mut say = |n: usize, code, what: &str, help: &str| {
             if n > 0 {
                 let message = format!("{} {what}", count(n, "thing"));
@@ -114,7 +118,7 @@ impl<'a> Tracer<'a> {
                 return;
             }
         };
-        let Some((colour, full)) = colours(&props.paint) else {
+        let Some((colour, full, opacity)) = colours(&props.paint) else {
             let source = self.source(None);
             self.artwork.unread.push((Unread::Paint, source));
             return;
@@ -125,10 +129,11 @@ impl<'a> Tracer<'a> {
         }
         let spot = full.and_then(|full| self.spots.get(&full)).cloned();
         let source = self.source(spot.as_ref());
-        let fill = fill.map(|rule| Fill { colour, rule: winding(rule) });
+        let Some((colour, veil)) = self.veils.paint(colour, opacity) else { return };
+        let fill = fill.map(|rule| Fill { colour, rule: winding(rule), veil });
         let scale = props.transform.determinant().abs().sqrt();
         let width = stroke.map(|s| f64::from(s.line_width) * scale);
-        let stroked = width.map(|width| Stroke { colour, width });
+        let stroked = width.map(|width| Stroke { colour, width, veiled: veil > 0 });
         if let Some(stroke) = stroke.filter(|s| self.dashes && !s.dash_array.is_empty()) {
             // The dashes are lines of their own; the area stays whole.
             let dashes = props.transform * dashed(path.clone(), stroke);
@@ -173,15 +178,18 @@ impl<'a> Device<'a> for Tracer<'_> {
         self.clips.pop();
     }
 
-    fn push_transparency_group(&mut self, _: f32, mask: Option<SoftMask<'a>>, _: BlendMode) {
+    fn push_transparency_group(&mut self, opacity: f32, mask: Option<SoftMask<'a>>, _: BlendMode) {
         self.count();
+        self.veils.enter(f64::from(opacity));
         if mask.is_some() {
             let source = self.source(None);
             self.artwork.unread.push((Unread::Effect, source));
         }
     }
 
-    fn pop_transparency_group(&mut self) {}
+    fn pop_transparency_group(&mut self) {
+        self.veils.leave();
+    }
 
     fn draw_glyph_run(&mut self, run: &GlyphRun<'_, 'a>, props: DrawProps<'a>, mode: &DrawMode) {
         self.count();
@@ -208,7 +216,7 @@ impl<'a> Device<'a> for Tracer<'_> {
                 }
                 Painted::Stencil(stencil) => stencil.with_stencil(
                     |mask, paint| {
-                        let ink = colours(paint).map_or(0, |(c, _)| lightness(c.rgb));
+                        let ink = colours(paint).map_or(0, |(c, ..)| lightness(c.rgb));
                         let grey = mask.data.iter().map(|a| over_white(ink, *a)).collect();
                         bitmap = Some(Bitmap { width: mask.width, height: mask.height, grey });
                     },

@@ -21,13 +21,14 @@ use std::collections::BTreeMap;
 /// Names of spots by their full colour.
 pub(super) type Spots = BTreeMap<Colour, String>;
 
-/// The colour of a paint, and the full colour of its ink when it is a single one.
-pub(super) fn colours(paint: &Paint<'_>) -> Option<(Colour, Option<Colour>)> {
+/// The colour of a paint, the full colour of its ink when it is a single one, and its opacity.
+pub(super) fn colours(paint: &Paint<'_>) -> Option<(Colour, Option<Colour>, f64)> {
     let Paint::Color(colour) = paint else { return None };
     let seen = |rgba: [u8; 4]| Colour::new(rgba[0], rgba[1], rgba[2]);
     let space = colour.color_space();
     let full = (space.num_components() == 1).then(|| seen(space.to_rgba(&[1.0], 1.0).to_rgba8()));
-    Some((seen(colour.to_rgba().to_rgba8()), full))
+    let rgba = colour.to_rgba().to_rgba8();
+    Some((seen(rgba), full, f64::from(rgba[3]) / 255.0))
 }
 
 /// The separations among the page's colour spaces.
@@ -85,7 +86,7 @@ struct Eye(Option<Colour>);
 impl<'a> Device<'a> for Eye {
     fn draw_path(&mut self, _: &BezPath, props: DrawProps<'a>, _: &DrawMode) {
         if self.0.is_none() {
-            self.0 = colours(&props.paint).map(|(seen, _)| seen);
+            self.0 = colours(&props.paint).map(|(seen, ..)| seen);
         }
     }
     fn push_clip_path(&mut self, _: &ClipPath) {}

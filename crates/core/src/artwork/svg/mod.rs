@@ -8,6 +8,7 @@ mod page;
 use super::clip::{Clipped, Region, clipped, rings};
 use super::fonts::Missing;
 use super::resolved::{affine, curves};
+use super::veil::Veils;
 use super::{Artwork, Fill, Format, Image, Reading, Shape, Source, Stroke, Unread, bitmap};
 use crate::colour::Colour;
 use crate::geometry::region::{self, FillRule};
@@ -71,11 +72,13 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
         dashes: how.dashes,
         to_mm,
         clips: Vec::new(),
+        veils: Veils::default(),
         seen: BTreeSet::new(),
         out: Collected::default(),
     };
     reader.group(tree.root(), None);
-    let Reader { seen, mut out, .. } = reader;
+    let Reader { seen, mut out, veils, .. } = reader;
+    veils.report(name, &mut problems);
     for problem in out.broken.drain(..) {
         problems.push(problem.at(Place::file(name)));
     }
@@ -175,6 +178,7 @@ struct Reader<'c> {
     to_mm: Affine,
     /// What is left of the page by the clip paths round, in mm.
     clips: Vec<Region>,
+    veils: Veils,
     /// Numbers of the elements that came through.
     seen: BTreeSet<usize>,
     out: Collected,
@@ -184,6 +188,11 @@ impl Reader<'_> {
     /// `label` is that of the nearest element round this group that the census knows.
     fn group(&mut self, group: &usvg::Group, label: Option<usize>) {
         let label = self.known(group.id()).or(label);
+        self.veils.enter(f64::from(group.opacity().get()));
+        if self.veils.hides_all() {
+            self.pass_over(group, label);
+            return self.veils.leave();
+        }
         let clipped =
             group.clip_path().map(|clip| self.region(clip, affine(group.abs_transform())));
         if let Some(region) = clipped {
@@ -205,6 +214,21 @@ impl Reader<'_> {
         }
         if group.clip_path().is_some() {
             self.clips.pop();
+        }
+        self.veils.leave();
+    }
+
+    /// Nothing of it shows, and nothing of it is missed.
+    fn pass_over(&mut self, group: &usvg::Group, label: Option<usize>) {
+        self.seen.extend(label);
+        for child in group.children() {
+            let label = self.known(child.id()).or(label);
+            self.seen.extend(label);
+            match child {
+                usvg::Node::Group(inner) => self.pass_over(inner, label),
+                // It is counted as what shows nothing.
+                _ => drop(self.veils.paint(Colour::new(0, 0, 0), 1.0)),
+            }
         }
     }
 
@@ -274,11 +298,15 @@ impl Reader<'_> {
         let scale = transform.determinant().abs().sqrt() * MM_PER_PX;
         let fill = path.fill().and_then(|fill| {
             let rule = winding(fill.rule());
-            Some(Fill { colour: self.plain(fill.paint(), &source)?, rule })
+            let colour = self.plain(fill.paint(), &source)?;
+            let (colour, veil) = self.veils.paint(colour, f64::from(fill.opacity().get()))?;
+            Some(Fill { colour, rule, veil })
         });
         let stroke = path.stroke().and_then(|stroke| {
             let width = f64::from(stroke.width().get()) * scale;
-            Some(Stroke { colour: self.plain(stroke.paint(), &source)?, width })
+            let colour = self.plain(stroke.paint(), &source)?;
+            let (colour, veil) = self.veils.paint(colour, f64::from(stroke.opacity().get()))?;
+            Some(Stroke { colour, width, veiled: veil > 0 })
         });
         if fill.is_some() || stroke.is_some() {
             let drawn = self.to_mm * curves(path.data(), transform);

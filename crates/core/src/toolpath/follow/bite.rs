@@ -19,6 +19,9 @@ const FINE: f64 = 0.002;
 /// Bites less deep than this are rounding, mm: an offset strays by as much.
 const SEEN: f64 = 0.01;
 
+/// What areas are counted in may make a bite deeper by this, mm.
+const ROUNDING: f64 = 1e-3;
+
 /// So many parts are looked at for one line. Drawings in which dozens of parts lie on one another
 /// are told by those.
 const MOST_PARTS: usize = 16;
@@ -51,7 +54,7 @@ pub(super) fn tell(
         .flat_map_iter(|(line, moved)| parts.bitten(line, moved, kerf))
         .collect();
     let (deep, shallow): (Vec<Bite>, Vec<Bite>) =
-        bites.into_iter().partition(|bite| bite.depth > context.follow.deepest_bite);
+        bites.into_iter().partition(|bite| bite.depth > context.follow.deepest_bite + ROUNDING);
     let told = [(deep, Problem::error as fn(_, String, String) -> _), (shallow, Problem::warning)];
     for (bites, kind) in told {
         let Some(worst) = bites.iter().max_by(|a, b| a.depth.total_cmp(&b.depth)) else { continue };

@@ -1,0 +1,71 @@
+//! What of the fills shows: later paint lies over earlier, white paint among it, which is bare stock.
+//!
+//! Lines cover nothing but where they are white: a line in a colour is something to follow, and as wide
+//! as the beam.
+
+use super::LaidShape;
+use crate::artwork::Shape;
+use crate::colour::Colour;
+use crate::geometry::cover::{Painted, Rings, shown};
+use crate::geometry::fit::contours;
+use crate::geometry::region::FillRule;
+use crate::geometry::region::united;
+use crate::geometry::{Affine, region};
+use rayon::prelude::*;
+use std::sync::Arc;
+
+/// Bare stock.
+const WHITE: Colour = Colour::new(255, 255, 255);
+
+/// What a white line knocks out, in mm from the bed's front left corner; none of any other line.
+pub(super) fn knocked_out(shape: &Shape, to_bed: Affine, tolerance: f64) -> Option<Rings> {
+    let stroke = shape.stroke.filter(|s| s.colour == WHITE && !s.veiled && s.width > 0.0)?;
+    // The joins and ends that lines have when nothing is said (SVG 1.1, section 11.4).
+    let style = kurbo::Stroke::new(stroke.width)
+        .with_join(kurbo::Join::Miter)
+        .with_miter_limit(4.0)
+        .with_caps(kurbo::Cap::Butt);
+    let options = kurbo::StrokeOpts::default();
+    let area = kurbo::stroke(shape.path.iter(), &style, &options, tolerance / 2.0);
+    let rings: Vec<_> = contours(&(to_bed * area), tolerance / 2.0)
+        .iter()
+        .map(|c| c.flatten(tolerance / 2.0))
+        .collect();
+    Some(united(&rings, FillRule::NonZero))
+}
+
+/// Sets what shows of each fill. `knocked_out` is what each shape's white line takes away; `covered`
+/// says of which shapes later paint takes something away.
+pub(super) fn set(
+    shapes: &mut [LaidShape],
+    knocked_out: Vec<Option<Rings>>,
+    covered: impl Fn(usize) -> bool + Sync,
+    tolerance: f64,
+) {
+    // In the order of painting: of each shape first its fill, then its line.
+    let fills = shapes.par_iter().map(|laid| {
+        let fill = laid.shape.fill.filter(|_| !laid.contours.is_empty())?;
+        let flat: Vec<_> = laid.contours.iter().map(|c| c.flatten(tolerance / 2.0)).collect();
+        Some(Painted { rings: region::united(&flat, fill.rule), veil: fill.veil })
+    });
+    let fills: Vec<Option<Painted>> = fills.collect();
+    let mut painted: Vec<Painted> = Vec::new();
+    let mut owners: Vec<Option<usize>> = Vec::new();
+    for (n, (fill, line)) in fills.into_iter().zip(knocked_out).enumerate() {
+        if let Some(fill) = fill {
+            painted.push(fill);
+            owners.push(Some(n));
+        }
+        if let Some(rings) = line {
+            painted.push(Painted { rings, veil: 0 });
+            owners.push(None);
+        }
+    }
+    for (rings, owner) in shown(&painted).into_iter().zip(owners) {
+        if let (Some(rings), Some(n)) = (rings, owner)
+            && covered(n)
+        {
+            shapes[n].shown = Some(Arc::new(rings));
+        }
+    }
+}

@@ -1,0 +1,155 @@
+//! What shows is what is engraved: random pages with overlaps, holes, both fill rules, white lines and
+//! things of no opacity, against a raster of the same page by a renderer that is not ours.
+#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
+
+use resvg::tiny_skia::{Pixmap, Transform};
+use std::fmt::Write as _;
+use tinkite_core::artwork::{Reading, read};
+use tinkite_core::geometry::Point;
+use tinkite_core::geometry::region::{FillRule, area, united};
+use tinkite_core::job::{self, Job, machine};
+use tinkite_core::layout::{Given, lay_out};
+
+const MACHINE: &str = include_str!("../../cli/demo/bench-laser.machine.toml");
+/// The page, mm, and how many pixels there are to each.
+const PAGE: (u32, u32) = (60, 40);
+const PIXELS: u32 = 20;
+
+/// Numbers that follow from a seed (splitmix64, Steele and others 2014).
+struct Dice(u64);
+
+impl Dice {
+    fn next(&mut self) -> u64 {
+        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
+        let mut z = self.0;
+        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        z ^ (z >> 31)
+    }
+
+    fn below(&mut self, most: u64) -> u64 {
+        self.next() % most
+    }
+
+    fn between(&mut self, low: f64, high: f64) -> f64 {
+        low + (high - low) * self.below(1 << 20) as f64 / f64::from(1 << 20)
+    }
+}
+
+const COLOURS: [&str; 4] = ["#000000", "#804020", "#3070c0", "#ffffff"];
+
+/// A page of some shapes in few colours.
+fn page(dice: &mut Dice) -> String {
+    let (width, height) = (f64::from(PAGE.0), f64::from(PAGE.1));
+    let mut out = format!(
+        r#"<svg xmlns="http://www.w3.org/2000/svg" width="{0}mm" height="{1}mm" viewBox="0 0 {0} {1}" shape-rendering="crispEdges" fill="none">"#,
+        PAGE.0, PAGE.1
+    );
+    for _ in 0..2 + dice.below(30) {
+        // What lies beyond the page is drawn all the same, and a picture of the page has none of it.
+        let size = dice.between(1.0, 15.0);
+        let within = |most: f64| (size + 2.5, most - size - 2.5);
+        let ((left, right), (low, high)) = (within(width), within(height));
+        let (x, y) = (dice.between(left, right), dice.between(low, high));
+        let colour = COLOURS[dice.below(4) as usize];
+        let rule = if dice.below(2) == 0 { "evenodd" } else { "nonzero" };
+        let gone = match dice.below(12) {
+            0 => r#" opacity="0""#,
+            1 => r#" fill-opacity="0""#,
+            _ => "",
+        };
+        let paint = match dice.below(8) {
+            0 => format!(r##"stroke="#ffffff" stroke-width="{:.2}""##, dice.between(0.3, 3.0)),
+            1 => format!(r##"fill="{colour}" stroke="#ffffff" stroke-width="0.8""##),
+            _ => format!(r#"fill="{colour}""#),
+        };
+        let drawn = match dice.below(4) {
+            0 => format!(
+                r#"<rect x="{:.3}" y="{:.3}" width="{size:.3}" height="{:.3}""#,
+                x - size / 2.0,
+                y - size / 2.0,
+                size * dice.between(0.2, 1.0)
+            ),
+            1 => format!(r#"<circle cx="{x:.3}" cy="{y:.3}" r="{:.3}""#, size / 2.0),
+            2 => {
+                // A ring, or a disc: by the rule.
+                let (r, inner) = (size / 2.0, size / 4.0);
+                format!(
+                    r#"<path d="M{0:.3} {y:.3}a{r:.3} {r:.3} 0 1 0 {1:.3} 0a{r:.3} {r:.3} 0 1 0 -{1:.3} 0z M{2:.3} {y:.3}a{inner:.3} {inner:.3} 0 1 0 {r:.3} 0a{inner:.3} {inner:.3} 0 1 0 -{r:.3} 0z""#,
+                    x - r,
+                    2.0 * r,
+                    x - inner
+                )
+            }
+            _ => {
+                let mut d = String::new();
+                for n in 0..3 + dice.below(6) {
+                    let (dx, dy) = (dice.between(-size, size), dice.between(-size, size));
+                    let letter = if n == 0 { 'M' } else { 'L' };
+                    let _ = write!(d, "{letter}{:.3} {:.3}", x + dx, y + dy);
+                }
+                format!(r#"<path d="{d}z""#)
+            }
+        };
+        let _ = write!(out, r#"{drawn} fill-rule="{rule}" {paint}{gone}/>"#);
+    }
+    // Nothing is on the page is no page.
+    out + r##"<rect x="0" y="0" width="0.5" height="0.5" fill="#000000"/></svg>"##
+}
+
+fn job() -> Job {
+    let machine = machine::read("bench-laser", MACHINE).unwrap();
+    let text = "tinkite = 1\nname = \"a\"\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"a.svg\"\n[place]\nat = [\"0 mm\", \"0 mm\"]\n[[step]]\nname = \"e\"\ntake = { fill = \"#000000\" }\nmake = \"engrave\"\nspeed = \"100 mm/s\"\npower = \"20 %\"\nlines = { spacing = \"0.1 mm\" }\n";
+    job::read("a.kite.toml", text, machine).unwrap()
+}
+
+/// The area of a colour that is engraved, mm².
+fn engraved(svg: &str, job: &Job) -> Vec<f64> {
+    let artwork = read("a.svg", svg.as_bytes(), &Reading::default()).unwrap();
+    let (sheet, _) = lay_out(Given::from(artwork), job).unwrap();
+    let of = |colour: &&str| {
+        let painted = sheet
+            .shapes
+            .iter()
+            .filter(|laid| laid.shape.fill.is_some_and(|fill| fill.colour.to_string() == **colour));
+        let rings: Vec<Vec<Point>> = painted
+            .flat_map(|laid| match &laid.shown {
+                Some(rings) => rings.to_vec(),
+                None => {
+                    let flat: Vec<_> = laid.contours.iter().map(|c| c.flatten(0.005)).collect();
+                    united(&flat, laid.shape.fill.unwrap().rule)
+                }
+            })
+            .collect();
+        area(&united(&rings, FillRule::NonZero))
+    };
+    COLOURS[..3].iter().map(of).collect()
+}
+
+/// The same in a picture of the page.
+fn seen(svg: &str) -> Vec<f64> {
+    let tree = resvg::usvg::Tree::from_str(svg, &resvg::usvg::Options::default()).unwrap();
+    let mut pixels = Pixmap::new(PAGE.0 * PIXELS, PAGE.1 * PIXELS).unwrap();
+    let scale = (PAGE.0 * PIXELS) as f32 / tree.size().width();
+    resvg::render(&tree, Transform::from_scale(scale, scale), &mut pixels.as_mut());
+    let counted = |colour: &&str| {
+        let of = |at| u8::from_str_radix(&colour[at..at + 2], 16).unwrap();
+        let wanted = [of(1), of(3), of(5), 255];
+        let count = pixels.data().chunks_exact(4).filter(|pixel| **pixel == wanted).count();
+        count as f64 / f64::from(PIXELS * PIXELS)
+    };
+    COLOURS[..3].iter().map(counted).collect()
+}
+
+#[test]
+fn every_colour_is_engraved_where_it_shows_and_nowhere_else() {
+    let job = job();
+    for seed in 0..500 {
+        let svg = page(&mut Dice(seed));
+        let (engraved, seen) = (engraved(&svg, &job), seen(&svg));
+        let differs: f64 = engraved.iter().zip(&seen).map(|(a, b)| (a - b).abs()).sum();
+        let share = differs / f64::from(PAGE.0 * PAGE.1);
+        // A pixel more or less along each border is what a raster cannot tell.
+        assert!(share < 0.001, "page {seed}: {engraved:?} mm2 engraved, {seen:?} seen\n{svg}");
+    }
+}
