@@ -116,6 +116,18 @@ pub(crate) struct Begin {
     /// The machine it is for: a profile's name or path
     #[arg(long, value_name = "MACHINE", default_value = "bench-laser")]
     pub(crate) machine: String,
+    /// How wide the drawing is made [default: its true size, or what fits the bed]
+    #[arg(long, value_name = "LENGTH", value_parser = length, conflicts_with = "height")]
+    pub(crate) width: Option<f64>,
+    /// How high it is made
+    #[arg(long, value_name = "LENGTH", value_parser = length)]
+    pub(crate) height: Option<f64>,
+    /// Where its lower left corner lies, from the front left corner of the bed
+    #[arg(long, value_name = "X,Y", value_parser = place)]
+    pub(crate) at: Option<[f64; 2]>,
+    /// What it is made of, for people to read
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) material: Option<String>,
     #[command(flatten)]
     pub(crate) writing: Writing,
 }

@@ -8,7 +8,8 @@ use crate::output::Output;
 use crate::refusal::{Refusal, Sources};
 use std::io::Write;
 use std::path::{Path, PathBuf};
-use tinkite_core::job::starter;
+use tinkite_core::geometry::Point;
+use tinkite_core::job::{Wishes, starter};
 use tinkite_core::problem::Problems;
 
 pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
@@ -29,7 +30,19 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
         drawings.push((relative(file, &folder).display().to_string(), artwork));
     }
     let machine = load::typed_machine(&args.machine, &path, &mut Sources::new())?;
-    let text = starter(&drawings, &machine, &args.machine)
+    let wishes = Wishes {
+        width: args.width,
+        height: args.height,
+        at: args.at.map(|[x, y]| Point::new(x, y)),
+        material: args.material.clone(),
+    };
+    if drawings.len() > 1 && (wishes.width.is_some() || wishes.height.is_some()) {
+        return Err(Refusal::Usage(
+            "--width and --height are for one drawing; several keep their sizes to each other"
+                .into(),
+        ));
+    }
+    let text = starter(&drawings, &machine, &args.machine, &wishes)
         .map_err(|problems| Refusal::Problems(problems, Sources::new()))?;
     let Some(output) = output else { return console.result(&text) };
     let written = output.write(|out| out.write_all(text.as_bytes()))?;

@@ -57,6 +57,10 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         files: vec![at("sail-panel.svg")],
         output: Some(at("started.kite.toml")),
         machine: "bench-laser".into(),
+        width: None,
+        height: None,
+        at: None,
+        material: None,
         writing: CAREFUL,
     };
     super::begin::run(&begin, console)?;

@@ -30,7 +30,7 @@ pub use trouble::trouble;
 
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
-use crate::geometry::{Affine, BezPath, Contour, Rect, fit, hull};
+use crate::geometry::{Affine, BezPath, Contour, Rect, drawn_bounds, fit, hull};
 use crate::problem::{Code, Place, Problem, Problems};
 use std::sync::Arc;
 
@@ -257,8 +257,7 @@ impl Artwork {
     /// The rectangle round all shapes' lines and all bitmaps; none when nothing is drawn.
     #[must_use]
     pub fn extents(&self) -> Option<Rect> {
-        use kurbo::Shape as _;
-        let shapes = self.shapes.iter().map(|shape| shape.path.bounding_box());
+        let shapes = self.shapes.iter().filter_map(|shape| drawn_bounds(&shape.path));
         hull(shapes.chain(self.images.iter().map(Image::bounds)))
     }
 

@@ -31,6 +31,18 @@ pub fn hull(rects: impl IntoIterator<Item = Rect>) -> Option<Rect> {
     rects.into_iter().reduce(|a, b| a.union(b))
 }
 
+/// The rectangle round what of a path has a length: a stray point counts for no size. None when nothing
+/// of it has.
+#[must_use]
+pub fn drawn_bounds(path: &BezPath) -> Option<Rect> {
+    use kurbo::Shape as _;
+    let elements = path.elements();
+    let begins = (0..elements.len()).filter(|n| matches!(elements[*n], PathEl::MoveTo(_)));
+    let begins: Vec<usize> = begins.chain([elements.len()]).collect();
+    let parts = begins.windows(2).map(|pair| (&elements[pair[0]..pair[1]]).bounding_box());
+    hull(parts.filter(|part| part.width().max(part.height()) > 0.0))
+}
+
 /// A point as whole tenths of a micrometre: points that are drawn alike have the same one, whatever
 /// noise an importer left. For telling repeated things apart quickly, not for measuring.
 #[must_use]

@@ -4,8 +4,8 @@ use super::machine::Machine;
 use crate::artwork::layers::{Layer, PaintedBy, layers};
 use crate::artwork::{Artwork, Fill, Shape, Unread, trace};
 use crate::colour::Colour;
-use crate::geometry::Rect;
 use crate::geometry::region::FillRule;
+use crate::geometry::{Point, Rect};
 use crate::problem::{Code, Problem, Problems};
 use crate::quantity::plain;
 use std::fmt::Write as _;
@@ -46,6 +46,48 @@ const TOLERANCE: f64 = 0.01;
 /// Between drawings that lie side by side, mm.
 const BETWEEN: f64 = 5.0;
 
+/// What somebody says of the job before it is written.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Wishes {
+    /// How wide the drawing is made, mm.
+    pub width: Option<f64>,
+    /// How high, mm.
+    pub height: Option<f64>,
+    /// Where its lower left corner lies, mm from the front left corner of the bed.
+    pub at: Option<Point>,
+    /// What it is made of, in words.
+    pub material: Option<String>,
+}
+
+/// How large a drawing is made.
+#[derive(Debug, Clone, Copy, PartialEq)]
+struct Made {
+    /// Of its true size.
+    scale: f64,
+    /// It was too large for the bed.
+    fitted: bool,
+}
+
+/// The size that was wished for, or the largest that lies on the bed with room for run-up; `between` of
+/// its width keeps its size.
+fn made(own: Rect, between: f64, wishes: &Wishes, machine: &Machine) -> Made {
+    let wished = wishes.width.map(|width| width / own.width());
+    let wished = wished.or(wishes.height.map(|height| height / own.height()));
+    if let Some(scale) = wished.filter(|scale| scale.is_finite() && *scale > 0.0) {
+        return Made { scale, fitted: false };
+    }
+    let room = |bed: f64, size: f64| (bed - 2.0 * MARGIN) / size.max(1e-9);
+    let across = room(machine.bed.width - between, own.width() - between);
+    let scale = across.min(room(machine.bed.depth, own.height()));
+    // A drawing of the bed's own size is meant to fill it.
+    let fits = own.width() <= machine.bed.width && own.height() <= machine.bed.depth;
+    if fits || scale <= 0.0 {
+        Made { scale: 1.0, fitted: false }
+    } else {
+        Made { scale, fitted: true }
+    }
+}
+
 /// Writes a job file for drawings, each with what the job calls its file, on `machine`, which it
 /// calls `machine_name`. The text reads back as a job that plans, as long as the drawings fit the
 /// bed. Bitmaps of two tones that stand alone are traced, others are engraved; several drawings lie
@@ -57,6 +99,7 @@ pub fn starter(
     drawings: &[(String, Artwork)],
     machine: &Machine,
     machine_name: &str,
+    wishes: &Wishes,
 ) -> Result<String, Problems> {
     let mut sorted: Vec<Begun> = Vec::new();
     for (file, artwork) in drawings {
@@ -85,11 +128,27 @@ pub fn starter(
         quoted(name),
         quoted(machine_name)
     );
+    if let Some(material) = &wishes.material {
+        let _ = writeln!(out, "material = {}", quoted(material));
+    }
+    // Side by side at their true sizes.
+    let sizes: Vec<Rect> = sorted.iter().filter_map(|begun| begun.artwork.extents()).collect();
+    let between = BETWEEN * sizes.len().saturating_sub(1) as f64;
+    let whole = match sizes[..] {
+        [one] => one,
+        _ => Rect::new(
+            0.0,
+            0.0,
+            sizes.iter().map(Rect::width).sum::<f64>() + between,
+            sizes.iter().map(Rect::height).fold(0.0, f64::max),
+        ),
+    };
+    let made = made(whole, between, wishes, machine);
     let mut extents: Option<Rect> = None;
     for begun in &sorted {
         let right = extents.map(|all| all.x1 + BETWEEN);
-        out.push_str(&begun.text(right));
-        if let Some(own) = begun.artwork.extents() {
+        out.push_str(&begun.text(right, made));
+        if let Some(own) = begun.artwork.extents().map(|own| own.scale_from_origin(made.scale)) {
             let own = match right {
                 Some(x) => Rect::new(x, 0.0, x + own.width(), own.height()),
                 None if sorted.len() > 1 => Rect::new(0.0, 0.0, own.width(), own.height()),
@@ -98,7 +157,7 @@ pub fn starter(
             extents = Some(extents.map_or(own, |all| all.union(own)));
         }
     }
-    out.push_str(&place(extents, machine));
+    out.push_str(&place(extents, machine, wishes.at));
     let pictures = sorted.iter().any(|begun| !begun.artwork.images.is_empty());
     if pictures {
         image_step(&mut out, machine);
@@ -171,8 +230,24 @@ impl Begun {
     }
 
     /// Its `[[artwork]]`; `right` is where it begins when others lie left of it.
-    fn text(&self, right: Option<f64>) -> String {
+    fn text(&self, right: Option<f64>, made: Made) -> String {
         let mut out = format!("\n[[artwork]]\nfile = {}\n", quoted(&self.file));
+        if let (Some(own), true) = (self.artwork.extents(), made.scale != 1.0) {
+            let why = if made.fitted { ", too large for the bed" } else { "" };
+            let side = |key, size: f64| {
+                format!(
+                    "{key} = \"{} mm\"   # drawn {} x {} mm{why}\n",
+                    plain((size * made.scale * 1000.0).floor() / 1000.0, 3),
+                    plain(own.width(), 2),
+                    plain(own.height(), 2)
+                )
+            };
+            out.push_str(&if own.width() > 0.0 {
+                side("width", own.width())
+            } else {
+                side("height", own.height())
+            });
+        }
         if let Some(x) = right {
             let _ = writeln!(
                 out,
@@ -262,13 +337,15 @@ fn leave_out(artwork: &Artwork) -> String {
     format!("leave-out = [{}]   # {why}\n", tables.join(", "))
 }
 
-fn place(extents: Option<Rect>, machine: &Machine) -> String {
+fn place(extents: Option<Rect>, machine: &Machine, at: Option<Point>) -> String {
     let Some(extents) = extents else { return String::new() };
     let bed = &machine.bed;
     let margin = |room: f64, size: f64| ((room - size) / 2.0).clamp(0.0, MARGIN);
-    let corner = -bed.origin_offset();
-    let x = corner.x + margin(bed.width, extents.width());
-    let y = corner.y + margin(bed.depth, extents.height());
+    let usual =
+        || Point::new(margin(bed.width, extents.width()), margin(bed.depth, extents.height()));
+    // Places in a job are on the machine's own axes.
+    let at = machine.pointing.to_machine(at.unwrap_or_else(usual).to_vec2() - bed.origin_offset());
+    let (x, y) = (at.x + 0.0, at.y + 0.0);
     format!(
         "\n[place]\nanchor = \"bottom-left\"   # this corner of the drawing ({} x {} mm) …\nat     = [\"{} mm\", \"{} mm\"]   # … lies here\n",
         plain(extents.width(), 2),
@@ -346,7 +423,7 @@ mod tests {
             machine::read("m", include_str!("../../../cli/demo/bench-laser.machine.toml")).unwrap();
         let artwork = crate::artwork::read("art.svg", svg.as_bytes(), &Default::default()).unwrap();
         let drawings = [("we\"ird.svg".to_string(), artwork.clone())];
-        let text = starter(&drawings, &machine, "bench-laser").unwrap();
+        let text = starter(&drawings, &machine, "bench-laser", &Wishes::default()).unwrap();
         let job = crate::job::read("a.kite.toml", &text, machine)
             .unwrap_or_else(|p| panic!("{p:#?}\n{text}"));
         compile(artwork, &job, &Choice::default()).unwrap_or_else(|p| panic!("{p:#?}\n{text}"));

@@ -13,7 +13,7 @@ mod size;
 
 use crate::artwork::{Artwork, Bitmap, FontSupply, NoFonts, Shape};
 use crate::geometry::cover::Rings;
-use crate::geometry::{Affine, BezPath, Contour, Point, Rect, Vec2, hull};
+use crate::geometry::{Affine, BezPath, Contour, Point, Rect, Vec2, drawn_bounds, hull};
 use crate::job::select::ShapeInfo;
 use crate::job::{Job, StockSize};
 use crate::problem::{Code, Place, Problem, Problems, count, few};
@@ -144,6 +144,11 @@ impl Unplaced {
         use kurbo::Shape as _;
         (self.to_sheet * self.shape.path.clone()).bounding_box()
     }
+
+    /// The rectangle round what of it has a length.
+    fn drawn_bounds(&self) -> Option<Rect> {
+        drawn_bounds(&(self.to_sheet * self.shape.path.clone()))
+    }
 }
 
 /// Lays the artworks as the job says.
@@ -178,7 +183,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         }));
     }
     drawn::draw(&mut pieces, job, given.fonts, &mut problems)?;
-    let mut bounds = pieces.par_iter().map(Unplaced::bounds).collect::<Vec<_>>();
+    let mut bounds = pieces.par_iter().filter_map(Unplaced::drawn_bounds).collect::<Vec<_>>();
     bounds.extend(images.iter().map(LaidImage::bounds));
     let one = hull(bounds).unwrap_or_default();
     let run = match copies::planned(one, job, &mut problems) {

@@ -1,10 +1,9 @@
 //! Size, turn and mirroring of one artwork, and its own place on the sheet.
 
 use super::content::Content;
-use crate::geometry::{Affine, Rect, Vec2, hull};
+use crate::geometry::{Affine, Rect, Vec2, drawn_bounds, hull};
 use crate::job::{ArtworkUse, Mirror, Size};
 use crate::problem::{Code, Problem};
-use kurbo::Shape as _;
 
 /// Carries an artwork from its own coordinates to the sheet's.
 ///
@@ -12,7 +11,7 @@ use kurbo::Shape as _;
 /// Drawings of no size, and scaling to a side that is not there.
 pub(super) fn to_sheet(content: &Content, how: &ArtworkUse) -> Result<Affine, Problem> {
     let bounds = |by: Affine| -> Rect {
-        let shapes = content.shapes.iter().map(|s| (by * s.path.clone()).bounding_box());
+        let shapes = content.shapes.iter().filter_map(|s| drawn_bounds(&(by * s.path.clone())));
         let images = content.images.iter().map(|image| {
             let (width, height) = image.pixels;
             let whole = Rect::new(0.0, 0.0, f64::from(width), f64::from(height));

@@ -21,10 +21,12 @@ const KEPT_FOR_LATER: [&str; 7] =
 struct Element {
     source: Source,
     tag: &'static str,
-    /// Not inside `defs` and the like.
+    /// Not inside `defs` and the like, and nothing that has nothing to show: a blank text.
     on_page: bool,
     /// `image`: refers to something outside the document.
     external: bool,
+    /// `text` that the document itself hides.
+    hidden: bool,
 }
 
 /// All drawing elements, in the order of the document.
@@ -102,8 +104,10 @@ impl Census {
                     line: in_order.then(|| lines.at(range.start)),
                 };
                 let external = *tag == "image" && refers_outside(&node);
+                let on_page = on_page && !(*tag == "text" && is_blank(&node));
                 by_id.entry(id.to_string()).or_insert(elements.len());
-                elements.push(Element { source, tag, on_page, external });
+                let hidden = *tag == "text" && is_hidden(&node);
+                elements.push(Element { source, tag, on_page, external, hidden });
             }
             if in_order && node.has_children() {
                 let mut inner = groups();
@@ -133,7 +137,9 @@ impl Census {
         let lost = numbered.filter(|(n, e)| e.on_page && !seen.contains(n));
         for (_, element) in lost {
             match element.tag {
-                "text" => artwork.unread.push((Unread::Text, element.source.clone())),
+                "text" if !element.hidden => {
+                    artwork.unread.push((Unread::Text, element.source.clone()))
+                }
                 "image" if element.external => {
                     artwork.problems.push(
                         Problem::warning(
@@ -165,6 +171,33 @@ impl Census {
             .at(first.place(&artwork.file)),
         );
     }
+}
+
+/// Whether an element or something round it says that it does not show, in an attribute or in its own
+/// style.
+fn is_hidden(node: &Node<'_, '_>) -> bool {
+    let says = |node: Node<'_, '_>| {
+        let is = |name: &str, words: &[&str]| {
+            node.attribute(name).is_some_and(|value| words.contains(&value.trim()))
+        };
+        let style: String = node
+            .attribute("style")
+            .unwrap_or_default()
+            .chars()
+            .filter(|sign| !sign.is_whitespace())
+            .collect();
+        is("display", &["none"])
+            || is("visibility", &["hidden", "collapse"])
+            || style.contains("display:none")
+            || style.contains("visibility:hidden")
+    };
+    node.ancestors().any(says)
+}
+
+/// Whether a text has no sign that could be seen.
+fn is_blank(text: &Node<'_, '_>) -> bool {
+    let mut signs = text.descendants().filter_map(|node| node.text()).flat_map(str::chars);
+    signs.all(|sign| sign.is_whitespace() || sign == '\u{200b}' || sign == '\u{feff}')
 }
 
 /// Attributes whose numbers the library turns into curves before anybody can look at them.

@@ -1,0 +1,99 @@
+//! `begin`: the job that it writes runs as it is.
+#![allow(clippy::unwrap_used)] // helpers of tests
+
+mod common;
+use common::Bench;
+use serde_json::{Value, json};
+
+fn drawn(size: &str, body: &str) -> Bench {
+    let bench = Bench::new();
+    bench.write(
+        "art.svg",
+        format!(r#"<svg xmlns="http://www.w3.org/2000/svg" {size} fill="none">{body}</svg>"#),
+    );
+    bench
+}
+
+/// What the job that is begun plans to burn, unedited.
+fn begun(bench: &Bench, more: &[&str]) -> Value {
+    bench.ok(&[&["begin", "art.svg", "-o", "a.kite.toml", "--force"], more].concat());
+    bench.ok(&["check", "a.kite.toml"]);
+    bench.ok(&["emit", "a.kite.toml", "-o", "a.nc", "--force"]);
+    bench.json(&["plan", "a.kite.toml"])
+}
+
+fn close(value: &Value, wanted: f64) -> bool {
+    (value.as_f64().unwrap() - wanted).abs() < 0.01
+}
+
+const LARGE: &str = r#"<path d="M100 100H900V500H100z" stroke="red"/>"#;
+
+#[test]
+fn a_drawing_larger_than_the_bed_is_made_to_fit_and_that_is_said() {
+    let bench = drawn(r#"width="1000mm" height="600mm" viewBox="0 0 1000 600""#, LARGE);
+    // 800 x 400 mm on a bed of 400 x 300 mm: 380 wide, with 10 mm for run-up on each side.
+    let plan = begun(&bench, &[]);
+    let [min, max] = ["min", "max"].map(|end| plan["extents_mm"][end].clone());
+    assert!(close(&min[0], 10.0) && close(&max[0], 390.0), "{plan}");
+    assert!(close(&max[1], min[1].as_f64().unwrap() + 190.0), "{plan}");
+    assert!(bench.read("a.kite.toml").contains("drawn 800 x 400 mm, too large for the bed"));
+    let plan =
+        begun(&bench, &["--height", "5 cm", "--at", "30,40", "--material", "beech \"3\" mm"]);
+    let want = json!({"min": [30.0, 40.0], "max": [130.0, 90.0]});
+    for end in ["min", "max"] {
+        for n in 0..2 {
+            assert!(close(&plan["extents_mm"][end][n], want[end][n].as_f64().unwrap()), "{plan}");
+        }
+    }
+    assert!(bench.read("a.kite.toml").contains(r#"material = "beech \"3\" mm""#));
+    assert!(bench.refused(2, &["begin", "art.svg", "--width", "0 mm"]).contains("above zero"));
+    bench.refused(2, &["begin", "art.svg", "--width", "5 mm", "--height", "5 mm"]);
+    let two = ["begin", "art.svg", "sail-panel.svg", "-o", "b.kite.toml", "--width", "50 mm"];
+    assert!(bench.refused(2, &two).contains("for one drawing"));
+}
+
+#[test]
+fn several_drawings_keep_their_sizes_to_each_other() {
+    let bench = drawn(r#"width="1000mm" height="600mm" viewBox="0 0 1000 600""#, LARGE);
+    bench.ok(&["begin", "art.svg", "sail-panel.svg", "-o", "a.kite.toml"]);
+    bench.ok(&["check", "a.kite.toml"]);
+    let plan = bench.json(&["plan", "a.kite.toml"]);
+    assert!(plan["extents_mm"]["max"][0].as_f64().unwrap() <= 390.01, "{plan}");
+}
+
+#[test]
+fn the_place_is_on_the_machines_own_axes() {
+    let bench = drawn(
+        r#"width="100mm" height="60mm" viewBox="0 0 100 60""#,
+        r#"<path d="M10 10H50V30H10z" stroke="red"/>"#,
+    );
+    let profile = bench.read("bench-laser.machine.toml");
+    for origin in ["bottom-left", "top-right", "centre"] {
+        for (x, y, exchanged) in
+            [(false, false, ""), (true, true, ""), (false, true, "[axis]\nexchanged = true\n")]
+        {
+            let text = profile
+                .replace("\"bottom-left\"", &format!("\"{origin}\""))
+                .replace("[axis.x]", &format!("{exchanged}[axis.x]\nreversed = {x}"))
+                .replace("[axis.y]", &format!("[axis.y]\nreversed = {y}"));
+            bench.write("turned.machine.toml", text);
+            begun(&bench, &["--machine", "turned"]);
+            begun(&bench, &["--machine", "turned", "--at", "200,150"]);
+        }
+    }
+}
+
+#[test]
+fn white_lines_are_paper() {
+    let bench = drawn(
+        r#"width="100mm" height="60mm" viewBox="0 0 100 60""#,
+        r#"<path d="M10 10H50V30H10z" fill="black"/><path d="M10 20H50" stroke="white" stroke-width="2"/><path d="M60 10H80V30H60z" stroke="blue"/>"#,
+    );
+    let plan = begun(&bench, &[]);
+    let text = bench.read("a.kite.toml");
+    assert!(text.contains("White lines (1) are taken for paper"), "{text}");
+    // The blue line is the only colour of line, and the white one cuts the area in two.
+    assert_eq!(plan["steps"].as_array().unwrap().len(), 2);
+    assert_eq!(plan["steps"][1]["make"], "cut");
+    assert!(close(&json!(plan["steps"][0]["burn_mm"].as_f64().unwrap() / 10.0), 720.0), "{plan}");
+}
