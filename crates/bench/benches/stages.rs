@@ -9,6 +9,7 @@ use tinkite_bench::{
 };
 use tinkite_core::artwork::{self, Artwork};
 use tinkite_core::geometry::Point;
+use tinkite_core::geometry::cover::{Painted, shown};
 use tinkite_core::geometry::crossings::crossings;
 use tinkite_core::geometry::doubles::doubles;
 use tinkite_core::job::{self, Job, machine};
@@ -54,6 +55,36 @@ fn import(c: &mut Criterion) {
     group.bench_function("crossings, 100000 segments", |b| {
         b.iter(|| crossings(black_box(&contours), 0.005));
     });
+    group.finish();
+}
+
+/// So many areas of 100 corners, each as large as that, mm, in colours that lie over each other.
+fn overlapping(count: u32, size: f64) -> Vec<Painted> {
+    let area = |n: u32| {
+        // The golden ratio spreads places evenly and never repeats.
+        let spread = |by: f64| (f64::from(n) * by).fract() * 150.0 + 25.0;
+        let (x, y) = (spread(0.618_033_988_75), spread(0.754_877_666_25));
+        let corner = |k: u32| {
+            let angle = f64::from(k) / 100.0 * std::f64::consts::TAU;
+            let r = size * (0.8 + 0.2 * (7.0 * angle).sin());
+            Point::new(x + r * angle.cos(), y + r * angle.sin())
+        };
+        Painted { rings: vec![(0..100).map(corner).collect()], veil: 0 }
+    };
+    (0..count).map(area).collect()
+}
+
+fn cover(c: &mut Criterion) {
+    let mut group = c.benchmark_group("shown");
+    group.sample_size(10);
+    // Some 10, and some 100 areas over each place.
+    for size in [4.0, 15.0] {
+        let painted = overlapping(2_000, size);
+        group.throughput(Throughput::Elements(200_000));
+        group.bench_function(BenchmarkId::new("2000 areas, mm", size), |b| {
+            b.iter(|| shown(black_box(&painted)));
+        });
+    }
     group.finish();
 }
 
@@ -194,5 +225,15 @@ fn whole(c: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, import, hatch, toolpaths, ordering, motion_and_emit, turned, whole);
+criterion_group!(
+    benches,
+    import,
+    cover,
+    hatch,
+    toolpaths,
+    ordering,
+    motion_and_emit,
+    turned,
+    whole
+);
 criterion_main!(benches);

@@ -1,12 +1,13 @@
 //! What of painted areas shows when later ones lie over them.
 //!
-//! The areas are split into an upper and a lower half, again and again. What covers the lower half is
+//! Where few areas meet, each is held against those over it. Where many do, they are split into an upper and a lower half, again and again. What covers the lower half is
 //! what covers both, and the upper half; of that only what lies over the lower half is carried on.
 //! Every border so takes part in few unions, however many areas lie over each other.
 
-use super::region::{Combine, FillRule, area, combined, united};
+use super::region::{Combine, FillRule, area, combined, combined_as, united};
 use super::{Point, Rect};
 use rayon::prelude::*;
+use std::collections::BTreeMap;
 
 /// Rings that neither cross nor overlap: outlines counter-clockwise, holes clockwise.
 pub type Rings = Vec<Vec<Point>>;
@@ -28,8 +29,39 @@ const NOTHING: f64 = 1e-5;
 #[must_use]
 pub fn shown(painted: &[Painted]) -> Vec<Option<Rings>> {
     let bounds: Vec<Rect> = painted.iter().map(|area| bounds(&area.rings)).collect();
+    let sizes: Vec<usize> =
+        painted.iter().map(|area| area.rings.iter().map(Vec::len).sum()).collect();
+    let meetings = Meetings::of(&bounds, &sizes);
     let mut shown: Vec<Option<Rings>> = vec![None; painted.len()];
-    let found: Vec<(usize, Rings)> = clusters(&bounds)
+    let found: Vec<(usize, Rings)> = match &meetings.over {
+        Some(over) => one_by_one(painted, over),
+        None => by_halves(painted, meetings.clusters()),
+    };
+    for (n, rings) in found {
+        shown[n] = Some(rings);
+    }
+    veiled(painted, &bounds, &mut shown);
+    shown
+}
+
+/// Where few areas meet, each is held against those that lie over it.
+fn one_by_one(painted: &[Painted], over: &[Vec<u32>]) -> Vec<(usize, Rings)> {
+    let left = |n: usize| {
+        let own = &painted[n].rings;
+        let above = over[n].iter().map(|m| &painted[*m as usize]).filter(|area| area.veil == 0);
+        let above: Rings = above.flat_map(|area| area.rings.iter().cloned()).collect();
+        if above.is_empty() {
+            return None;
+        }
+        let left = combined_as(own, &above, Combine::Minus, FillRule::NonZero);
+        (area(own) - area(&left) > NOTHING).then_some((n, left))
+    };
+    (0..painted.len()).into_par_iter().filter_map(left).collect()
+}
+
+/// Where many do, halves are held against each other.
+fn by_halves(painted: &[Painted], clusters: Vec<Vec<usize>>) -> Vec<(usize, Rings)> {
+    clusters
         .into_par_iter()
         .flat_map_iter(|cluster| {
             let areas: Vec<&Painted> = cluster.iter().map(|n| &painted[*n]).collect();
@@ -38,12 +70,7 @@ pub fn shown(painted: &[Painted]) -> Vec<Option<Rings>> {
             tree.show(&Rings::new(), &mut |n, rings| found.push((cluster[n], rings)));
             found
         })
-        .collect();
-    for (n, rings) in found {
-        shown[n] = Some(rings);
-    }
-    veiled(painted, &bounds, &mut shown);
-    shown
+        .collect()
 }
 
 /// Parts of one veil cover each other, and nothing else does the same for them.
@@ -73,34 +100,61 @@ fn touch(a: &Rect, b: &Rect) -> bool {
     a.x0 <= b.x1 && b.x0 <= a.x1 && a.y0 <= b.y1 && b.y0 <= a.y1
 }
 
-/// Groups of areas whose rectangles hang together, each in drawing order; alone stands nobody.
-fn clusters(bounds: &[Rect]) -> Vec<Vec<usize>> {
-    let mut sorted: Vec<usize> = (0..bounds.len()).collect();
-    sorted.sort_by(|a, b| bounds[*a].x0.total_cmp(&bounds[*b].x0).then(a.cmp(b)));
-    let mut group: Vec<usize> = (0..bounds.len()).collect();
-    fn head(group: &mut [usize], mut n: usize) -> usize {
-        while group[n] != n {
-            group[n] = group[group[n]];
-            n = group[n];
-        }
-        n
-    }
-    let mut open: Vec<usize> = Vec::new();
-    for n in sorted {
-        open.retain(|m| bounds[*m].x1 >= bounds[n].x0);
-        for m in &open {
-            if touch(&bounds[*m], &bounds[n]) {
-                let (a, b) = (head(&mut group, *m), head(&mut group, n));
+/// Which areas' rectangles meet.
+struct Meetings {
+    /// For each area those that lie over it and meet it; none where there are too many.
+    over: Option<Vec<Vec<u32>>>,
+    /// Which group each hangs together with: the number of another one of it, or its own.
+    group: Vec<usize>,
+}
+
+/// Halves are held against each other in so many unions of all corners for each doubling of their number.
+const UNIONS: usize = 3;
+
+impl Meetings {
+    /// `sizes` is the number of corners of each.
+    fn of(bounds: &[Rect], sizes: &[usize]) -> Self {
+        let corners: usize = sizes.iter().sum();
+        let most = UNIONS * corners * bounds.len().max(2).ilog2() as usize;
+        let mut cost = 0;
+        let mut over = vec![Vec::new(); bounds.len()];
+        let mut group: Vec<usize> = (0..bounds.len()).collect();
+        let mut sorted: Vec<usize> = (0..bounds.len()).collect();
+        sorted.sort_by(|a, b| bounds[*a].x0.total_cmp(&bounds[*b].x0).then(a.cmp(b)));
+        let mut open: Vec<usize> = Vec::new();
+        for n in sorted {
+            open.retain(|m| bounds[*m].x1 >= bounds[n].x0);
+            for m in open.iter().filter(|m| touch(&bounds[**m], &bounds[n])) {
+                let (low, high) = (n.min(*m), n.max(*m));
+                let (a, b) = (head(&mut group, low), head(&mut group, high));
                 group[a.max(b)] = a.min(b);
+                cost += sizes[high];
+                if cost <= most {
+                    over[low].push(high as u32);
+                }
             }
+            open.push(n);
         }
-        open.push(n);
+        Self { over: (cost <= most).then_some(over), group }
     }
-    let mut found: std::collections::BTreeMap<usize, Vec<usize>> = Default::default();
-    for n in 0..bounds.len() {
-        found.entry(head(&mut group, n)).or_default().push(n);
+
+    /// Groups of areas that hang together, each in drawing order; alone stands nobody.
+    fn clusters(mut self) -> Vec<Vec<usize>> {
+        let mut found: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+        for n in 0..self.group.len() {
+            found.entry(head(&mut self.group, n)).or_default().push(n);
+        }
+        found.into_values().filter(|cluster| cluster.len() > 1).collect()
     }
-    found.into_values().filter(|cluster| cluster.len() > 1).collect()
+}
+
+/// The first of the group that `n` belongs to.
+fn head(group: &mut [usize], mut n: usize) -> usize {
+    while group[n] != n {
+        group[n] = group[group[n]];
+        n = group[n];
+    }
+    n
 }
 
 /// Areas in drawing order, from the lowest to the uppermost.
@@ -187,7 +241,19 @@ mod tests {
         Painted { rings, veil }
     }
 
+    /// By either way; both must come to the same.
     fn left(painted: &[Painted]) -> Vec<f64> {
+        let bounds: Vec<Rect> = painted.iter().map(|p| bounds(&p.rings)).collect();
+        let sizes = vec![0; painted.len()];
+        let halves = by_halves(painted, Meetings::of(&bounds, &sizes).clusters());
+        let single = one_by_one(painted, &Meetings::of(&bounds, &sizes).over.unwrap());
+        for (n, own) in painted.iter().enumerate() {
+            let of = |found: &[(usize, Rings)]| {
+                let rings = found.iter().find(|(m, _)| *m == n).map(|(_, rings)| rings);
+                area(rings.unwrap_or(&own.rings))
+            };
+            assert!((of(&halves) - of(&single)).abs() < 1e-3, "{n}");
+        }
         let shown = shown(painted);
         shown.iter().zip(painted).map(|(s, p)| area(s.as_ref().unwrap_or(&p.rings))).collect()
     }
