@@ -98,11 +98,16 @@ const STL_HEAD: usize = 84;
 const STL_TRIANGLE: usize = 50;
 
 fn is_stl(bytes: &[u8], text: &[u8]) -> bool {
-    if text.starts_with(b"solid")
-        && bytes[..bytes.len().min(4096)].windows(5).any(|w| w == b"facet")
-    {
+    let begins = text.get(..5).is_some_and(|head| head.eq_ignore_ascii_case(b"solid"));
+    let mut words = bytes[..bytes.len().min(4096)].windows(5);
+    if begins && words.any(|w| w.eq_ignore_ascii_case(b"facet")) {
         return true;
     }
+    is_binary_stl(bytes)
+}
+
+/// Whether a file is exactly as long as the number of triangles behind its head says.
+pub(super) fn is_binary_stl(bytes: &[u8]) -> bool {
     let Some(count) = bytes.get(80..STL_HEAD).and_then(|b| <[u8; 4]>::try_from(b).ok()) else {
         return false;
     };
@@ -125,6 +130,7 @@ mod tests {
             Format::of(&[&[7u8; 80][..], &1u32.to_le_bytes(), &[0; 50]].concat()),
             Some(Format::Stl)
         );
+        assert_eq!(Format::of(b"SOLID HUB\n\tFACET normal 0 0 1"), Some(Format::Stl));
         assert_eq!(Format::of(b"tinkite = 1"), None);
         assert_eq!(Format::of(b""), None);
     }

@@ -31,7 +31,8 @@ pub use trouble::trouble;
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
 use crate::geometry::{Affine, BezPath, Contour, Rect, drawn_bounds, fit, hull};
-use crate::problem::{Code, Place, Problem, Problems};
+use crate::problem::{Code, Place, Problem, Problems, few};
+use std::io::Read;
 use std::sync::Arc;
 
 /// How a file is read, beyond what stands in it.
@@ -206,11 +207,28 @@ impl Unread {
         }
     }
 
-    /// As a problem that refuses a job.
+    /// As problems that refuse a job: one of each kind, with how many there are and the first of them.
     #[must_use]
-    pub fn problem(self, source: &Source, file: &str) -> Problem {
-        let (code, what, cure) = self.story();
-        Problem::error(code, what, cure).at(source.place(file))
+    pub fn problems(unread: &[(Self, Source)], file: &str) -> Vec<Problem> {
+        let kinds = [Self::Text, Self::Bitmap, Self::Effect, Self::Paint];
+        let of = |kind: Self| {
+            let found: Vec<&Source> = unread
+                .iter()
+                .filter(|(other, _)| *other == kind)
+                .map(|(_, source)| source)
+                .collect();
+            let first = *found.first()?;
+            let (code, what, cure) = kind.story();
+            let message = match found.len() {
+                1 => what.to_string(),
+                many => {
+                    let names: Vec<String> = found.iter().map(|source| source.label()).collect();
+                    format!("{what}: {many} of them, {}", few(&names, 3))
+                }
+            };
+            Some(Problem::error(code, message, cure).at(first.place(file)))
+        };
+        kinds.into_iter().filter_map(of).collect()
     }
 }
 
@@ -274,8 +292,7 @@ impl Artwork {
     #[must_use]
     pub fn doubts(&self) -> Problems {
         let mut all = self.problems.clone();
-        for (unread, source) in &self.unread {
-            let problem = unread.problem(source, &self.file);
+        for problem in Unread::problems(&self.unread, &self.file) {
             all.push(Problem { severity: crate::problem::Severity::Warning, ..problem });
         }
         all
@@ -329,12 +346,13 @@ pub fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Prob
             "simplify the drawing, or split it into several files",
         );
     }
+    let unpacked = match unpacked(bytes) {
+        Ok(unpacked) => unpacked,
+        Err(what) => return refuse(Code::Format, what, "export the drawing as plain SVG"),
+    };
+    let bytes = unpacked.as_deref().unwrap_or(bytes);
     let Some(format) = Format::of(bytes) else {
-        let what = if bytes.starts_with(b"\x1f\x8b") {
-            "this is a compressed file (perhaps a compressed SVG)"
-        } else {
-            "this is no kind of drawing that is read: SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF, STL"
-        };
+        let what = "this is no kind of drawing that is read: SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF, STL";
         return refuse(Code::Format, what, "export the drawing as plain SVG");
     };
     let mut artwork = match format {
@@ -354,11 +372,29 @@ pub fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Prob
     checked(artwork)
 }
 
+/// What a compressed file (`.svgz`, RFC 1952) holds; none where it is not compressed.
+fn unpacked(bytes: &[u8]) -> Result<Option<Vec<u8>>, &'static str> {
+    if !bytes.starts_with(b"\x1f\x8b") {
+        return Ok(None);
+    }
+    let mut out = Vec::new();
+    // A few bytes can unpack to any number of them.
+    let read =
+        flate2::read::MultiGzDecoder::new(bytes).take(LARGEST_FILE + 1).read_to_end(&mut out);
+    match read {
+        Err(_) => Err("this is a compressed file, and it is damaged"),
+        Ok(_) if out.len() as u64 > LARGEST_FILE => {
+            Err("this is a compressed file that holds more than is read")
+        }
+        Ok(_) => Ok(Some(out)),
+    }
+}
+
 /// Says so when the name promises another kind of file.
 fn misnamed(name: &str, format: Format) -> Option<Problem> {
     let ending = name.rsplit_once('.')?.1.to_ascii_lowercase();
     let promised = match ending.as_str() {
-        "svg" => "SVG",
+        "svg" | "svgz" => "SVG",
         "dxf" => "DXF",
         "pdf" => "PDF",
         "png" => "PNG",

@@ -1,7 +1,9 @@
 //! Solid models: recognised and measured.
 
+use super::format::is_binary_stl;
 use super::{Artwork, Format, Units};
 use crate::problem::{Code, Place, Problem, Problems};
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::io::Cursor;
 
@@ -28,7 +30,8 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
     let broken = |error: std::io::Error| {
         refuse(Code::BrokenSolid, format!("the STL model cannot be read: {error}"), again)
     };
-    let mut cursor = Cursor::new(bytes);
+    let bytes = plainly(bytes);
+    let mut cursor = Cursor::new(&bytes);
     let reader = stl_io::create_stl_reader(&mut cursor).map_err(broken)?;
     let mut measured = SolidMeasures::default();
     for triangle in reader {
@@ -65,6 +68,23 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
         problems,
         ..Artwork::empty(name, Format::Stl)
     })
+}
+
+/// A model as the library takes it. Many programs begin the head of a binary model with the word that a
+/// text begins with, and write texts in capitals or with tabs.
+fn plainly(bytes: &[u8]) -> Cow<'_, [u8]> {
+    if is_binary_stl(bytes) {
+        let mut own = bytes.to_vec();
+        own[..5].fill(b' ');
+        return Cow::Owned(own);
+    }
+    let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes).trim_ascii_start();
+    Cow::Owned(
+        bytes
+            .iter()
+            .map(|byte| if *byte == b'\t' { b' ' } else { byte.to_ascii_lowercase() })
+            .collect(),
+    )
 }
 
 /// A corner by its exact bits, so that equal corners are one.
@@ -124,5 +144,32 @@ mod tests {
         let leaking = solid(3);
         assert_eq!(leaking.solid.unwrap().leaks, 3);
         assert_eq!(leaking.problems.iter().next().unwrap().code.text(), "leaking-solid");
+    }
+
+    #[test]
+    fn heads_capitals_and_tabs_of_other_programs_are_read() {
+        let text = tetrahedron(4);
+        let shouted = text.to_uppercase().replace('\n', "\r\n\t").replace("0 0 5", "0\t0\t5");
+        let indented = format!("\n {text}");
+        // The same in binary, behind a head that begins like a text.
+        let corner = |line: &str| -> Vec<u8> {
+            let numbers = line.split_whitespace().skip(1).map(|n| n.parse::<f32>().unwrap());
+            numbers.flat_map(f32::to_le_bytes).collect()
+        };
+        let corners: Vec<Vec<u8>> =
+            text.lines().filter(|line| line.starts_with("vertex")).map(corner).collect();
+        let mut binary = b"solid medal, from some program".to_vec();
+        binary.resize(80, b' ');
+        binary.extend(4_u32.to_le_bytes());
+        for face in corners.chunks(3) {
+            binary.extend([0; 12]);
+            binary.extend(face.concat());
+            binary.extend([0; 2]);
+        }
+        for bytes in [shouted.as_bytes(), indented.as_bytes(), &binary] {
+            let read = super::super::read("a.stl", bytes, &Default::default()).unwrap();
+            let wanted = Solid { triangles: 4, size: [20.0, 10.0, 5.0], leaks: 0 };
+            assert_eq!(read.solid, Some(wanted));
+        }
     }
 }

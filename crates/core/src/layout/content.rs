@@ -70,8 +70,8 @@ pub(super) fn prepare(
     if let Some((settings, colour)) = &how.trace {
         trace_all(&mut artwork, (settings, *colour), unit, &mut traced, problems);
     }
-    for (unread, source) in &artwork.unread {
-        problems.push(unread.problem(source, &file));
+    for problem in Unread::problems(&artwork.unread, &file) {
+        problems.push(problem);
     }
     if let Some(tolerance) = how.colour_tolerance {
         gather_colours(&mut artwork.shapes, tolerance, &file, problems);

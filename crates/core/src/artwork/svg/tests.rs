@@ -388,3 +388,43 @@ fn numbers_out_of_this_world_are_refused_before_a_library_meets_them() {
     let text = page(r#"<path d="M0.12345678901234 1e-3L5 5" stroke="red"/>"#);
     assert!(read("a.svg", text.as_bytes(), &Default::default()).is_ok());
 }
+
+#[test]
+fn compressed_drawings_are_read_and_what_unpacks_without_end_is_not() {
+    use std::io::Write;
+    let packed = |bytes: &[u8]| {
+        let mut out = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::best());
+        out.write_all(bytes).unwrap();
+        out.finish().unwrap()
+    };
+    let svg = br#"<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="20mm"><path d="M0 0H10" stroke="red"/></svg>"#;
+    let whole = crate::artwork::read("a.svgz", &packed(svg), &Default::default()).unwrap();
+    assert_eq!((whole.shapes.len(), whole.problems.len()), (1, 0));
+    let told = |bytes: &[u8]| {
+        let problems = crate::artwork::read("a.svgz", bytes, &Default::default()).unwrap_err();
+        problems.iter().next().unwrap().message.clone()
+    };
+    let cut = packed(svg);
+    assert!(told(&cut[..cut.len() / 2]).contains("damaged"));
+    assert!(told(&packed(b"tinkite = 1")).contains("no kind of drawing"));
+    let bomb = packed(&vec![b' '; (crate::artwork::LARGEST_FILE + 9) as usize]);
+    assert!(bomb.len() < 1 << 20 && told(&bomb).contains("more than is read"));
+}
+
+#[test]
+fn what_is_not_read_is_told_once_for_each_kind() {
+    let shapes: String = (0..40)
+        .map(|n| {
+            format!(r##"<rect id="r{n}" x="{n}" y="0" width="1" height="9" fill="url(#g)"/>"##)
+        })
+        .collect();
+    let svg = format!(
+        r#"<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="20mm"><defs><linearGradient id="g"><stop offset="0" stop-color="red"/><stop offset="1"/></linearGradient></defs>{shapes}</svg>"#
+    );
+    let artwork = crate::artwork::read("a.svg", svg.as_bytes(), &Default::default()).unwrap();
+    assert_eq!(artwork.unread.len(), 40);
+    let told: Vec<String> = artwork.doubts().iter().map(|p| p.message.clone()).collect();
+    let odd: Vec<_> = told.iter().filter(|message| message.contains("gradient")).collect();
+    assert_eq!(odd.len(), 1, "{told:?}");
+    assert!(odd[0].contains("40 of them, r0, r1, r2 and 37 more"), "{odd:?}");
+}
