@@ -97,3 +97,49 @@ fn white_lines_are_paper() {
     assert_eq!(plan["steps"][1]["make"], "cut");
     assert!(close(&json!(plan["steps"][0]["burn_mm"].as_f64().unwrap() / 10.0), 720.0), "{plan}");
 }
+
+/// A sky, a wall and a line that are painted with no colour, and one that is.
+const ODD: &str = r##"<defs><linearGradient id="g"><stop offset="0" stop-color="red"/><stop offset="1" stop-color="blue"/></linearGradient><pattern id="p" width="4" height="4" patternUnits="userSpaceOnUse"><rect width="2" height="2" fill="red"/></pattern></defs><path d="M5 5H45V25H5z" fill="url(#g)" stroke="red"/><path d="M5 30H45V50H5z" fill="url(#p)"/><path d="M50 5H90V6" stroke="url(#g)" stroke-width="2"/><path d="M50 30H90" stroke="blue"/>"##;
+
+#[test]
+fn gradients_and_patterns_get_a_plain_colour_or_are_left_out() {
+    let bench = drawn(r#"width="100mm" height="60mm" viewBox="0 0 100 60""#, ODD);
+    let plan = begun(&bench, &[]);
+    let burnt = |plan: &Value, make: &str| -> f64 {
+        let steps = plan["steps"].as_array().unwrap();
+        steps.iter().filter(|s| s["make"] == make).map(|s| s["burn_mm"].as_f64().unwrap()).sum()
+    };
+    // Two areas of 40 x 20 mm; the outline stays a cut, and both lines are scored.
+    assert!((burnt(&plan, "engrave") * 0.1 - 1600.0).abs() < 1.0, "{plan}");
+    assert!((burnt(&plan, "cut") - 120.0).abs() < 0.01, "{plan}");
+    assert!((burnt(&plan, "score") - 81.0).abs() < 0.01, "{plan}");
+    let text = bench.read("a.kite.toml");
+    assert!(text.contains(r##"paint = [{ take = { kind = "gradient" }, fill = "#555555", stroke = "#555555" }, { take = { kind = "pattern" }"##), "{text}");
+    // Without it the job is refused, once, and names both ways out.
+    let line = text.lines().find(|line| line.starts_with("paint")).unwrap().to_string();
+    let with = |line_now: &str| bench.write("b.kite.toml", text.replace(&line, line_now));
+    with("");
+    let refused = bench.refused(1, &["check", "b.kite.toml"]);
+    assert!(refused.contains("3 of them") && refused.contains("paint = [{ take"), "{refused}");
+    assert!(refused.contains("leave-out = [{ kind"), "{refused}");
+    with(
+        "leave-out = [{ kind = \"pattern\" }]\npaint = [{ take = { kind = \"gradient\" }, fill = \"none\", stroke = \"#555555\" }]",
+    );
+    let refused = bench.refused(1, &["plan", "b.kite.toml"]);
+    assert!(refused.contains("takes nothing") || refused.contains("no shape"), "{refused}");
+    with(
+        "leave-out = [{ kind = \"pattern\" }]\npaint = [{ take = { kind = \"gradient\" }, fill = \"#555555\", stroke = \"#555555\" }]",
+    );
+    let plan = bench.json(&["plan", "b.kite.toml"]);
+    assert!((burnt(&plan, "engrave") * 0.1 - 800.0).abs() < 1.0, "{plan}");
+    for (wrong, told) in [
+        ("paint = [{ fill = \"#555555\" }]", "take"),
+        ("paint = [{ take = { kind = \"gradient\" } }]", "fill"),
+        ("paint = [{ take = { kind = \"gradient\" }, fill = \"grue\" }]", "grue"),
+        ("paint = \"grey\"", "paint"),
+    ] {
+        with(wrong);
+        let refused = bench.refused(1, &["check", "b.kite.toml"]);
+        assert!(refused.contains(told), "{wrong}: {refused}");
+    }
+}

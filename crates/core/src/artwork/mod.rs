@@ -115,6 +115,38 @@ pub struct Stroke {
     pub veiled: bool,
 }
 
+/// A paint that is no colour.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Odd {
+    /// It changes from colour to colour.
+    Gradient,
+    /// It repeats a drawing.
+    Pattern,
+}
+
+/// What of a shape is painted with something that is no colour.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct OddPaint {
+    /// The inside, and what counts as that.
+    pub fill: Option<(Odd, FillRule)>,
+    /// The line.
+    pub stroke: Option<Odd>,
+}
+
+impl OddPaint {
+    /// Whether either is painted so.
+    #[must_use]
+    pub fn is(&self, odd: Odd) -> bool {
+        self.fill.is_some_and(|(fill, _)| fill == odd) || self.stroke == Some(odd)
+    }
+
+    /// Whether nothing is.
+    #[must_use]
+    pub fn is_none(&self) -> bool {
+        *self == Self::default()
+    }
+}
+
 /// One drawn thing: its curves, its paint and where it came from.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Shape {
@@ -128,6 +160,9 @@ pub struct Shape {
     pub source: Source,
     /// Whether it is the outline of live text.
     pub text: bool,
+    /// What of it is painted with something that is no colour: neither fill nor stroke until the job
+    /// says one.
+    pub odd: OddPaint,
 }
 
 impl Shape {
@@ -202,7 +237,7 @@ impl Unread {
             Self::Paint => (
                 Code::OddPaint,
                 "a gradient or pattern is not a colour that a step could take",
-                "give the shape a plain colour in the drawing program",
+                "give it a plain colour: paint = [{ take = { kind = \"gradient\" }, fill = \"#555555\" }] in [[artwork]], or leave it out: leave-out = [{ kind = \"gradient\" }] (or \"pattern\")",
             ),
         }
     }

@@ -24,6 +24,17 @@ pub struct Under {
     pub keeps_fills: bool,
 }
 
+/// Another paint for some shapes.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Paint {
+    /// Which shapes, by any of these.
+    pub take: Vec<Take>,
+    /// The fill that they get, or none; not said: it stays.
+    pub fill: Option<Option<Colour>>,
+    /// The same of their line.
+    pub stroke: Option<Option<Colour>>,
+}
+
 /// A drawing of a job and how it is laid on the sheet.
 #[derive(Debug, Clone, PartialEq)]
 pub struct ArtworkUse {
@@ -57,6 +68,8 @@ pub struct ArtworkUse {
     pub join_gaps: Option<f64>,
     /// Whether stretches that are drawn twice in one colour are dropped.
     pub drop_doubles: bool,
+    /// Shapes that get another paint; the first that takes a shape counts.
+    pub paint: Vec<Paint>,
     /// What becomes of things that later paint lies over.
     pub under: Under,
     /// Which of its points lies `at` that place on the sheet; none leaves it where its page puts it.
@@ -96,6 +109,7 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
     let colour_tolerance = section.whole("colour-tolerance", 0..=64).map(|n| n as u8);
     let trace = section.section("trace").and_then(trace);
     let drop_doubles = section.flag("drop-doubles").unwrap_or(false);
+    let paint = section.sections("paint").into_iter().filter_map(paint).collect();
     let keeps = section.choice("under", &[("keep", true), ("drop", false)]);
     let under = Under { keeps_fills: keeps.unwrap_or(false) };
     let at = place::own_place(&section);
@@ -116,9 +130,29 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
         leave_out,
         join_gaps,
         drop_doubles,
+        paint,
         under,
         at,
     })
+}
+
+/// Reads one of `paint = [{ … }]`.
+fn paint(section: Section<'_, '_>) -> Option<Paint> {
+    let take = select::read(&section, "take");
+    if !section.has("take") {
+        section.missing("take", "take = { kind = \"gradient\" }, the shapes that are meant");
+    }
+    let one = |key: &'static str| match section.text(key) {
+        Some("none") => Some(None),
+        Some(_) => super::drawn::colour(&section, key).map(Some),
+        None => None,
+    };
+    let (fill, stroke) = (one("fill"), one("stroke"));
+    if !section.has("fill") && !section.has("stroke") {
+        section.missing("fill", "fill = \"#555555\", stroke = \"red\", or \"none\"");
+    }
+    section.finish();
+    (!take.is_empty()).then_some(Paint { take, fill, stroke })
 }
 
 /// Reads `trace = { … }`; what is left out has its default.

@@ -16,7 +16,7 @@ pub mod select;
 mod starter;
 mod step;
 
-pub use artwork::{ArtworkUse, Only, Under};
+pub use artwork::{ArtworkUse, Only, Paint, Under};
 pub use drawn::{Area, DrawnShape, Outline};
 pub use field::Field;
 pub use file::{Request, read};

@@ -1,7 +1,7 @@
 //! `take`: which shapes a step takes, or the artwork leaves out.
 
 use super::reader::Section;
-use crate::artwork::{Shape, Source, Unread};
+use crate::artwork::{Odd, Shape, Source, Unread};
 use crate::colour::Colour;
 use crate::problem::{Code, Problem};
 use crate::quantity::Length;
@@ -18,6 +18,10 @@ pub enum Kind {
     Text,
     /// Bitmaps.
     Bitmap,
+    /// Painted with a gradient.
+    Gradient,
+    /// Painted with a pattern.
+    Pattern,
 }
 
 /// One condition on a shape.
@@ -77,6 +81,8 @@ impl Taken for ShapeInfo<'_> {
             Kind::Closed => !self.open,
             Kind::Text => self.shape.text,
             Kind::Bitmap => false,
+            Kind::Gradient => self.shape.odd.is(Odd::Gradient),
+            Kind::Pattern => self.shape.odd.is(Odd::Pattern),
         }
     }
 }
@@ -147,11 +153,13 @@ impl Take {
 }
 
 /// Words for kinds.
-const KINDS: [(&str, Kind); 4] = [
+const KINDS: [(&str, Kind); 6] = [
     ("open", Kind::Open),
     ("closed", Kind::Closed),
     ("text", Kind::Text),
     ("bitmap", Kind::Bitmap),
+    ("gradient", Kind::Gradient),
+    ("pattern", Kind::Pattern),
 ];
 
 /// Reads `key` as one table of conditions or a list of alternatives; problems are reported.

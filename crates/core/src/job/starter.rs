@@ -2,7 +2,7 @@
 
 use super::machine::Machine;
 use crate::artwork::layers::{Layer, PaintedBy, layers};
-use crate::artwork::{Artwork, Fill, Shape, Unread, trace};
+use crate::artwork::{Artwork, Fill, Odd, OddPaint, Shape, Stroke, Unread, trace};
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
 use crate::geometry::{Point, Rect};
@@ -42,6 +42,9 @@ const MARGIN: f64 = 10.0;
 
 /// Flattening for measuring layers, mm.
 const TOLERANCE: f64 = 0.01;
+
+/// What paint that is no colour becomes.
+const INSTEAD: Colour = Colour::new(0x55, 0x55, 0x55);
 
 /// Between drawings that lie side by side, mm.
 const BETWEEN: f64 = 5.0;
@@ -188,6 +191,8 @@ struct Begun {
     /// With its bitmaps traced, where they are all there is and have two tones only.
     artwork: Artwork,
     traced: bool,
+    /// Kinds of paint that are no colour, which get one.
+    repainted: Vec<&'static str>,
     side_by_side: bool,
 }
 
@@ -223,10 +228,24 @@ impl Begun {
                     stroke: None,
                     source: source.clone(),
                     text: false,
+                    odd: OddPaint::default(),
                 }));
             }
         }
-        Ok(Self { file: file.into(), artwork, traced, side_by_side: false })
+        let kinds = [("gradient", Odd::Gradient), ("pattern", Odd::Pattern)];
+        let is = |odd| artwork.shapes.iter().any(|shape| shape.odd.is(odd));
+        let repainted: Vec<&str> =
+            kinds.into_iter().filter(|(_, odd)| is(*odd)).map(|(word, _)| word).collect();
+        for shape in &mut artwork.shapes {
+            if let Some((_, rule)) = shape.odd.fill {
+                shape.fill = Some(Fill { colour: INSTEAD, rule, veil: 0 });
+            }
+            if shape.odd.stroke.is_some() {
+                shape.stroke = Some(Stroke { colour: INSTEAD, width: 0.0, veiled: false });
+            }
+        }
+        artwork.unread.retain(|(unread, _)| *unread != Unread::Paint);
+        Ok(Self { file: file.into(), artwork, traced, repainted, side_by_side: false })
     }
 
     /// Its `[[artwork]]`; `right` is where it begins when others lie left of it.
@@ -260,6 +279,20 @@ impl Begun {
         if self.traced {
             out.push_str(
                 "trace = { threshold = \"50 %\", smooth = \"60 deg\", speck = \"0.3 mm\" }   # what is darker becomes an area\n",
+            );
+        }
+        if !self.repainted.is_empty() {
+            let one = |kind: &&str| {
+                format!(
+                    "{{ take = {{ kind = \"{kind}\" }}, fill = \"{INSTEAD}\", stroke = \"{INSTEAD}\" }}"
+                )
+            };
+            let all: Vec<String> = self.repainted.iter().map(one).collect();
+            let _ = writeln!(
+                out,
+                "paint = [{}]   # one plain colour in place of many; or leave-out = [{{ kind = \"{}\" }}]",
+                all.join(", "),
+                self.repainted[0]
             );
         }
         out.push_str(&leave_out(&self.artwork));

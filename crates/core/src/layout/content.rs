@@ -2,7 +2,8 @@
 //! left out.
 
 use crate::artwork::{
-    Artwork, Bitmap, Clipped, Fill, Image, Region, Shape, Source, Unread, clipped, trace,
+    Artwork, Bitmap, Clipped, Fill, Image, OddPaint, Region, Shape, Source, Stroke, Unread,
+    clipped, trace,
 };
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
@@ -70,6 +71,16 @@ pub(super) fn prepare(
     if let Some((settings, colour)) = &how.trace {
         trace_all(&mut artwork, (settings, *colour), unit, &mut traced, problems);
     }
+    // Whatever got a plain paint is read.
+    repaint(&mut artwork.shapes, how, job);
+    let left_out_odd = |shape: &Shape| {
+        how.leave_out.iter().any(|take| take.holds(&ShapeInfo { shape, open: false }, false))
+    };
+    artwork.unread.retain(|(unread, source)| {
+        let odd = |shape: &&Shape| shape.source == *source && !shape.odd.is_none();
+        *unread != Unread::Paint
+            || artwork.shapes.iter().filter(odd).any(|shape| !left_out_odd(shape))
+    });
     for problem in Unread::problems(&artwork.unread, &file) {
         problems.push(problem);
     }
@@ -78,6 +89,8 @@ pub(super) fn prepare(
     }
     let before = artwork.shapes.len();
     let mut shapes = artwork.shapes;
+    // What has no paint is refused, or left out, or was painted with nothing.
+    shapes.retain(|shape| shape.fill.is_some() || shape.stroke.is_some());
     if !how.leave_out.is_empty() {
         let stays = |shape: &Shape| {
             let open = shape.contours(job.tolerance).iter().any(|contour| !contour.closed);
@@ -116,6 +129,37 @@ pub(super) fn prepare(
         );
     }
     Ok(Content { shapes, images, traced, unit })
+}
+
+/// Gives shapes the paint that the job says: the first that takes them.
+fn repaint(shapes: &mut [Shape], how: &ArtworkUse, job: &Job) {
+    if how.paint.is_empty() {
+        return;
+    }
+    for shape in shapes {
+        let open = shape.contours(job.tolerance).iter().any(|contour| !contour.closed);
+        let info = ShapeInfo { shape, open };
+        let Some(paint) = how.paint.iter().find(|p| p.take.iter().any(|t| t.holds(&info, false)))
+        else {
+            continue;
+        };
+        // Of a shape with a gradient only what is painted with it changes.
+        let plain = shape.odd.is_none();
+        if let Some(fill) = paint.fill
+            && (plain || shape.odd.fill.is_some())
+        {
+            let odd = shape.odd.fill.take().map(|(_, rule)| rule);
+            let rule = odd.or(shape.fill.map(|fill| fill.rule)).unwrap_or_default();
+            shape.fill = fill.map(|colour| Fill { colour, rule, veil: 0 });
+        }
+        if let Some(stroke) = paint.stroke
+            && (plain || shape.odd.stroke.is_some())
+        {
+            shape.odd.stroke = None;
+            let width = shape.stroke.map_or(0.0, |stroke| stroke.width);
+            shape.stroke = stroke.map(|colour| Stroke { colour, width, veiled: false });
+        }
+    }
 }
 
 /// How much larger the artwork is than it was read, by what the job says one unit is.
@@ -191,6 +235,7 @@ fn trace_all(
             stroke: None,
             source: Source { id: Some(format!("{name}-{}", n + 1)), ..source.clone() },
             text: false,
+            odd: OddPaint::default(),
         }));
         traced.push((to_mm, bitmap));
     }

@@ -2,6 +2,7 @@
 
 use super::{Unplaced, area};
 use crate::artwork::Fill;
+use crate::artwork::OddPaint;
 use crate::artwork::{FontSupply, Shape, Source, Stroke, outlines};
 use crate::geometry::region::FillRule;
 use crate::geometry::{Affine, BezPath, Point, Rect, hull};
@@ -74,6 +75,7 @@ fn shape(drawn: &DrawnShape, path: BezPath) -> Shape {
         stroke: (!drawn.filled).then_some(Stroke { colour, width: 0.0, veiled: false }),
         source: Source { id: Some(drawn.name.clone()), ..Source::default() },
         text,
+        odd: OddPaint::default(),
     }
 }
 

@@ -3,7 +3,7 @@
 use super::entity::{Entity, Paint};
 use super::tables::Tables;
 use super::{curves, hatch, text};
-use crate::artwork::{Fill, Reading, Shape, Source, Stroke, Unread, fonts};
+use crate::artwork::{Fill, OddPaint, Reading, Shape, Source, Stroke, Unread, fonts};
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
 use crate::geometry::{Affine, BezPath, Vec2};
@@ -356,7 +356,7 @@ impl<'d, 't> Drawer<'d, 't> {
 fn shape(path: BezPath, colour: Colour, filled: bool, width: f64, source: Source) -> Shape {
     let fill = filled.then_some(Fill { colour, rule: FillRule::EvenOdd, veil: 0 });
     let stroke = (!filled).then_some(Stroke { colour, width, veiled: false });
-    Shape { path, fill, stroke, source, text: false }
+    Shape { path, fill, stroke, source, text: false, odd: OddPaint::default() }
 }
 
 /// An old polyline with its vertices; meshes are not read.

@@ -5,15 +5,16 @@ use super::spots::{Spots, colours};
 use crate::artwork::bitmap::{Bitmap, over_white};
 use crate::artwork::clip::{Clipped, Region, clipped};
 use crate::artwork::veil::Veils;
-use crate::artwork::{Artwork, Fill, Image, Shape, Source, Stroke, Unread};
+use crate::artwork::{Artwork, Fill, Image, Odd, OddPaint, Shape, Source, Stroke, Unread};
 use crate::geometry::region::FillRule;
 use crate::geometry::{Affine, BezPath};
 use crate::problem::{Code, Place, Problem, count};
 use hayro_interpret::font::{Glyph, GlyphRun};
 use hayro_interpret::hayro_syntax::object::Dict;
+use hayro_interpret::pattern::Pattern;
 use hayro_interpret::{
     BlendMode, ClipPath, Device, DrawMode, DrawProps, Image as Painted, ImageData, ImageDrawProps,
-    LumaData, SoftMask, StrokeProps,
+    LumaData, Paint, SoftMask, StrokeProps,
 };
 use std::sync::Arc;
 
@@ -120,8 +121,17 @@ impl<'a> Tracer<'a> {
         };
         let Some((colour, full, opacity)) = colours(&props.paint) else {
             let source = self.source(None);
-            self.artwork.unread.push((Unread::Paint, source));
-            return;
+            self.artwork.unread.push((Unread::Paint, source.clone()));
+            let odd = match &props.paint {
+                Paint::Pattern(pattern) if matches!(**pattern, Pattern::Tiling(_)) => Odd::Pattern,
+                _ => Odd::Gradient,
+            };
+            let odd = OddPaint {
+                fill: fill.map(|rule| (odd, winding(rule))),
+                stroke: stroke.map(|_| odd),
+            };
+            let path = props.transform * path;
+            return self.push(Shape { path, fill: None, stroke: None, source, text, odd });
         };
         if props.soft_mask.is_some() {
             let source = self.source(None);
@@ -131,6 +141,7 @@ impl<'a> Tracer<'a> {
         let source = self.source(spot.as_ref());
         let Some((colour, veil)) = self.veils.paint(colour, opacity) else { return };
         let fill = fill.map(|rule| Fill { colour, rule: winding(rule), veil });
+        let odd = OddPaint::default();
         let scale = props.transform.determinant().abs().sqrt();
         let width = stroke.map(|s| f64::from(s.line_width) * scale);
         let stroked = width.map(|width| Stroke { colour, width, veiled: veil > 0 });
@@ -139,12 +150,26 @@ impl<'a> Tracer<'a> {
             let dashes = props.transform * dashed(path.clone(), stroke);
             if fill.is_some() {
                 let area = props.transform * path;
-                self.push(Shape { path: area, fill, stroke: None, source: source.clone(), text });
+                self.push(Shape {
+                    path: area,
+                    fill,
+                    stroke: None,
+                    source: source.clone(),
+                    text,
+                    odd,
+                });
             }
-            return self.push(Shape { path: dashes, fill: None, stroke: stroked, source, text });
+            return self.push(Shape {
+                path: dashes,
+                fill: None,
+                stroke: stroked,
+                source,
+                text,
+                odd,
+            });
         }
         let path = props.transform * path;
-        self.push(Shape { path, fill, stroke: stroked, source, text });
+        self.push(Shape { path, fill, stroke: stroked, source, text, odd });
     }
 }
 

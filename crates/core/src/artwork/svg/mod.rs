@@ -9,7 +9,9 @@ use super::clip::{Clipped, Region, clipped, rings};
 use super::fonts::Missing;
 use super::resolved::{affine, curves};
 use super::veil::Veils;
-use super::{Artwork, Fill, Format, Image, Reading, Shape, Source, Stroke, Unread, bitmap};
+use super::{
+    Artwork, Fill, Format, Image, Odd, OddPaint, Reading, Shape, Source, Stroke, Unread, bitmap,
+};
 use crate::colour::Colour;
 use crate::geometry::region::{self, FillRule};
 use crate::geometry::{Affine, Point};
@@ -296,21 +298,26 @@ impl Reader<'_> {
         let source = self.source(label);
         let transform = affine(path.abs_transform());
         let scale = transform.determinant().abs().sqrt() * MM_PER_PX;
+        let mut strange = OddPaint::default();
         let fill = path.fill().and_then(|fill| {
             let rule = winding(fill.rule());
-            let colour = self.plain(fill.paint(), &source)?;
+            let colour = self
+                .plain(fill.paint(), &source)
+                .map_err(|o| strange.fill = Some((o, rule)))
+                .ok()?;
             let (colour, veil) = self.veils.paint(colour, f64::from(fill.opacity().get()))?;
             Some(Fill { colour, rule, veil })
         });
         let stroke = path.stroke().and_then(|stroke| {
             let width = f64::from(stroke.width().get()) * scale;
-            let colour = self.plain(stroke.paint(), &source)?;
+            let colour =
+                self.plain(stroke.paint(), &source).map_err(|o| strange.stroke = Some(o)).ok()?;
             let (colour, veil) = self.veils.paint(colour, f64::from(stroke.opacity().get()))?;
             Some(Stroke { colour, width, veiled: veil > 0 })
         });
-        if fill.is_some() || stroke.is_some() {
+        if fill.is_some() || stroke.is_some() || !strange.is_none() {
             let drawn = self.to_mm * curves(path.data(), transform);
-            let shape = Shape { path: drawn, fill, stroke, source, text: false };
+            let shape = Shape { path: drawn, fill, stroke, source, text: false, odd: strange };
             match path.stroke().and_then(usvg::Stroke::dasharray).filter(|_| self.dashes) {
                 Some(lengths) => {
                     // Dashes count in the line's own units, and are lines of their own.
@@ -328,12 +335,14 @@ impl Reader<'_> {
         }
     }
 
-    fn plain(&mut self, paint: &usvg::Paint, source: &Source) -> Option<Colour> {
-        if let usvg::Paint::Color(c) = paint {
-            return Some(Colour::new(c.red, c.green, c.blue));
-        }
+    fn plain(&mut self, paint: &usvg::Paint, source: &Source) -> Result<Colour, Odd> {
+        let odd = match paint {
+            usvg::Paint::Color(c) => return Ok(Colour::new(c.red, c.green, c.blue)),
+            usvg::Paint::Pattern(_) => Odd::Pattern,
+            _ => Odd::Gradient,
+        };
         self.out.unread.push((Unread::Paint, source.clone()));
-        None
+        Err(odd)
     }
 
     fn image(&mut self, image: &usvg::Image, label: Option<usize>) {
