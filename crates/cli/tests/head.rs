@@ -674,3 +674,31 @@ fn a_port_that_is_not_there_is_named_with_those_that_are() {
     assert!(told.contains("there is no such port"), "{told}");
     assert!(told.contains("no serial port is there at all") || told.contains("these are there"));
 }
+
+#[test]
+fn keys_of_the_panel_light_the_pointer_and_put_everything_out() {
+    let bench = Bench::new();
+    point(&bench, "bench-laser.machine.toml");
+    let args = ["--tcp", "127.0.0.1:0", "--record", "record.json", "--head", "50,50"];
+    let rig = RigProcess::start(&bench, &args);
+    let call = ["head", "--machine", "bench-laser", "--to", &rig.link];
+    let mut panel = Terminal::run(&bench, 90, 32, &call);
+    panel.waits_for("light the pointer for a while");
+    panel.waits_for("mm from the front");
+    panel.types("p");
+    panel.waits_for("the pointer is lit for 12 s; d puts it out");
+    std::thread::sleep(Duration::from_millis(1500));
+    panel.types("d");
+    let ran = panel.ends();
+    assert!(ran.out.contains("left; the beam is off"), "{}", ran.out);
+    rig.end();
+    let record: Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+    // It was lit, weakly, and went out long before its time.
+    let lit = record["lit_standing_seconds"].as_f64().unwrap();
+    assert!((0.8..6.0).contains(&lit), "{record}");
+    assert_eq!((&record["burn_mm"], &record["beam_on"]), (&json!(0.0), &json!(false)));
+    // A machine without one shows no key for it.
+    let ran =
+        typed(&bench, &self::rig(&bench, &["--force"]), &["--machine", "tube-laser"], &["p"], 300);
+    assert!(!ran.out.contains("light the pointer"), "{}", ran.out);
+}

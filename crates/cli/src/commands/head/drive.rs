@@ -3,6 +3,7 @@
 use super::calls::ready;
 use super::mark::Marks;
 use super::moves::{lift, moves};
+use super::pointer;
 use crate::commands::edge::counts_from;
 use crate::link::Link;
 use crate::link::talk::Host;
@@ -40,6 +41,10 @@ pub(super) enum Order {
     Unlock,
     /// Here is the zero on the stock.
     Zero,
+    /// The pointer is lit for a while where the head stands.
+    Pointer,
+    /// Everything is halted and put out, and the panel left.
+    Dark,
     /// The panel is left.
     Leave,
 }
@@ -166,6 +171,23 @@ impl<'d> Driving<'d> {
                 session.cancel_jog();
                 session.end_of_program(link.now());
             }
+            Order::Dark => {
+                self.leaving = true;
+                session.darken(link.now());
+            }
+            Order::Pointer if !stands || locked => {
+                self.tell("the pointer is lit where the head stands: it moves, or is locked");
+            }
+            Order::Pointer => match pointer::lit(self.machine) {
+                Ok((seconds, lines)) => {
+                    self.tell(format!(
+                        "the pointer is lit for {} s; d puts it out",
+                        plain(seconds, 1)
+                    ));
+                    lines.into_iter().for_each(|line| self.send(session, line));
+                }
+                Err(refusal) => self.tell(refusal.why()),
+            },
             Order::Stop => {
                 session.cancel_jog();
                 self.target = None;

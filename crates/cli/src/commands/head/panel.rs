@@ -36,13 +36,15 @@ const STEPS: [f64; 3] = [0.1, 1.0, 10.0];
 const DRAWN: Duration = Duration::from_millis(80);
 
 /// What the keys do, for the panel.
-const KEYS: [(&str, &str); 9] = [
+const KEYS: [(&str, &str); 11] = [
     ("arrows", "a step left, right, away, towards you"),
     ("page", "a step up, down: the focus"),
     ("1 2 3", "steps of 0.1, 1, 10 mm"),
     ("space", "stop: the head stands where it is"),
     ("z", "here is the zero on the stock"),
     ("c", "to the next corner of the job"),
+    ("p", "light the pointer for a while"),
+    ("d", "dark: halt everything, put the beam out, leave"),
     ("o", "look for home"),
     ("u", "unlock"),
     ("q", "leave, with the beam off (Ctrl-C, too)"),
@@ -103,6 +105,7 @@ fn driven(mut hand: ByHand, aim: Aim, console: &Console) -> Result<usize, Refusa
         title: format!("{} on {}", machine.name, hand.name),
         step,
         lifts: machine.z.is_some(),
+        points: machine.beam.pointer.is_some(),
         marks: names,
     };
     let ended = std::thread::scope(|scope| {
@@ -201,6 +204,8 @@ impl Typing {
             KeyCode::Char(' ') => Order::Stop,
             KeyCode::Char('z' | 'Z') => Order::Zero,
             KeyCode::Char('c' | 'C') => Order::Corner,
+            KeyCode::Char('p' | 'P') => Order::Pointer,
+            KeyCode::Char('d' | 'D') => Order::Dark,
             KeyCode::Char('o' | 'O') => Order::Home,
             KeyCode::Char('u' | 'U') => Order::Unlock,
             KeyCode::Char('q' | 'Q') | KeyCode::Esc => Order::Leave,
@@ -219,6 +224,8 @@ struct Panel {
     step: Arc<AtomicUsize>,
     /// Whether the machine moves its focus.
     lifts: bool,
+    /// Whether it has a pointer.
+    points: bool,
     /// The marks that are looked for, in words.
     marks: Vec<String>,
 }
@@ -293,7 +300,9 @@ impl Panel {
         lines.push(Line::default());
         let marks: &[_] = if self.marks.is_empty() { &[] } else { &MARK_KEYS };
         let keys = KEYS.iter().filter(|(key, _)| {
-            (self.lifts || *key != "page") && !marks.iter().any(|(other, _)| other == key)
+            (self.lifts || *key != "page")
+                && (self.points || *key != "p")
+                && !marks.iter().any(|(other, _)| other == key)
         });
         lines.extend(marks.iter().chain(keys).map(|(key, what)| {
             Line::from(vec![Span::styled(format!("{key:>8}  "), bold), Span::raw(*what)])

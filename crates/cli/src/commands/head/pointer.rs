@@ -11,12 +11,7 @@ use tinkite_core::quantity::plain;
 
 pub(super) fn run(args: &HeadPointer, console: &Console) -> Result<(), Refusal> {
     let mut hand = ByHand::open(&args.call)?;
-    let Some(pointer) = hand.machine.beam.pointer else {
-        return Err(Refusal::Usage(
-            "this machine has no pointer: find on scrap what marks nothing, and write pointer = \"0.8 %\" into [beam]; nothing was sent"
-                .into(),
-        ));
-    };
+    let pointer = hand.machine.beam.pointer.ok_or_else(missing)?;
     let seconds = args.seconds.unwrap_or(pointer.seconds);
     if seconds > pointer.seconds {
         return Err(Refusal::Usage(format!(
@@ -34,6 +29,19 @@ pub(super) fn run(args: &HeadPointer, console: &Console) -> Result<(), Refusal> 
         lines(machine, seconds)
     })?;
     tell(&hand, &stands, "the pointer was lit here", console)
+}
+
+fn missing() -> Refusal {
+    Refusal::Usage(
+        "this machine has no pointer: find on scrap what marks nothing, and write pointer = \"0.8 %\" into [beam]; nothing was sent"
+            .into(),
+    )
+}
+
+/// For how many seconds the pointer is lit, and the lines that do it.
+pub(super) fn lit(machine: &Machine) -> Result<(f64, Vec<String>), Refusal> {
+    let seconds = machine.beam.pointer.ok_or_else(missing)?.seconds;
+    Ok((seconds, lines(machine, seconds)?))
 }
 
 /// All of it is sent at once: the controller itself puts the beam out, whatever becomes of us.
