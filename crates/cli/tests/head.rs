@@ -702,3 +702,29 @@ fn keys_of_the_panel_light_the_pointer_and_put_everything_out() {
         typed(&bench, &self::rig(&bench, &["--force"]), &["--machine", "tube-laser"], &["p"], 300);
     assert!(!ran.out.contains("light the pointer"), "{}", ran.out);
 }
+
+#[test]
+fn a_pointer_is_lit_only_where_s_means_what_the_profile_says() {
+    let bench = triangle("bed");
+    point(&bench, "bench-laser.machine.toml");
+    // The controller is another one: S 15 of 255 would be six percent.
+    let profile = bench.read("bench-laser.machine.toml");
+    bench.write(
+        "other.machine.toml",
+        profile
+            .replace("full    = 1000", "full    = 255")
+            .replace("pointer = \"1.5 %\"\npointer-for = \"12 s\"\n", ""),
+    );
+    let rig = rig(&bench, &["--machine", "other"]);
+    let link = ["--to", &rig.link];
+    for call in [
+        &["edge", "a.kite.toml", "--pointer"][..],
+        &["head", "pointer", "--machine", "bench-laser"],
+    ] {
+        let refused = bench.refused(3, &[call, &link].concat());
+        assert!(refused.contains("S 255 for full power ($30), and the profile 1000"), "{refused}");
+    }
+    rig.end();
+    let record: Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+    assert_eq!((&record["burn_mm"], &record["lit_standing_seconds"]), (&json!(0.0), &json!(0.0)));
+}

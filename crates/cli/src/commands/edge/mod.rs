@@ -5,6 +5,7 @@ mod way;
 
 use super::head::by_hand::{ByHand, Until};
 use super::head::calls::ready;
+use super::head::pointer::means_the_same;
 use super::run::{RawKeys, forget_typed};
 use crate::args::{Edge, EdgeShape, Run};
 use crate::beam;
@@ -77,6 +78,9 @@ pub(super) fn run(args: &Edge, console: &Console) -> Result<(), Refusal> {
     let until = Until { wanted: &until, lit: light != Light::Dark };
     let stands = hand.carry_out_until(&until, |machine, connected| {
         ready(connected)?;
+        if light != Light::Dark {
+            means_the_same(machine, connected)?;
+        }
         let way = Way::new(machine, connected, &ground, job.placement.zero, &lines, args.speed)?;
         let round = way.seconds();
         if let Light::Pointer(_) = light

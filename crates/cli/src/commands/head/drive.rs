@@ -114,6 +114,8 @@ pub(super) struct Driving<'d> {
     /// known.
     target: Option<Point>,
     lines: u32,
+    /// Whether the controller makes of an S value what the profile does; why not.
+    trusted: Result<(), String>,
     begun: bool,
     leaving: bool,
 }
@@ -138,6 +140,7 @@ impl<'d> Driving<'d> {
             reports: Reports::new(machine, None),
             target: None,
             lines: 0,
+            trusted: Err("the controller has not said yet what it is".into()),
             begun: false,
             leaving: false,
         }
@@ -178,7 +181,11 @@ impl<'d> Driving<'d> {
             Order::Pointer if !stands || locked => {
                 self.tell("the pointer is lit where the head stands: it moves, or is locked");
             }
-            Order::Pointer => match pointer::lit(self.machine) {
+            Order::Pointer => match self
+                .trusted
+                .clone()
+                .and_then(|()| pointer::lit(self.machine).map_err(|r| r.why()))
+            {
                 Ok((seconds, lines)) => {
                     self.tell(format!(
                         "the pointer is lit for {} s; d puts it out",
@@ -186,7 +193,7 @@ impl<'d> Driving<'d> {
                     ));
                     lines.into_iter().for_each(|line| self.send(session, line));
                 }
-                Err(refusal) => self.tell(refusal.why()),
+                Err(why) => self.tell(why),
             },
             Order::Stop => {
                 session.cancel_jog();
@@ -347,6 +354,7 @@ impl<'d> Driving<'d> {
         if let (Aim::Corners(job), Some(begin)) = (&self.aim, self.begin) {
             self.corners = job.corners.iter().map(|c| begin + c.to_vec2()).collect();
         }
+        self.trusted = pointer::means_the_same(self.machine, connected).map_err(|r| r.why());
         if let Err(refusal) = ready(connected) {
             self.tell(refusal.why());
         }

@@ -8,7 +8,7 @@ mod focus;
 mod mark;
 pub(super) mod moves;
 mod panel;
-mod pointer;
+pub(super) mod pointer;
 mod zero;
 
 use crate::args::{HeadCommand, HeadPanel};

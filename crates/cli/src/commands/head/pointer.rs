@@ -8,6 +8,7 @@ use crate::refusal::Refusal;
 use tinkite_core::job::Machine;
 use tinkite_core::job::machine::Switch;
 use tinkite_core::quantity::plain;
+use tinkite_wire::Connected;
 
 pub(super) fn run(args: &HeadPointer, console: &Console) -> Result<(), Refusal> {
     let mut hand = ByHand::open(&args.call)?;
@@ -26,9 +27,36 @@ pub(super) fn run(args: &HeadPointer, console: &Console) -> Result<(), Refusal> 
     ));
     let stands = hand.carry_out(|machine, connected| {
         ready(connected)?;
+        means_the_same(machine, connected)?;
         lines(machine, seconds)
     })?;
     tell(&hand, &stands, "the pointer was lit here", console)
+}
+
+/// The controller must make of an S value what the profile does: with another full power a weak beam
+/// burns, and outside laser mode it burns on where the head stands.
+///
+/// # Errors
+/// Another full power (`$30`), or no laser mode (`$32`).
+pub(in crate::commands) fn means_the_same(
+    machine: &Machine,
+    connected: &Connected,
+) -> Result<(), Refusal> {
+    let said = |key: u16| connected.settings.get(&key).copied();
+    if let Some(full) = said(30).filter(|full| (full - machine.beam.full).abs() > 0.5) {
+        return Err(Refusal::Link(format!(
+            "the controller takes S {} for full power ($30), and the profile {}: the pointer would burn; nothing was sent",
+            plain(full, 1),
+            plain(machine.beam.full, 1)
+        )));
+    }
+    if said(32) == Some(0.0) {
+        return Err(Refusal::Link(
+            "the controller is not in laser mode ($32=0), in which its beam burns on where the head stands: set $32=1; nothing was sent"
+                .into(),
+        ));
+    }
+    Ok(())
 }
 
 fn missing() -> Refusal {
