@@ -138,7 +138,7 @@ codes! {
     Hidden "hidden"
         "The file says that these things are not shown: layers switched off or frozen, invisible entities, sheets for printing. They are left out."
     HiddenUnder "hidden-under"
-        "A fill is wholly covered by a later one of another colour. On screen nobody sees it; a laser burns it all the same."
+        "A fill is wholly covered by a later one of another colour. Nobody sees it, and its area is not engraved (unless under = \"keep\"); a step that follows its outline burns that all the same."
     HomeUnknown "home-unknown"
         "A program goes home with G28 or G30, to a place that the controller has stored. It is measured as the machine's zero."
     HugeBitmap "huge-bitmap"

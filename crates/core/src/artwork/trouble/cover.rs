@@ -10,8 +10,8 @@ use rstar::{AABB, RTree};
 /// Pairs of areas looked at; beyond it a drawing is a mosaic, and not looked at further.
 const MOST_PAIRS: usize = 5_000;
 
-/// Filled shapes that one later fill of another colour covers completely: in a picture they are
-/// hidden, under a laser they are burnt all the same.
+/// Filled shapes that one later fill of another colour covers completely: nobody sees them, and what a
+/// step does that follows their outlines is unseen as well.
 pub(super) fn hidden<'l, 'a>(lined: &'l [Lined<'a>]) -> Vec<&'l Lined<'a>> {
     let filled: Vec<(usize, Rect)> = lined
         .iter()
@@ -34,6 +34,7 @@ pub(super) fn hidden<'l, 'a>(lined: &'l [Lined<'a>]) -> Vec<&'l Lined<'a>> {
             .map(|other| other.data)
             .filter(|other| {
                 other > n
+                    && lined[*other].shape.fill.is_some_and(|fill| fill.veil == 0)
                     && lined[*other].shape.fill.map(|f| f.colour)
                         != one.shape.fill.map(|f| f.colour)
             })

@@ -57,7 +57,7 @@ pub fn trouble(artwork: &Artwork, tolerance: f64) -> Problems {
     }
     say(open_fills(&lined));
     say(lines::fine_details(&lined.iter().collect::<Vec<_>>(), BEAM));
-    let help = "a laser burns it all the same; delete it, or leave it out";
+    let help = "its area is not engraved; a step that follows its outline burns that all the same";
     say(told(
         &cover::hidden(&lined),
         Code::HiddenUnder,
