@@ -123,7 +123,7 @@ pub(crate) struct Begin {
     #[arg(long, value_name = "LENGTH", value_parser = length)]
     pub(crate) height: Option<f64>,
     /// Where its lower left corner lies, from the front left corner of the bed
-    #[arg(long, value_name = "X,Y", value_parser = place)]
+    #[arg(long, value_name = "X,Y", value_parser = place, allow_hyphen_values = true)]
     pub(crate) at: Option<[f64; 2]>,
     /// What it is made of, for people to read
     #[arg(long, value_name = "TEXT")]

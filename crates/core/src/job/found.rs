@@ -61,7 +61,9 @@ pub fn marks(text: &str) -> Result<(Zero, Vec<Written>), MarkError> {
     let marks: Vec<Written> = match place.and_then(|place| place.get("mark")) {
         Some(Item::ArrayOfTables(marks)) => marks.iter().map(|mark| written(mark)).collect(),
         Some(Item::Value(Value::Array(marks))) => {
-            marks.iter().filter_map(Value::as_inline_table).map(|mark| written(mark)).collect()
+            // One that is no table would shift the numbers of the others.
+            let all = marks.iter().map(|mark| mark.as_inline_table().map(|mark| written(mark)));
+            all.collect::<Option<Vec<_>>>().unwrap_or_default()
         }
         _ => Vec::new(),
     };

@@ -5,7 +5,7 @@ use crate::artwork::layers::{Layer, PaintedBy, layers};
 use crate::artwork::{Artwork, Fill, Odd, OddPaint, Shape, Stroke, Unread, trace};
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
-use crate::geometry::{Point, Rect};
+use crate::geometry::{Point, Rect, Vec2};
 use crate::problem::{Code, Problem, Problems};
 use crate::quantity::plain;
 use std::fmt::Write as _;
@@ -159,6 +159,9 @@ pub fn starter(
             };
             extents = Some(extents.map_or(own, |all| all.union(own)));
         }
+    }
+    if let Some(extents) = extents {
+        fits(extents, machine, wishes.at)?;
     }
     out.push_str(&place(extents, machine, wishes.at));
     let pictures = sorted.iter().any(|begun| !begun.artwork.images.is_empty());
@@ -370,14 +373,45 @@ fn leave_out(artwork: &Artwork) -> String {
     format!("leave-out = [{}]   # {why}\n", tables.join(", "))
 }
 
+/// Where the lower left corner lies that nobody has placed, mm from the front left corner of the bed.
+fn usual(extents: Rect, machine: &Machine) -> Point {
+    let margin = |room: f64, size: f64| ((room - size) / 2.0).clamp(0.0, MARGIN);
+    let bed = &machine.bed;
+    Point::new(margin(bed.width, extents.width()), margin(bed.depth, extents.height()))
+}
+
+/// A job that would leave the bed is not begun.
+fn fits(extents: Rect, machine: &Machine, at: Option<Point>) -> Result<(), Problem> {
+    let at = at.unwrap_or_else(|| usual(extents, machine));
+    let end = at + Vec2::new(extents.width(), extents.height());
+    let bed = &machine.bed;
+    // Sizes are written in thousandths.
+    let over = [-at.x, -at.y, end.x - bed.width, end.y - bed.depth].into_iter().fold(0.0, f64::max);
+    if over <= 2e-3 {
+        return Ok(());
+    }
+    let message = format!(
+        "{} x {} mm from {} mm from the left and {} mm from the front would leave the bed by {} mm",
+        plain(extents.width(), 2),
+        plain(extents.height(), 2),
+        plain(at.x, 2),
+        plain(at.y, 2),
+        plain(over, 2)
+    );
+    Err(Problem::error(
+        Code::NoRoom,
+        message,
+        "make it smaller (--width, --height), or move it (--at)",
+    ))
+}
+
 fn place(extents: Option<Rect>, machine: &Machine, at: Option<Point>) -> String {
     let Some(extents) = extents else { return String::new() };
     let bed = &machine.bed;
-    let margin = |room: f64, size: f64| ((room - size) / 2.0).clamp(0.0, MARGIN);
-    let usual =
-        || Point::new(margin(bed.width, extents.width()), margin(bed.depth, extents.height()));
     // Places in a job are on the machine's own axes.
-    let at = machine.pointing.to_machine(at.unwrap_or_else(usual).to_vec2() - bed.origin_offset());
+    let at = machine
+        .pointing
+        .to_machine(at.unwrap_or_else(|| usual(extents, machine)).to_vec2() - bed.origin_offset());
     let (x, y) = (at.x + 0.0, at.y + 0.0);
     format!(
         "\n[place]\nanchor = \"bottom-left\"   # this corner of the drawing ({} x {} mm) …\nat     = [\"{} mm\", \"{} mm\"]   # … lies here\n",
