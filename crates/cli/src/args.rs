@@ -472,6 +472,9 @@ pub(crate) struct Rig {
     /// Where its zero on the stock is set, mm from the same corner
     #[arg(long, value_name = "X,Y", value_parser = place)]
     pub(crate) zero: Option<[f64; 2]>,
+    /// Where its Z stands when a probe on its head touches the stock, mm on the machine's axis
+    #[arg(long, value_name = "Z", allow_negative_numbers = true, value_parser = signed_length)]
+    pub(crate) surface: Option<f64>,
     /// Locked by an alarm, until it is homed or unlocked
     #[arg(long)]
     pub(crate) locked: bool,
@@ -672,11 +675,14 @@ fn seconds(text: &str) -> Result<f64, String> {
 #[derive(Debug, ClapArgs)]
 pub(crate) struct HeadFocus {
     /// Thickness of the stock, mm or with a unit; or the job that says it
-    #[arg(value_name = "THICKNESS|JOB", required_unless_present = "block")]
+    #[arg(value_name = "THICKNESS|JOB", required_unless_present_any = ["block", "probe"])]
     pub(crate) stock: Option<String>,
     /// The gauge block lies on the surface and the head touches it: here is the focus
     #[arg(long, conflicts_with = "stock")]
     pub(crate) block: bool,
+    /// Let the probe on the head find the surface, from where the head stands downwards
+    #[arg(long, conflicts_with_all = ["stock", "block"])]
+    pub(crate) probe: bool,
     /// The machine: a profile's name or path [default: the job's]
     #[arg(long, value_name = "NAME", required_unless_present = "stock")]
     pub(crate) machine: Option<String>,

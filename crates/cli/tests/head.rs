@@ -441,6 +441,60 @@ fn the_focus_comes_onto_the_stock_and_stays_within_its_axis() {
 }
 
 #[test]
+fn a_probe_finds_the_surface_and_the_focus_lies_on_it() {
+    let bench = hubs();
+    bench.change(
+        "tube-laser.machine.toml",
+        "height = \"10 mm\"",
+        "height = \"10 mm\"\nprobe = \"4.5 mm\"",
+    );
+    let machine = ["--machine", "tube-laser.machine.toml"];
+    let rig = rig(&bench, &[&machine[..], &["--head", "100,50", "--surface", "-7.25"]].concat());
+    let link = [&machine[..], &["--to", &rig.link]].concat();
+    let focus = [&["head", "focus", "--probe"], &link[..]].concat();
+    let at = bench.json(&focus);
+    assert_eq!((&at["position_mm"][2], &at["dark"]), (&json!(-2.75), &json!("confirmed")));
+    assert_eq!(at["offsets_mm"]["G54"][2], json!(-2.75));
+    // Again, from a zero of its own: the same.
+    let told = bench.ok(&focus);
+    assert!(told.contains("the probe touched at Z -7.25; the focus lies on the surface"), "{told}");
+    assert_eq!(
+        bench.json(&[&["head", "where"], &link[..]].concat())["offsets_mm"]["G54"][2],
+        json!(-2.75)
+    );
+    // Touching already: nothing is sent.
+    bench.ok(&[&["head", "move", "0", "0", "-4.5"], &link[..]].concat());
+    let told = bench.refused(2, &focus);
+    assert!(told.contains("touches something already"), "{told}");
+    rig.end();
+    let record: Value = serde_json::from_str(&bench.read("record.json")).unwrap();
+    assert_eq!((&record["burn_mm"], &record["errors"]), (&json!(0.0), &json!(0)));
+}
+
+#[test]
+fn a_probe_that_finds_nothing_sets_no_zero() {
+    let bench = hubs();
+    let told = bench.refused(2, &["head", "focus", "--probe", "--machine", "tube-laser"]);
+    assert!(told.contains("probe = \"4 mm\""), "{told}");
+    bench.change(
+        "tube-laser.machine.toml",
+        "height = \"10 mm\"",
+        "height = \"10 mm\"\nprobe = \"4.5 mm\"",
+    );
+    let machine = ["--machine", "tube-laser.machine.toml"];
+    let rig = rig(&bench, &machine);
+    let link = [&machine[..], &["--to", &rig.link]].concat();
+    let told = bench.refused(3, &[&["head", "focus", "--probe"], &link[..]].concat());
+    assert!(told.contains("the probe failed") && told.contains("the beam is off"), "{told}");
+    bench.ok(&[&["head", "unlock"], &link[..]].concat());
+    let at = bench.json(&[&["head", "where"], &link[..]].concat());
+    assert_eq!((&at["position_mm"][2], &at["offsets_mm"]["G54"][2]), (&json!(-12.0), &json!(0.0)));
+    let told = bench.refused(2, &["head", "focus", "--probe", "--machine", "bench-laser"]);
+    assert!(told.contains("no [axis.z]"), "{told}");
+    rig.end();
+}
+
+#[test]
 fn without_an_axis_people_are_told_how_far_the_bed_must_be() {
     let bench = hubs();
     let told = bench.refused(2, &["head", "focus", "3 mm", "--machine", "bench-laser"]);

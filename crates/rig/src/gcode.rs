@@ -17,6 +17,8 @@ pub(crate) enum Beam {
 pub(crate) enum Order {
     /// Straight moves, one after the other: to where, how fast (mm/s; none for a rapid).
     Moves { to: Vec<Axes>, feed: Option<f64> },
+    /// Down until the probe touches (`G38.2`), no further than there, at a feed in mm/s.
+    Probe { to: Axes, feed: f64 },
     /// Stand still for so many seconds, after everything before is done.
     Dwell(f64),
     /// Wait until everything before is done.
@@ -102,6 +104,7 @@ pub(crate) fn split(line: &str) -> Result<Vec<Word>, u16> {
 struct Line {
     motion: Option<u8>,
     dwell: bool,
+    probe: bool,
     set_offset: bool,
     /// On the machine's own axes (`G53`).
     machine: bool,
@@ -166,6 +169,16 @@ impl Modal {
             // One axis at a time: a program for a laser never slants. A pause has its own line.
             return Err(20);
         }
+        if line.probe {
+            // Nothing stands beside the head: it is a surface below that is looked for.
+            if moves || !lifts || line.pause {
+                return Err(20);
+            }
+            if self.feed <= 0.0 {
+                return Err(22);
+            }
+            return Ok(Order::Probe { to, feed: self.mm(self.feed) / 60.0 });
+        }
         if line.pause {
             return Ok(Order::Pause);
         }
@@ -194,6 +207,7 @@ impl Modal {
             30 => line.motion = Some(3),
             40 => line.dwell = true,
             100 => line.set_offset = true,
+            382 if self.protocol == Protocol::Grbl => line.probe = true,
             530 => line.machine = true,
             920 if self.protocol == Protocol::Reprap => line.set_offset = true,
             200 => self.inches = true,

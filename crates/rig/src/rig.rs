@@ -3,6 +3,7 @@
 mod dollar;
 mod misbehaves;
 mod printer;
+mod probe;
 mod realtime;
 
 use crate::axes::Axes;
@@ -49,6 +50,10 @@ enum Pending {
     Sync,
     /// A pause of the program: it is answered when somebody lets the machine go on.
     Pause,
+    /// Down to the surface; whether one is there.
+    Probe {
+        touches: bool,
+    },
     Home,
 }
 
@@ -442,6 +447,10 @@ impl Rig {
                 self.pending = Some(Pending::Pause);
                 false
             }
+            Some(Pending::Probe { touches }) if self.planner.blocks.is_empty() => {
+                self.probed(touches);
+                true
+            }
             Some(Pending::Home) if self.planner.blocks.is_empty() => {
                 self.record.slip = [0.0; 2];
                 self.head.at = [0.0; 4];
@@ -497,6 +506,11 @@ impl Rig {
             Order::Nothing => Ok(true),
             Order::Sync => self.wait_for(Pending::Sync),
             Order::Pause => self.wait_for(Pending::Pause),
+            Order::Probe { to, feed } => {
+                let to = [0, 1, 2, 3].map(|n| to[n] + offset[n]);
+                self.probe(to, feed);
+                Ok(false)
+            }
             Order::Dwell(seconds) => {
                 self.pending = Some(Pending::Stand { seconds });
                 Ok(false)

@@ -70,6 +70,8 @@ pub struct Setup {
     pub offset: [f64; 2],
     /// Which language it speaks.
     pub protocol: Protocol,
+    /// Where the focus axis stands when a probe on the head touches the surface; none: nothing is there.
+    pub surface: Option<f64>,
     /// Top speed and acceleration of the focus.
     pub focus: [f64; 2],
     /// Junction deviation, mm.
@@ -106,6 +108,7 @@ impl Default for Setup {
             diameter: None,
             offset: [0.0; 2],
             protocol: Protocol::Grbl,
+            surface: None,
             focus: [10.0, 100.0],
             corner: 0.01,
             full: 1000.0,

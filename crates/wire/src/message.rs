@@ -223,6 +223,9 @@ pub enum Message {
     Buffer(usize),
     /// An offset, `[G54:10.000,5.000,0.000]`.
     Offset(String, [f64; 3]),
+    /// Where a probe touched, on the machine's axes in mm, `[PRB:0.000,0.000,-4.020:1]`; not of one that
+    /// touched nothing.
+    Touched([f64; 3]),
     /// The modal state, `[GC:G0 G54 …]`.
     Modes(Vec<String>),
     /// Anything else.
@@ -254,6 +257,8 @@ impl Message {
             options.split(',').nth(2).and_then(|n| n.parse().ok()).map_or_else(other, Self::Buffer)
         } else if let Some(modes) = line.strip_prefix("[GC:").and_then(|l| l.strip_suffix(']')) {
             Self::Modes(modes.split_whitespace().map(str::to_string).collect())
+        } else if let Some(at) = line.strip_prefix("[PRB:").and_then(|l| l.strip_suffix(":1]")) {
+            parse_numbers(at).map_or_else(other, Self::Touched)
         } else if let Some((name, numbers)) = line
             .strip_prefix("[G")
             .and_then(|l| l.strip_suffix(']'))
@@ -293,6 +298,10 @@ mod tests {
         assert_eq!(Message::parse("ALARM: Hard limit"), Message::Alarm(said(None, "Hard limit")));
         assert_eq!(Message::parse("$30=1000"), Message::Setting(30, 1000.0));
         assert_eq!(Message::parse("[OPT:V,15,128]"), Message::Buffer(128));
+        let touched = Message::Touched([10.0, 5.0, -4.02]);
+        assert_eq!(Message::parse("[PRB:10.000,5.000,-4.020:1]"), touched);
+        let nothing = "[PRB:10.000,5.000,-4.020:0]";
+        assert_eq!(Message::parse(nothing), Message::Other(nothing.into()));
         assert_eq!(
             Message::parse("[MSG:'$H'|'$X' to unlock]"),
             Message::Other("[MSG:'$H'|'$X' to unlock]".into())

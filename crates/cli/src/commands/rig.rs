@@ -31,6 +31,7 @@ pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
     };
     let mut setup = setup(&machine, args.diameter);
     setup.offset = args.zero.map_or(setup.offset, on_axes);
+    setup.surface = args.surface;
     let mut rig = Rig::new(setup);
     if let Some(head) = args.head {
         if let Some(beside) = place::beside(&machine, Point::new(head[0], head[1])) {

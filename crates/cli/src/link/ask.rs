@@ -36,7 +36,7 @@ impl Host for Question {
                 Err(Refusal::Link(failure.to_string()))
             }
             Event::Ended { .. } => Err(Refusal::Link("the controller went away".into())),
-            Event::Status(_) | Event::Said(_) => Ok(None),
+            Event::Status(_) | Event::Said(_) | Event::Touched(_) => Ok(None),
         }
     }
 }

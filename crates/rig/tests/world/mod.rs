@@ -141,7 +141,7 @@ pub(crate) fn run(lines: &[String], setup: Setup, seed: u64, mishap: Mishap) -> 
                     }
                     return World { rig, outcome, dark, acknowledged: session.acknowledged() };
                 }
-                Event::Status(_) | Event::Said(_) => {}
+                Event::Status(_) | Event::Said(_) | Event::Touched(_) => {}
             }
         }
         now += 1e-3;

@@ -427,6 +427,7 @@ impl Grbl {
                     connected.modes = modes;
                 }
             }
+            Message::Touched(at) => self.events.push_back(Event::Touched(at)),
             Message::Other(text) => self.events.push_back(Event::Said(text)),
         }
     }

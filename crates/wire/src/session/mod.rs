@@ -284,6 +284,8 @@ pub enum Event {
     Status(Status),
     /// It said something that is not part of the protocol.
     Said(String),
+    /// A probe touched something here, on the machine's axes, mm.
+    Touched([f64; 3]),
     /// The session is over; nothing comes after this.
     Ended {
         /// How it ended.

@@ -35,6 +35,8 @@ pub(in crate::commands) struct Stands {
     pub(in crate::commands) position: Option<Position>,
     /// Switches that are pressed.
     pub(in crate::commands) switches: Switches,
+    /// Where its probe touched something, on the machine's axes, mm.
+    pub(in crate::commands) touched: Option<[f64; 3]>,
     pub(in crate::commands) dark: Dark,
 }
 
@@ -98,6 +100,7 @@ impl ByHand {
             connected: None,
             position: None,
             switches: Switches::default(),
+            touched: None,
         };
         talk(self.link.as_mut(), self.machine.dialect, settings, &mut host)
     }
@@ -132,6 +135,7 @@ struct Call<'c, D> {
     connected: Option<Connected>,
     position: Option<Position>,
     switches: Switches,
+    touched: Option<[f64; 3]>,
 }
 
 impl<D> Call<'_, D> {
@@ -142,7 +146,13 @@ impl<D> Call<'_, D> {
             (position[0], position[1], position[2]) = (Some(x), Some(y), Some(z));
             position
         });
-        Stands { position: self.position.or(told), switches: self.switches, connected, dark }
+        Stands {
+            position: self.position.or(told),
+            switches: self.switches,
+            touched: self.touched,
+            connected,
+            dark,
+        }
     }
 
     fn status(&mut self, status: &Status) {
@@ -194,6 +204,7 @@ where
                 session.end_of_program(link.now());
             }
             Event::Status(status) => self.status(&status),
+            Event::Touched(at) => self.touched = Some(at),
             Event::Said(_) => {}
             Event::Ended { outcome: Outcome::Done, dark } => return Ok(Some(self.stands(dark))),
             Event::Ended { outcome: Outcome::Stopped, dark }

@@ -396,7 +396,7 @@ impl Host for Driving<'_> {
             }
             Event::Status(status) => self.status(&status, session),
             Event::Said(text) if text.starts_with("[MSG:") => self.tell(text),
-            Event::Said(_) => {}
+            Event::Said(_) | Event::Touched(_) => {}
             Event::Ended { outcome, dark } => {
                 return match outcome {
                     Outcome::Done | Outcome::Stopped => Ok(Some(dark)),

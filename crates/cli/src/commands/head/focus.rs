@@ -1,8 +1,8 @@
 //! `tinkite head focus`: the focus onto the surface of the stock.
 
-use super::by_hand::ByHand;
-use super::calls::{cannot, ready, tell};
-use super::moves::{arrived, lift};
+use super::by_hand::{ByHand, Stands};
+use super::calls::{cannot, off, ready, tell};
+use super::moves::{arrived, lift, word};
 use super::zero;
 use crate::args::{HeadAxis, HeadFocus, JobArgs};
 use crate::console::Console;
@@ -17,6 +17,9 @@ pub(super) fn run(args: &HeadFocus, console: &Console) -> Result<(), Refusal> {
     let (machine, thickness) = wanted(args)?;
     if machine.z.is_none() {
         return Err(Refusal::Usage(by_the_bed(&machine, thickness)));
+    }
+    if args.probe {
+        return by_probe(machine, args.to.as_deref(), console);
     }
     let Some(thickness) = thickness else {
         let mut hand = ByHand::of(machine, args.to.as_deref())?;
@@ -53,6 +56,65 @@ pub(super) fn run(args: &HeadFocus, console: &Console) -> Result<(), Refusal> {
         plain(thickness, 3)
     );
     tell(&hand, &stands, &what, console)
+}
+
+/// How fast a probe goes down, mm/s: it stops within a hundredth of a millimetre of where it touches.
+const PROBING: f64 = 1.5;
+
+/// The probe on the head finds the surface; the head rises until the focus lies on it.
+fn by_probe(machine: Machine, to: Option<&str>, console: &Console) -> Result<(), Refusal> {
+    let Some(rise) = machine.focus.probe else {
+        return Err(Refusal::Usage(
+            "this machine has no probe: write into [focus] how far its head must rise from where the probe touches until the focus lies on the surface, as probe = \"4 mm\"; nothing was sent"
+                .into(),
+        ));
+    };
+    let mut hand = ByHand::of(machine, to)?;
+    if hand.is_printer() {
+        return Err(cannot(
+            &hand,
+            "does not tell where a probe touched: lower the head onto a gauge block and say head focus --block; nothing was sent",
+        ));
+    }
+    let before = hand.carry_out(|_, _| Ok(Vec::new()))?;
+    if before.switches.words().any(|switch| switch == "probe") {
+        return Err(Refusal::Usage(
+            "the probe says that it touches something already: lift the head, or look at its cable; nothing was sent"
+                .into(),
+        ));
+    }
+    let found = hand.carry_out(|machine, connected| {
+        ready(connected)?;
+        downwards(machine, connected.work_offset(Some("G54")))
+    })?;
+    let Some([.., surface]) = found.touched else {
+        return Err(Refusal::Link("the controller did not say where the probe touched".into()));
+    };
+    let height = surface + rise;
+    let stands: Stands = hand.carry_out(|machine, connected| {
+        ready(connected)?;
+        lift(machine, 0.0, height, None)
+    })?;
+    arrived((None, None, Some(height)), &stands)?;
+    let stands = zero::set(&mut hand, &[HeadAxis::Z])?;
+    let what = format!(
+        "the probe touched at Z {}; the focus lies on the surface: Z counts from it",
+        plain(surface, 3)
+    );
+    tell(&hand, &stands, &what, console)
+}
+
+/// The lines that take the probe down to what it touches, dark, at most to the end of the focus axis.
+fn downwards(machine: &Machine, zero: Option<[f64; 3]>) -> Result<Vec<String>, Refusal> {
+    let (Some(axis), Some([.., zero])) = (&machine.z, zero) else {
+        return Err(Refusal::Link(
+            "this controller does not tell where the zero on the stock is: nothing was sent".into(),
+        ));
+    };
+    let feed = plain(60.0 * PROBING.min(axis.axis.top_speed), 1);
+    let down = format!("G38.2 Z{} F{feed}", word(axis.range.0 - zero));
+    // A motion of the program's behind it must not probe again.
+    Ok(vec![off(machine), "G21 G90 G94 G54".into(), down, "G0".into()])
 }
 
 /// The machine, and the thickness of the stock in mm unless a gauge block tells it.

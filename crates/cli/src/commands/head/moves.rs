@@ -154,6 +154,6 @@ fn feed(speed: Option<f64>, most: f64) -> String {
 }
 
 /// A coordinate as it is written: thousandths, and no negative zero.
-fn word(value: f64) -> String {
+pub(super) fn word(value: f64) -> String {
     plain((value * 1000.0).round() / 1000.0 + 0.0, 3)
 }

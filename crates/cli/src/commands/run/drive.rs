@@ -310,6 +310,7 @@ impl Host for Run<'_> {
                     self.news.iter().for_each(|news| news.wait_until_read());
                 }
             }
+            Event::Touched(_) => {}
             Event::Said(text) => self.tell(&Fact::Said(text)),
             Event::Ended { mut outcome, dark } => {
                 let nowhere = || Halt {

@@ -11,6 +11,9 @@ pub struct Focus {
     /// How far the head stands above the surface when the focus lies on it, mm: the height of the gauge
     /// block.
     pub block: Option<f64>,
+    /// How far the head must rise from where its probe touches the surface until the focus lies on it, mm;
+    /// below zero it must go further down.
+    pub probe: Option<f64>,
 }
 
 impl Focus {
@@ -30,7 +33,7 @@ impl Focus {
 /// No head and no gauge block is farther away, mm.
 const FARTHEST: f64 = 1000.0;
 
-/// Reads `[focus]`. The height needs an axis that moves it.
+/// Reads `[focus]`. Height and probe need an axis that moves it.
 pub(super) fn read(section: Section<'_, '_>, has_axis: bool) -> Focus {
     let height = section.quantity_by("height", parse::<Length>).map(|height| height.0);
     if height.is_some_and(|height| height.abs() > FARTHEST) {
@@ -46,6 +49,15 @@ pub(super) fn read(section: Section<'_, '_>, has_axis: bool) -> Focus {
         let span = section.span_of("block");
         section.out_of_range("block", span, &section.written("block"), "within 1000 mm");
     }
+    let probe = section.quantity_by("probe", parse::<Length>).map(|rise| rise.0);
+    if probe.is_some_and(|rise| rise.abs() > FARTHEST) {
+        let span = section.span_of("probe");
+        section.out_of_range("probe", span, &section.written("probe"), "within 1000 mm");
+    }
+    if probe.is_some() && !has_axis {
+        let help = "take probe out, or say top-speed, acceleration and range of [axis.z]";
+        section.contradicts("probe", "nothing moves the focus: there is no [axis.z]", help);
+    }
     section.finish();
-    Focus { height, block }
+    Focus { height, block, probe }
 }
