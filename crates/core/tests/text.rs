@@ -40,9 +40,8 @@ fn dxf(text: &str) -> Artwork {
 
 fn bounds(art: &Artwork) -> Rect {
     use kurbo::Shape as _;
-    let text: Vec<_> = art.shapes.iter().filter(|shape| shape.text).collect();
-    assert_eq!(text.len(), 1, "one text");
-    text[0].path.bounding_box()
+    let texts = art.shapes.iter().filter(|shape| shape.text);
+    texts.map(|text| text.path.bounding_box()).reduce(|a, b| a.union(b)).unwrap()
 }
 
 fn near(a: f64, b: f64) {
@@ -122,4 +121,64 @@ fn several_lines_of_a_dxf_hang_from_their_corner() {
     let told: Vec<_> =
         dxf("0 MTEXT|10 0|20 0|40 6|1 HEH").problems.iter().map(|p| p.code.text()).collect();
     assert_eq!(told, ["plain-font"]);
+}
+
+#[test]
+fn texts_of_several_lines_are_wrapped_spaced_and_turned_as_their_own_tags_say() {
+    // Two words of three signs; 12 mm hold one of them.
+    let wide = bounds(&dxf("0 MTEXT|10 0|20 0|40 6|71 1|1 HEH"));
+    let wrapped = bounds(&dxf("0 MTEXT|10 0|20 0|40 6|41 20|71 1|1 HEH_HEH"));
+    near(wrapped.width(), wide.width());
+    near(wrapped.height(), 16.0);
+    // 1.5 times as far apart: 15 mm from base to base.
+    near(bounds(&dxf("0 MTEXT|10 0|20 0|40 6|44 1.5|71 1|1 H\\PH")).height(), 21.0);
+    // Half as high from there on.
+    near(bounds(&dxf("0 MTEXT|10 0|20 0|40 6|71 1|1 H\\P{\\H0.5x;H}")).height(), 11.0);
+    // The middle of a width of 60 mm, where the whole hangs from its left.
+    let middle = bounds(&dxf("0 MTEXT|10 0|20 0|40 6|41 60|71 1|1 \\pxqc;HEH"));
+    near(middle.center().x, 130.0);
+    // Behind 101 stand the numbers of another object: its place is no direction.
+    let embedded = "0 MTEXT|10 0|20 0|40 6|71 1|1 HEH|11 1|21 0|101 Embedded_Object|70 1|10 1|20 0|11 3|21 77|40 9|41 1";
+    let level = bounds(&dxf(embedded));
+    near(level.height(), 6.0);
+    near(level.x0, 100.0);
+    let upright = bounds(&dxf("0 MTEXT|10 0|20 0|40 6|71 1|1 HEH|11 0|21 2"));
+    near(upright.width(), 6.0);
+    // Two columns of 20 mm with 5 between, one line each.
+    let columns =
+        "0 MTEXT|10 0|20 0|40 6|71 1|1 HEH_HEH|101 Embedded_Object|71 1|72 2|44 20|45 5|41 7";
+    let columns = bounds(&dxf(columns));
+    near(columns.height(), 6.0);
+    near(columns.width(), 25.0 + wide.width());
+}
+
+#[test]
+fn a_text_between_two_points_is_as_long_as_they_are_apart() {
+    let fit = bounds(&dxf("0 TEXT|10 0|20 0|11 90|21 0|40 7|72 5|1 HEH"));
+    near(fit.x0, 100.0);
+    near(fit.width(), 90.0);
+    near(fit.height(), 7.0);
+    let aligned = bounds(&dxf("0 TEXT|10 0|20 0|11 0|21 90|40 7|72 3|1 HEH"));
+    near(aligned.height(), 90.0);
+    assert!(aligned.width() > 20.0, "as much higher as longer: {aligned:?}");
+    // Backwards, for a stamp: to the left of its place.
+    near(bounds(&dxf("0 TEXT|10 0|20 0|40 7|71 2|1 HEH")).x1, 100.0);
+}
+
+#[test]
+fn a_colour_inside_a_text_is_a_colour_of_its_own() {
+    let art = dxf("0 MTEXT|10 0|20 0|40 6|62 5|1 H{\\C1;H}H");
+    let colours: Vec<_> =
+        art.shapes.iter().filter(|s| s.text).map(|s| s.fill.unwrap().colour.to_string()).collect();
+    assert_eq!(colours, ["#0000ff", "#ff0000"]);
+}
+
+#[test]
+fn what_stands_behind_the_end_of_a_dxf_is_not_read() {
+    let drawn = "0\nSECTION\n2\nENTITIES\n0\nLINE\n10\n0\n20\n0\n11\n5\n21\n0\n0\nENDSEC\n0\nEOF\n";
+    for rest in ["some words\nof a mail\n", "0\nLINE\n10\n0\n20\n0\n11\n900\n21\n0\n"] {
+        let art = artwork::read("a.dxf", format!("{drawn}{rest}").as_bytes(), &Reading::default())
+            .unwrap();
+        near(art.extents().unwrap().width(), 5.0);
+    }
 }

@@ -5,15 +5,22 @@ use super::{Fill, Shape};
 use crate::geometry::fit;
 use crate::geometry::region::{self, FillRule};
 use crate::geometry::{BezPath, Point, Rect};
+use std::sync::OnceLock;
 
 /// Cut curves become chords this near to them, mm.
 const FINE: f64 = 2e-3;
+
+/// A line this near to a region's edge runs along it and belongs to it, mm: half of its stroke shows. Files and
+/// their transforms carry places to about a thousandth.
+const ALONG: f64 = 2e-3;
 
 /// A region that things are clipped to.
 #[derive(Debug, Clone)]
 pub(crate) struct Region {
     /// Disjoint outlines and their holes.
     rings: Vec<Vec<Point>>,
+    /// The same with its edge, for lines that run along it; made when it is asked for.
+    with_edge: OnceLock<Vec<Vec<Point>>>,
     bounds: Rect,
     /// Whether it is exactly the rectangle of its bounds.
     rectangle: bool,
@@ -45,7 +52,12 @@ impl Region {
                 && (near(p.y, bounds.y0) || near(p.y, bounds.y1))
         };
         let rectangle = rings.len() == 1 && rings[0].len() == 4 && rings[0].iter().all(on_edge);
-        Self { rings, bounds, rectangle }
+        Self { rings, with_edge: OnceLock::new(), bounds, rectangle }
+    }
+
+    /// The region and what runs along its edge.
+    fn with_edge(&self) -> &[Vec<Point>] {
+        self.with_edge.get_or_init(|| region::grown(&self.rings, ALONG, ALONG / 4.0))
     }
 
     /// What lies in both regions.
@@ -76,7 +88,7 @@ pub(crate) enum Clipped {
 pub(crate) fn clipped(shape: Shape, to: &Region) -> Clipped {
     use kurbo::Shape as _;
     let bounds = shape.path.bounding_box();
-    let slack = to.bounds.inflate(1e-6, 1e-6);
+    let slack = to.bounds.inflate(ALONG, ALONG);
     let beside = bounds.x0 > slack.x1
         || bounds.x1 < slack.x0
         || bounds.y0 > slack.y1
@@ -96,7 +108,7 @@ pub(crate) fn clipped(shape: Shape, to: &Region) -> Clipped {
         if contour.closed {
             points.push(contour.start);
         }
-        let parts = region::clip_line(&points, &to.rings);
+        let parts = region::clip_line(&points, to.with_edge());
         let length = |points: &[Point]| points.windows(2).map(|w| w[0].distance(w[1])).sum::<f64>();
         let (before, after) = (length(&points), parts.iter().map(|p| length(p)).sum::<f64>());
         // Chords that only touch the region's edge change the sum by rounding alone.

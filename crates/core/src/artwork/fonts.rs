@@ -106,6 +106,22 @@ pub(crate) fn outlines(
     Ok((Affine::scale_non_uniform(scale, -scale) * path, lost))
 }
 
+/// How far a text leads to the next sign, blanks at its end counted, with capitals of `height` mm.
+///
+/// # Errors
+/// No font at all.
+pub(crate) fn advance(text: &str, height: f64, fonts: &dyn FontSupply) -> Result<f64, NoOutlines> {
+    use kurbo::Shape as _;
+    if text.is_empty() {
+        return Ok(0.0);
+    }
+    // What stands behind it shows where it ends.
+    let end = |text: &str| -> Result<f64, NoOutlines> {
+        Ok(outlines(text, None, height, fonts)?.0.bounding_box().x1)
+    };
+    Ok(end(&format!("{text}H"))? - end("H")?)
+}
+
 /// Text as the library draws it, y down.
 fn drawn(
     text: &str,

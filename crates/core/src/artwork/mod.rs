@@ -208,6 +208,8 @@ impl Image {
 pub enum Unread {
     /// Live text.
     Text,
+    /// Text whose lines are broken by the box or shape that it flows in.
+    Flowed,
     /// A bitmap.
     Bitmap,
     /// A mask or filter on shapes that were read.
@@ -223,6 +225,11 @@ impl Unread {
                 Code::LiveText,
                 "live text without any font to draw it with",
                 "turn it into outlines in the drawing program, or leave it out: leave-out = [{ kind = \"text\" }]",
+            ),
+            Self::Flowed => (
+                Code::FlowedText,
+                "text that flows in a box or a shape is not read: only the program that wrote it knows where its lines break",
+                "turn it into outlines (or plain text) in the drawing program, or leave it out: leave-out = [{ kind = \"text\" }]",
             ),
             Self::Bitmap => (
                 Code::Bitmap,
@@ -245,7 +252,7 @@ impl Unread {
     /// As problems that refuse a job: one of each kind, with how many there are and the first of them.
     #[must_use]
     pub fn problems(unread: &[(Self, Source)], file: &str) -> Vec<Problem> {
-        let kinds = [Self::Text, Self::Bitmap, Self::Effect, Self::Paint];
+        let kinds = [Self::Text, Self::Flowed, Self::Bitmap, Self::Effect, Self::Paint];
         let of = |kind: Self| {
             let found: Vec<&Source> = unread
                 .iter()

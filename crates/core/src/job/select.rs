@@ -98,7 +98,10 @@ impl Taken for (Unread, &Source) {
         self.1
     }
     fn is_kind(&self, kind: Kind) -> bool {
-        matches!((kind, self.0), (Kind::Text, Unread::Text) | (Kind::Bitmap, Unread::Bitmap))
+        matches!(
+            (kind, self.0),
+            (Kind::Text, Unread::Text | Unread::Flowed) | (Kind::Bitmap, Unread::Bitmap)
+        )
     }
 }
 

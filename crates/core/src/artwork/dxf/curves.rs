@@ -96,7 +96,7 @@ fn ellipse(entity: &Entity<'_>) -> Option<BezPath> {
 }
 
 pub(super) fn spline(tags: &[Tag<'_>]) -> Spline {
-    let entity = Entity { kind: "SPLINE", tags, line: 0 };
+    let entity = Entity { kind: "SPLINE", tags, line: 0, embedded: &[] };
     let flags = entity.whole_or(70, 0);
     Spline {
         degree: usize::try_from(entity.whole_or(71, 3)).unwrap_or(0),

@@ -3,12 +3,11 @@
 use super::entity::{Entity, Paint};
 use super::tables::Tables;
 use super::{curves, hatch, text};
-use crate::artwork::{Fill, OddPaint, Reading, Shape, Source, Stroke, Unread, fonts};
+use crate::artwork::{Fill, OddPaint, Reading, Shape, Source, Stroke, Unread};
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
 use crate::geometry::{Affine, BezPath, Vec2};
 use crate::problem::{Code, Place, Problem, Problems, count, few};
-use kurbo::Shape as _;
 use std::collections::BTreeMap;
 
 /// Blocks within blocks deeper than this are a mistake.
@@ -191,7 +190,7 @@ impl<'d, 't> Drawer<'d, 't> {
             return self.push(shape, curves.loose);
         }
         match text::of(entity) {
-            Some(words) => self.words(entity, &words, context, colour, source),
+            Some(words) => self.words(&words, context, colour, source),
             None => *self.unknown.entry(entity.kind.to_string()).or_default() += 1,
         }
     }
@@ -266,38 +265,21 @@ impl<'d, 't> Drawer<'d, 't> {
 
     fn words(
         &mut self,
-        entity: &Entity<'t>,
         words: &text::Words,
         context: &DrawContext,
         colour: Colour,
         source: Source,
     ) {
-        let mut drawn = Vec::new();
-        for line in &words.lines {
-            match fonts::outlines(line, None, words.height, self.how.fonts) {
-                Ok((path, _)) => drawn.push(path),
-                // Lines of blanks are nothing to draw.
-                Err(_) if line.trim().is_empty() => drawn.push(BezPath::new()),
-                Err(_) => {
-                    self.out.unread.push((Unread::Text, source));
-                    return;
-                }
-            }
-        }
-        let boxes: Vec<_> = drawn.iter().map(BezPath::bounding_box).collect();
-        let width = boxes.iter().map(|b| b.width()).fold(0.0, f64::max);
-        let mut path = BezPath::new();
-        for (n, (line, round)) in drawn.into_iter().zip(boxes).enumerate() {
-            path.extend(words.place(n, round, width) * line);
-        }
-        if !path.elements().is_empty() {
-            self.texts += 1;
-            let path = context.to_mm * entity.plane() * path;
-            let shape = Shape { text: true, ..shape(path, colour, true, 0.0, source) };
-            self.push(
-                Shape { fill: shape.fill.map(|f| Fill { rule: FillRule::NonZero, ..f }), ..shape },
-                false,
-            );
+        let Ok(drawn) = words.set(self.how.fonts) else {
+            self.out.unread.push((Unread::Text, source));
+            return;
+        };
+        self.texts += usize::from(!drawn.is_empty());
+        for (own, path) in drawn {
+            let path = context.to_mm * path;
+            let shape = shape(path, own.unwrap_or(colour), true, 0.0, source.clone());
+            let fill = shape.fill.map(|f| Fill { rule: FillRule::NonZero, ..f });
+            self.push(Shape { text: true, fill, ..shape }, false);
         }
     }
 

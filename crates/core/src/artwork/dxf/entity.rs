@@ -11,6 +11,8 @@ pub(super) struct Entity<'t> {
     pub(super) kind: &'t str,
     pub(super) tags: &'t [Tag<'t>],
     pub(super) line: u32,
+    /// What stands behind its own tags: an object embedded in it.
+    pub(super) embedded: &'t [Tag<'t>],
 }
 
 /// How an entity says its colour.
@@ -40,6 +42,12 @@ impl<'t> Entity<'t> {
 
     pub(super) fn text(&self, code: i32) -> &'t str {
         self.tag(code).map_or("", |tag| tag.text().trim())
+    }
+
+    /// The object that is embedded in it, as one of the same kind.
+    pub(super) fn embedded(&self) -> Option<Self> {
+        let embedded = (!self.embedded.is_empty()).then_some(self.embedded)?;
+        Some(Self { tags: embedded, embedded: &[], ..*self })
     }
 
     /// The point with its x under `code`.
@@ -122,10 +130,16 @@ pub(super) fn entities<'t>(tags: &'t [Tag<'t>]) -> Vec<Entity<'t>> {
     starts
         .iter()
         .zip(ends)
-        .map(|(start, end)| Entity {
-            kind: tags[*start].text().trim(),
-            tags: &tags[start + 1..end],
-            line: tags[*start].line,
+        .map(|(start, end)| {
+            let all = &tags[start + 1..end];
+            // Behind this one the same codes mean other things.
+            let own = all.iter().position(|tag| tag.code == 101).unwrap_or(all.len());
+            Entity {
+                kind: tags[*start].text().trim(),
+                tags: &all[..own],
+                line: tags[*start].line,
+                embedded: all.get(own + 1..).unwrap_or_default(),
+            }
         })
         .collect()
 }

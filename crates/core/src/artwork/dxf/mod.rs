@@ -3,11 +3,13 @@
 //! The file is a flat list of group codes and values. It is read by our own code since every shape
 //! must know its line, hatch boundaries count, and nothing may be lost unsaid.
 
+mod coded;
 mod colours;
 mod curves;
 mod draw;
 mod entity;
 mod hatch;
+mod set;
 mod spline;
 mod tables;
 mod tags;

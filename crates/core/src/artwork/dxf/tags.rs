@@ -56,8 +56,12 @@ pub(super) const BINARY_HEAD: usize = 22;
 pub(super) fn read(bytes: &[u8]) -> Result<(Vec<Tag<'_>>, bool), Problem> {
     let binary = bytes.get(..BINARY_HEAD).is_some_and(|h| h.ends_with(b" Binary DXF\r\n\x1a\0"));
     let tags = if binary { binary_tags(&bytes[BINARY_HEAD..]) } else { text_tags(bytes)? };
-    let whole = tags.iter().rev().take(4).any(|t| t.code == 0 && t.text().trim() == "EOF");
+    let whole = is_end(tags.last());
     Ok((tags, whole))
+}
+
+fn is_end(tag: Option<&Tag<'_>>) -> bool {
+    tag.is_some_and(|tag| tag.code == 0 && tag.text().trim() == "EOF")
 }
 
 fn text_tags(bytes: &[u8]) -> Result<Vec<Tag<'_>>, Problem> {
@@ -78,6 +82,10 @@ fn text_tags(bytes: &[u8]) -> Result<Vec<Tag<'_>>, Problem> {
         };
         let value = value.strip_suffix(b"\r").unwrap_or(value);
         tags.push(Tag { code, value: Value::Text(decoded(value)), line });
+        // What stands behind the end is nobody's drawing.
+        if is_end(tags.last()) {
+            break;
+        }
     }
     Ok(tags)
 }
@@ -122,6 +130,9 @@ fn binary_tags(bytes: &[u8]) -> Vec<Tag<'_>> {
     let mut tags = Vec::new();
     while let Some(tag) = binary_tag(bytes, &mut at, wide) {
         tags.push(tag);
+        if is_end(tags.last()) {
+            break;
+        }
     }
     tags
 }

@@ -13,8 +13,20 @@ use usvg::roxmltree::{Document, Node};
 const DEEPEST: usize = 1000;
 
 /// Elements whose content is drawn only where something refers to it.
-const KEPT_FOR_LATER: [&str; 7] =
-    ["defs", "symbol", "clipPath", "mask", "marker", "pattern", "linearGradient"];
+const KEPT_FOR_LATER: [&str; 9] = [
+    "flowRoot",
+    "foreignObject",
+    "defs",
+    "symbol",
+    "clipPath",
+    "mask",
+    "marker",
+    "pattern",
+    "linearGradient",
+];
+
+/// Elements whose text flows in a box, and which the library does not know.
+const FLOWING: [&str; 2] = ["flowRoot", "foreignObject"];
 
 /// One element of the document.
 #[derive(Debug)]
@@ -27,6 +39,8 @@ struct Element {
     external: bool,
     /// `text` that the document itself hides.
     hidden: bool,
+    /// Its lines are broken by a box or a shape.
+    flows: bool,
 }
 
 /// All drawing elements, in the order of the document.
@@ -95,7 +109,10 @@ impl Census {
             let tag = node.tag_name().name();
             let on_page = open.last().is_none_or(|(_, _, on_page)| *on_page);
             let groups = || open.last().map(|(_, groups, _)| groups.clone()).unwrap_or_default();
-            if let Some(tag) = DRAWING.iter().find(|t| **t == tag) {
+            let known = DRAWING.iter().chain(&FLOWING).find(|t| **t == tag);
+            // Words of a box that a plain drawing stands beside, for programs without such boxes.
+            let instead = tag == "foreignObject" && node.has_attribute("requiredExtensions");
+            if let Some(tag) = known.filter(|_| !instead) {
                 let id = node.attribute("id").unwrap_or_default();
                 let own = !id.is_empty() && !id.starts_with(OURS);
                 let source = Source {
@@ -104,10 +121,12 @@ impl Census {
                     line: in_order.then(|| lines.at(range.start)),
                 };
                 let external = *tag == "image" && refers_outside(&node);
-                let on_page = on_page && !(*tag == "text" && is_blank(&node));
+                let flows = FLOWING.contains(tag) || *tag == "text" && is_flowed(&node);
+                let worded = *tag == "text" || flows;
+                let on_page = on_page && !(worded && is_blank(&node));
                 by_id.entry(id.to_string()).or_insert(elements.len());
-                let hidden = *tag == "text" && is_hidden(&node);
-                elements.push(Element { source, tag, on_page, external, hidden });
+                let hidden = worded && is_hidden(&node);
+                elements.push(Element { source, tag, on_page, external, hidden, flows });
             }
             if in_order && node.has_children() {
                 let mut inner = groups();
@@ -130,6 +149,11 @@ impl Census {
         self.elements[number].source.clone()
     }
 
+    /// Whether an element's lines are broken by a box or a shape.
+    pub(super) fn flows(&self, number: usize) -> bool {
+        self.elements[number].flows
+    }
+
     /// Reports every element on the page that did not come back: nothing is lost unsaid.
     pub(super) fn report_unseen(&self, seen: &BTreeSet<usize>, artwork: &mut Artwork) {
         let mut unseen: Vec<&Source> = Vec::new();
@@ -137,6 +161,9 @@ impl Census {
         let lost = numbered.filter(|(n, e)| e.on_page && !seen.contains(n));
         for (_, element) in lost {
             match element.tag {
+                _ if element.flows && !element.hidden => {
+                    artwork.unread.push((Unread::Flowed, element.source.clone()))
+                }
                 "text" if !element.hidden => {
                     artwork.unread.push((Unread::Text, element.source.clone()))
                 }
@@ -192,6 +219,21 @@ fn is_hidden(node: &Node<'_, '_>) -> bool {
             || style.contains("visibility:hidden")
     };
     node.ancestors().any(says)
+}
+
+/// Whether a text is set in a shape or a width, without its lines being placed one by one for programs that
+/// do not set such.
+fn is_flowed(text: &Node<'_, '_>) -> bool {
+    let style = text.attribute("style").unwrap_or_default();
+    let own = ["shape-inside", "inline-size"].map(|key| text.attribute(key).map(|v| (key, v)));
+    let said = style.split(';').filter_map(|d| d.split_once(':')).chain(own.into_iter().flatten());
+    let flows = said.map(|(key, value)| (key.trim(), value.trim())).any(|(key, value)| {
+        matches!(key, "shape-inside" | "inline-size")
+            && !matches!(value, "" | "0" | "auto" | "none")
+    });
+    let placed = |node: Node<'_, '_>| node.has_attribute("x") && node.has_attribute("y");
+    let mut parts = text.children().filter(Node::is_element);
+    flows && !(parts.clone().count() > 0 && parts.all(placed))
 }
 
 /// Whether a text has no sign that could be seen.

@@ -4,6 +4,7 @@
 mod census;
 mod label;
 mod page;
+mod values;
 
 use super::clip::{Clipped, Region, clipped, rings};
 use super::fonts::Missing;
@@ -59,9 +60,10 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     let fonts = if text.contains("<text") { how.fonts.fonts() } else { Arc::default() };
     let options = offline(fonts, &missing);
     let (census, tree) = rayon::join(
-        || Census::take(text, &document),
+        || values::readable(name, text, &document).map(|()| Census::take(text, &document)),
         || shield(|| usvg::Tree::from_xmltree(&document, &options)),
     );
+    let census = census?;
     let tree = tree.map_err(|_| Problems::from(broken(name)))?;
     let tree = tree.map_err(|error| Problems::from(not_svg(name, &error)))?;
     drop(options);
@@ -72,7 +74,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     let mut reader = Reader {
         census: &census,
         dashes: how.dashes,
-        to_mm,
+        at: to_mm,
         clips: Vec::new(),
         veils: Veils::default(),
         seen: BTreeSet::new(),
@@ -177,7 +179,9 @@ struct Collected {
 struct Reader<'c> {
     census: &'c Census,
     dashes: bool,
-    to_mm: Affine,
+    /// From the units of the group at hand to mm. Groups are followed from the outside: what the library says
+    /// of the whole way is wrong for symbols that are used with a transform.
+    at: Affine,
     /// What is left of the page by the clip paths round, in mm.
     clips: Vec<Region>,
     veils: Veils,
@@ -190,13 +194,19 @@ impl Reader<'_> {
     /// `label` is that of the nearest element round this group that the census knows.
     fn group(&mut self, group: &usvg::Group, label: Option<usize>) {
         let label = self.known(group.id()).or(label);
+        let outer = self.at;
+        self.at = outer * affine(group.transform());
+        self.inside(group, label);
+        self.at = outer;
+    }
+
+    fn inside(&mut self, group: &usvg::Group, label: Option<usize>) {
         self.veils.enter(f64::from(group.opacity().get()));
         if self.veils.hides_all() {
             self.pass_over(group, label);
             return self.veils.leave();
         }
-        let clipped =
-            group.clip_path().map(|clip| self.region(clip, affine(group.abs_transform())));
+        let clipped = group.clip_path().map(|clip| region_of(clip, self.at));
         if let Some(region) = clipped {
             let region = self.clips.last().map_or(region.clone(), |outer| outer.and(&region));
             self.clips.push(region);
@@ -234,33 +244,11 @@ impl Reader<'_> {
         }
     }
 
-    /// What a clip path lets through, in mm; `to_page` is the transform of what it clips.
-    fn region(&self, clip: &usvg::ClipPath, to_page: Affine) -> Region {
-        fn gather(group: &usvg::Group, to_mm: Affine, out: &mut Vec<Vec<Point>>) {
-            for child in group.children() {
-                match child {
-                    usvg::Node::Group(inner) => gather(inner, to_mm, out),
-                    usvg::Node::Path(path) if path.is_visible() => {
-                        let rule = path.fill().map_or(FillRule::NonZero, |f| winding(f.rule()));
-                        let to_mm = to_mm * affine(path.abs_transform());
-                        let own = region::united(&rings(&curves(path.data(), to_mm)), rule);
-                        *out = region::combined(out, &own, region::Combine::Union);
-                    }
-                    usvg::Node::Text(text) => gather(text.flattened(), to_mm, out),
-                    _ => {}
-                }
-            }
-        }
-        let to_mm = self.to_mm * to_page * affine(clip.transform());
-        let mut inside = Vec::new();
-        gather(clip.root(), to_mm, &mut inside);
-        let region = Region::of(&region::path(&inside, true), FillRule::EvenOdd);
-        // A clip path may itself be clipped.
-        clip.clip_path().map_or(region.clone(), |c| region.and(&self.region(c, to_page)))
-    }
-
     fn text(&mut self, text: &usvg::Text, label: Option<usize>) {
         let label = self.known(text.id()).or(label);
+        if label.is_some_and(|label| self.census.flows(label)) {
+            return;
+        }
         let before = self.out.shapes.len();
         self.group(text.flattened(), label);
         for shape in &mut self.out.shapes[before..] {
@@ -296,8 +284,7 @@ impl Reader<'_> {
         }
         self.seen.extend(label);
         let source = self.source(label);
-        let transform = affine(path.abs_transform());
-        let scale = transform.determinant().abs().sqrt() * MM_PER_PX;
+        let scale = self.at.determinant().abs().sqrt();
         let mut strange = OddPaint::default();
         let fill = path.fill().and_then(|fill| {
             let rule = winding(fill.rule());
@@ -316,7 +303,7 @@ impl Reader<'_> {
             Some(Stroke { colour, width, veiled: veil > 0 })
         });
         if fill.is_some() || stroke.is_some() || !strange.is_none() {
-            let drawn = self.to_mm * curves(path.data(), transform);
+            let drawn = self.at * curves(path.data(), Affine::IDENTITY);
             let shape = Shape { path: drawn, fill, stroke, source, text: false, odd: strange };
             match path.stroke().and_then(usvg::Stroke::dasharray).filter(|_| self.dashes) {
                 Some(lengths) => {
@@ -324,7 +311,7 @@ impl Reader<'_> {
                     let own = curves(path.data(), Affine::IDENTITY);
                     let lengths: Vec<f64> = lengths.iter().map(|d| f64::from(*d)).collect();
                     let offset = path.stroke().map_or(0.0, |s| f64::from(s.dashoffset()));
-                    let dashes = self.to_mm * transform * super::dashes(own, &lengths, offset);
+                    let dashes = self.at * super::dashes(own, &lengths, offset);
                     if shape.fill.is_some() {
                         self.push(Shape { stroke: None, ..shape.clone() });
                     }
@@ -349,14 +336,9 @@ impl Reader<'_> {
         let label = self.known(image.id()).or(label);
         self.seen.extend(label);
         let source = self.source(label);
-        let to_page = affine(image.abs_transform());
         let (bytes, format) = match image.kind() {
             usvg::ImageKind::SVG(tree) => {
-                let outer = self.to_mm;
-                self.to_mm = outer * to_page;
-                self.group(tree.root(), label);
-                self.to_mm = outer;
-                return;
+                return self.group(tree.root(), label);
             }
             usvg::ImageKind::PNG(bytes) => (bytes, Some(Format::Png)),
             usvg::ImageKind::JPEG(bytes) => (bytes, Some(Format::Jpeg)),
@@ -382,11 +364,35 @@ impl Reader<'_> {
         }
         self.out.images.push(Image {
             source,
-            to_mm: self.to_mm * to_page * fit,
+            to_mm: self.at * fit,
             pixels,
             bitmap: bitmap.map(Arc::new),
         });
     }
+}
+
+/// What a clip path lets through, in mm; `at` leads from the units of what it clips to mm.
+fn region_of(clip: &usvg::ClipPath, at: Affine) -> Region {
+    fn gather(group: &usvg::Group, at: Affine, out: &mut Vec<Vec<Point>>) {
+        let at = at * affine(group.transform());
+        for child in group.children() {
+            match child {
+                usvg::Node::Group(inner) => gather(inner, at, out),
+                usvg::Node::Path(path) if path.is_visible() => {
+                    let rule = path.fill().map_or(FillRule::NonZero, |f| winding(f.rule()));
+                    let own = region::united(&rings(&curves(path.data(), at)), rule);
+                    *out = region::combined(out, &own, region::Combine::Union);
+                }
+                usvg::Node::Text(text) => gather(text.flattened(), at, out),
+                _ => {}
+            }
+        }
+    }
+    let mut inside = Vec::new();
+    gather(clip.root(), at * affine(clip.transform()), &mut inside);
+    let region = Region::of(&region::path(&inside, true), FillRule::EvenOdd);
+    // A clip path may itself be clipped.
+    clip.clip_path().map_or(region.clone(), |c| region.and(&region_of(c, at)))
 }
 
 fn winding(rule: usvg::FillRule) -> FillRule {

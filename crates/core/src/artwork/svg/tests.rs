@@ -1,5 +1,6 @@
 use crate::artwork::{Unread, layers::layers, read};
 use crate::geometry::Rect;
+use crate::problem::Code;
 
 fn near(a: Rect, b: (f64, f64, f64, f64)) -> bool {
     [a.x0 - b.0, a.y0 - b.1, a.x1 - b.2, a.y1 - b.3].iter().all(|d| d.abs() < 0.01)
@@ -427,4 +428,108 @@ fn what_is_not_read_is_told_once_for_each_kind() {
     let odd: Vec<_> = told.iter().filter(|message| message.contains("gradient")).collect();
     assert_eq!(odd.len(), 1, "{told:?}");
     assert!(odd[0].contains("40 of them, r0, r1, r2 and 37 more"), "{odd:?}");
+}
+
+#[test]
+fn a_symbol_lies_where_its_use_puts_it_whatever_its_overflow() {
+    // A square of 10 at 0, scaled by 2 and moved to (50, 20) on a page of 100: 50..70 across, 60..80 up.
+    for (overflow, size) in
+        [("", ""), (" overflow=\"visible\"", ""), ("", " width=\"10\" height=\"10\"")]
+    {
+        let text = format!(
+            r##"<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="100mm" viewBox="0 0 100 100">
+            <symbol id="s"{overflow} viewBox="0 0 10 10"{size}><path d="M0 0H10V10H0Z" fill="none" stroke="red"/></symbol>
+            <g transform="translate(10 0)"><use href="#s" width="10" height="10" transform="translate(40 20) scale(2)"/></g></svg>"##
+        );
+        let artwork = read("a.svg", text.as_bytes(), &Default::default()).unwrap();
+        let extents = artwork.extents();
+        assert!(
+            extents.is_some_and(|e| near(e, (50., 60., 70., 80.))),
+            "{overflow}: {extents:?} {:?}",
+            artwork.problems
+        );
+    }
+}
+
+/// A page of 50 mm with a red square of 10 mm, and something in place of `what`.
+fn with(what: &str) -> String {
+    format!(
+        r##"<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="50mm" viewBox="0 0 50 50">
+<path d="M5 5h10v10h-10z" fill="none" stroke="red"/>
+{what}
+</svg>"##
+    )
+}
+
+#[test]
+fn values_that_decide_about_place_and_cannot_be_read_refuse_the_drawing_with_their_line() {
+    for broken in [
+        r##"<rect width="5" height="5" transform="translate(nan 5)"/>"##,
+        r##"<g transform="rotate(10"><rect width="5" height="5"/></g>"##,
+        r##"<rect width="5" height="5" style="fill:red;transform: rotate(10deg)"/>"##,
+        r##"<style>.a { transform: translate(5px, 3px) }</style>"##,
+        r##"<path d="M0 0 L10 10 L5."/>"##,
+        r##"<path d="M0 0 L10 10 L5 2.e"/>"##,
+        r##"<path d="L10 10"/>"##,
+        r##"<polygon points="0,0 5,5 5"/>"##,
+        r##"<polygon points="0,0 5,5 x"/>"##,
+        r##"<rect width="5 mm" height="5"/>"##,
+        r##"<rect width="5" height="5" x="1e999"/>"##,
+        r##"<circle r="5" cx="three"/>"##,
+        r##"<svg viewBox="0 0 10" width="5" height="5"><circle r="5"/></svg>"##,
+        r##"<symbol id="a" viewBox="0 0 0 10"/>"##,
+        r##"<image width="5" height="5" preserveAspectRatio="xMad" href="data:,"/>"##,
+        r##"<text x="5 six">a</text>"##,
+    ] {
+        let refused = read("a.svg", with(broken).as_bytes(), &Default::default());
+        let problem = refused.map(|a| a.problems).expect_err(broken);
+        let first = problem.iter().next().unwrap();
+        let line = first.place.as_ref().and_then(|place| place.line);
+        assert_eq!((first.code, line), (Code::BrokenValue, Some(3)), "{broken}: {first:?}");
+    }
+}
+
+#[test]
+fn values_that_are_unusual_and_right_are_read() {
+    for fine in [
+        r##"<g transform=""><rect width="5" height="5" x="" rx="auto"/></g>"##,
+        r##"<rect width="5" height="50%" transform="matrix(1 0 0 1 2.5e0,-3) rotate( 10 , 5 5 )"/>"##,
+        r##"<path d=""/><path d="none"/><path d="m.5.5-1-1a1 1 0 011.5 0zl1 1"/>"##,
+        r##"<polygon points=" 0,0,5,5 5 , 0 "/><polygon points=""/>"##,
+        r##"<g xmlns:o="urn:o"><o:thing d="{" viewBox="x" transform="?"/></g>"##,
+        r##"<rect width="5" height="5" style="transform:rotate(10)"/>"##,
+        r##"<text x="5 6, 7" dx="-1">abc</text>"##,
+        r##"<linearGradient gradientTransform="scale(2)" x1="10%"/>"##,
+    ] {
+        let read = read("a.svg", with(fine).as_bytes(), &Default::default());
+        assert!(read.is_ok(), "{fine}: {read:?}");
+    }
+}
+
+#[test]
+fn text_that_flows_in_a_box_is_named_and_never_set_as_one_line() {
+    for flowing in [
+        r##"<flowRoot><flowRegion><rect width="20" height="20"/></flowRegion><flowPara>kite club</flowPara></flowRoot>"##,
+        r##"<foreignObject width="20" height="20"><p xmlns="http://www.w3.org/1999/xhtml">kite club</p></foreignObject>"##,
+        r##"<text style="shape-inside:url(#box); font-size:4px">kite club</text>"##,
+        r##"<text inline-size="20" x="5" y="5"><tspan>kite club</tspan></text>"##,
+    ] {
+        let artwork = read("a.svg", with(flowing).as_bytes(), &Default::default()).unwrap();
+        assert_eq!(artwork.shapes.len(), 1, "{flowing}");
+        let unread: Vec<_> = artwork.unread.iter().map(|(what, at)| (*what, at.line)).collect();
+        assert_eq!(unread, [(Unread::Flowed, Some(3))], "{flowing}");
+        assert!(artwork.problems.is_empty(), "{flowing}: {:?}", artwork.problems);
+    }
+    for nothing in [
+        r##"<flowRoot><flowRegion><rect width="20" height="20"/></flowRegion><flowPara> </flowPara></flowRoot>"##,
+        r##"<flowRoot display="none"><flowPara>kite</flowPara></flowRoot>"##,
+        r##"<switch><foreignObject requiredExtensions="urn:x">kite</foreignObject><path d="M0 0h5" stroke="red"/></switch>"##,
+    ] {
+        let artwork = read("a.svg", with(nothing).as_bytes(), &Default::default()).unwrap();
+        assert!(artwork.unread.is_empty(), "{nothing}: {:?}", artwork.unread);
+    }
+    // Lines that were placed one by one are text as any.
+    let placed = r##"<text style="inline-size:20"><tspan x="5" y="5">kite</tspan><tspan x="5" y="9">club</tspan></text>"##;
+    let artwork = read("a.svg", with(placed).as_bytes(), &Default::default()).unwrap();
+    assert_eq!(artwork.unread.first().map(|(what, _)| *what), Some(Unread::Text));
 }
