@@ -7,7 +7,7 @@ use crate::refusal::{Refusal, Sources};
 use crate::shipped;
 use crate::source::{bytes, text};
 use std::path::{Path, PathBuf};
-use tinkite_core::artwork::{self, Artwork, Reading};
+use tinkite_core::artwork::{self, Artwork, Reading, Render, Shape};
 use tinkite_core::job::{self, Job, Machine, Request, machine};
 use tinkite_core::layout::{Given, Sheet};
 use tinkite_core::problem::{Code, Place, Problem, Problems};
@@ -71,7 +71,9 @@ pub(crate) fn job(path: &Path, machine_override: Option<&str>) -> Result<Loaded,
     let job = job::read(&shown, &sources[&shown], machine)
         .map_err(|problems| Refusal::Problems(problems, sources.clone()))?;
     let read = |one: &job::ArtworkUse| {
-        let how = Reading { page: one.page, dashes: one.dashes, fonts: &MachineFonts };
+        let takes = |shape: &Shape| one.renders(shape);
+        let render = one.render.as_ref().map(|r| Render { dpi: r.dpi, takes: Some(&takes) });
+        let how = Reading { page: one.page, dashes: one.dashes, render, fonts: &MachineFonts };
         drawing(&folder.join(&one.file), &how)
     };
     let artworks = job.artworks.iter().map(read).collect::<Result<_, _>>()?;

@@ -1,7 +1,7 @@
 //! Clipping: what of a shape lies inside a region. Shapes wholly inside keep their curves; only
 //! what the region's edge cuts becomes polygons.
 
-use super::{Fill, Shape};
+use super::{Fill, OddPaint, Shape};
 use crate::geometry::fit;
 use crate::geometry::region::{self, FillRule};
 use crate::geometry::{BezPath, Point, Rect};
@@ -117,25 +117,29 @@ pub(crate) fn clipped(shape: Shape, to: &Region) -> Clipped {
         }
         inside.extend(parts);
     }
+    let rule = shape.fill.map(|fill| fill.rule).or(shape.odd.fill.map(|(_, rule)| rule));
+    // A hole of the region within the shape cuts none of its lines.
+    let may_be_holed = to.rings.len() > 1;
+    let area = rule.filter(|_| cut || may_be_holed).map(|rule| {
+        let own = region::united(&rings(&shape.path), rule);
+        let left = region::combined(&own, &to.rings, region::Combine::Overlap);
+        cut = cut || region::area(&own) - region::area(&left) > 1e-4 + 1e-5 * region::area(&own);
+        left
+    });
     if !cut {
         return Clipped::Kept(shape);
     }
     let mut parts = Vec::new();
-    if let Some(fill) = shape.fill {
-        let own = region::united(&rings(&shape.path), fill.rule);
-        let left = region::combined(&own, &to.rings, region::Combine::Overlap);
-        if !left.is_empty() {
-            let fill = Some(Fill { rule: FillRule::EvenOdd, ..fill });
-            parts.push(Shape {
-                path: region::path(&left, true),
-                fill,
-                stroke: None,
-                ..shape.clone()
-            });
-        }
+    let (filled, line) = shape.apart();
+    if let (Some(filled), Some(area)) = (filled, area.filter(|area| !area.is_empty())) {
+        let rule = FillRule::EvenOdd;
+        let fill = filled.fill.map(|fill| Fill { rule, ..fill });
+        let odd = filled.odd.fill.map(|(odd, _)| (odd, rule));
+        let odd = OddPaint { fill: odd, stroke: None };
+        parts.push(Shape { path: region::path(&area, true), fill, odd, ..filled });
     }
-    if shape.stroke.is_some() && !inside.is_empty() {
-        parts.push(Shape { path: region::path(&inside, false), fill: None, ..shape });
+    if (line.stroke.is_some() || line.odd.stroke.is_some()) && !inside.is_empty() {
+        parts.push(Shape { path: region::path(&inside, false), ..line });
     }
     if parts.is_empty() { Clipped::Gone } else { Clipped::Cut(parts) }
 }

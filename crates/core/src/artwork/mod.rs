@@ -12,6 +12,7 @@ mod format;
 pub mod layers;
 mod measure;
 mod pdf;
+mod rendered;
 mod resolved;
 mod solid;
 mod svg;
@@ -25,6 +26,7 @@ pub(crate) use fonts::outlines;
 pub use fonts::{FontSupply, NoFonts};
 pub use format::Format;
 pub use measure::{Measure, Which, measure};
+pub use rendered::Render;
 pub use solid::Solid;
 pub use trouble::trouble;
 
@@ -42,13 +44,15 @@ pub struct Reading<'a> {
     pub page: u32,
     /// Whether a dashed line is its dashes; otherwise it is the whole line.
     pub dashes: bool,
+    /// What is drawn into a bitmap, as the page shows it.
+    pub render: Option<Render<'a>>,
     /// Fonts for live text.
     pub fonts: &'a dyn FontSupply,
 }
 
 impl Default for Reading<'_> {
     fn default() -> Self {
-        Self { page: 1, dashes: false, fonts: &NoFonts }
+        Self { page: 1, dashes: false, render: None, fonts: &NoFonts }
     }
 }
 
@@ -122,22 +126,27 @@ pub enum Odd {
     Gradient,
     /// It repeats a drawing.
     Pattern,
+    /// A mask, a filter or a blend mode changes what shows of it.
+    Effect,
+    /// What shows of it is in a bitmap, which lies over what was painted before.
+    Rendered,
 }
 
 /// What of a shape is painted with something that is no colour.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct OddPaint {
     /// The inside, and what counts as that.
     pub fill: Option<(Odd, FillRule)>,
-    /// The line.
-    pub stroke: Option<Odd>,
+    /// The line, and its width in mm.
+    pub stroke: Option<(Odd, f64)>,
 }
 
 impl OddPaint {
     /// Whether either is painted so.
     #[must_use]
     pub fn is(&self, odd: Odd) -> bool {
-        self.fill.is_some_and(|(fill, _)| fill == odd) || self.stroke == Some(odd)
+        self.fill.is_some_and(|(fill, _)| fill == odd)
+            || self.stroke.is_some_and(|(stroke, _)| stroke == odd)
     }
 
     /// Whether nothing is.
@@ -171,6 +180,34 @@ impl Shape {
     pub fn contours(&self, tolerance: f64) -> Vec<Contour> {
         fit::contours(&self.path, tolerance)
     }
+
+    /// The area alone, where that is painted, and the line alone.
+    pub(crate) fn apart(self) -> (Option<Self>, Self) {
+        let has_area = self.fill.is_some() || self.odd.fill.is_some();
+        let area = has_area.then(|| {
+            let odd = OddPaint { stroke: None, ..self.odd };
+            Self { stroke: None, odd, ..self.clone() }
+        });
+        let odd = OddPaint { fill: None, ..self.odd };
+        (area, Self { fill: None, odd, ..self })
+    }
+
+    /// The area of its line, with edges within so many mm; joins and ends are those that lines have when
+    /// nothing is said (SVG 1.1, section 11.4).
+    pub(crate) fn line_area(&self, within: f64) -> BezPath {
+        let style = kurbo::Stroke::new(self.line_width())
+            .with_join(kurbo::Join::Miter)
+            .with_miter_limit(4.0)
+            .with_caps(kurbo::Cap::Butt);
+        kurbo::stroke(self.path.iter(), &style, &kurbo::StrokeOpts::default(), within)
+    }
+
+    /// How wide its line is drawn, mm; 0 without a line.
+    #[must_use]
+    pub fn line_width(&self) -> f64 {
+        let odd = self.odd.stroke.map(|(_, width)| width);
+        self.stroke.map(|stroke| stroke.width).or(odd).unwrap_or(0.0)
+    }
 }
 
 /// A bitmap that stands in the artwork.
@@ -184,6 +221,8 @@ pub struct Image {
     pub pixels: (u32, u32),
     /// The pixels; none for a bitmap that could not be read.
     pub bitmap: Option<Arc<Bitmap>>,
+    /// Whether it was drawn from shapes that have no plain colour.
+    pub rendered: bool,
 }
 
 impl Image {
@@ -212,7 +251,7 @@ pub enum Unread {
     Flowed,
     /// A bitmap.
     Bitmap,
-    /// A mask or filter on shapes that were read.
+    /// A mask, filter or blend mode on shapes that were read.
     Effect,
     /// A gradient or pattern as paint.
     Paint,
@@ -238,13 +277,13 @@ impl Unread {
             ),
             Self::Effect => (
                 Code::Effect,
-                "a mask or filter changes pixels, not shapes, so it is not applied",
-                "apply it in the drawing program, so that only plain shapes remain",
+                "a mask, filter or blend mode changes pixels, not shapes",
+                "draw it as the page shows it: render = \"254 dpi\" in [[artwork]], and a step that takes kind = \"rendered\"; or apply it in the drawing program, so that only plain shapes remain",
             ),
             Self::Paint => (
                 Code::OddPaint,
                 "a gradient or pattern is not a colour that a step could take",
-                "give it a plain colour: paint = [{ take = { kind = \"gradient\" }, fill = \"#555555\" }] in [[artwork]], or leave it out: leave-out = [{ kind = \"gradient\" }] (or \"pattern\")",
+                "give it a plain colour: paint = [{ take = { kind = \"gradient\" }, fill = \"#555555\" }] in [[artwork]]; or draw it as the page shows it: render = \"254 dpi\", and a step that takes kind = \"rendered\"; or leave it out: leave-out = [{ kind = \"gradient\" }] (or \"pattern\")",
             ),
         }
     }

@@ -21,10 +21,11 @@ pub(super) struct Veils {
 }
 
 impl Veils {
-    /// A group begins, of which so much shows, 0 to 1.
-    pub(super) fn enter(&mut self, opacity: f64) {
+    /// A group begins, of which so much shows, 0 to 1; `darkens` when what lies under shows through all the
+    /// same.
+    pub(super) fn enter(&mut self, opacity: f64, darkens: bool) {
         let (round, veil) = self.round();
-        let veil = if veil == 0 && opacity <= HIDES { self.next() } else { veil };
+        let veil = if veil == 0 && (opacity <= HIDES || darkens) { self.next() } else { veil };
         self.groups.push((round * opacity.clamp(0.0, 1.0), veil));
     }
 
@@ -57,7 +58,8 @@ impl Veils {
             return None;
         }
         if shows > HIDES {
-            return Some((colour, 0));
+            self.half += usize::from(group > 0);
+            return Some((colour, group));
         }
         self.half += 1;
         let over_paper = |c: u8| (f64::from(c) * shows + 255.0 * (1.0 - shows)).round() as u8;

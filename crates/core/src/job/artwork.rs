@@ -1,12 +1,15 @@
 //! `[[artwork]]`: a drawing, and what is made of it before any step sees it.
 
 use super::reader::Section;
+use super::select::ShapeInfo;
 use super::{Anchor, Mirror, Size, Take, place, select};
-use crate::artwork::Trace;
+use crate::artwork::{Shape, Trace};
 use crate::colour::Colour;
 use crate::geometry::Point;
 use crate::problem::{Code, Problem};
 use crate::quantity::{Angle, Length, Power, parse, parse_spacing};
+use toml::Spanned;
+use toml::de::DeValue;
 
 /// Which kind of content takes part.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -33,6 +36,15 @@ pub struct Paint {
     pub fill: Option<Option<Colour>>,
     /// The same of their line.
     pub stroke: Option<Option<Colour>>,
+}
+
+/// What is drawn into a bitmap, as the page shows it, and how finely.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Rendered {
+    /// Which shapes, by any of these; empty: all that have no plain colour.
+    pub take: Vec<Take>,
+    /// Pixels per inch.
+    pub dpi: f64,
 }
 
 /// A drawing of a job and how it is laid on the sheet.
@@ -70,6 +82,8 @@ pub struct ArtworkUse {
     pub drop_doubles: bool,
     /// Shapes that get another paint; the first that takes a shape counts.
     pub paint: Vec<Paint>,
+    /// What is drawn into a bitmap, as the page shows it.
+    pub render: Option<Rendered>,
     /// What becomes of things that later paint lies over.
     pub under: Under,
     /// Which of its points lies `at` that place on the sheet; none leaves it where its page puts it.
@@ -110,6 +124,7 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
     let trace = section.section("trace").and_then(trace);
     let drop_doubles = section.flag("drop-doubles").unwrap_or(false);
     let paint = section.sections("paint").into_iter().filter_map(paint).collect();
+    let render = render(&section);
     let keeps = section.choice("under", &[("keep", true), ("drop", false)]);
     let under = Under { keeps_fills: keeps.unwrap_or(false) };
     let at = place::own_place(&section);
@@ -131,9 +146,54 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
         join_gaps,
         drop_doubles,
         paint,
+        render,
         under,
         at,
     })
+}
+
+impl ArtworkUse {
+    /// Whether a shape is drawn into a bitmap: what gets another paint or takes no part is not.
+    #[must_use]
+    pub fn renders(&self, shape: &Shape) -> bool {
+        let Some(render) = &self.render else { return false };
+        let open = shape.contours(OPEN_WITHIN).iter().any(|contour| !contour.closed);
+        let info = ShapeInfo { shape, open };
+        let by = |takes: &[Take]| takes.iter().any(|take| take.holds(&info, false));
+        let taken = if render.take.is_empty() { !shape.odd.is_none() } else { by(&render.take) };
+        taken && !by(&self.leave_out) && !self.paint.iter().any(|paint| by(&paint.take))
+    }
+}
+
+/// Whether a line is open is seen on curves this near, mm.
+const OPEN_WITHIN: f64 = 0.01;
+
+/// More pixels per inch are no picture that a beam could burn.
+const FINEST: f64 = 2540.0;
+
+/// Reads `render = "254 dpi"` or `render = { take = …, dpi = … }`.
+fn render(section: &Section<'_, '_>) -> Option<Rendered> {
+    let fine = |section: &Section<'_, '_>, key: &'static str| {
+        let dpi = section.quantity_by(key, parse_spacing).map(|spacing| 25.4 / spacing.0)?;
+        let fits = (1.0..=FINEST).contains(&dpi);
+        if !fits {
+            let (span, got) = (section.span_of(key), section.written(key));
+            section.out_of_range(key, span, &got, "between 1 and 2540 dpi");
+        }
+        fits.then_some(dpi)
+    };
+    let is_table = |value: &Spanned<DeValue<'_>>| matches!(value.get_ref(), DeValue::Table(_));
+    if !section.value("render").is_some_and(is_table) {
+        return Some(Rendered { take: Vec::new(), dpi: fine(section, "render")? });
+    }
+    let inner = section.section("render")?;
+    let take = select::read(&inner, "take");
+    if !inner.has("dpi") {
+        inner.missing("dpi", "dpi = \"254 dpi\"");
+    }
+    let dpi = fine(&inner, "dpi");
+    inner.finish();
+    Some(Rendered { take, dpi: dpi? })
 }
 
 /// Reads one of `paint = [{ … }]`.

@@ -22,6 +22,10 @@ pub enum Kind {
     Gradient,
     /// Painted with a pattern.
     Pattern,
+    /// Changed by a mask, a filter or a blend mode; render alone can take it.
+    Effect,
+    /// The bitmap of what has no plain colour.
+    Rendered,
 }
 
 /// One condition on a shape.
@@ -80,7 +84,8 @@ impl Taken for ShapeInfo<'_> {
             Kind::Open => self.open,
             Kind::Closed => !self.open,
             Kind::Text => self.shape.text,
-            Kind::Bitmap => false,
+            Kind::Bitmap | Kind::Rendered => false,
+            Kind::Effect => self.shape.odd.is(Odd::Effect),
             Kind::Gradient => self.shape.odd.is(Odd::Gradient),
             Kind::Pattern => self.shape.odd.is(Odd::Pattern),
         }
@@ -156,13 +161,15 @@ impl Take {
 }
 
 /// Words for kinds.
-const KINDS: [(&str, Kind); 6] = [
+const KINDS: [(&str, Kind); 8] = [
     ("open", Kind::Open),
     ("closed", Kind::Closed),
     ("text", Kind::Text),
     ("bitmap", Kind::Bitmap),
     ("gradient", Kind::Gradient),
     ("pattern", Kind::Pattern),
+    ("effect", Kind::Effect),
+    ("rendered", Kind::Rendered),
 ];
 
 /// Reads `key` as one table of conditions or a list of alternatives; problems are reported.

@@ -244,7 +244,8 @@ impl Begun {
                 shape.fill = Some(Fill { colour: INSTEAD, rule, veil: 0 });
             }
             if shape.odd.stroke.is_some() {
-                shape.stroke = Some(Stroke { colour: INSTEAD, width: 0.0, veiled: false });
+                let width = shape.line_width();
+                shape.stroke = Some(Stroke { colour: INSTEAD, width, veiled: false });
             }
         }
         artwork.unread.retain(|(unread, _)| *unread != Unread::Paint);

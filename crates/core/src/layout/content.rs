@@ -2,7 +2,7 @@
 //! left out.
 
 use crate::artwork::{
-    Artwork, Bitmap, Clipped, Fill, Image, OddPaint, Region, Shape, Source, Stroke, Unread,
+    Artwork, Bitmap, Clipped, Fill, Image, Odd, OddPaint, Region, Shape, Source, Stroke, Unread,
     clipped, trace,
 };
 use crate::colour::Colour;
@@ -65,7 +65,7 @@ pub(super) fn prepare(
     let left_out = |unread: Unread, source: &Source| {
         how.leave_out.iter().any(|take| take.holds(&(unread, source), false))
     };
-    artwork.images.retain(|image| !left_out(Unread::Bitmap, &image.source));
+    artwork.images.retain(|i| i.rendered || !left_out(Unread::Bitmap, &i.source));
     artwork.unread.retain(|(unread, source)| !left_out(*unread, source));
     let mut traced = Vec::new();
     if let Some((settings, colour)) = &how.trace {
@@ -90,7 +90,7 @@ pub(super) fn prepare(
     let before = artwork.shapes.len();
     let mut shapes = artwork.shapes;
     // What has no paint is refused, or left out, or was painted with nothing.
-    shapes.retain(|shape| shape.fill.is_some() || shape.stroke.is_some());
+    shapes.retain(|s| s.fill.is_some() || s.stroke.is_some() || s.odd.is(Odd::Rendered));
     if !how.leave_out.is_empty() {
         let stays = |shape: &Shape| {
             let open = shape.contours(job.tolerance).iter().any(|contour| !contour.closed);
@@ -155,8 +155,8 @@ fn repaint(shapes: &mut [Shape], how: &ArtworkUse, job: &Job) {
         if let Some(stroke) = paint.stroke
             && (plain || shape.odd.stroke.is_some())
         {
+            let width = shape.line_width();
             shape.odd.stroke = None;
-            let width = shape.stroke.map_or(0.0, |stroke| stroke.width);
             shape.stroke = stroke.map(|colour| Stroke { colour, width, veiled: false });
         }
     }
@@ -215,7 +215,11 @@ fn trace_all(
 ) {
     let mut specks = 0;
     let sized = Affine::scale_non_uniform(unit.0, unit.1);
-    for Image { source, to_mm, bitmap, .. } in std::mem::take(&mut artwork.images) {
+    let (rendered, drawn) =
+        std::mem::take(&mut artwork.images).into_iter().partition(|image| image.rendered);
+    artwork.images = rendered;
+    let drawn: Vec<Image> = drawn;
+    for Image { source, to_mm, bitmap, .. } in drawn {
         let Some(bitmap) = bitmap else { continue };
         artwork.unread.retain(|(unread, at)| *unread != Unread::Bitmap || *at != source);
         // Specks count at the size that the job gives the bitmap by its units.

@@ -20,6 +20,8 @@ pub struct LaidImage {
     pub to_bed: Affine,
     /// The pixels.
     pub bitmap: Arc<Bitmap>,
+    /// Whether it was drawn from shapes that have no plain colour.
+    pub rendered: bool,
     /// Which copy it belongs to; the first is 0.
     pub number: u32,
 }
@@ -31,6 +33,7 @@ impl LaidImage {
             file: file.clone(),
             to_bed: to_sheet * image.to_mm,
             bitmap: image.bitmap?,
+            rendered: image.rendered,
             number: 0,
         })
     }
@@ -81,6 +84,6 @@ impl Taken for LaidImage {
         &self.source
     }
     fn is_kind(&self, kind: Kind) -> bool {
-        kind == Kind::Bitmap
+        kind == if self.rendered { Kind::Rendered } else { Kind::Bitmap }
     }
 }

@@ -223,6 +223,8 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
     let covered =
         |n: usize| owners[n].is_none_or(|artwork| !job.artworks[artwork].under.keeps_fills);
     shown::set(&mut shapes, knocked_out, covered, job.tolerance);
+    // What a bitmap shows has done its part: it lies over what was painted before.
+    shapes.retain(|laid| laid.shape.fill.is_some() || laid.shape.stroke.is_some());
     for image in &mut images {
         image.to_bed = to_bed * image.to_bed;
     }

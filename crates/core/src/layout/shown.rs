@@ -4,7 +4,7 @@
 //! as the beam.
 
 use super::LaidShape;
-use crate::artwork::Shape;
+use crate::artwork::{Odd, Shape};
 use crate::colour::Colour;
 use crate::geometry::cover::{Painted, Rings, shown};
 use crate::geometry::fit::contours;
@@ -19,14 +19,8 @@ const WHITE: Colour = Colour::new(255, 255, 255);
 
 /// What a white line knocks out, in mm from the bed's front left corner; none of any other line.
 pub(super) fn knocked_out(shape: &Shape, to_bed: Affine, tolerance: f64) -> Option<Rings> {
-    let stroke = shape.stroke.filter(|s| s.colour == WHITE && !s.veiled && s.width > 0.0)?;
-    // The joins and ends that lines have when nothing is said (SVG 1.1, section 11.4).
-    let style = kurbo::Stroke::new(stroke.width)
-        .with_join(kurbo::Join::Miter)
-        .with_miter_limit(4.0)
-        .with_caps(kurbo::Cap::Butt);
-    let options = kurbo::StrokeOpts::default();
-    let area = kurbo::stroke(shape.path.iter(), &style, &options, tolerance / 2.0);
+    shape.stroke.filter(|s| s.colour == WHITE && !s.veiled && s.width > 0.0)?;
+    let area = shape.line_area(tolerance / 2.0);
     let rings: Vec<_> = contours(&(to_bed * area), tolerance / 2.0)
         .iter()
         .map(|c| c.flatten(tolerance / 2.0))
@@ -44,9 +38,13 @@ pub(super) fn set(
 ) {
     // In the order of painting: of each shape first its fill, then its line.
     let fills = shapes.par_iter().map(|laid| {
-        let fill = laid.shape.fill.filter(|_| !laid.contours.is_empty())?;
+        // A bitmap that was drawn from a shape lies over what was painted before, as the shape does.
+        let rendered = laid.shape.odd.fill.filter(|(odd, _)| *odd == Odd::Rendered);
+        let rendered = rendered.map(|(_, rule)| (rule, 0));
+        let fill = laid.shape.fill.map(|fill| (fill.rule, fill.veil)).or(rendered);
+        let (rule, veil) = fill.filter(|_| !laid.contours.is_empty())?;
         let flat: Vec<_> = laid.contours.iter().map(|c| c.flatten(tolerance / 2.0)).collect();
-        Some(Painted { rings: region::united(&flat, fill.rule), veil: fill.veil })
+        Some(Painted { rings: region::united(&flat, rule), veil })
     });
     let fills: Vec<Option<Painted>> = fills.collect();
     let mut painted: Vec<Painted> = Vec::new();

@@ -281,6 +281,8 @@ codes! {
         "Quantities are written in quotes, with their unit: \"12 mm\", \"20 mm/s\", \"60 %\"."
     Registered "registered"
         "Marks decide where the drawing lies. The residual is how far the marks miss after the best fit: more than half a mm means that one was measured wrongly."
+    Rendered "rendered"
+        "Shapes without a plain colour (gradients, patterns, what masks, filters and blend modes change) were drawn into a bitmap, as render in [[artwork]] asks; a step with image engraves it."
     SameLevel "same-level"
         "The source has only so many levels between off and full ([beam] levels). Two powers that differ in the job fall on the same one, and burn alike."
     SameName "same-name"

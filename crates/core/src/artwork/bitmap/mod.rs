@@ -78,6 +78,7 @@ pub(super) fn read(name: &str, bytes: &[u8], format: Format) -> Result<Artwork, 
         to_mm: Affine::new([scale.0, 0.0, 0.0, -scale.1, 0.0, size.1]),
         pixels: (bitmap.width, bitmap.height),
         bitmap: Some(Arc::new(bitmap)),
+        rendered: false,
     };
     Ok(Artwork {
         units: Units { source, mm_per_unit: scale.0, doubtful: said.is_none() },
@@ -142,6 +143,11 @@ fn decoded(bytes: &[u8], format: Format) -> Result<(Bitmap, bool), Problem> {
     picture.apply_orientation(orientation);
     let turned = before != (picture.width(), picture.height());
     Ok((grey(&picture), turned))
+}
+
+/// The bitmap of pixels of red, green, blue and opacity; none when they are not as many.
+pub(super) fn of_pixels(width: u32, height: u32, pixels: Vec<u8>) -> Option<Bitmap> {
+    image::RgbaImage::from_raw(width, height, pixels).map(|p| grey(&DynamicImage::ImageRgba8(p)))
 }
 
 /// Lightness over white (ITU-R BT.709 weights, as the library's own conversion).

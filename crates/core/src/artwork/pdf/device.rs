@@ -119,6 +119,7 @@ impl<'a> Tracer<'a> {
                 return;
             }
         };
+        let scale = props.transform.determinant().abs().sqrt();
         let Some((colour, full, opacity)) = colours(&props.paint) else {
             let source = self.source(None);
             self.artwork.unread.push((Unread::Paint, source.clone()));
@@ -128,7 +129,7 @@ impl<'a> Tracer<'a> {
             };
             let odd = OddPaint {
                 fill: fill.map(|rule| (odd, winding(rule))),
-                stroke: stroke.map(|_| odd),
+                stroke: stroke.map(|s| (odd, f64::from(s.line_width) * scale)),
             };
             let path = props.transform * path;
             return self.push(Shape { path, fill: None, stroke: None, source, text, odd });
@@ -142,7 +143,6 @@ impl<'a> Tracer<'a> {
         let Some((colour, veil)) = self.veils.paint(colour, opacity) else { return };
         let fill = fill.map(|rule| Fill { colour, rule: winding(rule), veil });
         let odd = OddPaint::default();
-        let scale = props.transform.determinant().abs().sqrt();
         let width = stroke.map(|s| f64::from(s.line_width) * scale);
         let stroked = width.map(|width| Stroke { colour, width, veiled: veil > 0 });
         if let Some(stroke) = stroke.filter(|s| self.dashes && !s.dash_array.is_empty()) {
@@ -205,7 +205,7 @@ impl<'a> Device<'a> for Tracer<'_> {
 
     fn push_transparency_group(&mut self, opacity: f32, mask: Option<SoftMask<'a>>, _: BlendMode) {
         self.count();
-        self.veils.enter(f64::from(opacity));
+        self.veils.enter(f64::from(opacity), false);
         if mask.is_some() {
             let source = self.source(None);
             self.artwork.unread.push((Unread::Effect, source));
@@ -258,7 +258,13 @@ impl<'a> Device<'a> for Tracer<'_> {
         if bitmap.is_none() {
             self.artwork.unread.push((Unread::Bitmap, source.clone()));
         }
-        self.artwork.images.push(Image { source, to_mm, pixels, bitmap: bitmap.map(Arc::new) });
+        self.artwork.images.push(Image {
+            source,
+            to_mm,
+            pixels,
+            bitmap: bitmap.map(Arc::new),
+            rendered: false,
+        });
     }
 
     fn begin_marked_content(&mut self, tag: &[u8], properties: Option<&Dict<'_>>) {

@@ -3,11 +3,13 @@
 
 mod census;
 mod label;
+mod mask;
 mod page;
 mod values;
 
 use super::clip::{Clipped, Region, clipped, rings};
 use super::fonts::Missing;
+use super::rendered::Window;
 use super::resolved::{affine, curves};
 use super::veil::Veils;
 use super::{
@@ -19,6 +21,7 @@ use crate::geometry::{Affine, Point};
 use crate::problem::{Code, Place, Problem, Problems, Severity, count};
 use crate::shield::shield;
 use census::Census;
+use resvg::tiny_skia;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -74,6 +77,8 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     let mut reader = Reader {
         census: &census,
         dashes: how.dashes,
+        renders: how.render.is_some(),
+        changed: 0,
         at: to_mm,
         clips: Vec::new(),
         veils: Veils::default(),
@@ -99,6 +104,9 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
         ..Artwork::empty(name, Format::Svg)
     };
     census.report_unseen(&seen, &mut artwork);
+    if let Some(render) = &how.render {
+        super::rendered::apply(&mut artwork, render, |window| drawn(&tree, height, window));
+    }
     if artwork.page.is_none()
         && let Some(extents) = artwork.extents()
     {
@@ -151,6 +159,25 @@ fn not_svg(name: &str, error: &usvg::Error) -> Problem {
     Problem::error(Code::Format, message, help).at(Place::file(name))
 }
 
+/// A window of the page in pixels, over white.
+fn drawn(tree: &usvg::Tree, height: f64, window: Window) -> Option<Vec<u8>> {
+    let mut pixels = tiny_skia::Pixmap::new(window.width, window.height)?;
+    pixels.fill(tiny_skia::Color::WHITE);
+    let scale = window.resolution * MM_PER_PX;
+    let down = (height * MM_PER_PX - window.top) * window.resolution;
+    let left = window.left * window.resolution;
+    let to_window = tiny_skia::Transform::from_row(
+        scale as f32,
+        0.0,
+        0.0,
+        scale as f32,
+        -left as f32,
+        -down as f32,
+    );
+    shield(|| resvg::render(tree, to_window, &mut pixels.as_mut())).ok()?;
+    Some(pixels.take())
+}
+
 /// Says what clip paths did.
 fn report_clipped(name: &str, out: &Collected, problems: &mut Problems) {
     let mut say = |n: usize, what: &str, help: &str| {
@@ -179,6 +206,10 @@ struct Collected {
 struct Reader<'c> {
     census: &'c Census,
     dashes: bool,
+    /// Whether what has no plain colour will be drawn; then what effects change has none.
+    renders: bool,
+    /// How many groups round change what shows of the shapes in them.
+    changed: usize,
     /// From the units of the group at hand to mm. Groups are followed from the outside: what the library says
     /// of the whole way is wrong for symbols that are used with a transform.
     at: Affine,
@@ -201,17 +232,24 @@ impl Reader<'_> {
     }
 
     fn inside(&mut self, group: &usvg::Group, label: Option<usize>) {
-        self.veils.enter(f64::from(group.opacity().get()));
+        self.veils.enter(f64::from(group.opacity().get()), darkens(group.blend_mode()));
         if self.veils.hides_all() {
             self.pass_over(group, label);
             return self.veils.leave();
         }
+        let masked = group.mask().map(|mask| mask::region(mask, self.at));
+        let plain_mask = masked.as_ref().is_some_and(Option::is_some);
+        let before = self.clips.len();
         let clipped = group.clip_path().map(|clip| region_of(clip, self.at));
-        if let Some(region) = clipped {
+        for region in clipped.into_iter().chain(masked.flatten()) {
             let region = self.clips.last().map_or(region.clone(), |outer| outer.and(&region));
             self.clips.push(region);
         }
-        if group.mask().is_some() || !group.filters().is_empty() {
+        let changes = group.mask().is_some() && !plain_mask
+            || !group.filters().is_empty()
+            || group.blend_mode() != usvg::BlendMode::Normal && !darkens(group.blend_mode());
+        self.changed += usize::from(changes);
+        if changes {
             let inner = group.children().iter().find_map(|child| self.known(child.id()));
             let source = self.source(inner.or(label));
             self.out.unread.push((Unread::Effect, source));
@@ -224,10 +262,23 @@ impl Reader<'_> {
                 usvg::Node::Text(text) => self.text(text, label),
             }
         }
-        if group.clip_path().is_some() {
-            self.clips.pop();
+        if !group.filters().is_empty() && self.renders {
+            self.filtered(group, label);
         }
+        self.changed -= usize::from(changes);
+        self.clips.truncate(before);
         self.veils.leave();
+    }
+
+    /// A filter paints beside its shapes as well: the whole rectangle is its.
+    fn filtered(&mut self, group: &usvg::Group, label: Option<usize>) {
+        let r = group.layer_bounding_box();
+        let r = kurbo::Rect::new(r.x().into(), r.y().into(), r.right().into(), r.bottom().into());
+        let path = self.at * kurbo::Shape::to_path(&r, 0.1);
+        let fill = Some((Odd::Effect, FillRule::NonZero));
+        let odd = OddPaint { fill, stroke: None };
+        let source = self.source(label);
+        self.push(Shape { path, fill: None, stroke: None, source, text: false, odd });
     }
 
     /// Nothing of it shows, and nothing of it is missed.
@@ -297,11 +348,21 @@ impl Reader<'_> {
         });
         let stroke = path.stroke().and_then(|stroke| {
             let width = f64::from(stroke.width().get()) * scale;
-            let colour =
-                self.plain(stroke.paint(), &source).map_err(|o| strange.stroke = Some(o)).ok()?;
+            let colour = self
+                .plain(stroke.paint(), &source)
+                .map_err(|o| strange.stroke = Some((o, width)))
+                .ok()?;
             let (colour, veil) = self.veils.paint(colour, f64::from(stroke.opacity().get()))?;
             Some(Stroke { colour, width, veiled: veil > 0 })
         });
+        let (mut fill, mut stroke) = (fill, stroke);
+        if self.changed > 0 && self.renders {
+            let effect = |(_, rule)| (Odd::Effect, rule);
+            let plain = fill.take().map(|fill| (Odd::Effect, fill.rule));
+            strange.fill = strange.fill.map(effect).or(plain);
+            let plain = stroke.take().map(|stroke| (Odd::Effect, stroke.width));
+            strange.stroke = strange.stroke.map(|(_, width)| (Odd::Effect, width)).or(plain);
+        }
         if fill.is_some() || stroke.is_some() || !strange.is_none() {
             let drawn = self.at * curves(path.data(), Affine::IDENTITY);
             let shape = Shape { path: drawn, fill, stroke, source, text: false, odd: strange };
@@ -312,10 +373,9 @@ impl Reader<'_> {
                     let lengths: Vec<f64> = lengths.iter().map(|d| f64::from(*d)).collect();
                     let offset = path.stroke().map_or(0.0, |s| f64::from(s.dashoffset()));
                     let dashes = self.at * super::dashes(own, &lengths, offset);
-                    if shape.fill.is_some() {
-                        self.push(Shape { stroke: None, ..shape.clone() });
-                    }
-                    self.push(Shape { path: dashes, fill: None, ..shape });
+                    let (area, line) = shape.apart();
+                    area.into_iter().for_each(|area| self.push(area));
+                    self.push(Shape { path: dashes, ..line });
                 }
                 None => self.push(shape),
             }
@@ -367,6 +427,7 @@ impl Reader<'_> {
             to_mm: self.at * fit,
             pixels,
             bitmap: bitmap.map(Arc::new),
+            rendered: false,
         });
     }
 }
@@ -393,6 +454,11 @@ fn region_of(clip: &usvg::ClipPath, at: Affine) -> Region {
     let region = Region::of(&region::path(&inside, true), FillRule::EvenOdd);
     // A clip path may itself be clipped.
     clip.clip_path().map_or(region.clone(), |c| region.and(&region_of(c, at)))
+}
+
+/// Whether a blend mode lets what lies under show through and is its own colour over paper.
+fn darkens(mode: usvg::BlendMode) -> bool {
+    matches!(mode, usvg::BlendMode::Multiply | usvg::BlendMode::Darken)
 }
 
 fn winding(rule: usvg::FillRule) -> FillRule {

@@ -533,3 +533,43 @@ fn text_that_flows_in_a_box_is_named_and_never_set_as_one_line() {
     let artwork = read("a.svg", with(placed).as_bytes(), &Default::default()).unwrap();
     assert_eq!(artwork.unread.first().map(|(what, _)| *what), Some(Unread::Text));
 }
+
+/// Area of what is filled black on a page of 50 mm, with a mask or clip of this content, and what was
+/// not read.
+fn masked(mask: &str) -> (f64, usize) {
+    let text = with(&format!(
+        r##"<mask id="m" maskUnits="userSpaceOnUse" x="0" y="0" width="50" height="50">{mask}</mask>
+<g mask="url(#m)"><rect x="10" y="10" width="20" height="20" fill="#000"/></g>"##
+    ));
+    let artwork = read("a.svg", text.as_bytes(), &Default::default()).unwrap();
+    let black = layers(&artwork, 0.01).into_iter().find(|l| l.colour.to_string() == "#000000");
+    (black.map_or(0.0, |layer| layer.area), artwork.unread.len())
+}
+
+#[test]
+fn a_mask_of_plain_areas_is_a_clip_path() {
+    let near = |(area, unread): (f64, usize), wanted: f64| {
+        assert!(
+            (area - wanted).abs() < 0.05 && unread == 0,
+            "{area} in place of {wanted}, {unread}"
+        );
+    };
+    near(masked(r##"<rect x="10" y="10" width="5" height="20" fill="#fff"/>"##), 100.0);
+    // White, and black on it; a knot of two.
+    near(
+        masked(
+            r##"<rect width="50" height="50" fill="white"/><g transform="translate(10 10)"><rect width="5" height="5"/></g>"##,
+        ),
+        375.0,
+    );
+    near(
+        masked(
+            r##"<path d="M10 10h20v20h-20zM15 15h10v10h-10z" fill-rule="evenodd" fill="#ffffff"/>"##,
+        ),
+        300.0,
+    );
+    // What lets something through in part is none.
+    let half = r##"<rect width="12" height="50" fill="#ff0000"/>"##;
+    assert_eq!(masked(half).1, 1);
+    assert_eq!(masked(r##"<rect width="12" height="50" fill="#fff" fill-opacity="0.5"/>"##).1, 1);
+}
