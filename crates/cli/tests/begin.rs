@@ -149,3 +149,151 @@ fn gradients_and_patterns_get_a_plain_colour_or_are_left_out() {
         assert!(refused.contains(told), "{wrong}: {refused}");
     }
 }
+
+/// Numbers that follow from a seed (splitmix64, Steele and others 2014).
+struct Dice(u64);
+
+impl Dice {
+    fn below(&mut self, most: u64) -> u64 {
+        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
+        let mut z = self.0;
+        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        (z ^ (z >> 31)) % most
+    }
+}
+
+/// A page of some shapes with every kind of paint.
+fn page(dice: &mut Dice) -> String {
+    let mut out = String::from(
+        r##"<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="90mm" height="60mm" viewBox="0 0 90 60"><defs><linearGradient id="g"><stop offset="0" stop-color="red"/><stop offset="1" stop-color="#fff"/></linearGradient><pattern id="p" width="4" height="4" patternUnits="userSpaceOnUse"><rect width="2" height="2" fill="red"/></pattern><filter id="f"><feGaussianBlur stdDeviation="1"/></filter><mask id="m"><circle cx="20" cy="20" r="15" fill="#888"/></mask><clipPath id="c"><circle cx="30" cy="30" r="20"/></clipPath></defs>"##,
+    );
+    for _ in 0..dice.below(7) {
+        let paint = [
+            r##"fill="#000""##,
+            r##"fill="#fff" stroke="#fff""##,
+            r##"fill="none" stroke="red""##,
+            r##"fill="none" stroke="#0000ff" stroke-dasharray="2 1""##,
+            r##"fill="url(#g)" stroke="red""##,
+            r##"fill="url(#p)""##,
+            r##"fill="none" stroke="url(#g)" stroke-width="2""##,
+            r##"fill="#333" filter="url(#f)""##,
+            r##"fill="#333" mask="url(#m)""##,
+            r##"fill="#234" clip-path="url(#c)""##,
+            r##"fill="#345" opacity="0.5""##,
+            r##"fill="#345" opacity="0""##,
+            r##"fill="#456" style="mix-blend-mode:multiply""##,
+            r##"fill="#456" style="mix-blend-mode:screen""##,
+            r##"display="none""##,
+            r##"fill="none""##,
+        ][dice.below(16) as usize];
+        let (x, y) = (dice.below(60), dice.below(40));
+        let shape = match dice.below(7) {
+            0 => format!(r##"<path d="M{x} {y}h20v15" {paint}/>"##),
+            1 => format!(r##"<path d="M{x} {y}h20" {paint}/>"##),
+            2 => format!(r##"<circle cx="{x}" cy="{y}" r="9" {paint}/>"##),
+            3 => format!(r##"<text x="{x}" y="{y}" font-size="6" {paint}>kite</text>"##),
+            4 => format!(r##"<flowRoot {paint}><flowPara>kite</flowPara></flowRoot>"##),
+            5 => {
+                format!(r##"<image x="{x}" y="{y}" width="9" height="9" xlink:href="photo.png"/>"##)
+            }
+            _ => format!(r##"<rect x="{x}" y="{y}" width="25" height="18" {paint}/>"##),
+        };
+        out.push_str(&shape);
+    }
+    out + "</svg>"
+}
+
+/// Whether a job is begun that runs unedited; otherwise it was refused, for a reason.
+fn begins(bench: &Bench, name: &str) -> bool {
+    let ran = bench.run(&["begin", name, "-o", "a.kite.toml", "--force"]);
+    if ran.status == 1 {
+        let reasons = ["nothing", "solid", "effect", "broken", "locked", "no-page"];
+        assert!(reasons.iter().any(|reason| ran.err.contains(reason)), "{name}: {}", ran.err);
+        return false;
+    }
+    assert_eq!(ran.status, 0, "{name}: {}", ran.err);
+    let checked = bench.run(&["check", "a.kite.toml"]);
+    assert_eq!(checked.status, 0, "{name}: {}\n{}", checked.err, bench.read("a.kite.toml"));
+    let emitted = bench.run(&["emit", "a.kite.toml", "-o", "a.nc", "--force"]);
+    assert_eq!(emitted.status, 0, "{name}: {}\n{}", emitted.err, bench.read("a.kite.toml"));
+    true
+}
+
+#[test]
+fn whatever_is_begun_runs_and_what_is_not_is_refused_for_a_reason() {
+    let bench = Bench::new();
+    let mut refused = 0;
+    for seed in 0..60 {
+        let svg = page(&mut Dice(seed));
+        bench.write("page.svg", &svg);
+        refused += usize::from(!begins(&bench, "page.svg"));
+    }
+    assert!((1..30).contains(&refused), "{refused} of 60 refused");
+}
+
+#[test]
+fn every_drawing_of_the_workshop_begins() {
+    let bench = Bench::new();
+    for name in [
+        "bow-photo.jpg",
+        "kite-sky.png",
+        "kite-stamp.svg",
+        "label.bmp",
+        "line-reel.svg",
+        "name-tag.svg",
+        "reel-cheek.pdf",
+        "reel-label.svg",
+        "rough-panel.svg",
+        "sail-panel.svg",
+        "spar-hub.dxf",
+        "spool.tif",
+        "stamp.png",
+        "tail.gif",
+    ] {
+        bench.demo(name);
+        assert!(begins(&bench, name), "{name}");
+    }
+    bench.demo("medal.stl");
+    assert!(!begins(&bench, "medal.stl"));
+}
+
+#[test]
+fn many_colours_are_gathered_into_few_steps() {
+    let bench = drawn(r#"width="200mm" height="120mm" viewBox="0 0 200 120""#, "");
+    let mut body = String::new();
+    for n in 0..88 {
+        let (x, y) = (2 * (n % 44), 10 * (n / 44));
+        body += &format!(
+            r##"<rect x="{x}" y="{y}" width="2" height="8" fill="#{:02x}{:02x}{:02x}"/>"##,
+            n * 2,
+            255 - n * 2,
+            n
+        );
+    }
+    body += r##"<path d="M0 40h50" stroke="red"/><path d="M0 50h50" stroke="blue"/>"##;
+    bench.write("art.svg", format!(r#"<svg xmlns="http://www.w3.org/2000/svg" width="200mm" height="120mm" viewBox="0 0 200 120" fill="none">{body}</svg>"#));
+    let steps = |more: &[&str]| begun(&bench, more)["steps"].as_array().unwrap().clone();
+    assert_eq!(steps(&[]).len(), 12);
+    let four = steps(&["--steps", "4"]);
+    assert_eq!(four.len(), 4);
+    // Nothing is left out: 88 areas of 16 mm².
+    let burnt: f64 = four
+        .iter()
+        .filter(|s| s["make"] == "engrave")
+        .map(|s| s["burn_mm"].as_f64().unwrap())
+        .sum();
+    assert!((burnt / 10.0 - 88.0 * 16.0).abs() < 10.0, "{burnt}");
+    assert!(bench.read("a.kite.toml").contains("near it\""));
+    // Never fewer than there are things to make.
+    assert_eq!(steps(&["--steps", "1"]).len(), 3);
+    bench.refused(2, &["begin", "art.svg", "--steps", "0"]);
+}
+
+#[test]
+fn a_job_of_drawn_shapes_alone_is_a_job() {
+    let bench = Bench::new();
+    bench.write("a.kite.toml", "tinkite = 1\nname = \"a\"\nmachine = \"bench-laser\"\n[[shape]]\nkind = \"rectangle\"\nat = [\"20 mm\", \"20 mm\"]\nwidth = \"20 mm\"\ndepth = \"10 mm\"\ncolour = \"red\"\n[[step]]\nname = \"c\"\ntake = { stroke = \"red\" }\nmake = \"cut\"\nspeed = \"10 mm/s\"\npower = \"50 %\"\n");
+    let plan = bench.json(&["plan", "a.kite.toml"]);
+    assert!(close(&plan["steps"][0]["burn_mm"], 60.0), "{plan}");
+}

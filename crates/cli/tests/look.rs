@@ -2,7 +2,7 @@
 
 mod common;
 use common::Bench;
-use serde_json::json;
+use serde_json::{Value, json};
 
 #[test]
 fn the_demo_drawing_for_people() {
@@ -100,4 +100,60 @@ fn a_begun_job_plans_unedited_wherever_it_is_written() {
     bench.ok(&["begin", "sail-panel.svg", "-o", "a.kite.toml", "--number"]);
     assert!(bench.path("a-2.kite.toml").exists());
     assert!(bench.ok(&["begin", "sail-panel.svg", "-o", "-"]).contains("[[step]]"));
+}
+
+/// A red line of 40 mm, of which 10 mm lie under a white kite and 2 mm along the edge of another fill; a
+/// black square that nobody sees.
+const UNDER: &str = r##"<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="40mm" viewBox="0 0 60 40">
+<path id="spar" d="M10 10H50" stroke="red" fill="none" stroke-width="0.2"/>
+<rect id="lost" x="21" y="6" width="3" height="3" fill="black"/>
+<rect id="kite" x="20" y="5" width="10" height="10" fill="white"/>
+<rect id="edge" x="40" y="10" width="2" height="5" fill="blue"/>
+</svg>"##;
+
+const UNDER_JOB: &str = "tinkite = 1\nname = \"a\"\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"a.svg\"\n[[step]]\nname = \"c\"\ntake = { stroke = \"red\" }\nmake = \"cut\"\nspeed = \"10 mm/s\"\npower = \"50 %\"\n[[step]]\nname = \"e\"\ntake = { fill = \"blue\" }\nmake = \"engrave\"\nspeed = \"100 mm/s\"\npower = \"50 %\"\nlines = { spacing = \"0.1 mm\" }\n";
+
+#[test]
+fn what_lies_under_a_fill_is_told_alike_by_look_and_check() {
+    let bench = Bench::new();
+    bench.write("a.svg", UNDER);
+    bench.write("a.kite.toml", UNDER_JOB);
+    let told = |json: &Value| -> Vec<String> {
+        let all = json["problems"].as_array().unwrap();
+        let under = all.iter().filter(|p| p["code"].as_str().unwrap().starts_with("hidden-"));
+        under.map(|p| p["message"].as_str().unwrap().to_string()).collect()
+    };
+    let looked = told(&bench.json(&["look", "a.svg"])["files"][0]);
+    assert_eq!(
+        looked,
+        [
+            "1 shape filled, and hidden under another fill: lost",
+            "1 shape with 10 mm of line under a later fill: spar"
+        ]
+    );
+    assert_eq!(told(&bench.json(&["check", "a.kite.toml"])), looked);
+}
+
+#[test]
+fn lines_under_a_fill_are_followed_whole_unless_the_job_drops_them() {
+    let bench = Bench::new();
+    bench.write("a.svg", UNDER);
+    for (under, length) in [
+        ("", 40.0),
+        ("under = \"keep\"", 40.0),
+        ("under = { fills = \"drop\" }", 40.0),
+        ("under = { lines = \"drop\" }", 30.0),
+        ("under = \"drop\"", 30.0),
+    ] {
+        let file = format!("file = \"a.svg\"\n{under}");
+        bench.write("a.kite.toml", UNDER_JOB.replace("file = \"a.svg\"", &file));
+        let plan = bench.json(&["plan", "a.kite.toml"]);
+        let burnt = plan["steps"][0]["burn_mm"].as_f64().unwrap();
+        assert!((burnt - length).abs() < 0.05, "{under}: {burnt}");
+    }
+    bench.write(
+        "a.kite.toml",
+        UNDER_JOB.replace("file = \"a.svg\"", "file = \"a.svg\"\nunder = { line = \"drop\" }"),
+    );
+    assert!(bench.refused(1, &["check", "a.kite.toml"]).contains("line"));
 }

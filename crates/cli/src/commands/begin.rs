@@ -8,9 +8,10 @@ use crate::output::Output;
 use crate::refusal::{Refusal, Sources};
 use std::io::Write;
 use std::path::{Path, PathBuf};
+use tinkite_core::artwork::{Artwork, Reading, Render, Unread};
 use tinkite_core::geometry::Point;
-use tinkite_core::job::{Wishes, starter};
-use tinkite_core::problem::Problems;
+use tinkite_core::job::{RENDER_DPI, Wishes, starter};
+use tinkite_core::problem::{Code, Problems};
 
 pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
     if args.files.iter().any(|file| file.as_os_str() == "-") {
@@ -26,7 +27,7 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
     let folder = load::folder_of(&path);
     let mut drawings = Vec::new();
     for file in &args.files {
-        let artwork = load::drawing(file, &how)?;
+        let artwork = rendered(file, load::drawing(file, &how)?)?;
         drawings.push((relative(file, &folder).display().to_string(), artwork));
     }
     let machine = load::typed_machine(&args.machine, &path, &mut Sources::new())?;
@@ -35,6 +36,7 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
         height: args.height,
         at: args.at.map(|[x, y]| Point::new(x, y)),
         material: args.material.clone(),
+        steps: args.steps.map(usize::from),
     };
     if drawings.len() > 1 && (wishes.width.is_some() || wishes.height.is_some()) {
         return Err(Refusal::Usage(
@@ -49,6 +51,23 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
     door::wrote(&written, &Problems::new(), &Sources::new(), console)?;
     console.say("next: read it, change it, then tinkite plan");
     Ok(())
+}
+
+/// The drawing with what masks, filters and the like change drawn as the page shows it, where there is such;
+/// coarser when it is too large.
+fn rendered(file: &Path, artwork: Artwork) -> Result<Artwork, Refusal> {
+    if artwork.unread.iter().all(|(unread, _)| *unread != Unread::Effect) {
+        return Ok(artwork);
+    }
+    for coarser in [1, 2, 4] {
+        let dpi = f64::from(RENDER_DPI / coarser);
+        let how = Reading { render: Some(Render { dpi, takes: None }), ..load::plain_reading() };
+        let drawn = load::drawing(file, &how)?;
+        if drawn.problems.iter().all(|problem| problem.code != Code::HugeBitmap) {
+            return Ok(drawn);
+        }
+    }
+    Ok(artwork)
 }
 
 /// The drawing as the job must name it, whose paths count from the job's folder.

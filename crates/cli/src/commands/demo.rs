@@ -60,6 +60,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         width: None,
         height: None,
         at: None,
+        steps: None,
         material: None,
         writing: CAREFUL,
     };

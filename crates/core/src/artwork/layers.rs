@@ -43,7 +43,7 @@ pub struct Layer {
     pub contours: usize,
     /// Length of all lines, mm.
     pub length: f64,
-    /// Area that closed lines enclose, by the fill rule, mm²; overlapping shapes each count.
+    /// Area that closed lines enclose, and fills, by the fill rule, mm²; overlapping shapes each count.
     pub area: f64,
     /// The rectangle round the lines, mm.
     pub extents: Rect,
@@ -82,7 +82,9 @@ fn measure(shape: &Shape, tolerance: f64) -> Option<LayerPart> {
     let extents = hull(contours.iter().map(Contour::bounds))?;
     // Chords lie inside their arcs: finer ones, so that a small hole's area is right to 1 in 1000.
     let finer = region::chord_tolerance(tolerance / 20.0, extents);
-    let rings: Vec<_> = contours.iter().filter(|c| c.closed).map(|c| c.flatten(finer)).collect();
+    // A fill closes what it fills.
+    let encloses = |c: &&Contour| c.closed || shape.fill.is_some();
+    let rings: Vec<_> = contours.iter().filter(encloses).map(|c| c.flatten(finer)).collect();
     let rule = shape.fill.map_or(FillRule::EvenOdd, |fill| fill.rule);
     Some(LayerPart {
         open: contours.iter().any(|c| !c.closed),

@@ -174,6 +174,15 @@ pub fn clip_line(line: &[Point], area: &[Vec<Point>]) -> Vec<Vec<Point>> {
     line.clip_by_as::<i64>(&area, Winding::EvenOdd, rule).iter().map(|l| points(l)).collect()
 }
 
+/// The parts of a polyline that lie outside an area of rings that do not cross.
+#[must_use]
+pub fn outside_line(line: &[Point], area: &[Vec<Point>]) -> Vec<Vec<Point>> {
+    let line: Vec<[f64; 2]> = line.iter().map(|p| [p.x, p.y]).collect();
+    let rule = ClipRule { invert: true, boundary_included: true };
+    let area = to_library(area);
+    line.clip_by_as::<i64>(&area, Winding::EvenOdd, rule).iter().map(|l| points(l)).collect()
+}
+
 /// Polylines as a path; `closed` closes each.
 #[must_use]
 pub fn path(lines: &[Vec<Point>], closed: bool) -> BezPath {

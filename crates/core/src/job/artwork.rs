@@ -25,6 +25,8 @@ pub enum Only {
 pub struct Under {
     /// Fills are engraved whole; otherwise what of them shows.
     pub keeps_fills: bool,
+    /// Of lines only what shows is followed; otherwise they are whole.
+    pub drops_lines: bool,
 }
 
 /// Another paint for some shapes.
@@ -125,8 +127,7 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
     let drop_doubles = section.flag("drop-doubles").unwrap_or(false);
     let paint = section.sections("paint").into_iter().filter_map(paint).collect();
     let render = render(&section);
-    let keeps = section.choice("under", &[("keep", true), ("drop", false)]);
-    let under = Under { keeps_fills: keeps.unwrap_or(false) };
+    let under = under(&section);
     let at = place::own_place(&section);
     section.finish();
     Some(ArtworkUse {
@@ -150,6 +151,23 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
         under,
         at,
     })
+}
+
+/// Reads `under = "keep"` or `"drop"` for all, or `under = { lines = …, fills = … }`.
+fn under(section: &Section<'_, '_>) -> Under {
+    const WORDS: [(&str, bool); 2] = [("keep", true), ("drop", false)];
+    let is_table = |value: &Spanned<DeValue<'_>>| matches!(value.get_ref(), DeValue::Table(_));
+    if !section.value("under").is_some_and(is_table) {
+        return match section.choice("under", &WORDS) {
+            Some(keeps) => Under { keeps_fills: keeps, drops_lines: !keeps },
+            None => Under::default(),
+        };
+    }
+    let Some(inner) = section.section("under") else { return Under::default() };
+    let keeps_fills = inner.choice("fills", &WORDS).unwrap_or(false);
+    let keeps_lines = inner.choice("lines", &WORDS).unwrap_or(true);
+    inner.finish();
+    Under { keeps_fills, drops_lines: !keeps_lines }
 }
 
 impl ArtworkUse {

@@ -58,8 +58,8 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
         );
     }
     let artworks = top.sections("artwork");
-    if artworks.is_empty() && !top.has("artwork") {
-        top.missing("artwork", "[[artwork]] with file = \"drawing.svg\"");
+    if artworks.is_empty() && !top.has("artwork") && !top.has("shape") {
+        top.missing("artwork", "[[artwork]] with file = \"drawing.svg\", or a [[shape]]");
     }
     let artworks: Vec<_> = artworks.into_iter().map(artwork::read).collect();
     let stock = top.section("stock").map(stock);

@@ -24,7 +24,7 @@ pub use machine::Machine;
 pub use place::{Anchor, Copies, Mirror, Placement, RegistrationMark, Size, Spacing, Spot, Zero};
 pub use rotary::{Hold, Keep, Round};
 pub use select::Take;
-pub use starter::{Wishes, starter};
+pub use starter::{RENDER_DPI, Wishes, starter};
 pub use step::{
     Advance, Bridges, Directions, Dither, Engrave, Every, Fill, Follow, Image, Islands, Lead,
     LeadShape, Lines, Operation, Order, Overlaps, Pass, PassesBy, Pierce, Ramp, RampEnd, Rings,

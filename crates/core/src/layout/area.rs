@@ -69,7 +69,9 @@ fn united(
         ));
     }
     let open = |n: &&usize| {
-        fit::contours(&pieces[**n].shape.path, FINE).iter().any(|contour| !contour.closed)
+        // What is filled is closed by its fill.
+        pieces[**n].shape.fill.is_none()
+            && fit::contours(&pieces[**n].shape.path, FINE).iter().any(|contour| !contour.closed)
     };
     let open: Vec<String> =
         which.iter().filter(open).map(|n| pieces[*n].shape.source.label()).collect();

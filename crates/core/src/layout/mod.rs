@@ -10,6 +10,7 @@ mod place;
 mod repair;
 mod shown;
 mod size;
+mod under;
 
 use crate::artwork::{Artwork, Bitmap, FontSupply, NoFonts, Shape};
 use crate::geometry::cover::Rings;
@@ -223,6 +224,8 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
     let covered =
         |n: usize| owners[n].is_none_or(|artwork| !job.artworks[artwork].under.keeps_fills);
     shown::set(&mut shapes, knocked_out, covered, job.tolerance);
+    let lies_under = |n: usize| owners[n].map(|a| job.artworks[a].under).unwrap_or_default();
+    under::tell(&mut shapes, lies_under, &mut problems);
     // What a bitmap shows has done its part: it lies over what was painted before.
     shapes.retain(|laid| laid.shape.fill.is_some() || laid.shape.stroke.is_some());
     for image in &mut images {

@@ -136,12 +136,13 @@ fn corners(r: Rect) -> Vec<Point> {
     ]
 }
 
-/// Refuses open shapes: they enclose nothing.
+/// Refuses open lines: they enclose nothing. What is filled is closed by its fill.
 pub(super) fn open_shapes(
     shapes: &[&LaidShape],
     context: &EngraveContext<'_>,
 ) -> Result<(), Problem> {
-    let open: Vec<_> = shapes.iter().filter(|laid| laid.open).collect();
+    let open: Vec<_> =
+        shapes.iter().filter(|laid| laid.open && laid.shape.fill.is_none()).collect();
     let Some(first) = open.first() else { return Ok(()) };
     let names: Vec<_> = open.iter().map(|laid| with_gap(laid)).collect();
     let ends = open.iter().flat_map(|laid| &laid.contours).filter(|c| !c.closed).map(|c| c.end());

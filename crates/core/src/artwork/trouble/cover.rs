@@ -1,46 +1,58 @@
-//! Areas that nobody sees, since another lies over them.
+//! What nobody sees, since a later fill lies over it.
 
-use super::lines::Lined;
-use crate::artwork::rings;
-use crate::geometry::region::{Combine, FillRule, combined, united};
+use super::lines::{Lined, told};
+use crate::colour::Colour;
+use crate::geometry::region::{Combine, FillRule, combined, grown, outside_line, united};
 use crate::geometry::{Point, Rect};
+use crate::problem::{Code, Problem, Severity};
+use crate::quantity::plain;
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
+use std::collections::BTreeMap;
 
 /// Pairs of areas looked at; beyond it a drawing is a mosaic, and not looked at further.
 const MOST_PAIRS: usize = 5_000;
 
+/// Filled shapes, found by the rectangles round them.
+struct Fills {
+    tree: RTree<GeomWithData<Rectangle<[f64; 2]>, usize>>,
+}
+
+impl Fills {
+    /// Those that hide what lies under them.
+    fn opaque(lined: &[Lined<'_>]) -> Self {
+        let boxes = lined.iter().enumerate().filter_map(|(n, one)| {
+            one.shape.fill.filter(|fill| fill.veil == 0)?;
+            let b = one.bounds()?;
+            let corners = Rectangle::from_corners([b.x0, b.y0], [b.x1, b.y1]);
+            Some(GeomWithData::new(corners, n))
+        });
+        Self { tree: RTree::bulk_load(boxes.collect()) }
+    }
+
+    /// Those that are painted after shape `n` and reach into a rectangle, in their order.
+    fn over(&self, n: usize, bounds: Rect) -> Vec<usize> {
+        let at = AABB::from_corners([bounds.x0, bounds.y0], [bounds.x1, bounds.y1]);
+        let all = self.tree.locate_in_envelope_intersecting(at).map(|other| other.data);
+        let mut over: Vec<usize> = all.filter(|other| *other > n).collect();
+        over.sort_unstable();
+        over
+    }
+}
+
 /// Filled shapes that one later fill of another colour covers completely: nobody sees them, and what a
 /// step does that follows their outlines is unseen as well.
-pub(super) fn hidden<'l, 'a>(lined: &'l [Lined<'a>]) -> Vec<&'l Lined<'a>> {
-    let filled: Vec<(usize, Rect)> = lined
-        .iter()
-        .enumerate()
-        .filter(|(_, one)| one.shape.fill.is_some())
-        .filter_map(|(n, one)| Some((n, one.bounds()?)))
-        .collect();
-    let boxes = filled
-        .iter()
-        .map(|(n, b)| GeomWithData::new(Rectangle::from_corners([b.x0, b.y0], [b.x1, b.y1]), *n));
-    let tree = RTree::bulk_load(boxes.collect());
+pub(crate) fn hidden<'l, 'a>(lined: &'l [Lined<'a>]) -> Vec<&'l Lined<'a>> {
+    let fills = Fills::opaque(lined);
     let mut pairs = 0;
     let mut found = Vec::new();
-    for (n, bounds) in &filled {
-        let one = &lined[*n];
+    for (n, one) in lined.iter().enumerate() {
+        let (Some(fill), Some(bounds)) = (one.shape.fill, one.bounds()) else { continue };
         let inner = bounds.inflate(-1e-6, -1e-6);
-        let at = AABB::from_corners([inner.x0, inner.y0], [inner.x1, inner.y1]);
-        let mut over: Vec<usize> = tree
-            .locate_in_envelope_intersecting(at)
-            .map(|other| other.data)
-            .filter(|other| {
-                other > n
-                    && lined[*other].shape.fill.is_some_and(|fill| fill.veil == 0)
-                    && lined[*other].shape.fill.map(|f| f.colour)
-                        != one.shape.fill.map(|f| f.colour)
-            })
-            .filter(|other| lined[*other].bounds().is_some_and(|b| b.union(inner) == b))
-            .collect();
-        over.sort_unstable();
+        let over = fills.over(n, inner).into_iter().filter(|other| {
+            lined[*other].shape.fill.is_some_and(|other| other.colour != fill.colour)
+                && lined[*other].bounds().is_some_and(|b| b.union(inner) == b)
+        });
         for other in over {
             pairs += 1;
             if pairs > MOST_PAIRS {
@@ -57,7 +69,91 @@ pub(super) fn hidden<'l, 'a>(lined: &'l [Lined<'a>]) -> Vec<&'l Lined<'a>> {
     found
 }
 
+/// A line that lies in part under later fills.
+pub(crate) struct UnderFill {
+    /// Which shape.
+    pub(crate) shape: usize,
+    /// How much of it, mm.
+    pub(crate) length: f64,
+    /// What of it shows, for each of its contours; none for one of which all shows.
+    pub(crate) shows: Vec<Option<Vec<Vec<Point>>>>,
+}
+
+/// A line this near to the edge of a fill runs along it, and half of it shows, mm.
+const ALONG: f64 = 0.01;
+
+/// Lines under opaque fills that are painted later; `most` pairs of a line and a fill are looked at.
+pub(crate) fn lines_under(lined: &[Lined<'_>], most: Option<usize>) -> Vec<UnderFill> {
+    let fills = Fills::opaque(lined);
+    let mut inner: BTreeMap<usize, Vec<Vec<Point>>> = BTreeMap::new();
+    let mut pairs = 0;
+    let mut found = Vec::new();
+    let length = |line: &[Point]| line.windows(2).map(|w| w[0].distance(w[1])).sum::<f64>();
+    for (n, one) in lined.iter().enumerate() {
+        if !one.shape.stroke.is_some_and(|stroke| stroke.colour != WHITE) {
+            continue;
+        }
+        let mut under = UnderFill { shape: n, length: 0.0, shows: Vec::new() };
+        for contour in one.contours {
+            let over = fills.over(n, contour.bounds());
+            pairs += over.len();
+            if most.is_some_and(|most| pairs > most) {
+                return found;
+            }
+            if over.is_empty() {
+                under.shows.push(None);
+                continue;
+            }
+            let mut whole = contour.flatten(FINE);
+            whole.extend(contour.closed.then_some(contour.start));
+            let mut left = vec![whole];
+            let before = length(&left[0]);
+            for other in over {
+                let fill = inner.entry(other).or_insert_with(|| {
+                    let area = area(&lined[other]).unwrap_or_default();
+                    grown(&area, -ALONG, ALONG / 4.0)
+                });
+                left = left.iter().flat_map(|line| outside_line(line, fill)).collect();
+            }
+            let hidden = before - left.iter().map(|line| length(line)).sum::<f64>();
+            // What is found of touching chords is rounding.
+            let cut = hidden > LEAST + 1e-6 * before;
+            under.length += if cut { hidden } else { 0.0 };
+            under.shows.push(cut.then_some(left));
+        }
+        if under.length > 0.0 {
+            found.push(under);
+        }
+    }
+    found
+}
+
+/// Shorter pieces under a fill are not told, mm.
+const LEAST: f64 = 0.05;
+
+/// Chords this near to curves are held against fills, mm.
+const FINE: f64 = 2e-3;
+
+/// Bare stock.
+const WHITE: Colour = Colour::new(255, 255, 255);
+
+/// What is told of both, of a drawing or of a job's sheet alike.
+pub(crate) fn told_of(lined: &[Lined<'_>]) -> Vec<Problem> {
+    let help = "its area is not engraved; a step that follows its outline burns that all the same";
+    let fills =
+        told(&hidden(lined), Code::HiddenUnder, "filled, and hidden under another fill", help);
+    let under = lines_under(lined, Some(MOST_PAIRS));
+    let lines: Vec<&Lined<'_>> = under.iter().map(|under| &lined[under.shape]).collect();
+    let length: f64 = under.iter().map(|under| under.length).sum();
+    let what = format!("with {} mm of line under a later fill", plain(length, 1));
+    let help = "lines are followed whole, since they may be meant; under = { lines = \"drop\" } in [[artwork]] leaves out what does not show";
+    let lines = told(&lines, Code::HiddenLine, &what, help)
+        .map(|problem| Problem { severity: Severity::Note, ..problem });
+    fills.into_iter().chain(lines).collect()
+}
+
 fn area(one: &Lined<'_>) -> Option<Vec<Vec<Point>>> {
     let rule = one.shape.fill.map_or(FillRule::NonZero, |fill| fill.rule);
-    Some(united(&rings(&one.shape.path), rule)).filter(|area| !area.is_empty())
+    let rings: Vec<_> = one.contours.iter().map(|contour| contour.flatten(FINE)).collect();
+    Some(united(&rings, rule)).filter(|area| !area.is_empty())
 }

@@ -1,7 +1,7 @@
 //! Trouble in a drawing, found before stock is spent: each kind with how many, which, where and its
 //! cure.
 
-mod cover;
+pub(crate) mod cover;
 pub(crate) mod lines;
 mod size;
 
@@ -57,13 +57,7 @@ pub fn trouble(artwork: &Artwork, tolerance: f64) -> Problems {
     }
     say(open_fills(&lined));
     say(lines::fine_details(&lined.iter().collect::<Vec<_>>(), BEAM));
-    let help = "its area is not engraved; a step that follows its outline burns that all the same";
-    say(told(
-        &cover::hidden(&lined),
-        Code::HiddenUnder,
-        "filled, and hidden under another fill",
-        help,
-    ));
+    cover::told_of(&lined).into_iter().for_each(|problem| say(Some(problem)));
     say(off_page(artwork, &lined));
     say(size::smell(artwork));
     for problem in alike_colours(artwork, &layers(artwork, tolerance)) {
@@ -108,7 +102,7 @@ fn open_fills(lined: &[Lined<'_>]) -> Option<Problem> {
     };
     let spots = which.iter().flat_map(|one| one.contours).filter(|c| !c.closed).map(Contour::end);
     let spots = spots.collect();
-    let help = "close them, or join small gaps: join-gaps in the job's [[artwork]]";
+    let help = "they are engraved as the page closes them, straight from end to end; to close the line as well, join small gaps: join-gaps in the job's [[artwork]]";
     told(&which, Code::OpenFill, &what, help).map(|problem| problem.seen_at(spots))
 }
 
