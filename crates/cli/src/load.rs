@@ -2,6 +2,7 @@
 
 use crate::args::JobArgs;
 use crate::fonts::MachineFonts;
+use crate::kind::{self, Kind};
 use crate::machines;
 use crate::refusal::{Refusal, Sources};
 use crate::shipped;
@@ -15,7 +16,11 @@ use tinkite_core::{Choice, Compiled, compile, survey};
 
 /// Reads a drawing.
 pub(crate) fn drawing(path: &Path, how: &Reading<'_>) -> Result<Artwork, Refusal> {
-    artwork::read(&path.display().to_string(), &bytes(path, artwork::LARGEST_FILE)?, how)
+    let content = bytes(path, artwork::LARGEST_FILE)?;
+    if let Some(refusal) = kind::refused(path, &content, Kind::Drawing) {
+        return Err(refusal);
+    }
+    artwork::read(&path.display().to_string(), &content, how)
         .map_err(|problems| Refusal::Problems(problems, Sources::new()))
 }
 
@@ -57,6 +62,7 @@ pub(crate) struct Loaded {
 pub(crate) fn job(path: &Path, machine_override: Option<&str>) -> Result<Loaded, Refusal> {
     let shown = path.display().to_string();
     let mut sources = Sources::new();
+    kind::refuse(path, Kind::Job)?;
     sources.insert(shown.clone(), text(path)?);
     let folder = folder_of(path);
     let request = Request::of(&sources[&shown]);
@@ -83,14 +89,6 @@ pub(crate) fn job(path: &Path, machine_override: Option<&str>) -> Result<Loaded,
 /// A job that names no machine is told so together with whatever else is wrong with it.
 fn no_machine(shown: &str, sources: Sources) -> Refusal {
     let text = &sources[shown];
-    if text.trim_start().starts_with('<') {
-        let problem = Problem::error(
-            Code::Format,
-            "this is a drawing, not a job",
-            format!("tinkite begin {shown} writes a job for it"),
-        );
-        return Refusal::Problems(problem.at(Place::file(shown)).into(), sources);
-    }
     let missing = Problem::error(
         Code::MissingKey,
         "the job names no machine",
@@ -139,11 +137,6 @@ pub(crate) fn made(args: &JobArgs) -> Result<Made, Refusal> {
 /// How a drawing is read that no job speaks of.
 pub(crate) fn plain_reading() -> Reading<'static> {
     Reading { fonts: &MachineFonts, ..Reading::default() }
-}
-
-/// Whether a file holds a drawing, and no job.
-pub(crate) fn is_drawing(path: &Path) -> Result<bool, Refusal> {
-    Ok(artwork::Format::of(&bytes(path, artwork::LARGEST_FILE)?).is_some())
 }
 
 /// Loads a job and lays it out; everything that is wrong or doubtful comes with it, also when it

@@ -11,6 +11,7 @@ mod door;
 mod fonts;
 mod gif;
 mod hint;
+mod kind;
 mod link;
 mod load;
 mod log;

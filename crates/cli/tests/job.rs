@@ -477,3 +477,105 @@ fn units_decide_what_a_pixel_is() {
     corner_job(&bench, PAGE, "units = \"90/in\"", "");
     assert!(bench.refused(1, &["plan", JOB]).contains("contradict"));
 }
+
+/// A job of two drawings that share a colour, with more said of the first one and of the cut.
+fn two(more: &str, take: &str) -> String {
+    format!(
+        "tinkite = 1\nname = \"a\"\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"a.svg\"\nname = \"frame\"\n{more}\n[[artwork]]\nfile = \"b.svg\"\n[place]\nat = [\"20 mm\", \"20 mm\"]\n[[step]]\nname = \"c\"\ntake = {take}\nmake = \"cut\"\nspeed = \"10 mm/s\"\npower = \"50 %\"\n"
+    )
+}
+
+fn two_drawings() -> Bench {
+    let bench = Bench::new();
+    for (name, length) in [("a.svg", 30), ("b.svg", 20)] {
+        bench.write(name, format!(r##"<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="40mm" viewBox="0 0 60 40" fill="none" stroke="red"><path id="spar" d="M10 10h{length}"/><path id="hub-1" d="M10 20h1" stroke="blue"/></svg>"##));
+    }
+    bench
+}
+
+#[test]
+fn a_step_takes_one_of_several_drawings_by_file_or_name() {
+    let bench = two_drawings();
+    for (take, length) in [
+        ("{ stroke = \"red\" }", 50.0),
+        ("{ stroke = \"red\", file = \"a.svg\" }", 30.0),
+        ("{ file = \"b.svg\", stroke = \"red\" }", 20.0),
+        ("{ artwork = \"frame\", stroke = \"red\" }", 30.0),
+        ("{ stroke = \"red\", not = { artwork = \"frame\" } }", 20.0),
+    ] {
+        bench.write("a.kite.toml", two("", take));
+        let plan = bench.json(&["plan", "a.kite.toml"]);
+        assert!((plan["steps"][0]["burn_mm"].as_f64().unwrap() - length).abs() < 0.01, "{take}");
+    }
+    bench.write("a.kite.toml", two("", "{ file = \"c.svg\" }"));
+    assert!(bench.refused(1, &["plan", "a.kite.toml"]).contains("file \"c.svg\""));
+}
+
+#[test]
+fn selectors_that_find_nothing_are_told_with_the_nearest_name() {
+    let bench = two_drawings();
+    for (more, take, told) in [
+        (
+            "leave-out = [{ id = \"hub-2\" }]",
+            "{ stroke = \"red\" }",
+            "leave-out finds nothing in a.svg",
+        ),
+        ("leave-out = [{ id = \"hub-2\" }]", "{ stroke = \"red\" }", "did you mean \"hub-1\"?"),
+        (
+            "paint = [{ take = { stroke = \"#0000fe\" }, stroke = \"red\" }]",
+            "{ stroke = \"red\" }",
+            "paint finds nothing",
+        ),
+        ("", "{ stroke = \"red\", not = { id = \"spat\" } }", "did you mean \"spar\"?"),
+    ] {
+        bench.write("a.kite.toml", two(more, take));
+        let said = bench.run(&["check", "a.kite.toml"]);
+        assert_eq!(said.status, 0);
+        assert!(
+            said.err.contains("takes-nothing") && said.err.contains(told),
+            "{more}: {}",
+            said.err
+        );
+    }
+    bench.write(
+        "a.kite.toml",
+        two(
+            "leave-out = [{ id = \"hub-1\" }, { kind = \"open\", stroke = \"blue\" }]",
+            "{ stroke = \"red\", not = { id = \"hub-1\" } }",
+        ),
+    );
+    let said = bench.run(&["check", "a.kite.toml"]);
+    assert!(!said.err.contains("takes-nothing"), "{}", said.err);
+}
+
+#[test]
+fn warnings_that_somebody_has_judged_are_one_line() {
+    let bench = two_drawings();
+    let accepting = |codes: &str| {
+        let text =
+            two("leave-out = [{ id = \"hub-2\" }, { id = \"hub-3\" }]", "{ stroke = \"red\" }");
+        bench.write(
+            "a.kite.toml",
+            text.replace("name = \"a\"", &format!("name = \"a\"\naccept = [{codes}]")),
+        );
+        bench.run(&["check", "a.kite.toml"])
+    };
+    let told = accepting("");
+    assert_eq!(told.err.matches("finds nothing").count(), 2, "{}", told.err);
+    let told = accepting("\"takes-nothing\"");
+    assert!(!told.err.contains("finds nothing"), "{}", told.err);
+    assert!(told.err.contains("2 warnings accepted by the job: takes-nothing"), "{}", told.err);
+    let told = accepting("\"takes-noting\"");
+    assert!(
+        told.status == 1 && told.err.contains("did you mean \"takes-nothing\"?"),
+        "{}",
+        told.err
+    );
+    // What refuses a job is never accepted.
+    bench.write(
+        "a.kite.toml",
+        two("", "{ stroke = \"green\" }")
+            .replace("name = \"a\"\n", "name = \"a\"\naccept = [\"takes-nothing\"]\n"),
+    );
+    bench.refused(1, &["check", "a.kite.toml"]);
+}

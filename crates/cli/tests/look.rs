@@ -157,3 +157,46 @@ fn lines_under_a_fill_are_followed_whole_unless_the_job_drops_them() {
     );
     assert!(bench.refused(1, &["check", "a.kite.toml"]).contains("line"));
 }
+
+#[test]
+fn a_file_of_another_kind_is_told_with_what_takes_it() {
+    let bench = Bench::new();
+    bench.ok(&["emit", "sail-panel.kite.toml", "-o", "panel.nc"]);
+    for (call, told) in [
+        (&["look", "sail-panel.kite.toml"][..], "this is a job, no drawing"),
+        (&["look", "bench-laser.machine.toml"], "this is a machine profile, no drawing"),
+        (&["look", "panel.nc"], "tinkite read panel.nc says"),
+        (&["plan", "sail-panel.svg"], "tinkite begin sail-panel.svg writes a job"),
+        (&["check", "panel.nc"], "this is a machine program, not a job"),
+        (&["emit", "bench-laser.machine.toml"], "tinkite machine show"),
+        (&["draw", "sail-panel.svg", "-o", "a.png"], "draw sail-panel.svg --trouble"),
+        (&["draw", "panel.nc", "--trouble", "-o", "a.png"], "tinkite read panel.nc"),
+        (&["read", "sail-panel.svg"], "this is a drawing, no machine program"),
+        (&["run", "sail-panel.svg", "--to", "rig:"], "this is a drawing"),
+    ] {
+        let refused = bench.refused(1, call);
+        assert!(refused.contains(told), "{call:?}: {refused}");
+    }
+}
+
+#[test]
+fn a_shape_of_a_job_is_measured_as_it_will_be_burnt() {
+    let bench = Bench::new();
+    bench.write("a.svg", r##"<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="40mm" viewBox="0 0 60 40" fill="none" stroke="red"><path id="hole" d="M10 10h10v10h-10v-9.9"/></svg>"##);
+    bench.write(
+        "a.kite.toml",
+        UNDER_JOB.split("[[step]]\nname = \"e\"").next().unwrap().replace(
+            "file = \"a.svg\"",
+            "file = \"a.svg\"\nwidth = \"30 mm\"\njoin-gaps = \"0.5 mm\"",
+        ),
+    );
+    let drawn = bench.json(&["look", "a.svg", "--measure", "hole"]);
+    assert_eq!(drawn["measures"][0]["area_mm2"], Value::Null, "{drawn}");
+    let mended = bench.json(&["look", "a.kite.toml", "--measure", "hole"]);
+    assert!((mended["measures"][0]["area_mm2"].as_f64().unwrap() - 900.0).abs() < 0.1, "{mended}");
+    assert!(
+        bench
+            .refused(2, &["look", "a.kite.toml", "--measure", "hale"])
+            .contains("did you mean hole")
+    );
+}

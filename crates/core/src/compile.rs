@@ -4,10 +4,11 @@ use crate::geometry::Rect;
 use crate::job::Job;
 use crate::layout::{Given, Sheet, Underlay, lay_out};
 use crate::limits::{self, WithinLimits};
-use crate::problem::{Code, Place, Problem, Problems, nearest};
+use crate::problem::{Code, Place, Problem, Problems, Severity, count, few, nearest};
 use crate::segment::Segments;
 use crate::toolpath::{self, Leftover, Taken};
 use crate::{mapping, order, plan};
+use std::collections::BTreeMap;
 
 /// Which steps of a job are wanted this time.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -72,6 +73,38 @@ pub struct Compiled {
 /// # Errors
 /// Everything that refuses the job, with what was doubtful before it.
 pub fn compile<'a>(
+    given: impl Into<Given<'a>>,
+    job: &Job,
+    choice: &Choice,
+) -> Result<Compiled, Problems> {
+    compiled(given, job, choice)
+        .map(|made| Compiled { problems: accepted(made.problems, job), ..made })
+        .map_err(|problems| accepted(problems, job))
+}
+
+/// Warnings that the job accepts become one note.
+fn accepted(problems: Problems, job: &Job) -> Problems {
+    let mut accepted: BTreeMap<Code, usize> = BTreeMap::new();
+    let mut kept = Problems::new();
+    for problem in problems {
+        if problem.severity == Severity::Warning && job.accept.contains(&problem.code) {
+            *accepted.entry(problem.code).or_default() += 1;
+        } else {
+            kept.push(problem);
+        }
+    }
+    if !accepted.is_empty() {
+        let codes: Vec<String> = accepted.keys().map(|code| code.text().to_string()).collect();
+        let many = count(accepted.values().sum(), "warning");
+        let message = format!("{many} accepted by the job: {}", few(&codes, 8));
+        let help = "accept in the job lists them; take a code out to see its warning";
+        let note = Problem::note(Code::Accepted, message, help);
+        kept.push(note.at(Place::file(&job.file)));
+    }
+    kept
+}
+
+fn compiled<'a>(
     given: impl Into<Given<'a>>,
     job: &Job,
     choice: &Choice,

@@ -3,6 +3,7 @@
 use crate::args::{Draw, ShowArg};
 use crate::console::Console;
 use crate::door;
+use crate::kind::{self, Kind};
 use crate::refusal::{Refusal, Sources};
 use crate::report::look::Looked;
 use crate::{gif, load, png};
@@ -55,6 +56,7 @@ fn is_job(path: &Path) -> bool {
 
 /// The picture of a machine program from anywhere.
 fn program(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal> {
+    kind::refuse(&args.job.job, Kind::Program)?;
     let name = args.job.job.display().to_string();
     let refuse = |what: &str| Err(Refusal::Usage(format!("{name} is a program: {what}")));
     if args.show.is_some() || args.window.is_some() || png::is_playback(&args.output) {
@@ -106,16 +108,16 @@ const CHORD: f64 = 0.05;
 /// The picture of what is wrong, of a job or of a drawing alone. It is drawn for a refused job as
 /// well: that is when it is needed.
 fn trouble(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal> {
-    let (svg, problems, sources): (String, Problems, Sources) = if load::is_drawing(&args.job.job)?
-    {
-        let artwork = load::drawing(&args.job.job, &load::plain_reading())?;
-        let looked = Looked::at(&artwork);
-        let doubts = looked.doubts().clone();
-        (picture::drawing_trouble(&artwork, &doubts, canvas), doubts, Sources::new())
-    } else {
-        let (job, sheet, problems, sources) = load::surveyed(&args.job)?;
-        (picture::job_trouble(&sheet, &job, &problems, canvas), problems, sources)
-    };
+    let (svg, problems, sources): (String, Problems, Sources) =
+        if kind::is(&args.job.job, Kind::Drawing)? {
+            let artwork = load::drawing(&args.job.job, &load::plain_reading())?;
+            let looked = Looked::at(&artwork);
+            let doubts = looked.doubts().clone();
+            (picture::drawing_trouble(&artwork, &doubts, canvas), doubts, Sources::new())
+        } else {
+            let (job, sheet, problems, sources) = load::surveyed(&args.job)?;
+            (picture::job_trouble(&sheet, &job, &problems, canvas), problems, sources)
+        };
     let written = png::write(&args.output, args.writing, || svg)?;
     door::wrote(&written, &problems, &sources, console)?;
     if problems.refuse() { Err(Refusal::Reported) } else { Ok(()) }

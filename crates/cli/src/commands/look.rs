@@ -1,13 +1,15 @@
 //! `tinkite look`.
 
-use crate::args::Look;
+use crate::args::{JobArgs, Look};
 use crate::console::Console;
 use crate::door;
+use crate::kind::{self, Kind};
 use crate::load;
 use crate::refusal::{Refusal, Sources};
 use crate::report::look::{LookJson, Looked};
 use crate::report::measure::{MeasuresJson, measured_json, measured_text};
-use tinkite_core::artwork::{Artwork, Reading, Which, measure};
+use std::path::Path;
+use tinkite_core::artwork::{Artwork, Measure, Reading, Which, measure, measure_among};
 use tinkite_core::geometry::Point;
 use tinkite_core::problem::nearest;
 use tinkite_core::quantity::{Length, parse};
@@ -16,6 +18,11 @@ use tinkite_core::quantity::{Length, parse};
 const TOLERANCE: f64 = 0.001;
 
 pub(super) fn run(args: &Look, console: &Console) -> Result<(), Refusal> {
+    if let Some(which) = args.measure.as_deref().filter(|_| args.files.len() == 1)
+        && kind::is(&args.files[0], Kind::Job)?
+    {
+        return measure_in_job(&args.files[0], which, console);
+    }
     let how = Reading { page: args.page, ..load::plain_reading() };
     let read = |file: &std::path::PathBuf| load::drawing(file, &how);
     let artworks = args.files.iter().map(read).collect::<Result<Vec<_>, _>>()?;
@@ -45,15 +52,43 @@ fn which(text: &str) -> Which {
     point.map_or_else(|| Which::Called(text.into()), Which::Near)
 }
 
+/// Measures a shape of a job's sheet, as large and as mended as it will be burnt; places count from the front
+/// left corner of the bed.
+fn measure_in_job(job: &Path, text: &str, console: &Console) -> Result<(), Refusal> {
+    let args = JobArgs {
+        job: job.to_path_buf(),
+        machine: None,
+        only: Vec::new(),
+        skip: Vec::new(),
+        sheet: None,
+    };
+    let (_, sheet, ..) = load::surveyed(&args)?;
+    let shapes = sheet.shapes.iter().filter(|laid| laid.number == 0);
+    let shapes: Vec<_> = shapes.map(|laid| (&laid.shape, laid.contours.clone())).collect();
+    let name = job.display().to_string();
+    let found = measure_among(&shapes, &which(text)).map(|found| (&name, found));
+    let ids = shapes.iter().filter_map(|(shape, _)| shape.source.id.as_deref());
+    tell(&found.into_iter().collect::<Vec<_>>(), text, ids, console)
+}
+
 fn measure_one(artworks: &[Artwork], text: &str, console: &Console) -> Result<(), Refusal> {
     let which = which(text);
     let found: Vec<_> = artworks
         .iter()
         .filter_map(|artwork| Some((&artwork.file, measure(artwork, &which, TOLERANCE)?)))
         .collect();
+    let ids = artworks.iter().flat_map(|artwork| &artwork.shapes);
+    tell(&found, text, ids.filter_map(|shape| shape.source.id.as_deref()), console)
+}
+
+/// Tells what was measured; `ids` are what could have been meant.
+fn tell<'i>(
+    found: &[(&String, Measure)],
+    text: &str,
+    ids: impl Iterator<Item = &'i str> + Clone,
+    console: &Console,
+) -> Result<(), Refusal> {
     if found.is_empty() {
-        let ids = artworks.iter().flat_map(|artwork| &artwork.shapes);
-        let ids = ids.filter_map(|shape| shape.source.id.as_deref());
         let help = match nearest(text, ids) {
             Some(near) => format!("did you mean {near}?"),
             None => "name a shape by its id, or a point near its line: \"20 mm, 35 mm\"".into(),
@@ -64,7 +99,7 @@ fn measure_one(artworks: &[Artwork], text: &str, console: &Console) -> Result<()
         let measures = found.iter().map(|(file, m)| measured_json(file, m)).collect();
         return console.json(&MeasuresJson { measures });
     }
-    for (file, measure) in &found {
+    for (file, measure) in found {
         console.result(&measured_text(file, measure))?;
     }
     Ok(())

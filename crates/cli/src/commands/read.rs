@@ -3,6 +3,7 @@
 use crate::args::Read;
 use crate::console::Console;
 use crate::door;
+use crate::kind::{self, Kind};
 use crate::load;
 use crate::refusal::{Refusal, Sources};
 use crate::report::read as report;
@@ -84,6 +85,7 @@ fn measure(
 }
 
 pub(super) fn run(args: &Read, console: &Console) -> Result<(), Refusal> {
+    kind::refuse(&args.program, Kind::Program)?;
     let name = args.program.display().to_string();
     let mut sources = Sources::new();
     let machine = args

@@ -37,23 +37,29 @@ const ROUND: f64 = 0.01;
 /// such shape.
 #[must_use]
 pub fn measure(artwork: &Artwork, which: &Which, tolerance: f64) -> Option<Measure> {
-    let (shape, away) = match which {
+    let all: Vec<(&Shape, Vec<Contour>)> =
+        artwork.shapes.iter().map(|shape| (shape, shape.contours(tolerance))).collect();
+    measure_among(&all, which)
+}
+
+/// Measures one of some shapes, each with its lines; none when there is no such shape.
+#[must_use]
+pub fn measure_among(all: &[(&Shape, Vec<Contour>)], which: &Which) -> Option<Measure> {
+    let ((shape, contours), away) = match which {
         Which::Called(name) => {
-            let called = |shape: &&Shape| {
+            let called = |(shape, _): &&(&Shape, Vec<Contour>)| {
                 shape.source.id.as_deref() == Some(name) || shape.source.label() == *name
             };
-            (artwork.shapes.iter().find(called)?, None)
+            (all.iter().find(called)?, None)
         }
         Which::Near(point) => {
-            let away = |shape: &Shape| distance(shape, *point, tolerance);
-            let all = artwork.shapes.iter().map(|shape| (shape, away(shape)));
-            let (shape, away) = all.min_by(|a, b| a.1.total_cmp(&b.1))?;
-            (shape, Some(away))
+            let away = all.iter().map(|one| (one, distance(&one.1, *point)));
+            let (one, away) = away.min_by(|a, b| a.1.total_cmp(&b.1))?;
+            (one, Some(away))
         }
     };
-    let contours = shape.contours(tolerance);
     let extents = hull(contours.iter().map(Contour::bounds))?;
-    let finer = region::chord_tolerance(tolerance / 20.0, extents);
+    let finer = region::chord_tolerance(FINE, extents);
     let rings: Vec<_> = contours.iter().map(|c| c.flatten(finer)).collect();
     let rule = shape.fill.map_or(FillRule::EvenOdd, |fill| fill.rule);
     let closed = contours.iter().all(|c| c.closed);
@@ -67,10 +73,12 @@ pub fn measure(artwork: &Artwork, which: &Which, tolerance: f64) -> Option<Measu
     })
 }
 
-fn distance(shape: &Shape, from: Point, tolerance: f64) -> f64 {
-    let contours = shape.contours(tolerance);
+/// Chords are this near to arcs, mm.
+const FINE: f64 = 5e-5;
+
+fn distance(contours: &[Contour], from: Point) -> f64 {
     let lines = contours.iter().map(|contour| {
-        let mut points = contour.flatten(tolerance / 20.0);
+        let mut points = contour.flatten(FINE);
         if contour.closed {
             points.push(contour.start);
         }

@@ -25,7 +25,7 @@ pub(crate) use clip::{Clipped, Region, clipped, rings};
 pub(crate) use fonts::outlines;
 pub use fonts::{FontSupply, NoFonts};
 pub use format::Format;
-pub use measure::{Measure, Which, measure};
+pub use measure::{Measure, Which, measure, measure_among};
 pub use rendered::Render;
 pub use solid::Solid;
 pub use trouble::trouble;

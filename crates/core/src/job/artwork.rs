@@ -1,7 +1,7 @@
 //! `[[artwork]]`: a drawing, and what is made of it before any step sees it.
 
 use super::reader::Section;
-use super::select::ShapeInfo;
+use super::select::{Origin, ShapeInfo};
 use super::{Anchor, Mirror, Size, Take, place, select};
 use crate::artwork::{Shape, Trace};
 use crate::colour::Colour;
@@ -54,6 +54,8 @@ pub struct Rendered {
 pub struct ArtworkUse {
     /// The file, as the job names it (relative to the job).
     pub file: String,
+    /// What the job calls it.
+    pub name: Option<String>,
     /// Which page of a PDF, from 1.
     pub page: u32,
     /// Whether dashed lines are their dashes; otherwise they are whole lines.
@@ -99,6 +101,7 @@ const WIDEST_GAP: f64 = 5.0;
 pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
     section.name = "[[artwork]]".into();
     let file = section.required_text("file", "file = \"drawing.svg\"");
+    let name = section.text("name").map(str::to_string);
     let page = section.whole("page", 1..=100_000).unwrap_or(1) as u32;
     let dashes = section.flag("dashes").unwrap_or(false);
     let only = section.choice("only", &[("vectors", Only::Vectors), ("bitmaps", Only::Bitmaps)]);
@@ -132,6 +135,7 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
     section.finish();
     Some(ArtworkUse {
         file: file?.to_string(),
+        name,
         page,
         dashes,
         only,
@@ -171,12 +175,19 @@ fn under(section: &Section<'_, '_>) -> Under {
 }
 
 impl ArtworkUse {
+    /// Where its shapes come from.
+    #[must_use]
+    pub fn origin(&self) -> Origin {
+        Origin { file: self.file.clone(), name: self.name.clone() }
+    }
+
     /// Whether a shape is drawn into a bitmap: what gets another paint or takes no part is not.
     #[must_use]
     pub fn renders(&self, shape: &Shape) -> bool {
         let Some(render) = &self.render else { return false };
         let open = shape.contours(OPEN_WITHIN).iter().any(|contour| !contour.closed);
-        let info = ShapeInfo { shape, open };
+        let origin = self.origin();
+        let info = ShapeInfo { shape, open, origin: Some(&origin) };
         let by = |takes: &[Take]| takes.iter().any(|take| take.holds(&info, false));
         let taken = if render.take.is_empty() { !shape.odd.is_none() } else { by(&render.take) };
         taken && !by(&self.leave_out) && !self.paint.iter().any(|paint| by(&paint.take))

@@ -3,7 +3,7 @@
 use super::machine::Machine;
 use super::reader::{Section, SourceText};
 use super::{Job, Placement, Stock, StockSize, artwork, drawn, place, rotary, step};
-use crate::problem::{Code, Problem, Problems};
+use crate::problem::{Code, Problem, Problems, nearest};
 use crate::quantity::Length;
 
 /// What a job file asks to be fetched before it can be read as a whole.
@@ -57,6 +57,7 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
             "between 0.0005 mm and 1 mm",
         );
     }
+    let accept = accept(&top);
     let artworks = top.sections("artwork");
     if artworks.is_empty() && !top.has("artwork") && !top.has("shape") {
         top.missing("artwork", "[[artwork]] with file = \"drawing.svg\", or a [[shape]]");
@@ -88,6 +89,7 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
         name,
         material,
         file: file.into(),
+        accept,
         machine,
         artworks: artworks.into_iter().collect::<Option<_>>()?,
         shapes: shapes.into_iter().collect::<Option<_>>()?,
@@ -97,6 +99,26 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
         tolerance,
         steps,
     })
+}
+
+/// Reads `accept = ["missing-font"]`.
+fn accept(top: &Section<'_, '_>) -> Vec<Code> {
+    let mut codes = Vec::new();
+    for item in top.list("accept").unwrap_or_default() {
+        let text = item.get_ref().as_str().unwrap_or_default();
+        match Code::of(text) {
+            Some(code) => codes.push(code),
+            None => {
+                let help = match nearest(text, Code::ALL.iter().map(|code| code.text())) {
+                    Some(near) => format!("did you mean \"{near}\"?"),
+                    None => "name the codes of warnings, as check tells them".into(),
+                };
+                let message = format!("accept cannot hold \"{text}\": no problem has that code");
+                top.report(Problem::error(Code::UnknownCode, message, help), item.span());
+            }
+        }
+    }
+    codes
 }
 
 fn unique_names(top: &Section<'_, '_>, steps: &[super::Step]) {

@@ -63,6 +63,8 @@ pub struct Job {
     pub material: Option<String>,
     /// The job file's own name, for problems.
     pub file: String,
+    /// Warnings that somebody has judged: told in one line.
+    pub accept: Vec<crate::problem::Code>,
     /// The machine it runs on.
     pub machine: Machine,
     /// What is drawn, in this order.

@@ -41,6 +41,10 @@ pub enum Condition {
     Group(String),
     /// Its id.
     Id(String),
+    /// It comes from this file, as the job names it.
+    File(String),
+    /// It comes from the artwork of this name.
+    Artwork(String),
     /// Its stroke is at most this wide, mm.
     Hairline(f64),
     /// Its kind.
@@ -55,18 +59,30 @@ pub enum Condition {
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Take(pub Vec<Condition>);
 
+/// Which artwork of the job something comes from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Origin {
+    /// Its file, as the job names it.
+    pub file: String,
+    /// Its name.
+    pub name: Option<String>,
+}
+
 /// What a take looks at.
 pub(crate) trait Taken {
     fn colours(&self) -> (Option<Colour>, Option<Colour>);
     fn stroke_width(&self) -> Option<f64>;
     fn source(&self) -> &Source;
     fn is_kind(&self, kind: Kind) -> bool;
+    fn origin(&self) -> Option<&Origin>;
 }
 
 /// A shape, with what only its curves can tell.
 pub(crate) struct ShapeInfo<'a> {
     pub(crate) shape: &'a Shape,
     pub(crate) open: bool,
+    /// None for what the job draws itself.
+    pub(crate) origin: Option<&'a Origin>,
 }
 
 impl Taken for ShapeInfo<'_> {
@@ -90,9 +106,12 @@ impl Taken for ShapeInfo<'_> {
             Kind::Pattern => self.shape.odd.is(Odd::Pattern),
         }
     }
+    fn origin(&self) -> Option<&Origin> {
+        self.origin
+    }
 }
 
-impl Taken for (Unread, &Source) {
+impl Taken for (Unread, &Source, &Origin) {
     fn colours(&self) -> (Option<Colour>, Option<Colour>) {
         (None, None)
     }
@@ -108,6 +127,9 @@ impl Taken for (Unread, &Source) {
             (Kind::Text, Unread::Text | Unread::Flowed) | (Kind::Bitmap, Unread::Bitmap)
         )
     }
+    fn origin(&self) -> Option<&Origin> {
+        Some(self.2)
+    }
 }
 
 impl Take {
@@ -120,6 +142,10 @@ impl Take {
             Condition::Fill(c) => fill == Some(*c),
             Condition::Group(name) => thing.source().groups.iter().any(|g| g == name),
             Condition::Id(id) => thing.source().id.as_ref() == Some(id),
+            Condition::File(file) => thing.origin().is_some_and(|o| o.file == *file),
+            Condition::Artwork(name) => {
+                thing.origin().is_some_and(|o| o.name.as_ref() == Some(name))
+            }
             Condition::Hairline(most) => thing.stroke_width().is_some_and(|w| w <= most + 1e-9),
             Condition::Kind(kind) => thing.is_kind(*kind),
             Condition::Rest => rest,
@@ -151,6 +177,8 @@ impl Take {
             Condition::Fill(c) => format!("fill {c}"),
             Condition::Group(name) => format!("group \"{name}\""),
             Condition::Id(id) => format!("id \"{id}\""),
+            Condition::File(file) => format!("file \"{file}\""),
+            Condition::Artwork(name) => format!("artwork \"{name}\""),
             Condition::Hairline(w) => format!("hairline up to {w} mm"),
             Condition::Kind(kind) => format!("kind {kind:?}").to_lowercase(),
             Condition::Rest => "the rest".into(),
@@ -215,6 +243,8 @@ fn one(section: Section<'_, '_>) -> Take {
     conditions.extend(colour("fill").map(Condition::Fill));
     conditions.extend(section.text("group").map(|name| Condition::Group(name.into())));
     conditions.extend(section.text("id").map(|id| Condition::Id(id.into())));
+    conditions.extend(section.text("file").map(|file| Condition::File(file.into())));
+    conditions.extend(section.text("artwork").map(|name| Condition::Artwork(name.into())));
     conditions.extend(section.positive::<Length>("hairline").map(|w| Condition::Hairline(w.0)));
     conditions.extend(section.choice("kind", &KINDS).map(Condition::Kind));
     if section.flag("rest") == Some(true) {
@@ -223,12 +253,12 @@ fn one(section: Section<'_, '_>) -> Take {
     if section.has("not") {
         conditions.push(Condition::Not(read(&section, "not")));
     }
-    let tried = ["colour", "stroke", "fill", "group", "id", "hairline", "kind"];
+    let tried = ["colour", "stroke", "fill", "group", "id", "file", "artwork", "hairline", "kind"];
     if conditions.is_empty() && !tried.iter().any(|key| section.has(key)) {
         let problem = Problem::error(
             Code::EmptyTake,
             format!("{} has no condition", section.name),
-            "name a stroke, fill, colour, group, id, hairline or kind; rest = true takes what no other step takes",
+            "name a stroke, fill, colour, group, id, file, artwork, hairline or kind; rest = true takes what no other step takes",
         );
         section.report(problem, section.whole_span());
     }

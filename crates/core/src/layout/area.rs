@@ -22,7 +22,7 @@ pub(super) fn outline(
 ) -> Result<BezPath, Problem> {
     let takes = |take: &[Take], piece: &Unplaced| {
         let open = fit::contours(&piece.shape.path, FINE).iter().any(|c| !c.closed);
-        let info = ShapeInfo { shape: &piece.shape, open };
+        let info = ShapeInfo { shape: &piece.shape, open, origin: piece.origin.as_deref() };
         take.iter().any(|take| take.holds(&info, false))
     };
     let numbers = |take: &[Take], pieces: &[Unplaced]| -> Vec<usize> {

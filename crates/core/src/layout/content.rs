@@ -1,6 +1,7 @@
 //! What of an artwork takes part: vectors or bitmaps, traced, cropped, its colours gathered, things
 //! left out.
 
+use super::sought::Sought;
 use crate::artwork::{
     Artwork, Bitmap, Clipped, Fill, Image, Odd, OddPaint, Region, Shape, Source, Stroke, Unread,
     clipped, trace,
@@ -8,8 +9,8 @@ use crate::artwork::{
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
 use crate::geometry::{Affine, Rect};
-use crate::job::select::ShapeInfo;
-use crate::job::{ArtworkUse, Job, Only};
+use crate::job::select::{Origin, ShapeInfo};
+use crate::job::{ArtworkUse, Job, Only, Size};
 use crate::problem::{Code, Place, Problem, Problems, count};
 use crate::quantity::plain;
 use std::sync::Arc;
@@ -56,14 +57,18 @@ pub(super) fn prepare(
             return Err(std::mem::take(problems));
         }
     };
-    if how.mm_per_unit.is_some() || how.dpi.is_some() {
+    // A size that the job says leaves no doubt.
+    let sized = matches!(how.size, Size::Width(_) | Size::Height(_) | Size::Stretched(..));
+    if how.mm_per_unit.is_some() || how.dpi.is_some() || sized {
         problems.retain(|p| {
             p.code != Code::UnitDoubt || p.place.as_ref().is_none_or(|place| place.file != file)
         });
     }
     choose_kind(&mut artwork, how);
+    let origin = how.origin();
+    let mut sought = Sought::of(how, &artwork);
     let left_out = |unread: Unread, source: &Source| {
-        how.leave_out.iter().any(|take| take.holds(&(unread, source), false))
+        how.leave_out.iter().any(|take| take.holds(&(unread, source, &origin), false))
     };
     artwork.images.retain(|i| i.rendered || !left_out(Unread::Bitmap, &i.source));
     artwork.unread.retain(|(unread, source)| !left_out(*unread, source));
@@ -72,9 +77,11 @@ pub(super) fn prepare(
         trace_all(&mut artwork, (settings, *colour), unit, &mut traced, problems);
     }
     // Whatever got a plain paint is read.
+    sought.shapes(&artwork, job.tolerance);
+    sought.report(&job.file, problems);
     repaint(&mut artwork.shapes, how, job);
     let left_out_odd = |shape: &Shape| {
-        how.leave_out.iter().any(|take| take.holds(&ShapeInfo { shape, open: false }, false))
+        how.leave_out.iter().any(|take| take.holds(&info(shape, false, &origin), false))
     };
     artwork.unread.retain(|(unread, source)| {
         let odd = |shape: &&Shape| shape.source == *source && !shape.odd.is_none();
@@ -94,8 +101,7 @@ pub(super) fn prepare(
     if !how.leave_out.is_empty() {
         let stays = |shape: &Shape| {
             let open = shape.contours(job.tolerance).iter().any(|contour| !contour.closed);
-            let info = ShapeInfo { shape, open };
-            !how.leave_out.iter().any(|take| take.holds(&info, false))
+            !how.leave_out.iter().any(|take| take.holds(&info(shape, open, &origin), false))
         };
         shapes.retain(stays);
     }
@@ -131,14 +137,20 @@ pub(super) fn prepare(
     Ok(Content { shapes, images, traced, unit })
 }
 
+/// What takes look at.
+fn info<'s>(shape: &'s Shape, open: bool, origin: &'s Origin) -> ShapeInfo<'s> {
+    ShapeInfo { shape, open, origin: Some(origin) }
+}
+
 /// Gives shapes the paint that the job says: the first that takes them.
 fn repaint(shapes: &mut [Shape], how: &ArtworkUse, job: &Job) {
     if how.paint.is_empty() {
         return;
     }
+    let origin = how.origin();
     for shape in shapes {
         let open = shape.contours(job.tolerance).iter().any(|contour| !contour.closed);
-        let info = ShapeInfo { shape, open };
+        let info = info(shape, open, &origin);
         let Some(paint) = how.paint.iter().find(|p| p.take.iter().any(|t| t.holds(&info, false)))
         else {
             continue;

@@ -58,6 +58,7 @@ pub(super) fn draw(
         pieces.push(Unplaced {
             shape: shape(drawn, path),
             to_sheet: Affine::IDENTITY,
+            origin: None,
             artwork: None,
             file: file.clone(),
         });

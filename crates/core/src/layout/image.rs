@@ -4,7 +4,7 @@ use super::copies::Copied;
 use crate::artwork::{Bitmap, Image, Source};
 use crate::colour::Colour;
 use crate::geometry::{Affine, Point, Rect, Vec2};
-use crate::job::select::{Kind, Taken};
+use crate::job::select::{Kind, Origin, Taken};
 use crate::problem::Place;
 use std::sync::Arc;
 
@@ -22,18 +22,26 @@ pub struct LaidImage {
     pub bitmap: Arc<Bitmap>,
     /// Whether it was drawn from shapes that have no plain colour.
     pub rendered: bool,
+    /// Which artwork of the job it comes from.
+    pub origin: Arc<Origin>,
     /// Which copy it belongs to; the first is 0.
     pub number: u32,
 }
 
 impl LaidImage {
-    pub(super) fn new(image: Image, file: &Arc<str>, to_sheet: Affine) -> Option<Self> {
+    pub(super) fn new(
+        image: Image,
+        file: &Arc<str>,
+        origin: &Arc<Origin>,
+        to_sheet: Affine,
+    ) -> Option<Self> {
         Some(Self {
             source: image.source,
             file: file.clone(),
             to_bed: to_sheet * image.to_mm,
             bitmap: image.bitmap?,
             rendered: image.rendered,
+            origin: origin.clone(),
             number: 0,
         })
     }
@@ -85,5 +93,8 @@ impl Taken for LaidImage {
     }
     fn is_kind(&self, kind: Kind) -> bool {
         kind == if self.rendered { Kind::Rendered } else { Kind::Bitmap }
+    }
+    fn origin(&self) -> Option<&Origin> {
+        Some(&self.origin)
     }
 }

@@ -10,12 +10,13 @@ mod place;
 mod repair;
 mod shown;
 mod size;
+mod sought;
 mod under;
 
 use crate::artwork::{Artwork, Bitmap, FontSupply, NoFonts, Shape};
 use crate::geometry::cover::Rings;
 use crate::geometry::{Affine, BezPath, Contour, Point, Rect, Vec2, drawn_bounds, hull};
-use crate::job::select::ShapeInfo;
+use crate::job::select::{Origin, ShapeInfo};
 use crate::job::{Job, StockSize};
 use crate::problem::{Code, Place, Problem, Problems, count, few};
 pub use image::LaidImage;
@@ -45,6 +46,8 @@ pub struct LaidShape {
     pub shape: Shape,
     /// The file it comes from.
     pub file: Arc<str>,
+    /// Which artwork of the job it comes from; none for what the job draws itself.
+    pub origin: Option<Arc<Origin>>,
     /// Its lines, in mm from the bed's front left corner.
     pub contours: Vec<Contour>,
     /// Whether any of them is open.
@@ -76,7 +79,7 @@ impl LaidShape {
 
     /// What `take` looks at.
     pub(crate) fn info(&self) -> ShapeInfo<'_> {
-        ShapeInfo { shape: &self.shape, open: self.open }
+        ShapeInfo { shape: &self.shape, open: self.open, origin: self.origin.as_deref() }
     }
 }
 
@@ -90,6 +93,7 @@ impl copies::Copied for LaidShape {
         Self {
             shape: Shape { path: BezPath::new(), ..self.shape.clone() },
             file: self.file.clone(),
+            origin: self.origin.clone(),
             contours: self.contours.iter().map(moved).collect(),
             open: self.open,
             dropped: self.dropped,
@@ -137,6 +141,7 @@ struct Unplaced {
     to_sheet: Affine,
     /// Which artwork it comes from; none for what the job draws itself.
     artwork: Option<usize>,
+    origin: Option<Arc<Origin>>,
     file: Arc<str>,
 }
 
@@ -164,6 +169,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
     let mut images: Vec<LaidImage> = Vec::new();
     for (n, (artwork, how)) in given.artworks.into_iter().zip(&job.artworks).enumerate() {
         let file: Arc<str> = artwork.file.as_str().into();
+        let origin = Arc::new(how.origin());
         let content = content::prepare(artwork, how, job, &mut problems)?;
         let to_sheet = match size::to_sheet(&content, how) {
             Ok(to_sheet) => to_sheet,
@@ -174,12 +180,14 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         };
         underlays
             .extend(content.traced.into_iter().map(|(to_mm, bitmap)| (to_sheet * to_mm, bitmap)));
-        images
-            .extend(content.images.into_iter().filter_map(|i| LaidImage::new(i, &file, to_sheet)));
+        images.extend(
+            content.images.into_iter().filter_map(|i| LaidImage::new(i, &file, &origin, to_sheet)),
+        );
         pieces.extend(content.shapes.into_iter().map(|shape| Unplaced {
             shape,
             to_sheet,
             artwork: Some(n),
+            origin: Some(origin.clone()),
             file: file.clone(),
         }));
     }
@@ -250,15 +258,17 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         .into_iter()
         .map(|(to_sheet, bitmap)| Underlay { to_bed: to_bed * to_sheet, bitmap })
         .collect();
-    problems.clone().unless_refused((Sheet { shapes, images, extents, stock, underlays }, problems))
+    let sheet = Sheet { shapes, images, extents, stock, underlays };
+    sought::exceptions(&sheet, job, &mut problems);
+    problems.clone().unless_refused((sheet, problems))
 }
 
 fn lay(piece: Unplaced, to_bed: Affine, tolerance: f64) -> LaidShape {
     let path = (to_bed * piece.to_sheet) * piece.shape.path.clone();
     let contours = crate::geometry::fit::contours(&path, tolerance);
     let open = contours.iter().any(|contour| !contour.closed);
-    let (shape, file) = (piece.shape, piece.file);
-    LaidShape { shape, file, contours, open, dropped: false, number: 0, shown: None }
+    let (shape, file, origin) = (piece.shape, piece.file, piece.origin);
+    LaidShape { shape, file, origin, contours, open, dropped: false, number: 0, shown: None }
 }
 
 fn report_strays(shapes: &[LaidShape], problems: &mut Problems) {

@@ -277,6 +277,7 @@ fn from_job(args: &Run, path: &Path, console: &Console) -> Result<Found, Refusal
 }
 
 fn from_file(args: &Run, path: &Path) -> Result<Found, Refusal> {
+    crate::kind::refuse(path, crate::kind::Kind::Program)?;
     let name = path.display().to_string();
     if !args.only.is_empty() || !args.skip.is_empty() {
         return Err(Refusal::Usage(

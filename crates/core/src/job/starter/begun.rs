@@ -2,7 +2,9 @@
 
 use super::place::Made;
 use super::quoted;
-use crate::artwork::{Artwork, Bitmap, Fill, Image, Odd, OddPaint, Shape, Stroke, Unread, trace};
+use crate::artwork::{
+    Artwork, Bitmap, Fill, Format, Image, Odd, OddPaint, Shape, Stroke, Unread, trace,
+};
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
 use crate::problem::{Code, Problem, Problems};
@@ -168,8 +170,11 @@ impl Begun {
         }
         out.push_str(&leave_out(&self.artwork));
         let units = &self.artwork.units;
-        let example =
-            if self.artwork.format.is_bitmap() { "dpi = \"300 dpi\"" } else { "units = \"90/in\"" };
+        let example = match self.artwork.format {
+            format if format.is_bitmap() => "dpi = \"300 dpi\"",
+            Format::Dxf => "units = \"1/mm\" or \"1/in\"",
+            _ => "units = \"90/in\"",
+        };
         if units.doubtful {
             let _ = writeln!(out, "# {example}   # a guess was needed: {}", units.source);
         }
