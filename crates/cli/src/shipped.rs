@@ -8,7 +8,7 @@ const TUBE: &str = include_str!("../demo/tube-laser.machine.toml");
 const REEL: &str = include_str!("../demo/reel-laser.machine.toml");
 const PRINTER: &str = include_str!("../demo/printer-laser.machine.toml");
 /// More jobs, and drawings of every kind that is read, to try look and begin on.
-pub(crate) const MORE: [(&str, &[u8]); 23] = [
+pub(crate) const MORE: [(&str, &[u8]); 25] = [
     ("tube-laser.machine.toml", TUBE.as_bytes()),
     ("reel-laser.machine.toml", REEL.as_bytes()),
     ("printer-laser.machine.toml", PRINTER.as_bytes()),
@@ -24,6 +24,8 @@ pub(crate) const MORE: [(&str, &[u8]); 23] = [
     ("tail-weight.kite.toml", include_bytes!("../demo/tail-weight.kite.toml")),
     ("name-tag.svg", include_bytes!("../demo/name-tag.svg")),
     ("rough-panel.svg", include_bytes!("../demo/rough-panel.svg")),
+    ("sky-panel.kite.toml", include_bytes!("../demo/sky-panel.kite.toml")),
+    ("sky-panel.svg", include_bytes!("../demo/sky-panel.svg")),
     ("spar-hub.dxf", include_bytes!("../demo/spar-hub.dxf")),
     ("reel-cheek.pdf", include_bytes!("../demo/reel-cheek.pdf")),
     ("stamp.png", include_bytes!("../demo/stamp.png")),

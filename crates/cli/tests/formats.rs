@@ -116,7 +116,8 @@ fn trouble_is_rung_for_drawings_and_for_refused_jobs() {
         assert!(picture.contains(&format!(">{code}</text>")), "{code}");
     }
     bench.ok(&["begin", "rough-panel.svg"]);
-    let engrave = "\n[[step]]\nname = \"badge\"\ntake = { fill = \"#1a1a1a\" }\nmake = \"engrave\"\nspeed = \"90 mm/s\"\npower = \"20 %\"\nlines = { spacing = \"0.2 mm\" }\n";
+    // An open line has no inside, however small the gap.
+    let engrave = "\n[[step]]\nname = \"badge\"\ntake = { stroke = \"red\", kind = \"open\" }\nmake = \"engrave\"\nspeed = \"90 mm/s\"\npower = \"20 %\"\nlines = { spacing = \"0.2 mm\" }\n";
     bench.write("rough-panel.kite.toml", bench.read("rough-panel.kite.toml") + engrave);
     let ran = bench.run(&["draw", "rough-panel.kite.toml", "--trouble", "-o", "job.png"]);
     assert_eq!(ran.status, 1, "{}", ran.err);

@@ -270,7 +270,7 @@ fn bad_drawings_are_refused() {
         (
             "nan.svg",
             format!("{page}<path d='M0 0 LNaN 0' stroke='red'/></svg>").into_bytes(),
-            "nothing drawn",
+            "cannot be read: d=",
         ),
         ("dot.svg", format!("{page}<path d='M5 5 L5 5' stroke='red'/></svg>").into_bytes(), ""),
     ];

@@ -59,10 +59,10 @@ impl Serialize for Code {
 codes! {
     AbsurdSize "absurd-size"
         "A coordinate lies more than a kilometre away. Usually a stray point, a broken file or a unit read wrongly."
-    Advance "advance"
-        "Engraved lines follow each other sideways to the direction in which they run. Lines at 0 deg can advance upwards or downwards, lines at 90 deg rightwards or leftwards, slanting lines any way."
     Accepted "accepted"
         "Somebody has looked at warnings of these codes and judged them: accept in the job lists them, and they are told in one line."
+    Advance "advance"
+        "Engraved lines follow each other sideways to the direction in which they run. Lines at 0 deg can advance upwards or downwards, lines at 90 deg rightwards or leftwards, slanting lines any way."
     AfterEnd "after-end"
         "A program has lines after M2 or M30. Controllers do not run them."
     AlikeColours "alike-colours"

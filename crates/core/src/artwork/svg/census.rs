@@ -6,7 +6,7 @@
 use super::label::{DRAWING, OURS};
 use crate::artwork::{Artwork, Source, Unread};
 use crate::problem::{Code, Place, Problem, count, few};
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use usvg::roxmltree::{Document, Node};
 
 /// Elements nested deeper than this are a broken or hostile file.
@@ -37,10 +37,20 @@ struct Element {
     on_page: bool,
     /// `image`: refers to something outside the document.
     external: bool,
-    /// `text` that the document itself hides.
-    hidden: bool,
+    /// What hides it, if the document itself does: the group's name, or none of one without.
+    hidden: Option<String>,
     /// Its lines are broken by a box or a shape.
     flows: bool,
+}
+
+/// What an open ancestor contributes to what it holds.
+struct Open {
+    end: usize,
+    /// Names of the groups round.
+    groups: Vec<String>,
+    on_page: bool,
+    /// What hides it.
+    hidden: Option<String>,
 }
 
 /// All drawing elements, in the order of the document.
@@ -96,19 +106,23 @@ impl Census {
         let lines = Lines::of(text);
         let mut elements: Vec<Element> = Vec::new();
         let mut by_id = HashMap::new();
-        // What each open ancestor contributes: its end, the groups round its content, on the page.
-        let mut open: Vec<(usize, Vec<String>, bool)> = Vec::new();
+        let mut open: Vec<Open> = Vec::new();
         for node in document.root_element().descendants().filter(Node::is_element) {
             let range = node.range();
             // Elements that an entity brings in stand in the document type, out of order: they
             // keep whatever id they have.
             let in_order = range.start >= root_at;
-            while in_order && open.last().is_some_and(|(end, ..)| range.start >= *end) {
+            while in_order && open.last().is_some_and(|open| range.start >= open.end) {
                 open.pop();
             }
             let tag = node.tag_name().name();
-            let on_page = open.last().is_none_or(|(_, _, on_page)| *on_page);
-            let groups = || open.last().map(|(_, groups, _)| groups.clone()).unwrap_or_default();
+            let on_page = open.last().is_none_or(|open| open.on_page);
+            let groups = || open.last().map(|open| open.groups.clone()).unwrap_or_default();
+            let round = open.last().and_then(|open| open.hidden.clone());
+            let hidden = round.or_else(|| {
+                says_hidden(&node)
+                    .then(|| group_names(&node).into_iter().next().unwrap_or_default())
+            });
             let known = DRAWING.iter().chain(&FLOWING).find(|t| **t == tag);
             // Words of a box that a plain drawing stands beside, for programs without such boxes.
             let instead = tag == "foreignObject" && node.has_attribute("requiredExtensions");
@@ -125,7 +139,7 @@ impl Census {
                 let worded = *tag == "text" || flows;
                 let on_page = on_page && !(worded && is_blank(&node));
                 by_id.entry(id.to_string()).or_insert(elements.len());
-                let hidden = worded && is_hidden(&node);
+                let hidden = hidden.clone();
                 elements.push(Element { source, tag, on_page, external, hidden, flows });
             }
             if in_order && node.has_children() {
@@ -133,7 +147,12 @@ impl Census {
                 if tag == "g" || tag == "svg" && !open.is_empty() {
                     inner.extend(group_names(&node));
                 }
-                open.push((range.end, inner, on_page && !KEPT_FOR_LATER.contains(&tag)));
+                open.push(Open {
+                    end: range.end,
+                    groups: inner,
+                    on_page: on_page && !KEPT_FOR_LATER.contains(&tag),
+                    hidden,
+                });
             }
         }
         Self { elements, by_id }
@@ -157,16 +176,17 @@ impl Census {
     /// Reports every element on the page that did not come back: nothing is lost unsaid.
     pub(super) fn report_unseen(&self, seen: &BTreeSet<usize>, artwork: &mut Artwork) {
         let mut unseen: Vec<&Source> = Vec::new();
+        let mut hidden: BTreeMap<String, usize> = BTreeMap::new();
         let numbered = self.elements.iter().enumerate();
         let lost = numbered.filter(|(n, e)| e.on_page && !seen.contains(n));
         for (_, element) in lost {
             match element.tag {
-                _ if element.flows && !element.hidden => {
-                    artwork.unread.push((Unread::Flowed, element.source.clone()))
+                _ if element.hidden.is_some() => {
+                    let name = element.hidden.clone().unwrap_or_default();
+                    *hidden.entry(name).or_default() += 1;
                 }
-                "text" if !element.hidden => {
-                    artwork.unread.push((Unread::Text, element.source.clone()))
-                }
+                _ if element.flows => artwork.unread.push((Unread::Flowed, element.source.clone())),
+                "text" => artwork.unread.push((Unread::Text, element.source.clone())),
                 "image" if element.external => {
                     artwork.problems.push(
                         Problem::warning(
@@ -187,6 +207,7 @@ impl Census {
         }
         artwork.unread.sort_by_key(|(_, source)| source.line);
         unseen.sort_by_key(|source| source.line);
+        report_hidden(&hidden, artwork);
         let Some(first) = unseen.first() else { return };
         let names: Vec<String> = unseen.iter().map(|source| source.label()).collect();
         artwork.problems.push(
@@ -200,25 +221,35 @@ impl Census {
     }
 }
 
-/// Whether an element or something round it says that it does not show, in an attribute or in its own
-/// style.
-fn is_hidden(node: &Node<'_, '_>) -> bool {
-    let says = |node: Node<'_, '_>| {
-        let is = |name: &str, words: &[&str]| {
-            node.attribute(name).is_some_and(|value| words.contains(&value.trim()))
-        };
-        let style: String = node
-            .attribute("style")
-            .unwrap_or_default()
-            .chars()
-            .filter(|sign| !sign.is_whitespace())
-            .collect();
-        is("display", &["none"])
-            || is("visibility", &["hidden", "collapse"])
-            || style.contains("display:none")
-            || style.contains("visibility:hidden")
+/// Says what was left out because the document hides it.
+fn report_hidden(hidden: &BTreeMap<String, usize>, artwork: &mut Artwork) {
+    if hidden.is_empty() {
+        return;
+    }
+    let told: Vec<String> = hidden
+        .iter()
+        .map(|(name, n)| match name.as_str() {
+            "" => format!("{n} that are hidden"),
+            name => format!("{n} on the hidden layer \"{name}\""),
+        })
+        .collect();
+    let message = format!("left out: {}", few(&told, 8));
+    let help = "show them in the drawing program if they are meant to be burnt";
+    let note = Problem::note(Code::Hidden, message, help);
+    artwork.problems.push(note.at(Place::file(&artwork.file)));
+}
+
+/// Whether an element says that it does not show, in an attribute or in its own style.
+fn says_hidden(node: &Node<'_, '_>) -> bool {
+    let is = |name: &str, words: &[&str]| {
+        node.attribute(name).is_some_and(|value| words.contains(&value.trim()))
     };
-    node.ancestors().any(says)
+    if is("display", &["none"]) || is("visibility", &["hidden", "collapse"]) {
+        return true;
+    }
+    let Some(style) = node.attribute("style") else { return false };
+    let style: String = style.chars().filter(|sign| !sign.is_whitespace()).collect();
+    style.contains("display:none") || style.contains("visibility:hidden")
 }
 
 /// Whether a text is set in a shape or a width, without its lines being placed one by one for programs that

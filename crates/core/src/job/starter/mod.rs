@@ -227,7 +227,7 @@ mod tests {
         let open = begun(&page(
             r#"<path d="M0 0h9v9" fill="black"/><rect width="5" height="5"/><text y="9">a</text>"#,
         ));
-        assert!(open.contains("2 shapes, 66 mm² show") && open.contains("leave-out"), "{open}");
+        assert!(open.contains("2 shapes, 53 mm² show") && open.contains("leave-out"), "{open}");
         let paper = begun(&page(
             r##"<rect width="80" height="80" fill="#fff"/><circle r="9" cx="20" cy="20" fill="none" stroke="#333"/>"##,
         ));
