@@ -345,7 +345,7 @@ fn what_lies_under_other_paint_is_not_engraved() {
     let wanted = 1600.0 - disc(12.0) - 80.0 + disc(5.0);
     assert!((black - wanted).abs() < 3.0, "{black} of {wanted}");
     assert!((grey - 1600.0).abs() < 3.0, "{grey}");
-    for part in ["mm2 of 1 shape lie under", "half transparent", "of no opacity", "bare stock"] {
+    for part in ["mm² of 1 shape lie under", "half transparent", "of no opacity", "bare stock"] {
         assert!(told.contains(part), "{part}: {told}");
     }
     let (black, _, told) = burnt("under = \"keep\"\n");

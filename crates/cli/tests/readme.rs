@@ -25,6 +25,8 @@ fn the_tour_works_line_by_line() {
         "kite-stamp.svg",
         "kite-sky.kite.toml",
         "kite-sky.png",
+        "sky-panel.kite.toml",
+        "sky-panel.svg",
         "line-reel.kite.toml",
         "line-reel.svg",
         "reel-barrel.kite.toml",
@@ -52,5 +54,5 @@ fn the_tour_works_line_by_line() {
         bench.ok(&args);
         typed += 1;
     }
-    assert_eq!(typed, 25);
+    assert_eq!(typed, 26);
 }

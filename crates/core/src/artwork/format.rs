@@ -60,7 +60,7 @@ impl Format {
             Some(Self::Gif)
         } else if starts(b"BM") && head.contains(&0) {
             Some(Self::Bmp)
-        } else if starts(b"II*\0") || starts(b"MM\0*") {
+        } else if [b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"].iter().any(|m| starts(*m)) {
             Some(Self::Tiff)
         } else if head.windows(5).any(|w| w == b"%PDF-") {
             // Some programs put a few bytes before it (PDF 1.7, implementation note 13).

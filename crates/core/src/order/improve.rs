@@ -20,7 +20,7 @@ const LONGEST: usize = 1000;
 /// How many times the whole tour is gone through at most.
 const ROUNDS: usize = 12;
 
-/// Kicks for each stop, and how many at most.
+/// Kicks for each stop, and how many at most in a whole job.
 const KICKS: usize = 20;
 const MOST_KICKS: usize = 6_000;
 
@@ -58,18 +58,20 @@ struct Tour<'a> {
 /// Visits of a stretch before it was changed, from a position on.
 type Before = (usize, Vec<Visit>, Vec<(Point, Point)>);
 
-/// Shortens `visits`; the result visits the same stops and keeps every precedence.
+/// Shortens `visits`; the result visits the same stops and keeps every precedence. `all` is how many stops the
+/// whole job has: many small steps together are given no more work than one large one.
 pub(super) fn shorten(
     stops: &[Stop],
     before: &[Option<usize>],
     start: Point,
     visits: Vec<Visit>,
+    all: usize,
 ) -> Vec<Visit> {
     if stops.iter().any(Stop::has_exits) {
         // Turning a stretch round takes it that a loop is left where it is entered. Leads are short
         // beside travel: the search leaves them out, and the entries are chosen with them.
         let rough: Vec<Stop> = stops.iter().map(Stop::without_exits).collect();
-        let mut visits = shorten(&rough, before, start, visits);
+        let mut visits = shorten(&rough, before, start, visits, all);
         let mut at = start;
         for n in 0..visits.len() {
             let after = visits.get(n + 1).map(|next| stops[next.stop].entry(*next));
@@ -98,7 +100,7 @@ pub(super) fn shorten(
                 break;
             }
         }
-        tour.kick(&near);
+        tour.kick(&near, all);
     }
     tour.choose_entries();
     tour.visits
@@ -200,13 +202,14 @@ impl Tour<'_> {
     }
 
     /// Exchanges stretches here and there and keeps what becomes shorter.
-    fn kick(&mut self, near: &[Vec<usize>]) {
+    fn kick(&mut self, near: &[Vec<usize>], all: usize) {
         let count = self.visits.len();
         if count < FEWEST {
             return;
         }
         let mut xorshift = Xorshift(0x9e37_79b9_7f4a_7c15);
-        let kicks = (count * KICKS).min(MOST_KICKS) * KICKABLE / count.max(KICKABLE);
+        let share = MOST_KICKS * count / all.max(count);
+        let kicks = (count * KICKS).min(share) * KICKABLE / count.max(KICKABLE);
         for _ in 0..kicks {
             let length = 1 + xorshift.below(KICKED.min(count / 3));
             let other = 1 + xorshift.below(KICKED.min(count / 3));
@@ -430,7 +433,7 @@ mod tests {
                 .map(|n| Some(parents[n]).filter(|p| *p > n && *p < stops.len() && n % 3 == 0))
                 .collect();
             let first = greedy(&stops, &before, Point::ZERO);
-            let better = shorten(&stops, &before, Point::ZERO, first.clone());
+            let better = shorten(&stops, &before, Point::ZERO, first.clone(), stops.len());
             let mut seen: Vec<_> = better.iter().map(|v| v.stop).collect();
             for (n, later) in before.iter().enumerate() {
                 if let Some(later) = later {

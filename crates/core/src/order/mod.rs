@@ -35,7 +35,8 @@ impl Sequence {
 #[must_use]
 pub fn arrange(paths: Vec<Toolpath>, job: &Job, start: Point) -> Sequence {
     let mut at = start;
-    let mut done: Vec<Toolpath> = Vec::with_capacity(paths.len());
+    let all = paths.len();
+    let mut done: Vec<Toolpath> = Vec::with_capacity(all);
     let mut rest = paths.into_iter().peekable();
     while let Some(first) = rest.next() {
         let step = first.step;
@@ -43,19 +44,20 @@ pub fn arrange(paths: Vec<Toolpath>, job: &Job, start: Point) -> Sequence {
         while let Some(path) = rest.next_if(|path| path.step == step) {
             group.push(path);
         }
-        done.extend(arrange_step(group, &job.steps[step], at));
+        done.extend(arrange_step(group, &job.steps[step], at, all));
         at = done.last().map_or(at, |path| left_at(&path.burn, &job.steps[step]));
     }
     Sequence { paths: done }
 }
 
-fn arrange_step(group: Vec<Toolpath>, step: &Step, start: Point) -> Vec<Toolpath> {
+/// `all` is how many paths the whole job has.
+fn arrange_step(group: Vec<Toolpath>, step: &Step, start: Point, all: usize) -> Vec<Toolpath> {
     let stops: Vec<Stop> = group.par_iter().map(|path| stop(&path.burn, step)).collect();
     let nested = || group.iter().map(|path| path.parent).collect::<Vec<_>>();
     let free = || vec![None; group.len()];
     let shortest = |before: &[Option<usize>], start| {
         let visits = tour::greedy(&stops, before, start);
-        let visits = improve::shorten(&stops, before, start, visits);
+        let visits = improve::shorten(&stops, before, start, visits, all);
         exact::shortest(&stops, before, start, visits)
     };
     let in_turn = |order: &[usize]| {
@@ -88,9 +90,9 @@ fn arrange_step(group: Vec<Toolpath>, step: &Step, start: Point) -> Vec<Toolpath
             }
             Order::HolesFirst => shortest(&nested(), start),
             Order::Nearest => shortest(&free(), start),
-            Order::PartByPart => part_by_part(&group, &stops, start),
+            Order::PartByPart => part_by_part(&group, &stops, start, all),
             Order::Upwards => in_turn(&upwards(&group, &stops)),
-            Order::Listed(ids) => listed(&group, ids, &stops, start),
+            Order::Listed(ids) => listed(&group, ids, &stops, start, all),
         }
     };
     let mut group: Vec<Option<Toolpath>> = group.into_iter().map(Some).collect();
@@ -177,7 +179,7 @@ fn roots(group: &[Toolpath]) -> Vec<usize> {
 
 /// Each outermost line with all that lies in it is finished before the next begins; parts follow
 /// one another by short travel.
-fn part_by_part(group: &[Toolpath], stops: &[Stop], start: Point) -> Vec<Visit> {
+fn part_by_part(group: &[Toolpath], stops: &[Stop], start: Point, all: usize) -> Vec<Visit> {
     let mut parts: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
     for (n, root) in roots(group).into_iter().enumerate() {
         parts.entry(root).or_default().push(n);
@@ -185,11 +187,12 @@ fn part_by_part(group: &[Toolpath], stops: &[Stop], start: Point) -> Vec<Visit> 
     let roots: Vec<usize> = parts.keys().copied().collect();
     let outlines: Vec<Stop> = roots.iter().map(|root| stops[*root].clone()).collect();
     let free = vec![None; roots.len()];
-    let tour = improve::shorten(&outlines, &free, start, tour::greedy(&outlines, &free, start));
+    let tour =
+        improve::shorten(&outlines, &free, start, tour::greedy(&outlines, &free, start), all);
     let mut at = start;
     let mut visits = Vec::with_capacity(group.len());
     for root in tour.iter().map(|visit| roots[visit.stop]) {
-        at = visit_some(group, stops, &parts[&root], at, &mut visits);
+        at = visit_some(group, stops, &parts[&root], at, &mut visits, all);
     }
     visits
 }
@@ -210,7 +213,13 @@ fn upwards(group: &[Toolpath], stops: &[Stop]) -> Vec<usize> {
 }
 
 /// What is listed by its id, in that order and its own lines by nesting; then everything else.
-fn listed(group: &[Toolpath], ids: &[String], stops: &[Stop], start: Point) -> Vec<Visit> {
+fn listed(
+    group: &[Toolpath],
+    ids: &[String],
+    stops: &[Stop],
+    start: Point,
+    all: usize,
+) -> Vec<Visit> {
     let rank: Vec<usize> = group
         .iter()
         .map(|path| {
@@ -222,7 +231,7 @@ fn listed(group: &[Toolpath], ids: &[String], stops: &[Stop], start: Point) -> V
     let mut visits = Vec::with_capacity(group.len());
     for turn in 0..=ids.len() {
         let members: Vec<usize> = (0..group.len()).filter(|n| rank[*n] == turn).collect();
-        at = visit_some(group, stops, &members, at, &mut visits);
+        at = visit_some(group, stops, &members, at, &mut visits, all);
     }
     visits
 }
@@ -235,6 +244,7 @@ fn visit_some(
     members: &[usize],
     at: Point,
     visits: &mut Vec<Visit>,
+    all: usize,
 ) -> Point {
     let within: BTreeMap<usize, usize> =
         members.iter().enumerate().map(|(n, member)| (*member, n)).collect();
@@ -245,7 +255,7 @@ fn visit_some(
             .find_map(|parent| within.get(&parent).copied())
     };
     let before: Vec<Option<usize>> = members.iter().map(parent).collect();
-    let inner = improve::shorten(&own, &before, at, tour::greedy(&own, &before, at));
+    let inner = improve::shorten(&own, &before, at, tour::greedy(&own, &before, at), all);
     visits.extend(inner.iter().map(|visit| Visit { stop: members[visit.stop], ..*visit }));
     inner.last().map_or(at, |last| own[last.stop].exit(*last))
 }

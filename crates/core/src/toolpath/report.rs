@@ -232,7 +232,7 @@ pub(super) fn covered(shapes: &[&LaidShape], step: &Step, job: &Job) -> Option<P
     let first = covered.first()?;
     let names: Vec<_> = covered.iter().map(|laid| laid.shape.source.label()).collect();
     let message = format!(
-        "step \"{}\": {} mm2 of {} lie under other paint and are not engraved: {}",
+        "step \"{}\": {} mm² of {} lie under other paint and are not engraved: {}",
         step.name,
         plain(hidden, 1),
         count(covered.len(), "shape"),

@@ -1,5 +1,6 @@
 //! Bitmaps: grey pixels over white, at the size that the file or the job says.
 
+mod compression;
 mod resolution;
 pub mod trace;
 
@@ -105,6 +106,12 @@ pub(super) fn decode(bytes: &[u8], format: Format) -> Result<(Bitmap, bool), Pro
 
 fn decoded(bytes: &[u8], format: Format) -> Result<(Bitmap, bool), Problem> {
     let broken = |error: &image::ImageError| {
+        let kind = (format == Format::Tiff).then(|| compression::unread(bytes)).flatten();
+        if let Some(kind) = kind {
+            let message = format!("the TIFF is {kind}, which is not read");
+            let help = "save it again in a drawing program, uncompressed, with LZW, or as PNG";
+            return Problem::error(Code::BrokenBitmap, message, help);
+        }
         Problem::error(
             Code::BrokenBitmap,
             format!("the {} bitmap cannot be read: {error}", format.name()),

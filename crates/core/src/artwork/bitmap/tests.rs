@@ -129,3 +129,43 @@ fn a_disc_is_traced_round_and_a_square_with_corners() {
     let bounds = traced.paths[0].bounding_box();
     assert!((bounds.x0 - 2.0).abs() < 1e-9 && (bounds.y0 - 2.0).abs() < 1e-9, "{bounds:?}");
 }
+
+/// A TIFF of 8 x 8 pixels of one bit with this compression, whose pixels are nonsense (TIFF 6.0, section 2).
+fn tiff(compression: u16) -> Vec<u8> {
+    let fields: [(u16, u32); 8] = [
+        (256, 8),
+        (257, 8),
+        (258, 1),
+        (259, compression.into()),
+        (262, 0),
+        (273, 8 + 2 + 8 * 12 + 4),
+        (278, 8),
+        (279, 8),
+    ];
+    let mut bytes = b"II*\0\x08\0\0\0\x08\0".to_vec();
+    for (tag, value) in fields {
+        bytes.extend(tag.to_le_bytes());
+        bytes.extend(4u16.to_le_bytes());
+        bytes.extend(1u32.to_le_bytes());
+        bytes.extend(value.to_le_bytes());
+    }
+    bytes.extend([0; 4]);
+    bytes.extend([0x5a; 8]);
+    bytes
+}
+
+#[test]
+fn kinds_of_tiff_that_are_not_read_are_named() {
+    assert!(crate::artwork::read("a.tif", &tiff(1), &Default::default()).is_ok());
+    let refused = |bytes: &[u8]| {
+        let problems = crate::artwork::read("a.tif", bytes, &Default::default()).unwrap_err();
+        problems.iter().next().unwrap().message.clone()
+    };
+    for (compression, named) in
+        [(3, "CCITT group 3"), (34712, "JPEG 2000"), (50001, "WebP"), (50002, "JPEG XL")]
+    {
+        assert!(refused(&tiff(compression)).contains(named), "{}", refused(&tiff(compression)));
+    }
+    let big = [b"II+\0\x08\0\0\0".as_slice(), &[0; 40]].concat();
+    assert!(refused(&big).contains("BigTIFF"), "{}", refused(&big));
+}

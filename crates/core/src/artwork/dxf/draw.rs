@@ -59,7 +59,8 @@ pub(super) struct Drawer<'d, 't> {
     paper: usize,
     unknown: BTreeMap<String, usize>,
     broken: Vec<String>,
-    lost: Vec<Problem>,
+    /// References to blocks that cannot be drawn: whether they draw themselves, what they are called, their line.
+    lost: Vec<(bool, String, Option<u32>)>,
     /// Texts drawn in the font at hand.
     texts: usize,
     /// Entities met so far, those that draw nothing included.
@@ -214,17 +215,8 @@ impl<'d, 't> Drawer<'d, 't> {
         let again = context.blocks.iter().any(|b| b.eq_ignore_ascii_case(&name));
         let Some(block) = tables.block(&name).filter(|_| !again && context.blocks.len() < DEEPEST)
         else {
-            let why = if again { "draws itself" } else { "is not in the file, or too deep" };
-            if self.lost.len() < 20 {
-                self.lost.push(
-                    Problem::warning(
-                        Code::LostBlock,
-                        format!("the block \"{name}\" {why}; {} is left out", source.label()),
-                        "mend the block in the CAD program",
-                    )
-                    .at(Place { line: source.line, ..Place::default() }),
-                );
-            }
+            let called = format!("\"{name}\" ({})", source.label());
+            self.lost.push((again, called, source.line));
             return;
         };
         let factor = |code| entity.real_or(code, 1.0);
@@ -328,9 +320,16 @@ impl<'d, 't> Drawer<'d, 't> {
                 "turn the text into outlines in the CAD program if its letters matter",
             )));
         }
-        for problem in self.lost.drain(..) {
-            let line = problem.place.as_ref().and_then(|place| place.line);
-            problems.push(problem.at(Place { line, ..Place::file(file) }));
+        for itself in [true, false] {
+            let lost: Vec<_> = self.lost.iter().filter(|(again, ..)| *again == itself).collect();
+            let Some((.., line)) = lost.first() else { continue };
+            let names: Vec<String> = lost.iter().map(|(_, called, _)| called.clone()).collect();
+            let why = if itself { "draw themselves" } else { "are not in the file, or too deep" };
+            let what = count(lost.len(), "block");
+            let message = format!("{what} left out, which {why}: {}", few(&names, 3));
+            let help = "mend the blocks in the CAD program";
+            let place = Place { line: *line, ..Place::file(file) };
+            problems.push(Problem::warning(Code::LostBlock, message, help).at(place));
         }
     }
 }

@@ -72,6 +72,11 @@ fn page(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems
         let help = "page in the job's [[artwork]] names another";
         artwork.problems.push(Problem::note(Code::Pages, message, help).at(Place::file(name)));
     }
+    if !ends_whole(bytes) {
+        let message = "the PDF ends before its end mark: part of the drawing may be missing";
+        let warning = Problem::warning(Code::CutShort, message, "save it again, and copy it whole");
+        artwork.problems.push(warning.at(Place::file(name)));
+    }
     let unit = user_unit(page);
     artwork.units = units(unit);
     let scale = artwork.units.mm_per_unit;
@@ -89,6 +94,12 @@ fn page(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems
         );
     }
     Ok(artwork)
+}
+
+/// Whether a file has its end mark (PDF 1.7, section 7.5.5); some programs write a little behind it.
+fn ends_whole(bytes: &[u8]) -> bool {
+    let end = &bytes[bytes.len().saturating_sub(2048)..];
+    end.windows(5).any(|mark| mark == b"%%EOF")
 }
 
 /// How many points the page's own unit has (PDF 1.7, table 30, `UserUnit`).

@@ -175,3 +175,18 @@ fn a_file_cut_off_anywhere_is_refused_or_read() {
         }
     }
 }
+
+#[test]
+fn a_pdf_that_was_cut_says_so() {
+    let whole = include_bytes!("../../../../cli/demo/reel-cheek.pdf");
+    let told = |bytes: &[u8]| {
+        let read = crate::artwork::read("a.pdf", bytes, &Default::default());
+        let problems = read.map_or_else(|problems| problems, |art| art.problems);
+        let codes: Vec<_> = problems.iter().map(|p| p.code.text()).collect();
+        codes.contains(&"cut-short") || codes.contains(&"broken-pdf") || codes.contains(&"no-page")
+    };
+    assert!(!told(whole));
+    for share in [50, 80, 95] {
+        assert!(told(&whole[..whole.len() * share / 100]), "{share} %");
+    }
+}

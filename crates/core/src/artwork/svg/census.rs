@@ -175,6 +175,7 @@ impl Census {
 
     /// Reports every element on the page that did not come back: nothing is lost unsaid.
     pub(super) fn report_unseen(&self, seen: &BTreeSet<usize>, artwork: &mut Artwork) {
+        let mut external: Vec<&Source> = Vec::new();
         let mut unseen: Vec<&Source> = Vec::new();
         let mut hidden: BTreeMap<String, usize> = BTreeMap::new();
         let numbered = self.elements.iter().enumerate();
@@ -188,17 +189,7 @@ impl Census {
                 _ if element.flows => artwork.unread.push((Unread::Flowed, element.source.clone())),
                 "text" => artwork.unread.push((Unread::Text, element.source.clone())),
                 "image" if element.external => {
-                    artwork.problems.push(
-                        Problem::warning(
-                            Code::ExternalImage,
-                            format!(
-                                "{} refers to a bitmap outside the file, which is never fetched",
-                                element.source.label()
-                            ),
-                            "embed the bitmap in the drawing program, or delete it",
-                        )
-                        .at(element.source.place(&artwork.file)),
-                    );
+                    external.push(&element.source);
                     artwork.unread.push((Unread::Bitmap, element.source.clone()));
                 }
                 "image" => artwork.unread.push((Unread::Bitmap, element.source.clone())),
@@ -208,6 +199,7 @@ impl Census {
         artwork.unread.sort_by_key(|(_, source)| source.line);
         unseen.sort_by_key(|source| source.line);
         report_hidden(&hidden, artwork);
+        report_external(&external, artwork);
         let Some(first) = unseen.first() else { return };
         let names: Vec<String> = unseen.iter().map(|source| source.label()).collect();
         artwork.problems.push(
@@ -219,6 +211,20 @@ impl Census {
             .at(first.place(&artwork.file)),
         );
     }
+}
+
+/// Says which bitmaps lie outside the file.
+fn report_external(external: &[&Source], artwork: &mut Artwork) {
+    let Some(first) = external.first() else { return };
+    let names: Vec<String> = external.iter().map(|source| source.label()).collect();
+    let message = format!(
+        "{} outside the file, never fetched: {}",
+        count(external.len(), "bitmap"),
+        few(&names, 3)
+    );
+    let help = "embed them in the drawing program, or delete them";
+    let warning = Problem::warning(Code::ExternalImage, message, help);
+    artwork.problems.push(warning.at(first.place(&artwork.file)));
 }
 
 /// Says what was left out because the document hides it.

@@ -9,7 +9,7 @@ use super::Artwork;
 use super::layers::{Layer, layers};
 use crate::colour::Colour;
 use crate::geometry::{Contour, Rect, hull};
-use crate::problem::{Code, Problem, Problems};
+use crate::problem::{Code, Problem, Problems, few};
 use crate::quantity::plain;
 use lines::{Lined, told};
 use rayon::prelude::*;
@@ -60,9 +60,7 @@ pub fn trouble(artwork: &Artwork, tolerance: f64) -> Problems {
     cover::told_of(&lined).into_iter().for_each(|problem| say(Some(problem)));
     say(off_page(artwork, &lined));
     say(size::smell(artwork));
-    for problem in alike_colours(artwork, &layers(artwork, tolerance)) {
-        say(Some(problem));
-    }
+    say(alike_colours(artwork, &layers(artwork, tolerance)));
     problems
 }
 
@@ -129,26 +127,27 @@ fn off_page(artwork: &Artwork, lined: &[Lined<'_>]) -> Option<Problem> {
     told(&which, Code::OffPage, "beyond the page", help).map(|problem| problem.seen_at(spots))
 }
 
-fn alike_colours(artwork: &Artwork, layers: &[Layer]) -> Vec<Problem> {
-    let mut problems = Vec::new();
+fn alike_colours(artwork: &Artwork, layers: &[Layer]) -> Option<Problem> {
     let mut colours: Vec<Colour> = layers.iter().map(|layer| layer.colour).collect();
     colours.sort_unstable();
     colours.dedup();
+    let near =
+        |a: &Colour, b: &Colour| a.rgb.iter().zip(b.rgb).all(|(x, y)| x.abs_diff(y) <= ALIKE);
+    let mut pairs = Vec::new();
     for (n, a) in colours.iter().enumerate() {
-        for b in &colours[n + 1..] {
-            if a.rgb.iter().zip(b.rgb).all(|(x, y)| x.abs_diff(y) <= ALIKE) {
-                problems.push(
-                    Problem::warning(
-                        Code::AlikeColours,
-                        format!("{a} and {b} are nearly the same colour"),
-                        "make them one in the drawing program, or say colour-tolerance in the job's [[artwork]]",
-                    )
-                    .at(crate::problem::Place::file(&artwork.file)),
-                );
-            }
-        }
+        // Sorted by red first: what follows is farther and farther away.
+        let reach = colours[n + 1..].iter().take_while(|b| b.rgb[0].abs_diff(a.rgb[0]) <= ALIKE);
+        pairs.extend(reach.filter(|b| near(a, b)).map(|b| format!("{a} and {b}")));
     }
-    problems
+    let message = match pairs.len() {
+        0 => return None,
+        1 => format!("{} are nearly the same colour", pairs[0]),
+        n => format!("{n} pairs of colours are nearly the same: {}", few(&pairs, 3)),
+    };
+    let help =
+        "make them one in the drawing program, or say colour-tolerance in the job's [[artwork]]";
+    let place = crate::problem::Place::file(&artwork.file);
+    Some(Problem::warning(Code::AlikeColours, message, help).at(place))
 }
 
 #[cfg(test)]
