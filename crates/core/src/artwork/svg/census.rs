@@ -120,8 +120,9 @@ impl Census {
             let groups = || open.last().map(|open| open.groups.clone()).unwrap_or_default();
             let round = open.last().and_then(|open| open.hidden.clone());
             let hidden = round.or_else(|| {
-                says_hidden(&node)
-                    .then(|| group_names(&node).into_iter().next().unwrap_or_default())
+                // A layer has a name that people know; of a single thing they would not look for it.
+                let name = || if tag == "g" { group_names(&node) } else { Vec::new() };
+                says_hidden(&node).then(|| name().into_iter().next().unwrap_or_default())
             });
             let known = DRAWING.iter().chain(&FLOWING).find(|t| **t == tag);
             // Words of a box that a plain drawing stands beside, for programs without such boxes.
