@@ -3,12 +3,13 @@
 use super::lines::{Lined, told};
 use crate::colour::Colour;
 use crate::geometry::region::{Combine, FillRule, combined, grown, outside_line, united};
-use crate::geometry::{Point, Rect};
+use crate::geometry::{Contour, Point, Rect};
 use crate::problem::{Code, Problem, Severity};
 use crate::quantity::plain;
+use rayon::prelude::*;
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Pairs of areas looked at; beyond it a drawing is a mosaic, and not looked at further.
 const MOST_PAIRS: usize = 5_000;
@@ -85,47 +86,65 @@ const ALONG: f64 = 0.01;
 /// Lines under opaque fills that are painted later; `most` pairs of a line and a fill are looked at.
 pub(crate) fn lines_under(lined: &[Lined<'_>], most: Option<usize>) -> Vec<UnderFill> {
     let fills = Fills::opaque(lined);
-    let mut inner: BTreeMap<usize, Vec<Vec<Point>>> = BTreeMap::new();
     let mut pairs = 0;
-    let mut found = Vec::new();
-    let length = |line: &[Point]| line.windows(2).map(|w| w[0].distance(w[1])).sum::<f64>();
+    // For each line the fills over each of its contours.
+    let mut lines: Vec<(usize, Vec<Vec<usize>>)> = Vec::new();
     for (n, one) in lined.iter().enumerate() {
         if !one.shape.stroke.is_some_and(|stroke| stroke.colour != WHITE) {
             continue;
         }
-        let mut under = UnderFill { shape: n, length: 0.0, shows: Vec::new() };
-        for contour in one.contours {
-            let over = fills.over(n, contour.bounds());
-            pairs += over.len();
-            if most.is_some_and(|most| pairs > most) {
-                return found;
-            }
-            if over.is_empty() {
-                under.shows.push(None);
-                continue;
-            }
-            let mut whole = contour.flatten(FINE);
-            whole.extend(contour.closed.then_some(contour.start));
-            let mut left = vec![whole];
-            let before = length(&left[0]);
-            for other in over {
-                let fill = inner.entry(other).or_insert_with(|| {
-                    let area = area(&lined[other]).unwrap_or_default();
-                    grown(&area, -ALONG, ALONG / 4.0)
-                });
-                left = left.iter().flat_map(|line| outside_line(line, fill)).collect();
-            }
-            let hidden = before - left.iter().map(|line| length(line)).sum::<f64>();
-            // What is found of touching chords is rounding.
-            let cut = hidden > LEAST + 1e-6 * before;
-            under.length += if cut { hidden } else { 0.0 };
-            under.shows.push(cut.then_some(left));
+        let over: Vec<_> = one.contours.iter().map(|c| fills.over(n, c.bounds())).collect();
+        pairs += over.iter().map(Vec::len).sum::<usize>();
+        if most.is_some_and(|most| pairs > most) {
+            break;
         }
-        if under.length > 0.0 {
-            found.push(under);
+        if over.iter().any(|over| !over.is_empty()) {
+            lines.push((n, over));
         }
     }
-    found
+    let needed: BTreeSet<usize> =
+        lines.iter().flat_map(|(_, over)| over).flatten().copied().collect();
+    let needed: Vec<usize> = needed.into_iter().collect();
+    let inner: BTreeMap<usize, Vec<Vec<Point>>> = needed
+        .par_iter()
+        .map(|n| {
+            let area = area(&lined[*n]).unwrap_or_default();
+            (*n, grown(&area, -ALONG, ALONG / 4.0))
+        })
+        .collect();
+    let found: Vec<UnderFill> =
+        lines.par_iter().map(|(n, over)| under(*n, lined[*n].contours, over, &inner)).collect();
+    found.into_iter().filter(|under| under.length > 0.0).collect()
+}
+
+/// How much of a shape's lines lies under the insides of fills.
+fn under(
+    shape: usize,
+    contours: &[Contour],
+    over: &[Vec<usize>],
+    inner: &BTreeMap<usize, Vec<Vec<Point>>>,
+) -> UnderFill {
+    let length = |line: &[Point]| line.windows(2).map(|w| w[0].distance(w[1])).sum::<f64>();
+    let mut under = UnderFill { shape, length: 0.0, shows: Vec::new() };
+    for (contour, over) in contours.iter().zip(over) {
+        if over.is_empty() {
+            under.shows.push(None);
+            continue;
+        }
+        let mut whole = contour.flatten(FINE);
+        whole.extend(contour.closed.then_some(contour.start));
+        let mut left = vec![whole];
+        let before = length(&left[0]);
+        for fill in over.iter().filter_map(|n| inner.get(n)) {
+            left = left.iter().flat_map(|line| outside_line(line, fill)).collect();
+        }
+        let hidden = before - left.iter().map(|line| length(line)).sum::<f64>();
+        // What is found of touching chords is rounding.
+        let cut = hidden > LEAST + 1e-6 * before;
+        under.length += if cut { hidden } else { 0.0 };
+        under.shows.push(cut.then_some(left));
+    }
+    under
 }
 
 /// Shorter pieces under a fill are not told, mm.

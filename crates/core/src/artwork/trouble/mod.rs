@@ -5,15 +5,14 @@ pub(crate) mod cover;
 pub(crate) mod lines;
 mod size;
 
-use super::Artwork;
-use super::layers::{Layer, layers};
+use super::{Artwork, Shape};
 use crate::colour::Colour;
 use crate::geometry::{Contour, Rect, hull};
 use crate::problem::{Code, Problem, Problems, few};
 use crate::quantity::plain;
 use lines::{Lined, told};
 use rayon::prelude::*;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Colours that differ by at most this in each of red, green and blue are probably meant to be one.
 const ALIKE: u8 = 8;
@@ -47,21 +46,29 @@ pub fn trouble(artwork: &Artwork, tolerance: f64) -> Problems {
         }
     };
     say(strays(&lined));
-    for (colour, group) in by_stroke(&lined) {
-        let doubles = lines::double_lines(&group, |length, at| {
-            let (x, y) = (plain(at.x, 1), plain(at.y, 1));
-            format!("{length} mm of {colour} line lie on other lines, first at X {x} Y {y}")
-        });
-        let crossings = lines::crossing_lines(&group, &format!("in {colour}: "));
-        doubles.into_iter().chain(crossings).for_each(|problem| say(Some(problem)));
-    }
+    let groups: Vec<_> = by_stroke(&lined).into_iter().collect();
+    let of_lines = || -> Vec<Vec<Problem>> {
+        groups.par_iter().map(|(colour, group)| of_one_colour(*colour, group)).collect()
+    };
+    let (of_lines, covered) = rayon::join(of_lines, || cover::told_of(&lined));
+    of_lines.into_iter().flatten().for_each(|problem| say(Some(problem)));
     say(open_fills(&lined));
     say(lines::fine_details(&lined.iter().collect::<Vec<_>>(), BEAM));
-    cover::told_of(&lined).into_iter().for_each(|problem| say(Some(problem)));
+    covered.into_iter().for_each(|problem| say(Some(problem)));
     say(off_page(artwork, &lined));
     say(size::smell(artwork));
-    say(alike_colours(artwork, &layers(artwork, tolerance)));
+    say(alike_colours(artwork));
     problems
+}
+
+/// Doubled lines and crossing outlines among what is drawn in one colour.
+fn of_one_colour(colour: Colour, group: &[&Lined<'_>]) -> Vec<Problem> {
+    let mut found = lines::double_lines(group, |length, at| {
+        let (x, y) = (plain(at.x, 1), plain(at.y, 1));
+        format!("{length} mm of {colour} line lie on other lines, first at X {x} Y {y}")
+    });
+    found.extend(lines::crossing_lines(group, &format!("in {colour}: ")));
+    found
 }
 
 fn by_stroke<'l, 'a>(lined: &'l [Lined<'a>]) -> BTreeMap<Colour, Vec<&'l Lined<'a>>> {
@@ -127,10 +134,10 @@ fn off_page(artwork: &Artwork, lined: &[Lined<'_>]) -> Option<Problem> {
     told(&which, Code::OffPage, "beyond the page", help).map(|problem| problem.seen_at(spots))
 }
 
-fn alike_colours(artwork: &Artwork, layers: &[Layer]) -> Option<Problem> {
-    let mut colours: Vec<Colour> = layers.iter().map(|layer| layer.colour).collect();
-    colours.sort_unstable();
-    colours.dedup();
+fn alike_colours(artwork: &Artwork) -> Option<Problem> {
+    let of = |shape: &Shape| [shape.stroke.map(|s| s.colour), shape.fill.map(|f| f.colour)];
+    let colours: BTreeSet<Colour> = artwork.shapes.iter().flat_map(of).flatten().collect();
+    let colours: Vec<Colour> = colours.into_iter().collect();
     let near =
         |a: &Colour, b: &Colour| a.rgb.iter().zip(b.rgb).all(|(x, y)| x.abs_diff(y) <= ALIKE);
     let mut pairs = Vec::new();
