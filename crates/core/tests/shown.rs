@@ -3,12 +3,13 @@
 #![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use resvg::tiny_skia::{Pixmap, Transform};
+use std::collections::BTreeSet;
 use std::fmt::Write as _;
-use tinkite_core::artwork::{Reading, read};
+use tinkite_core::artwork::{Reading, Render, read};
 use tinkite_core::geometry::Point;
 use tinkite_core::geometry::region::{FillRule, area, united};
 use tinkite_core::job::{self, Job, machine};
-use tinkite_core::layout::{Given, lay_out};
+use tinkite_core::layout::{Given, Sheet, lay_out};
 
 const MACHINE: &str = include_str!("../../cli/demo/bench-laser.machine.toml");
 /// The page, mm, and how many pixels there are to each.
@@ -103,26 +104,37 @@ fn job() -> Job {
     job::read("a.kite.toml", text, machine).unwrap()
 }
 
-/// The area of a colour that is engraved, mm².
+/// What shows of a colour on a sheet, mm².
+fn area_of(sheet: &Sheet, colour: &str) -> f64 {
+    let painted = sheet
+        .shapes
+        .iter()
+        .filter(|laid| laid.shape.fill.is_some_and(|fill| fill.colour.to_string() == colour));
+    let rings: Vec<Vec<Point>> = painted
+        .flat_map(|laid| match &laid.shown {
+            Some(rings) => rings.to_vec(),
+            None => {
+                let flat: Vec<_> = laid.contours.iter().map(|c| c.flatten(0.005)).collect();
+                united(&flat, laid.shape.fill.unwrap().rule)
+            }
+        })
+        .collect();
+    area(&united(&rings, FillRule::NonZero))
+}
+
+/// What shows of it in a picture of the page, mm².
+fn area_in(pixels: &Pixmap, colour: &str) -> f64 {
+    let of = |at| u8::from_str_radix(&colour[at..at + 2], 16).unwrap();
+    let wanted = [of(1), of(3), of(5), 255];
+    let count = pixels.data().chunks_exact(4).filter(|pixel| **pixel == wanted).count();
+    count as f64 / f64::from(PIXELS * PIXELS)
+}
+
+/// The area of each colour that is engraved, mm².
 fn engraved(svg: &str, job: &Job) -> Vec<f64> {
     let artwork = read("a.svg", svg.as_bytes(), &Reading::default()).unwrap();
     let (sheet, _) = lay_out(Given::from(artwork), job).unwrap();
-    let of = |colour: &&str| {
-        let painted = sheet
-            .shapes
-            .iter()
-            .filter(|laid| laid.shape.fill.is_some_and(|fill| fill.colour.to_string() == **colour));
-        let rings: Vec<Vec<Point>> = painted
-            .flat_map(|laid| match &laid.shown {
-                Some(rings) => rings.to_vec(),
-                None => {
-                    let flat: Vec<_> = laid.contours.iter().map(|c| c.flatten(0.005)).collect();
-                    united(&flat, laid.shape.fill.unwrap().rule)
-                }
-            })
-            .collect();
-        area(&united(&rings, FillRule::NonZero))
-    };
+    let of = |colour: &&str| area_of(&sheet, colour);
     COLOURS[..3].iter().map(of).collect()
 }
 
@@ -132,12 +144,7 @@ fn seen(svg: &str) -> Vec<f64> {
     let mut pixels = Pixmap::new(PAGE.0 * PIXELS, PAGE.1 * PIXELS).unwrap();
     let scale = (PAGE.0 * PIXELS) as f32 / tree.size().width();
     resvg::render(&tree, Transform::from_scale(scale, scale), &mut pixels.as_mut());
-    let counted = |colour: &&str| {
-        let of = |at| u8::from_str_radix(&colour[at..at + 2], 16).unwrap();
-        let wanted = [of(1), of(3), of(5), 255];
-        let count = pixels.data().chunks_exact(4).filter(|pixel| **pixel == wanted).count();
-        count as f64 / f64::from(PIXELS * PIXELS)
-    };
+    let counted = |colour: &&str| area_in(&pixels, colour);
     COLOURS[..3].iter().map(counted).collect()
 }
 
@@ -152,4 +159,58 @@ fn every_colour_is_engraved_where_it_shows_and_nowhere_else() {
         // A pixel more or less along each border is what a raster cannot tell.
         assert!(share < 0.001, "page {seed}: {engraved:?} mm2 engraved, {seen:?} seen\n{svg}");
     }
+}
+
+/// A drawing without its lines in a colour, which are nothing to engrave, and with hard edges.
+fn without_lines(svg: &str) -> String {
+    let mut out = String::new();
+    let mut rest = svg;
+    while let Some((before, behind)) = rest.split_once("stroke=\"") {
+        let (colour, behind) = behind.split_once('"').unwrap();
+        let kept = if matches!(colour, "white" | "#fff" | "#ffffff") { colour } else { "none" };
+        let _ = write!(out, "{before}stroke=\"{kept}\"");
+        rest = behind;
+    }
+    out.push_str(rest);
+    out.replacen("<svg ", "<svg shape-rendering=\"crispEdges\" ", 1)
+}
+
+#[test]
+fn of_the_workshops_drawings_what_shows_is_engraved() {
+    let job = job();
+    let mut compared = 0;
+    for (name, svg) in [
+        ("kite-stamp", include_str!("../../cli/demo/kite-stamp.svg")),
+        ("line-reel", include_str!("../../cli/demo/line-reel.svg")),
+        ("reel-label", include_str!("../../cli/demo/reel-label.svg")),
+        ("rough-panel", include_str!("../../cli/demo/rough-panel.svg")),
+        ("sail-panel", include_str!("../../cli/demo/sail-panel.svg")),
+        ("sky-panel", include_str!("../../cli/demo/sky-panel.svg")),
+    ] {
+        let svg = without_lines(svg);
+        let render = Some(Render { dpi: 127.0, takes: None });
+        let how = Reading { render, ..Reading::default() };
+        let artwork = read(name, svg.as_bytes(), &how).unwrap();
+        let page = artwork.page.unwrap();
+        let colours: BTreeSet<String> = artwork
+            .shapes
+            .iter()
+            .filter_map(|shape| shape.fill)
+            .map(|fill| fill.colour.to_string())
+            .filter(|colour| colour != "#ffffff")
+            .collect();
+        let (sheet, _) = lay_out(Given::from(artwork), &job).unwrap();
+        let tree = resvg::usvg::Tree::from_str(&svg, &resvg::usvg::Options::default()).unwrap();
+        let side = |mm: f64| (mm * f64::from(PIXELS)).round() as u32;
+        let mut pixels = Pixmap::new(side(page.0), side(page.1)).unwrap();
+        let scale = pixels.width() as f32 / tree.size().width();
+        resvg::render(&tree, Transform::from_scale(scale, scale), &mut pixels.as_mut());
+        for colour in &colours {
+            let (engraved, seen) = (area_of(&sheet, colour), area_in(&pixels, colour));
+            let share = (engraved - seen).abs() / (page.0 * page.1);
+            assert!(share < 0.002, "{name}, {colour}: {engraved} mm² engraved, {seen} seen");
+            compared += 1;
+        }
+    }
+    assert!(compared >= 7, "{compared} colours");
 }
