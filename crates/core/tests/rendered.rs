@@ -1,5 +1,5 @@
 //! What has no plain colour is drawn as the page shows it: what all steps together burn of random pages
-//! with gradients, patterns, masks, filters and blends, against a raster of the same page. A place that is
+//! with gradients, patterns, masks, filters, blends and bitmaps, against a raster of the same page. A place that is
 //! burnt twice is as wrong as one that is left out.
 #![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
@@ -19,6 +19,7 @@ const ODD: &str = r##"<defs><linearGradient id="sky"><stop offset="0" stop-color
 <radialGradient id="sun"><stop offset="0" stop-color="#ffffff"/><stop offset="1" stop-color="#604000" stop-opacity="0.6"/></radialGradient>
 <pattern id="weave" width="3" height="3" patternUnits="userSpaceOnUse"><rect width="1.5" height="3" fill="#333333"/></pattern>
 <mask id="fade" maskContentUnits="objectBoundingBox"><rect width="1" height="1" fill="url(#sky)"/></mask>
+<clipPath id="hole"><path d="M0 0H60V40H0Z M20 10H40V30H20Z" clip-rule="evenodd"/></clipPath>
 <filter id="blur"><feGaussianBlur stdDeviation="0.8"/></filter></defs>"##;
 
 /// Numbers that follow from a seed (splitmix64, Steele and others 2014).
@@ -40,6 +41,16 @@ impl Dice {
     fn between(&mut self, low: f64, high: f64) -> f64 {
         low + (high - low) * self.below(1 << 20) as f64 / f64::from(1 << 20)
     }
+}
+
+/// A bitmap of 160 x 120 pixels without transparency, dark at its upper left.
+fn photo() -> String {
+    use base64::Engine as _;
+    let picture = image::GrayImage::from_fn(160, 120, |x, y| image::Luma([(20 + x + y / 2) as u8]));
+    let mut png = std::io::Cursor::new(Vec::new());
+    picture.write_to(&mut png, image::ImageFormat::Png).unwrap();
+    let data = base64::engine::general_purpose::STANDARD.encode(png.into_inner());
+    format!("data:image/png;base64,{data}")
 }
 
 fn page(dice: &mut Dice) -> String {
@@ -64,7 +75,17 @@ fn page(dice: &mut Dice) -> String {
             8 | 9 => r##"fill="#804020""##,
             _ => r##"fill="#000000""##,
         };
-        let _ = match dice.below(2) {
+        let _ = match dice.below(3) {
+            2 if n > 0 => {
+                let turned =
+                    format!(r#"transform="rotate(8 {:.3} {:.3})""#, x + w / 2.0, y + h / 2.0);
+                let how = [r##"clip-path="url(#hole)""##, &*turned, ""][dice.below(3) as usize];
+                write!(
+                    out,
+                    r#"<g {how}><image x="{x:.3}" y="{y:.3}" width="{w:.3}" height="{h:.3}" preserveAspectRatio="none" style="image-rendering:pixelated" href="{}"/></g>"#,
+                    photo()
+                )
+            }
             0 => write!(
                 out,
                 r#"<rect x="{x:.3}" y="{y:.3}" width="{w:.3}" height="{h:.3}" {paint}/>"#
@@ -160,7 +181,7 @@ fn seen(svg: &str) -> Vec<f64> {
 fn what_is_burnt_of_a_page_is_what_shows_of_it() {
     let job = job();
     let mut worst = 0.0f64;
-    for seed in 0..60 {
+    for seed in 0..100 {
         let svg = page(&mut Dice(seed));
         let (sheet, _) = lay_out(Given::from(rendered(&svg)), &job)
             .unwrap_or_else(|problems| panic!("{problems:?}\n{svg}"));
@@ -168,7 +189,7 @@ fn what_is_burnt_of_a_page_is_what_shows_of_it() {
         let away: f64 = burnt.iter().zip(&seen).map(|(a, b)| (a - b).abs()).sum();
         let share = away / seen.iter().sum::<f64>();
         worst = worst.max(share);
-        assert!(share < 0.03, "seed {seed}: {:.2} % of what shows\n{svg}", share * 100.0);
+        assert!(share < 0.04, "seed {seed}: {:.2} % of what shows\n{svg}", share * 100.0);
     }
     assert!(worst > 0.0);
     println!("worst {:.2} %", worst * 100.0);

@@ -1,10 +1,10 @@
 //! Clipping: what of a shape lies inside a region. Shapes wholly inside keep their curves; only
 //! what the region's edge cuts becomes polygons.
 
-use super::{Fill, OddPaint, Shape};
+use super::{Bitmap, Fill, OddPaint, Shape, Whitened};
 use crate::geometry::fit;
 use crate::geometry::region::{self, FillRule};
-use crate::geometry::{BezPath, Point, Rect};
+use crate::geometry::{Affine, BezPath, Point, Rect};
 use std::sync::OnceLock;
 
 /// Cut curves become chords this near to them, mm.
@@ -53,6 +53,16 @@ impl Region {
         };
         let rectangle = rings.len() == 1 && rings[0].len() == 4 && rings[0].iter().all(on_edge);
         Self { rings, with_edge: OnceLock::new(), bounds, rectangle }
+    }
+
+    /// Makes of a bitmap white what lies beside the region; whether anything was.
+    pub(crate) fn crop(&self, bitmap: &mut Bitmap, to_plane: Affine) -> bool {
+        bitmap.whiten(&self.rings, to_plane, Whitened::Outside) > 0
+    }
+
+    /// What of a ring lies in the region.
+    pub(crate) fn within(&self, ring: &[Point]) -> Vec<Vec<Point>> {
+        region::combined(&self.rings, &[ring.to_vec()], region::Combine::Overlap)
     }
 
     /// The region and what runs along its edge.

@@ -20,6 +20,7 @@ pub(crate) mod trouble;
 mod veil;
 
 pub use bitmap::Bitmap;
+pub(crate) use bitmap::area::Whitened;
 pub use bitmap::trace::{self, Trace, Traced};
 pub(crate) use clip::{Clipped, Region, clipped, rings};
 pub(crate) use fonts::outlines;
@@ -32,7 +33,7 @@ pub use trouble::trouble;
 
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
-use crate::geometry::{Affine, BezPath, Contour, Rect, drawn_bounds, fit, hull};
+use crate::geometry::{Affine, BezPath, Contour, Point, Rect, drawn_bounds, fit, hull};
 use crate::problem::{Code, Place, Problem, Problems, few};
 use std::io::Read;
 use std::sync::Arc;
@@ -172,6 +173,8 @@ pub struct Shape {
     /// What of it is painted with something that is no colour: neither fill nor stroke until the job
     /// says one.
     pub odd: OddPaint,
+    /// Its place in the order of painting: what has a higher number lies over it.
+    pub painted: u32,
 }
 
 impl Shape {
@@ -223,6 +226,10 @@ pub struct Image {
     pub bitmap: Option<Arc<Bitmap>>,
     /// Whether it was drawn from shapes that have no plain colour.
     pub rendered: bool,
+    /// Its place in the order of painting, among shapes and bitmaps.
+    pub painted: u32,
+    /// Where nothing under it shows through, mm: rings that do not cross.
+    pub hides: Vec<Vec<Point>>,
 }
 
 impl Image {
@@ -232,6 +239,12 @@ impl Image {
         let [a, b, c, d, ..] = self.to_mm.as_coeffs();
         let (width, height) = (f64::from(self.pixels.0), f64::from(self.pixels.1));
         (width * a.hypot(b), height * c.hypot(d))
+    }
+
+    /// Its outline, mm: the corners of its pixels.
+    pub(crate) fn outline(pixels: (u32, u32), to_mm: Affine) -> Vec<Point> {
+        let (w, h) = (f64::from(pixels.0), f64::from(pixels.1));
+        [(0.0, 0.0), (w, 0.0), (w, h), (0.0, h)].map(|at| to_mm * Point::from(at)).to_vec()
     }
 
     /// The rectangle that it covers, mm.
@@ -386,6 +399,7 @@ impl Artwork {
         }
         for image in &mut self.images {
             image.to_mm = by * image.to_mm;
+            image.hides.iter_mut().flatten().for_each(|p| *p = by * *p);
         }
     }
 }

@@ -6,7 +6,7 @@
 //! twice.
 
 use super::{Artwork, Bitmap, Fill, Image, Odd, OddPaint, Shape, Source, Unread, bitmap};
-use crate::geometry::region::FillRule;
+use crate::geometry::region::{self, FillRule};
 use crate::geometry::{BezPath, PathEl, Rect, hull};
 use crate::problem::{Code, Place, Problem, count};
 use crate::quantity::plain;
@@ -81,7 +81,7 @@ pub(super) fn apply(
         resolution,
     };
     let drawn = page(window).and_then(|pixels| {
-        let own = owned(&artwork.shapes, &chosen, window)?;
+        let own = owned(artwork, &chosen, window)?;
         let mut bitmap = bitmap::of_pixels(window.width, window.height, pixels)?;
         for (grey, own) in bitmap.grey.iter_mut().zip(own.pixels()) {
             if own.alpha() == 0 {
@@ -111,6 +111,9 @@ fn place(artwork: &mut Artwork, chosen: &[bool], window: Window, bitmap: Bitmap)
         pixels: (window.width, window.height),
         bitmap: Some(Arc::new(bitmap)),
         rendered: true,
+        // What lies over it was counted when it was drawn.
+        painted: u32::MAX,
+        hides: Vec::new(),
     });
     let lost: Vec<Source> = artwork
         .shapes
@@ -177,22 +180,33 @@ fn painted_bounds(shape: &Shape) -> Option<Rect> {
 }
 
 /// Which pixels belong to the bitmap: opaque ones.
-fn owned(shapes: &[Shape], chosen: &[bool], window: Window) -> Option<tiny_skia::Pixmap> {
+fn owned(artwork: &Artwork, chosen: &[bool], window: Window) -> Option<tiny_skia::Pixmap> {
+    let shapes = &artwork.shapes;
     let mut own = tiny_skia::Pixmap::new(window.width, window.height)?;
     let to_pixels = |x: f64, y: f64| {
         let at = ((x - window.left) * window.resolution, (window.top - y) * window.resolution);
         (at.0 as f32, at.1 as f32)
     };
     let begun = chosen.iter().position(|chosen| *chosen)?;
+    let own_is = |own: bool| {
+        let clear = tiny_skia::BlendMode::Clear;
+        let blend_mode = if own { tiny_skia::BlendMode::Source } else { clear };
+        tiny_skia::Paint { anti_alias: false, blend_mode, ..tiny_skia::Paint::default() }
+    };
+    let still = tiny_skia::Transform::identity();
+    let mut images: Vec<&Image> =
+        artwork.images.iter().filter(|image| image.painted > shapes[begun].painted).collect();
+    images.sort_by_key(|image| std::cmp::Reverse(image.painted));
+    let clear = |own: &mut tiny_skia::Pixmap, image: &Image| {
+        if let Some(path) = pixel_path(&region::path(&image.hides, true), to_pixels) {
+            own.fill_path(&path, &own_is(false), tiny_skia::FillRule::EvenOdd, still, None);
+        }
+    };
     for (shape, chosen) in shapes.iter().zip(chosen).skip(begun) {
+        while let Some(image) = images.pop_if(|image| image.painted < shape.painted) {
+            clear(&mut own, image);
+        }
         let Some(path) = pixel_path(&shape.path, to_pixels) else { continue };
-        let mut paint = tiny_skia::Paint { anti_alias: false, ..tiny_skia::Paint::default() };
-        let mut own_is = |own: bool| {
-            let clear = tiny_skia::BlendMode::Clear;
-            paint.blend_mode = if own { tiny_skia::BlendMode::Source } else { clear };
-            paint.clone()
-        };
-        let still = tiny_skia::Transform::identity();
         if let Some(rule) = inside(shape) {
             let rule = match rule {
                 FillRule::NonZero => tiny_skia::FillRule::Winding,
@@ -206,6 +220,7 @@ fn owned(shapes: &[Shape], chosen: &[bool], window: Window) -> Option<tiny_skia:
             own.stroke_path(&path, &own_is(*chosen && takes_line(shape)), &stroke, still, None);
         }
     }
+    images.iter().rev().for_each(|image| clear(&mut own, image));
     Some(own)
 }
 

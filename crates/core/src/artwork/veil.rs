@@ -43,6 +43,11 @@ impl Veils {
         self.last
     }
 
+    /// How much of what the groups at hand hold shows, 0 to 1.
+    pub(super) fn shows(&self) -> f64 {
+        self.round().0
+    }
+
     /// Whether nothing inside the groups at hand shows.
     pub(super) fn hides_all(&self) -> bool {
         self.round().0 < SHOWS

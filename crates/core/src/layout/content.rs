@@ -231,7 +231,7 @@ fn trace_all(
         std::mem::take(&mut artwork.images).into_iter().partition(|image| image.rendered);
     artwork.images = rendered;
     let drawn: Vec<Image> = drawn;
-    for Image { source, to_mm, bitmap, .. } in drawn {
+    for Image { source, to_mm, bitmap, painted, .. } in drawn {
         let Some(bitmap) = bitmap else { continue };
         artwork.unread.retain(|(unread, at)| *unread != Unread::Bitmap || *at != source);
         // Specks count at the size that the job gives the bitmap by its units.
@@ -252,6 +252,7 @@ fn trace_all(
             source: Source { id: Some(format!("{name}-{}", n + 1)), ..source.clone() },
             text: false,
             odd: OddPaint::default(),
+            painted,
         }));
         traced.push((to_mm, bitmap));
     }

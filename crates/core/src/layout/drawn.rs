@@ -77,6 +77,7 @@ fn shape(drawn: &DrawnShape, path: BezPath) -> Shape {
         source: Source { id: Some(drawn.name.clone()), ..Source::default() },
         text,
         odd: OddPaint::default(),
+        painted: 0,
     }
 }
 

@@ -22,6 +22,10 @@ pub struct LaidImage {
     pub bitmap: Arc<Bitmap>,
     /// Whether it was drawn from shapes that have no plain colour.
     pub rendered: bool,
+    /// Its place in the order of painting: which artwork of the job, and where in that.
+    pub(super) painted: (usize, u32),
+    /// Where nothing under it shows through, mm from the bed's front left corner.
+    pub(super) hides: Vec<Vec<Point>>,
     /// Which artwork of the job it comes from.
     pub origin: Arc<Origin>,
     /// Which copy it belongs to; the first is 0.
@@ -32,7 +36,7 @@ impl LaidImage {
     pub(super) fn new(
         image: Image,
         file: &Arc<str>,
-        origin: &Arc<Origin>,
+        (artwork, origin): (usize, &Arc<Origin>),
         to_sheet: Affine,
     ) -> Option<Self> {
         Some(Self {
@@ -42,6 +46,8 @@ impl LaidImage {
             bitmap: image.bitmap?,
             rendered: image.rendered,
             origin: origin.clone(),
+            painted: (artwork, image.painted),
+            hides: image.hides.iter().map(|r| r.iter().map(|p| to_sheet * *p).collect()).collect(),
             number: 0,
         })
     }

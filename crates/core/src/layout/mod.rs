@@ -6,6 +6,7 @@ mod copies;
 mod drawn;
 mod image;
 mod marks;
+mod over;
 mod place;
 mod repair;
 mod shown;
@@ -181,7 +182,10 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         underlays
             .extend(content.traced.into_iter().map(|(to_mm, bitmap)| (to_sheet * to_mm, bitmap)));
         images.extend(
-            content.images.into_iter().filter_map(|i| LaidImage::new(i, &file, &origin, to_sheet)),
+            content
+                .images
+                .into_iter()
+                .filter_map(|i| LaidImage::new(i, &file, (n, &origin), to_sheet)),
         );
         pieces.extend(content.shapes.into_iter().map(|shape| Unplaced {
             shape,
@@ -223,6 +227,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         .collect();
     let mut shapes: Vec<LaidShape> =
         pieces.into_par_iter().map(|piece| lay(piece, to_bed, job.tolerance)).collect();
+    let shapes_painted: Vec<u32> = shapes.iter().map(|laid| laid.shape.painted).collect();
     report_strays(&shapes, &mut problems);
     for (n, how) in job.artworks.iter().enumerate() {
         let start = owners.iter().position(|owner| *owner == Some(n)).unwrap_or(0);
@@ -231,14 +236,19 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
     }
     let covered =
         |n: usize| owners[n].is_none_or(|artwork| !job.artworks[artwork].under.keeps_fills);
-    shown::set(&mut shapes, knocked_out, covered, job.tolerance);
+    for image in &mut images {
+        image.to_bed = to_bed * image.to_bed;
+        image.hides.iter_mut().flatten().for_each(|p| *p = to_bed * *p);
+    }
+    let order = |n: usize| (owners[n].unwrap_or(usize::MAX), shapes_painted[n]);
+    let keeps = |artwork: usize| job.artworks[artwork].under.keeps_fills;
+    over::whiten(&mut images, &shapes, &knocked_out, order, keeps, &mut problems);
+    let covers = over::covers(&images, shapes.len(), order);
+    shown::set(&mut shapes, knocked_out, &covers, covered, job.tolerance);
     let lies_under = |n: usize| owners[n].map(|a| job.artworks[a].under).unwrap_or_default();
     under::tell(&mut shapes, lies_under, &mut problems);
     // What a bitmap shows has done its part: it lies over what was painted before.
     shapes.retain(|laid| laid.shape.fill.is_some() || laid.shape.stroke.is_some());
-    for image in &mut images {
-        image.to_bed = to_bed * image.to_bed;
-    }
     let placed = to_bed.transform_rect_bbox(one);
     let shapes = copies::copied(shapes, placed, &run);
     let images = copies::copied(images, placed, &run);

@@ -28,11 +28,13 @@ pub(super) fn knocked_out(shape: &Shape, to_bed: Affine, tolerance: f64) -> Opti
     Some(united(&rings, FillRule::NonZero))
 }
 
-/// Sets what shows of each fill. `knocked_out` is what each shape's white line takes away; `covered`
+/// Sets what shows of each fill. `knocked_out` is what each shape's white line takes away; `covers` are bitmaps
+/// that hide what lies under them, each with the shape before which it is painted; `covered`
 /// says of which shapes later paint takes something away.
 pub(super) fn set(
     shapes: &mut [LaidShape],
     knocked_out: Vec<Option<Rings>>,
+    covers: &[(usize, Rings)],
     covered: impl Fn(usize) -> bool + Sync,
     tolerance: f64,
 ) {
@@ -49,7 +51,12 @@ pub(super) fn set(
     let fills: Vec<Option<Painted>> = fills.collect();
     let mut painted: Vec<Painted> = Vec::new();
     let mut owners: Vec<Option<usize>> = Vec::new();
+    let mut covers = covers.iter().peekable();
     for (n, (fill, line)) in fills.into_iter().zip(knocked_out).enumerate() {
+        while let Some((_, rings)) = covers.next_if(|(before, _)| *before <= n) {
+            painted.push(Painted { rings: rings.clone(), veil: 0 });
+            owners.push(None);
+        }
         if let Some(fill) = fill {
             painted.push(fill);
             owners.push(Some(n));
@@ -58,6 +65,10 @@ pub(super) fn set(
             painted.push(Painted { rings, veil: 0 });
             owners.push(None);
         }
+    }
+    for (_, rings) in covers {
+        painted.push(Painted { rings: rings.clone(), veil: 0 });
+        owners.push(None);
     }
     for (rings, owner) in shown(&painted).into_iter().zip(owners) {
         if let (Some(rings), Some(n)) = (rings, owner)

@@ -1,5 +1,6 @@
 //! Bitmaps: grey pixels over white, at the size that the file or the job says.
 
+pub(crate) mod area;
 mod compression;
 mod resolution;
 pub mod trace;
@@ -38,7 +39,7 @@ const DPI: f64 = 96.0;
 /// # Errors
 /// Broken files, and such as have more pixels than anyone could mean.
 pub(super) fn read(name: &str, bytes: &[u8], format: Format) -> Result<Artwork, Problems> {
-    let (bitmap, turned) =
+    let Decoded { bitmap, turned, opaque } =
         decode(bytes, format).map_err(|p| Problems::from(p.at(Place::file(name))))?;
     let mut problems = Problems::new();
     if format == Format::Jpeg && !ends_whole(bytes) {
@@ -74,12 +75,17 @@ pub(super) fn read(name: &str, bytes: &[u8], format: Format) -> Result<Artwork, 
     };
     let scale = (25.4 / x, 25.4 / y);
     let size = (f64::from(bitmap.width) * scale.0, f64::from(bitmap.height) * scale.1);
+    let to_mm = Affine::new([scale.0, 0.0, 0.0, -scale.1, 0.0, size.1]);
+    let pixels = (bitmap.width, bitmap.height);
+    let hides = if opaque { vec![Image::outline(pixels, to_mm)] } else { Vec::new() };
     let image = Image {
         source: Source { line: None, ..Source::default() },
-        to_mm: Affine::new([scale.0, 0.0, 0.0, -scale.1, 0.0, size.1]),
-        pixels: (bitmap.width, bitmap.height),
+        to_mm,
+        pixels,
         bitmap: Some(Arc::new(bitmap)),
         rendered: false,
+        painted: 0,
+        hides,
     };
     Ok(Artwork {
         units: Units { source, mm_per_unit: scale.0, doubtful: said.is_none() },
@@ -95,8 +101,28 @@ fn ends_whole(bytes: &[u8]) -> bool {
     bytes.windows(2).rev().take(1 << 16).any(|pair| pair == [0xff, 0xd9])
 }
 
-/// Decodes a bitmap of a known kind; also whether it was turned by a quarter on the way.
-pub(super) fn decode(bytes: &[u8], format: Format) -> Result<(Bitmap, bool), Problem> {
+/// A bitmap as it came out of its file.
+pub(super) struct Decoded {
+    pub(super) bitmap: Bitmap,
+    /// It was turned by a quarter on the way.
+    pub(super) turned: bool,
+    /// None of its pixels lets anything through.
+    pub(super) opaque: bool,
+}
+
+impl Bitmap {
+    /// As light as it is over white when so much of it shows, 0 to 1.
+    pub(super) fn lightened(mut self, shows: f64) -> Self {
+        if shows < 1.0 {
+            let light = |grey: u8| 255.0 - (255.0 - f64::from(grey)) * shows.max(0.0);
+            self.grey.iter_mut().for_each(|grey| *grey = light(*grey).round() as u8);
+        }
+        self
+    }
+}
+
+/// Decodes a bitmap of a known kind.
+pub(super) fn decode(bytes: &[u8], format: Format) -> Result<Decoded, Problem> {
     shield(|| decoded(bytes, format)).unwrap_or_else(|_| {
         let message = format!("the {} bitmap cannot be read: it is damaged", format.name());
         let help = "open it in a drawing program and save it again";
@@ -104,7 +130,7 @@ pub(super) fn decode(bytes: &[u8], format: Format) -> Result<(Bitmap, bool), Pro
     })
 }
 
-fn decoded(bytes: &[u8], format: Format) -> Result<(Bitmap, bool), Problem> {
+fn decoded(bytes: &[u8], format: Format) -> Result<Decoded, Problem> {
     let broken = |error: &image::ImageError| {
         let kind = (format == Format::Tiff).then(|| compression::unread(bytes)).flatten();
         if let Some(kind) = kind {
@@ -149,7 +175,9 @@ fn decoded(bytes: &[u8], format: Format) -> Result<(Bitmap, bool), Problem> {
     let before = (picture.width(), picture.height());
     picture.apply_orientation(orientation);
     let turned = before != (picture.width(), picture.height());
-    Ok((grey(&picture), turned))
+    let opaque = !picture.color().has_alpha()
+        || picture.to_luma_alpha8().pixels().all(|pixel| pixel.0[1] == u8::MAX);
+    Ok(Decoded { bitmap: grey(&picture), turned, opaque })
 }
 
 /// The bitmap of pixels of red, green, blue and opacity; none when they are not as many.

@@ -337,7 +337,7 @@ impl<'d, 't> Drawer<'d, 't> {
 fn shape(path: BezPath, colour: Colour, filled: bool, width: f64, source: Source) -> Shape {
     let fill = filled.then_some(Fill { colour, rule: FillRule::EvenOdd, veil: 0 });
     let stroke = (!filled).then_some(Stroke { colour, width, veiled: false });
-    Shape { path, fill, stroke, source, text: false, odd: OddPaint::default() }
+    Shape { path, fill, stroke, source, text: false, odd: OddPaint::default(), painted: 0 }
 }
 
 /// An old polyline with its vertices; meshes are not read.

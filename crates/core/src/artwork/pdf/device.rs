@@ -38,6 +38,8 @@ pub(super) struct Tracer<'a> {
     cut: usize,
     invisible: usize,
     veils: Veils,
+    /// How many things were painted so far.
+    painted: u32,
 }
 
 impl<'a> Tracer<'a> {
@@ -53,6 +55,7 @@ impl<'a> Tracer<'a> {
             cut: 0,
             invisible: 0,
             veils: Veils::default(),
+            painted: 0,
         }
     }
 
@@ -119,6 +122,8 @@ impl<'a> Tracer<'a> {
                 return;
             }
         };
+        self.painted += 1;
+        let painted = self.painted;
         let scale = props.transform.determinant().abs().sqrt();
         let Some((colour, full, opacity)) = colours(&props.paint) else {
             let source = self.source(None);
@@ -132,7 +137,7 @@ impl<'a> Tracer<'a> {
                 stroke: stroke.map(|s| (odd, f64::from(s.line_width) * scale)),
             };
             let path = props.transform * path;
-            return self.push(Shape { path, fill: None, stroke: None, source, text, odd });
+            return self.push(Shape { path, fill: None, stroke: None, source, text, odd, painted });
         };
         if props.soft_mask.is_some() {
             let source = self.source(None);
@@ -157,6 +162,7 @@ impl<'a> Tracer<'a> {
                     source: source.clone(),
                     text,
                     odd,
+                    painted,
                 });
             }
             return self.push(Shape {
@@ -166,10 +172,11 @@ impl<'a> Tracer<'a> {
                 source,
                 text,
                 odd,
+                painted,
             });
         }
         let path = props.transform * path;
-        self.push(Shape { path, fill, stroke: stroked, source, text, odd });
+        self.push(Shape { path, fill, stroke: stroked, source, text, odd, painted });
     }
 }
 
@@ -232,12 +239,20 @@ impl<'a> Device<'a> for Tracer<'_> {
 
     fn draw_image(&mut self, image: Painted<'a, '_>, props: ImageDrawProps<'a>) {
         self.count();
-        let mut bitmap = None;
+        let mut bitmap: Option<Bitmap> = None;
+        // A stencil is ink, and what lies beside it shows through.
+        let mut transparent = true;
         let declared = (image.width(), image.height());
         if u64::from(declared.0) * u64::from(declared.1) <= 300_000_000 {
             match &image {
                 Painted::Raster(raster) => {
-                    raster.with_rgba(|data, alpha| bitmap = Some(grey(data, alpha.as_ref())), None);
+                    raster.with_rgba(
+                        |data, alpha| {
+                            transparent = alpha.is_some();
+                            bitmap = Some(grey(data, alpha.as_ref()));
+                        },
+                        None,
+                    );
                 }
                 Painted::Stencil(stencil) => stencil.with_stencil(
                     |mask, paint| {
@@ -258,12 +273,28 @@ impl<'a> Device<'a> for Tracer<'_> {
         if bitmap.is_none() {
             self.artwork.unread.push((Unread::Bitmap, source.clone()));
         }
+        let opaque = !transparent && self.veils.shows() >= 1.0 && props.soft_mask.is_none();
+        let mut bitmap = bitmap.map(|bitmap| bitmap.lightened(self.veils.shows()));
+        if let (Some(bitmap), Some(region)) = (&mut bitmap, self.clips.last())
+            && region.crop(bitmap, to_mm)
+        {
+            self.cut += 1;
+        }
+        let outline = Image::outline(pixels, to_mm);
+        let hides = match (opaque, self.clips.last()) {
+            (false, _) => Vec::new(),
+            (true, None) => vec![outline],
+            (true, Some(region)) => region.within(&outline),
+        };
+        self.painted += 1;
         self.artwork.images.push(Image {
             source,
             to_mm,
             pixels,
             bitmap: bitmap.map(Arc::new),
             rendered: false,
+            painted: self.painted,
+            hides,
         });
     }
 

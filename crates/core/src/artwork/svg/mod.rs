@@ -79,6 +79,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
         dashes: how.dashes,
         renders: how.render.is_some(),
         changed: 0,
+        painted: 0,
         at: to_mm,
         clips: Vec::new(),
         veils: Veils::default(),
@@ -208,6 +209,8 @@ struct Reader<'c> {
     dashes: bool,
     /// Whether what has no plain colour will be drawn; then what effects change has none.
     renders: bool,
+    /// How many things were painted so far.
+    painted: u32,
     /// How many groups round change what shows of the shapes in them.
     changed: usize,
     /// From the units of the group at hand to mm. Groups are followed from the outside: what the library says
@@ -278,7 +281,8 @@ impl Reader<'_> {
         let fill = Some((Odd::Effect, FillRule::NonZero));
         let odd = OddPaint { fill, stroke: None };
         let source = self.source(label);
-        self.push(Shape { path, fill: None, stroke: None, source, text: false, odd });
+        let painted = self.next();
+        self.push(Shape { path, fill: None, stroke: None, source, text: false, odd, painted });
     }
 
     /// Nothing of it shows, and nothing of it is missed.
@@ -305,6 +309,12 @@ impl Reader<'_> {
         for shape in &mut self.out.shapes[before..] {
             shape.text = true;
         }
+    }
+
+    /// The next place in the order of painting.
+    fn next(&mut self) -> u32 {
+        self.painted += 1;
+        self.painted
     }
 
     /// Takes a shape in, as far as the clip paths round it let it through.
@@ -365,7 +375,8 @@ impl Reader<'_> {
         }
         if fill.is_some() || stroke.is_some() || !strange.is_none() {
             let drawn = self.at * curves(path.data(), Affine::IDENTITY);
-            let shape = Shape { path: drawn, fill, stroke, source, text: false, odd: strange };
+            let (text, odd, painted) = (false, strange, self.next());
+            let shape = Shape { path: drawn, fill, stroke, source, text, odd, painted };
             match path.stroke().and_then(usvg::Stroke::dasharray).filter(|_| self.dashes) {
                 Some(lengths) => {
                     // Dashes count in the line's own units, and are lines of their own.
@@ -405,10 +416,14 @@ impl Reader<'_> {
             usvg::ImageKind::GIF(bytes) => (bytes, Some(Format::Gif)),
             _ => (&Arc::new(Vec::new()), None),
         };
+        let (painted, mut opaque, shows) = (self.next(), false, self.veils.shows());
         let size = image.size();
         let drawn = (size.width() as u32, size.height() as u32);
         let bitmap = match format.map(|format| bitmap::decode(bytes, format)) {
-            Some(Ok((bitmap, _))) => Some(bitmap),
+            Some(Ok(decoded)) => {
+                opaque = decoded.opaque && shows >= 1.0;
+                Some(decoded.bitmap.lightened(shows))
+            }
             Some(Err(problem)) => {
                 self.out.broken.push(Problem { severity: Severity::Warning, ..problem });
                 None
@@ -422,12 +437,27 @@ impl Reader<'_> {
         if bitmap.is_none() {
             self.out.unread.push((Unread::Bitmap, source.clone()));
         }
+        let to_mm = self.at * fit;
+        let mut bitmap = bitmap;
+        if let (Some(bitmap), Some(region)) = (&mut bitmap, self.clips.last())
+            && region.crop(bitmap, to_mm)
+        {
+            self.out.cut += 1;
+        }
+        let outline = Image::outline(pixels, to_mm);
+        let hides = match (opaque, self.clips.last()) {
+            (false, _) => Vec::new(),
+            (true, None) => vec![outline],
+            (true, Some(region)) => region.within(&outline),
+        };
         self.out.images.push(Image {
             source,
-            to_mm: self.at * fit,
+            to_mm,
             pixels,
             bitmap: bitmap.map(Arc::new),
             rendered: false,
+            painted,
+            hides,
         });
     }
 }

@@ -73,6 +73,7 @@ impl Begun {
                     source: source.clone(),
                     text: false,
                     odd: OddPaint::default(),
+                    painted: image.painted,
                 }));
             }
         }
