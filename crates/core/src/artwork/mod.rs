@@ -247,6 +247,18 @@ impl Image {
         [(0.0, 0.0), (w, 0.0), (w, h), (0.0, h)].map(|at| to_mm * Point::from(at)).to_vec()
     }
 
+    /// What is drawn in its place where an effect changes what shows of it.
+    pub(crate) fn changed(self) -> Shape {
+        let mut path = BezPath::new();
+        for (n, p) in Self::outline(self.pixels, self.to_mm).into_iter().enumerate() {
+            if n == 0 { path.move_to(p) } else { path.line_to(p) }
+        }
+        path.close_path();
+        let odd = OddPaint { fill: Some((Odd::Effect, FillRule::NonZero)), stroke: None };
+        let (source, painted) = (self.source, self.painted);
+        Shape { path, fill: None, stroke: None, source, text: false, odd, painted }
+    }
+
     /// The rectangle that it covers, mm.
     #[must_use]
     pub fn bounds(&self) -> Rect {

@@ -40,10 +40,18 @@ pub(super) struct Tracer<'a> {
     veils: Veils,
     /// How many things were painted so far.
     painted: u32,
+    /// Whether what has no plain colour will be drawn; then what effects change has none.
+    renders: bool,
+    /// Of each group round: whether it changes what shows of the things in it.
+    changed: Vec<bool>,
 }
 
 impl<'a> Tracer<'a> {
-    pub(super) fn new(artwork: &'a mut Artwork, spots: Spots, dashes: bool) -> Self {
+    pub(super) fn new(
+        artwork: &'a mut Artwork,
+        spots: Spots,
+        (dashes, renders): (bool, bool),
+    ) -> Self {
         Self {
             artwork,
             spots,
@@ -56,6 +64,8 @@ impl<'a> Tracer<'a> {
             invisible: 0,
             veils: Veils::default(),
             painted: 0,
+            renders,
+            changed: Vec::new(),
         }
     }
 
@@ -139,13 +149,26 @@ impl<'a> Tracer<'a> {
             let path = props.transform * path;
             return self.push(Shape { path, fill: None, stroke: None, source, text, odd, painted });
         };
-        if props.soft_mask.is_some() {
+        let effect =
+            self.changed.contains(&true) || props.soft_mask.is_some() || changes(props.blend_mode);
+        if props.soft_mask.is_some() || changes(props.blend_mode) {
             let source = self.source(None);
             self.artwork.unread.push((Unread::Effect, source));
         }
         let spot = full.and_then(|full| self.spots.get(&full)).cloned();
         let source = self.source(spot.as_ref());
-        let Some((colour, veil)) = self.veils.paint(colour, opacity) else { return };
+        self.veils.enter(1.0, darkens(props.blend_mode));
+        let shown = self.veils.paint(colour, opacity);
+        self.veils.leave();
+        let Some((colour, veil)) = shown else { return };
+        if effect && self.renders {
+            let odd = OddPaint {
+                fill: fill.map(|rule| (Odd::Effect, winding(rule))),
+                stroke: stroke.map(|s| (Odd::Effect, f64::from(s.line_width) * scale)),
+            };
+            let path = props.transform * path;
+            return self.push(Shape { path, fill: None, stroke: None, source, text, odd, painted });
+        }
         let fill = fill.map(|rule| Fill { colour, rule: winding(rule), veil });
         let odd = OddPaint::default();
         let width = stroke.map(|s| f64::from(s.line_width) * scale);
@@ -180,6 +203,16 @@ impl<'a> Tracer<'a> {
     }
 }
 
+/// Whether a blend mode lets what lies under show through and is its own colour over paper.
+fn darkens(mode: BlendMode) -> bool {
+    matches!(mode, BlendMode::Multiply | BlendMode::Darken)
+}
+
+/// Whether what shows under a blend mode is no plain colour.
+fn changes(mode: BlendMode) -> bool {
+    mode != BlendMode::Normal && !darkens(mode)
+}
+
 fn winding(rule: hayro_interpret::FillRule) -> FillRule {
     match rule {
         hayro_interpret::FillRule::NonZero => FillRule::NonZero,
@@ -210,16 +243,23 @@ impl<'a> Device<'a> for Tracer<'_> {
         self.clips.pop();
     }
 
-    fn push_transparency_group(&mut self, opacity: f32, mask: Option<SoftMask<'a>>, _: BlendMode) {
+    fn push_transparency_group(
+        &mut self,
+        opacity: f32,
+        mask: Option<SoftMask<'a>>,
+        blend: BlendMode,
+    ) {
         self.count();
-        self.veils.enter(f64::from(opacity), false);
-        if mask.is_some() {
+        self.veils.enter(f64::from(opacity), darkens(blend));
+        self.changed.push(mask.is_some() || changes(blend));
+        if mask.is_some() || changes(blend) {
             let source = self.source(None);
             self.artwork.unread.push((Unread::Effect, source));
         }
     }
 
     fn pop_transparency_group(&mut self) {
+        self.changed.pop();
         self.veils.leave();
     }
 
@@ -287,7 +327,7 @@ impl<'a> Device<'a> for Tracer<'_> {
             (true, Some(region)) => region.within(&outline),
         };
         self.painted += 1;
-        self.artwork.images.push(Image {
+        let image = Image {
             source,
             to_mm,
             pixels,
@@ -295,7 +335,15 @@ impl<'a> Device<'a> for Tracer<'_> {
             rendered: false,
             painted: self.painted,
             hides,
-        });
+        };
+        let own = props.soft_mask.is_some() || changes(props.blend_mode);
+        if own {
+            self.artwork.unread.push((Unread::Effect, image.source.clone()));
+        }
+        if (own || self.changed.contains(&true)) && self.renders {
+            return self.push(image.changed());
+        }
+        self.artwork.images.push(image);
     }
 
     fn begin_marked_content(&mut self, tag: &[u8], properties: Option<&Dict<'_>>) {

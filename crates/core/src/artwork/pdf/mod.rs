@@ -2,9 +2,10 @@
 //! the lines behind it.
 
 mod device;
+mod picture;
 mod spots;
 
-use super::{Artwork, Format, Reading, Units};
+use super::{Artwork, Format, Reading, Units, rendered};
 use crate::geometry::Affine;
 use crate::problem::{Code, Place, Problem, Problems, count, few};
 use crate::quantity::plain;
@@ -83,6 +84,9 @@ fn page(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems
     let (width, height) = page.render_dimensions();
     artwork.page = Some((f64::from(width) * scale, f64::from(height) * scale));
     draw(&pdf, page, scale, how, &mut artwork);
+    if let Some(render) = &how.render {
+        rendered::apply(&mut artwork, render, |window| picture::drawn(page, scale, window));
+    }
     if let Some(hidden) = hidden_layers(&pdf) {
         artwork.problems.push(
             Problem::note(
@@ -142,7 +146,8 @@ fn draw(pdf: &Pdf, page: &Page<'_>, scale: f64, how: &Reading<'_>, artwork: &mut
     let cache = InterpreterCache::new();
     let spots = spots::of(page, pdf, &cache, &settings);
     let mut context = Context::new(to_mm, whole, &cache, pdf.xref(), settings);
-    let mut tracer = Tracer::new(artwork, spots, how.dashes);
+    let reads = (how.dashes, how.render.is_some());
+    let mut tracer = Tracer::new(artwork, spots, reads);
     interpret_page(page, &mut context, &mut tracer);
     tracer.finish();
     let missing = missing.lock().map(|all| all.clone()).unwrap_or_default();

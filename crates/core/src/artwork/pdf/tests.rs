@@ -190,3 +190,50 @@ fn a_pdf_that_was_cut_says_so() {
         assert!(told(&whole[..whole.len() * share / 100]), "{share} %");
     }
 }
+
+#[test]
+fn a_shading_is_drawn_as_the_page_shows_it() {
+    // 100 x 50 pt that go from black to white rightwards, a black square in their middle, all on a black page.
+    let shading = "<</ShadingType 2/ColorSpace/DeviceGray/Coords[50 0 150 0]/Function<</FunctionType 2/Domain[0 1]/C0[0]/C1[1]/N 1>>>>";
+    let page = format!("/Resources<</Pattern<</P <</PatternType 2/Shading {shading}>>>>>>");
+    let bytes = of(
+        &page,
+        "0 0 200 100 re f /Pattern cs /P scn 50 25 100 50 re f 0 g 90 40 20 20 re f",
+        &[],
+    );
+    let render = Some(crate::artwork::Render { dpi: 254.0, takes: None });
+    let how = Reading { render, ..Reading::default() };
+    let art = read("a.pdf", &bytes, &how).unwrap();
+    assert!(art.unread.is_empty(), "{:?}", art.unread);
+    let image = &art.images[0];
+    let bitmap = image.bitmap.as_ref().unwrap();
+    let mm = 25.4 / 72.0;
+    let grey = |x: f64, y: f64| {
+        let at = image.to_mm.inverse() * crate::geometry::Point::new(x * mm, y * mm);
+        bitmap.grey[at.y as usize * bitmap.width as usize + at.x as usize]
+    };
+    // Black to white is linear in what the file says.
+    for (x, wanted) in [(60.0, 25.5), (75.0, 63.75), (120.0, 178.5), (145.0, 242.25)] {
+        assert!((f64::from(grey(x, 30.0)) - wanted).abs() < 4.0, "{x}: {}", grey(x, 30.0));
+    }
+    // The square is burnt by its own step, and of the page what shows.
+    assert_eq!(grey(100.0, 50.0), 255);
+    assert_eq!((image.pixels.0, image.pixels.1), (353, 177));
+}
+
+#[test]
+fn blend_modes_that_are_no_ink_are_named() {
+    let blended = |mode: &str| {
+        let page = format!("/Resources<</ExtGState<</B <</BM/{mode}>>>>>>");
+        let bytes = of(&page, "/B gs 0 0 50 50 re f", &[]);
+        let art = drawn(&bytes);
+        (
+            art.unread.iter().any(|(what, _)| *what == Unread::Effect),
+            art.shapes[0].fill.unwrap().veil,
+        )
+    };
+    assert_eq!(blended("Normal"), (false, 0));
+    assert!(blended("Screen").0 && blended("Difference").0);
+    let (effect, veil) = blended("Multiply");
+    assert!(!effect && veil > 0, "ink that lets what lies under show through");
+}

@@ -450,7 +450,7 @@ impl Reader<'_> {
             (true, None) => vec![outline],
             (true, Some(region)) => region.within(&outline),
         };
-        self.out.images.push(Image {
+        let image = Image {
             source,
             to_mm,
             pixels,
@@ -458,7 +458,11 @@ impl Reader<'_> {
             rendered: false,
             painted,
             hides,
-        });
+        };
+        if self.changed > 0 && self.renders {
+            return self.push(image.changed());
+        }
+        self.out.images.push(image);
     }
 }
 
