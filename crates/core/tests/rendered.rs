@@ -180,7 +180,6 @@ fn seen(svg: &str) -> Vec<f64> {
 #[test]
 fn what_is_burnt_of_a_page_is_what_shows_of_it() {
     let job = job();
-    let mut worst = 0.0f64;
     for seed in 0..100 {
         let svg = page(&mut Dice(seed));
         let (sheet, _) = lay_out(Given::from(rendered(&svg)), &job)
@@ -188,11 +187,8 @@ fn what_is_burnt_of_a_page_is_what_shows_of_it() {
         let (burnt, seen) = (burnt(&sheet), seen(&svg));
         let away: f64 = burnt.iter().zip(&seen).map(|(a, b)| (a - b).abs()).sum();
         let share = away / seen.iter().sum::<f64>();
-        worst = worst.max(share);
         assert!(share < 0.04, "seed {seed}: {:.2} % of what shows\n{svg}", share * 100.0);
     }
-    assert!(worst > 0.0);
-    println!("worst {:.2} %", worst * 100.0);
 }
 
 #[test]

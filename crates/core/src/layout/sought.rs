@@ -144,9 +144,11 @@ pub(super) fn exceptions(sheet: &Sheet, job: &Job, problems: &mut Problems) {
 
 /// The takes behind `not`.
 fn excepted(take: &Take) -> Vec<&Take> {
-    let of = |condition| match condition {
-        &Condition::Not(ref takes) => takes.iter().collect(),
-        _ => Vec::new(),
-    };
-    take.0.iter().flat_map(of).collect()
+    let mut all = Vec::new();
+    for condition in &take.0 {
+        if let Condition::Not(takes) = condition {
+            all.extend(takes);
+        }
+    }
+    all
 }

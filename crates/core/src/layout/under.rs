@@ -68,5 +68,5 @@ pub(super) fn tell(
 fn line(points: &[Point]) -> Option<Contour> {
     let (start, rest) = points.split_first()?;
     let pieces: Vec<Piece> = rest.iter().map(|p| Piece::Line { to: *p }).collect();
-    (!pieces.is_empty()).then(|| Contour { start: *start, pieces, closed: false })
+    (!pieces.is_empty()).then_some(Contour { start: *start, pieces, closed: false })
 }

@@ -90,7 +90,7 @@ pub(crate) fn lines_under(lined: &[Lined<'_>], most: Option<usize>) -> Vec<Under
     // For each line the fills over each of its contours.
     let mut lines: Vec<(usize, Vec<Vec<usize>>)> = Vec::new();
     for (n, one) in lined.iter().enumerate() {
-        if !one.shape.stroke.is_some_and(|stroke| stroke.colour != WHITE) {
+        if one.shape.stroke.is_none_or(|stroke| stroke.colour == WHITE) {
             continue;
         }
         let over: Vec<_> = one.contours.iter().map(|c| fills.over(n, c.bounds())).collect();
