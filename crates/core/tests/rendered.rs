@@ -3,10 +3,12 @@
 //! burnt twice is as wrong as one that is left out.
 #![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
+mod dice;
+use dice::Dice;
 use resvg::tiny_skia::{self, Pixmap, Transform};
 use std::fmt::Write as _;
 use tinkite_core::artwork::{Artwork, Reading, Render, read};
-use tinkite_core::geometry::Point;
+use tinkite_core::geometry::{Point, region};
 use tinkite_core::job::{self, Job, machine};
 use tinkite_core::layout::{Given, Sheet, lay_out};
 
@@ -21,27 +23,6 @@ const ODD: &str = r##"<defs><linearGradient id="sky"><stop offset="0" stop-color
 <mask id="fade" maskContentUnits="objectBoundingBox"><rect width="1" height="1" fill="url(#sky)"/></mask>
 <clipPath id="hole"><path d="M0 0H60V40H0Z M20 10H40V30H20Z" clip-rule="evenodd"/></clipPath>
 <filter id="blur"><feGaussianBlur stdDeviation="0.8"/></filter></defs>"##;
-
-/// Numbers that follow from a seed (splitmix64, Steele and others 2014).
-struct Dice(u64);
-
-impl Dice {
-    fn next(&mut self) -> u64 {
-        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        z ^ (z >> 31)
-    }
-
-    fn below(&mut self, most: u64) -> u64 {
-        self.next() % most
-    }
-
-    fn between(&mut self, low: f64, high: f64) -> f64 {
-        low + (high - low) * self.below(1 << 20) as f64 / f64::from(1 << 20)
-    }
-}
 
 /// A bitmap of 160 x 120 pixels without transparency, dark at its upper left.
 fn photo() -> String {
@@ -189,6 +170,31 @@ fn what_is_burnt_of_a_page_is_what_shows_of_it() {
         let share = away / seen.iter().sum::<f64>();
         assert!(share < 0.04, "seed {seed}: {:.2} % of what shows\n{svg}", share * 100.0);
     }
+}
+
+#[test]
+fn what_is_traced_lies_where_its_bitmap_was_painted() {
+    let svg = format!(
+        r##"<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="40mm" viewBox="0 0 60 40">
+<rect width="60" height="40" fill="#804020"/>
+<image x="10" y="10" width="16" height="12" href="{}"/>
+<rect x="12" y="12" width="4" height="6" fill="#ffffff"/></svg>"##,
+        photo()
+    );
+    let artwork = read("a.svg", svg.as_bytes(), &Reading::default()).unwrap();
+    let mut job = job();
+    // All of the picture is darker than this.
+    let trace = tinkite_core::artwork::Trace { threshold: 0.99, ..Default::default() };
+    job.artworks[0].trace = Some((trace, tinkite_core::colour::Colour::new(0, 0, 0)));
+    let (sheet, _) = lay_out(Given::from(artwork), &job).unwrap();
+    let area_of = |colour: &str| -> f64 {
+        let of = |fill: tinkite_core::artwork::Fill| fill.colour.to_string() == colour;
+        let shapes = sheet.shapes.iter().filter(|laid| laid.shape.fill.is_some_and(of));
+        shapes.map(|laid| region::area(laid.shown.as_deref().expect("covered in part"))).sum()
+    };
+    // The picture less the white in it; the page less the picture.
+    assert!((area_of("#000000") - (192.0 - 24.0)).abs() < 1.0, "{}", area_of("#000000"));
+    assert!((area_of("#804020") - (2400.0 - 192.0)).abs() < 1.0, "{}", area_of("#804020"));
 }
 
 #[test]

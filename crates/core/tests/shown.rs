@@ -2,6 +2,8 @@
 //! things of no opacity, against a raster of the same page by a renderer that is not ours.
 #![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
+mod dice;
+use dice::Dice;
 use resvg::tiny_skia::{Pixmap, Transform};
 use std::collections::BTreeSet;
 use std::fmt::Write as _;
@@ -15,27 +17,6 @@ const MACHINE: &str = include_str!("../../cli/demo/bench-laser.machine.toml");
 /// The page, mm, and how many pixels there are to each.
 const PAGE: (u32, u32) = (60, 40);
 const PIXELS: u32 = 20;
-
-/// Numbers that follow from a seed (splitmix64, Steele and others 2014).
-struct Dice(u64);
-
-impl Dice {
-    fn next(&mut self) -> u64 {
-        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        z ^ (z >> 31)
-    }
-
-    fn below(&mut self, most: u64) -> u64 {
-        self.next() % most
-    }
-
-    fn between(&mut self, low: f64, high: f64) -> f64 {
-        low + (high - low) * self.below(1 << 20) as f64 / f64::from(1 << 20)
-    }
-}
 
 const COLOURS: [&str; 4] = ["#000000", "#804020", "#3070c0", "#ffffff"];
 

@@ -60,9 +60,12 @@ impl Region {
         bitmap.whiten(&self.rings, to_plane, Whitened::Outside) > 0
     }
 
-    /// What of a ring lies in the region.
-    pub(crate) fn within(&self, ring: &[Point]) -> Vec<Vec<Point>> {
-        region::combined(&self.rings, &[ring.to_vec()], region::Combine::Overlap)
+    /// What of a ring lies in a region; all of it where there is none.
+    pub(crate) fn within(region: Option<&Self>, ring: Vec<Point>) -> Vec<Vec<Point>> {
+        match region {
+            Some(to) => region::combined(&to.rings, &[ring], region::Combine::Overlap),
+            None => vec![ring],
+        }
     }
 
     /// The region and what runs along its edge.

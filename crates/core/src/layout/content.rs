@@ -75,6 +75,8 @@ pub(super) fn prepare(
     let mut traced = Vec::new();
     if let Some((settings, colour)) = &how.trace {
         trace_all(&mut artwork, (settings, *colour), unit, &mut traced, problems);
+        // An outline lies where its bitmap was painted: over what came before, under what came after.
+        artwork.shapes.sort_by_key(|shape| shape.painted);
     }
     // Whatever got a plain paint is read.
     sought.shapes(&artwork, job.tolerance);

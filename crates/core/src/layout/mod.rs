@@ -14,6 +14,7 @@ mod size;
 mod sought;
 mod under;
 
+use crate::artwork::trouble::lines::Lined;
 use crate::artwork::{Artwork, Bitmap, FontSupply, NoFonts, Shape};
 use crate::geometry::cover::Rings;
 use crate::geometry::{Affine, BezPath, Contour, Point, Rect, Vec2, drawn_bounds, hull};
@@ -76,6 +77,12 @@ impl LaidShape {
     #[must_use]
     pub fn place(&self) -> Place {
         self.shape.source.place(&self.file)
+    }
+
+    /// For whoever looks for trouble with lines.
+    pub(crate) fn lined(&self) -> Lined<'_> {
+        let (label, place) = (self.label(), self.place());
+        Lined { shape: &self.shape, contours: &self.contours, label, place }
     }
 
     /// What `take` looks at.

@@ -14,15 +14,7 @@ use std::collections::BTreeSet;
 
 /// Warns of lines that the step would burn twice, and of cuts that fall to pieces.
 pub(super) fn lines(shapes: &[&LaidShape], step: &Step, job: &Job, problems: &mut Problems) {
-    let lined: Vec<Lined<'_>> = shapes
-        .iter()
-        .map(|laid| Lined {
-            shape: &laid.shape,
-            contours: &laid.contours,
-            label: laid.label(),
-            place: laid.place(),
-        })
-        .collect();
+    let lined: Vec<Lined<'_>> = shapes.iter().map(|laid| laid.lined()).collect();
     let lined: Vec<&Lined<'_>> = lined.iter().collect();
     let name = &step.name;
     let twice = |length: &str, _| format!("step \"{name}\" burns {length} mm of line twice");

@@ -44,13 +44,7 @@ pub(super) fn run(args: &HeadFocus, console: &Console) -> Result<(), Refusal> {
             "does not tell the machine's own Z: lower the head onto a gauge block and say head focus --block; nothing was sent",
         ));
     }
-    let stands = hand.carry_out(|machine, connected| {
-        ready(connected)?;
-        // Whatever zero it had on other stock: the range holds on the machine's own axis.
-        lift(machine, 0.0, height, None)
-    })?;
-    arrived((None, None, Some(height)), &stands)?;
-    let stands = zero::set(&mut hand, &[HeadAxis::Z])?;
+    let stands = zero_at(&mut hand, height)?;
     let what = format!(
         "the focus lies {} mm above the bed, on the surface: Z counts from it",
         plain(thickness, 3)
@@ -60,6 +54,9 @@ pub(super) fn run(args: &HeadFocus, console: &Console) -> Result<(), Refusal> {
 
 /// How fast a probe goes down, mm/s: it stops within a hundredth of a millimetre of where it touches.
 const PROBING: f64 = 1.5;
+
+/// A head that was stopped by its probe stands no farther than this from where that touched, mm.
+const OVERRUN: f64 = 0.5;
 
 /// The probe on the head finds the surface; the head rises until the focus lies on it.
 fn by_probe(machine: Machine, to: Option<&str>, console: &Console) -> Result<(), Refusal> {
@@ -90,18 +87,31 @@ fn by_probe(machine: Machine, to: Option<&str>, console: &Console) -> Result<(),
     let Some([.., surface]) = found.touched else {
         return Err(Refusal::Link("the controller did not say where the probe touched".into()));
     };
-    let height = surface + rise;
-    let stands: Stands = hand.carry_out(|machine, connected| {
-        ready(connected)?;
-        lift(machine, 0.0, height, None)
-    })?;
-    arrived((None, None, Some(height)), &stands)?;
-    let stands = zero::set(&mut hand, &[HeadAxis::Z])?;
+    // The line has no checksum, and the head stands where it touched.
+    let stands_there = found.position.and_then(|at| at[2]);
+    if stands_there.is_none_or(|z| (z - surface).abs() > OVERRUN) {
+        return Err(Refusal::Link(format!(
+            "the controller says that the probe touched at Z {}, and the head does not stand there: say it again",
+            plain(surface, 3)
+        )));
+    }
+    let stands = zero_at(&mut hand, surface + rise)?;
     let what = format!(
         "the probe touched at Z {}; the focus lies on the surface: Z counts from it",
         plain(surface, 3)
     );
     tell(&hand, &stands, &what, console)
+}
+
+/// Brings the head to a height on the machine's axis, mm, and lets Z count from there.
+fn zero_at(hand: &mut ByHand, height: f64) -> Result<Stands, Refusal> {
+    let stands = hand.carry_out(|machine, connected| {
+        ready(connected)?;
+        // Whatever zero it had on other stock: the range holds on the machine's own axis.
+        lift(machine, 0.0, height, None)
+    })?;
+    arrived((None, None, Some(height)), &stands)?;
+    zero::set(hand, &[HeadAxis::Z])
 }
 
 /// The lines that take the probe down to what it touches, dark, at most to the end of the focus axis.

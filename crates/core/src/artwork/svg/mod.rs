@@ -445,11 +445,8 @@ impl Reader<'_> {
             self.out.cut += 1;
         }
         let outline = Image::outline(pixels, to_mm);
-        let hides = match (opaque, self.clips.last()) {
-            (false, _) => Vec::new(),
-            (true, None) => vec![outline],
-            (true, Some(region)) => region.within(&outline),
-        };
+        let hidden = opaque.then(|| Region::within(self.clips.last(), outline));
+        let hides = hidden.unwrap_or_default();
         let image = Image {
             source,
             to_mm,
