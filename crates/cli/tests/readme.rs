@@ -54,5 +54,5 @@ fn the_tour_works_line_by_line() {
         bench.ok(&args);
         typed += 1;
     }
-    assert_eq!(typed, 26);
+    assert_eq!(typed, 27);
 }
