@@ -126,7 +126,7 @@ pub(crate) fn show(problems: &Problems, sources: &Sources, console: &Console) {
     styles.link = styles.linum;
     let theme = GraphicalTheme { characters: ThemeCharacters::unicode(), styles };
     let handler = GraphicalReportHandler::new_themed(theme).with_width(100).with_links(false);
-    for problem in problems {
+    for (n, problem) in problems.iter().enumerate() {
         let place = problem.place.as_ref();
         let short = place.and_then(|p| p.span.as_ref()).is_some_and(|s| s.len() <= EXCERPT);
         let source = place
@@ -135,7 +135,10 @@ pub(crate) fn show(problems: &Problems, sources: &Sources, console: &Console) {
             .map(|(name, text)| NamedSource::new(name, text.clone()));
         let mut text = String::new();
         if handler.render_report(&mut text, &Shown { problem, source }).is_ok() {
-            console.complain(&format!("\n{text}"));
+            // The code stands at the left edge, what it says behind it: more blank lines would only push
+            // the first problems off the screen.
+            let text = text.replacen("\n\n", "\n", 1);
+            console.complain(&if n == 0 { format!("\n{text}") } else { text });
         }
     }
 }

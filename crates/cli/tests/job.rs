@@ -235,7 +235,6 @@ fn an_error_shows_file_line_text_and_cure() {
     bench.change(JOB, "power = \"15 %\"", "power = \"15\"");
     insta::assert_snapshot!(bench.refused(1, &["plan", JOB]), @r#"
     quantity
-
       × power in step 2 ("folds"): "15" has no unit, and a power needs one
         ╭─[sail-panel.kite.toml:37:9]
      36 │ speed = "60 mm/s"
