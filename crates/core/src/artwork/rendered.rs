@@ -37,7 +37,8 @@ pub(super) struct Window {
     pub(super) resolution: f64,
 }
 
-/// More pixels than this are refused: with two pictures of them in four bytes each, 300 MB.
+/// More pixels than this are refused: two pictures of them in four bytes each are 300 MB, and what a renderer
+/// holds for filters comes on top.
 const MOST_PIXELS: f64 = 36e6;
 
 /// Draws what `how` takes out of `artwork` into a bitmap of it. `page` draws the page: red, green, blue
