@@ -25,6 +25,9 @@ pub(crate) struct Common {
     /// Say nothing but results and problems
     #[arg(long, short, global = true)]
     pub(crate) quiet: bool,
+    /// Also tell what was read, found and decided, and everything that a problem is about
+    #[arg(long, global = true, conflicts_with = "quiet")]
+    pub(crate) verbose: bool,
     /// Colours on the terminal
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub(crate) colour: When,
@@ -80,6 +83,11 @@ pub(crate) enum Command {
         #[command(subcommand)]
         command: LogCommand,
     },
+    /// The book of settings by material: list, show, keep, copy, drop, print
+    Recipe {
+        #[command(subcommand)]
+        command: RecipeCommand,
+    },
     /// A simulated controller, on TCP or a pseudo-terminal
     Rig(Rig),
     /// Shell completions
@@ -128,9 +136,12 @@ pub(crate) struct Begin {
     /// At most so many steps, where colours near each other can be gathered
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1000))]
     pub(crate) steps: Option<u16>,
-    /// What it is made of, for people to read
+    /// What it is made of: recipes for that are used, where a book has them
     #[arg(long, value_name = "TEXT")]
     pub(crate) material: Option<String>,
+    /// How thick it is
+    #[arg(long, value_name = "LENGTH", value_parser = length)]
+    pub(crate) thickness: Option<f64>,
     #[command(flatten)]
     pub(crate) writing: Writing,
 }
@@ -406,6 +417,136 @@ pub(crate) struct LogFile {
 }
 
 #[derive(Debug, Subcommand)]
+pub(crate) enum RecipeCommand {
+    /// Recipes that are to be had here
+    List(RecipeList),
+    /// One recipe: its settings, its book, how often it worked
+    Show(RecipeShow),
+    /// The settings of a job's step become a recipe
+    Keep(RecipeKeep),
+    /// Work a recipe out for another thickness, machine or material: a guess to try
+    Copy(RecipeCopy),
+    /// Take a recipe out of its book
+    Drop(RecipeDrop),
+    /// A sheet to hang at the machine (.html, .svg or .png)
+    Print(RecipePrint),
+}
+
+/// Which recipes are meant.
+#[derive(Debug, Clone, Default, ClapArgs)]
+pub(crate) struct RecipeFilter {
+    /// For this material
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) material: Option<String>,
+    /// For this thickness
+    #[arg(long, value_name = "LENGTH", value_parser = length)]
+    pub(crate) thickness: Option<f64>,
+    /// Found on this machine
+    #[arg(long, value_name = "MACHINE")]
+    pub(crate) machine: Option<String>,
+    /// With this lens
+    #[arg(long, value_name = "LENS")]
+    pub(crate) lens: Option<String>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct RecipeList {
+    #[command(flatten)]
+    pub(crate) filter: RecipeFilter,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct RecipeShow {
+    /// cut, score, engrave, or its own name
+    pub(crate) recipe: String,
+    #[command(flatten)]
+    pub(crate) filter: RecipeFilter,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct RecipeDrop {
+    /// cut, score, engrave, or its own name
+    pub(crate) recipe: String,
+    #[command(flatten)]
+    pub(crate) filter: RecipeFilter,
+    /// Of this book [default: wherever there is only one]
+    #[arg(long, value_name = "FILE")]
+    pub(crate) book: Option<PathBuf>,
+}
+
+/// Where a recipe is kept, and as what.
+#[derive(Debug, Clone, Default, ClapArgs)]
+pub(crate) struct RecipeKept {
+    /// A name of its own, for a second recipe of the same make
+    #[arg(long, value_name = "NAME")]
+    pub(crate) name: Option<String>,
+    /// For people
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) note: Option<String>,
+    /// The book [default: TINKITE_BOOK, config.toml, or my.recipes.toml in your own folder]
+    #[arg(long, value_name = "FILE")]
+    pub(crate) book: Option<PathBuf>,
+    /// Put it in the place of a recipe for the same
+    #[arg(long)]
+    pub(crate) replace: bool,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct RecipeKeep {
+    /// The job
+    pub(crate) job: PathBuf,
+    /// Its step
+    pub(crate) step: String,
+    /// The material [default: the job's]
+    #[arg(long = "as", value_name = "MATERIAL")]
+    pub(crate) material: Option<String>,
+    /// The thickness [default: that of the job's stock]
+    #[arg(long, value_name = "LENGTH", value_parser = length)]
+    pub(crate) thickness: Option<f64>,
+    /// For every machine, not only the job's
+    #[arg(long)]
+    pub(crate) any_machine: bool,
+    /// Where it comes from, in words [default: job and step]
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) from: Option<String>,
+    #[command(flatten)]
+    pub(crate) kept: RecipeKept,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct RecipeCopy {
+    /// cut, score, engrave, or its own name
+    pub(crate) recipe: String,
+    #[command(flatten)]
+    pub(crate) filter: RecipeFilter,
+    /// For this thickness
+    #[arg(long, value_name = "LENGTH", value_parser = length)]
+    pub(crate) to_thickness: Option<f64>,
+    /// For this machine
+    #[arg(long, value_name = "MACHINE")]
+    pub(crate) to_machine: Option<String>,
+    /// For this material, with the same energy
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) to_material: Option<String>,
+    #[command(flatten)]
+    pub(crate) kept: RecipeKept,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct RecipePrint {
+    #[command(flatten)]
+    pub(crate) filter: RecipeFilter,
+    /// Where to (.html, .svg or .png)
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    /// Also the values to start from that ship with the tool
+    #[arg(long)]
+    pub(crate) start: bool,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}
+
+#[derive(Debug, Subcommand)]
 pub(crate) enum LogCommand {
     /// The last runs, the latest first
     List(LogList),
@@ -502,7 +643,7 @@ pub(crate) enum MachineCommand {
     /// Every profile that can be named from here
     List,
     /// What a profile says, and where it was found
-    Show(MachineName),
+    Show(MachineShow),
     /// Write a profile to start from, like a shipped one; asks when nothing is said
     New(Box<MachineNew>),
     /// Hold a profile against the controller that is connected
@@ -512,9 +653,12 @@ pub(crate) enum MachineCommand {
 }
 
 #[derive(Debug, ClapArgs)]
-pub(crate) struct MachineName {
+pub(crate) struct MachineShow {
     /// A profile's name or path
     pub(crate) name: String,
+    /// From percent to S, level, duty, volts, mA and W
+    #[arg(long)]
+    pub(crate) power: bool,
 }
 
 #[derive(Debug, ClapArgs)]

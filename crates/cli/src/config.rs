@@ -12,6 +12,8 @@ use tinkite_core::problem::{Code, Place, Problem};
 pub(crate) struct Config {
     /// Where runs are written down.
     pub(crate) log: Option<PathBuf>,
+    /// The book that recipes are kept in.
+    pub(crate) book: Option<PathBuf>,
 }
 
 /// Reads it; a file that is not there says nothing.
@@ -31,7 +33,7 @@ pub(crate) fn read() -> Result<Config, Refusal> {
             Some(span) => Place::span(&shown, &text, span),
             None => Place::file(&shown),
         };
-        let problem = Problem::error(Code::WrongType, error.message(), "it knows the key log");
+        let problem = Problem::error(Code::WrongType, error.message(), "it knows the keys log and book");
         Refusal::Problems(problem.at(place).into(), Sources::from([(shown, text)]))
     })
 }

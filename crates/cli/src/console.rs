@@ -11,6 +11,8 @@ pub(crate) struct Console {
     pub(crate) json: bool,
     /// Only results and problems.
     pub(crate) quiet: bool,
+    /// Everything is told.
+    pub(crate) verbose: bool,
     colour: When,
     no_color: bool,
 }
@@ -18,7 +20,8 @@ pub(crate) struct Console {
 impl Console {
     pub(crate) fn new(common: &Common) -> Self {
         let no_color = std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty());
-        Self { json: common.json, quiet: common.quiet, colour: common.colour, no_color }
+        let Common { json, quiet, verbose, colour } = *common;
+        Self { json, quiet, verbose, colour, no_color }
     }
 
     fn coloured(self, terminal: bool) -> bool {

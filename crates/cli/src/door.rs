@@ -11,6 +11,7 @@ use miette::{
 };
 use std::fmt;
 use tinkite_core::problem::{Problem, Problems, Severity};
+use tinkite_core::quantity::plain;
 
 /// Shows why a call was refused and says the exit status.
 pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
@@ -119,6 +120,20 @@ pub(crate) fn wrote(
 /// Longest stretch of a file that is worth an excerpt, bytes.
 const EXCERPT: usize = 400;
 
+/// Everything that a problem is about, where its message names only the first few.
+fn all_names(problem: &Problem, console: &Console) {
+    if problem.names.iter().any(|name| !problem.message.contains(name.as_str())) {
+        for (n, name) in problem.names.iter().enumerate() {
+            console.complain(&match problem.spots.get(n) {
+                Some(at) if problem.spots.len() == problem.names.len() => {
+                    format!("    {name} at X {} Y {}", plain(at.x, 2), plain(at.y, 2))
+                }
+                _ => format!("    {name}"),
+            });
+        }
+    }
+}
+
 /// Shows problems on standard error, each with its place and cure.
 pub(crate) fn show(problems: &Problems, sources: &Sources, console: &Console) {
     // The terminal's own palette: legible on light and dark grounds alike.
@@ -139,6 +154,9 @@ pub(crate) fn show(problems: &Problems, sources: &Sources, console: &Console) {
             // the first problems off the screen.
             let text = text.replacen("\n\n", "\n", 1);
             console.complain(&if n == 0 { format!("\n{text}") } else { text });
+            if console.verbose {
+                all_names(problem, console);
+            }
         }
     }
 }

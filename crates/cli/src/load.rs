@@ -3,15 +3,17 @@
 use crate::args::JobArgs;
 use crate::fonts::MachineFonts;
 use crate::kind::{self, Kind};
+use crate::books;
 use crate::machines;
 use crate::refusal::{Refusal, Sources};
 use crate::shipped;
 use crate::source::{bytes, text};
 use std::path::{Path, PathBuf};
+use tinkite_core::job::machine::profile_name;
 use tinkite_core::artwork::{self, Artwork, Reading, Render, Shape};
 use tinkite_core::job::{self, Job, Machine, Request, machine};
 use tinkite_core::layout::{Given, Sheet};
-use tinkite_core::problem::{Code, Place, Problem, Problems};
+use tinkite_core::problem::{Code, Place, Problem, Problems, count};
 use tinkite_core::{Choice, Compiled, compile, survey};
 
 /// Reads a drawing.
@@ -20,8 +22,16 @@ pub(crate) fn drawing(path: &Path, how: &Reading<'_>) -> Result<Artwork, Refusal
     if let Some(refusal) = kind::refused(path, &content, Kind::Drawing) {
         return Err(refusal);
     }
-    artwork::read(&path.display().to_string(), &content, how)
-        .map_err(|problems| Refusal::Problems(problems, Sources::new()))
+    let shown = path.display().to_string();
+    let artwork = artwork::read(&shown, &content, how)
+        .map_err(|problems| Refusal::Problems(problems, Sources::new()))?;
+    let what = [
+        count(artwork.shapes.len(), "shape"),
+        count(artwork.images.len(), "bitmap"),
+        artwork.units.source.clone(),
+    ];
+    ::log::info!("read {shown}: {}, {}", artwork.format.name(), what.join(", "));
+    Ok(artwork)
 }
 
 /// Finds and reads a machine profile: a path, or a name looked for in `folder` first.
@@ -56,6 +66,8 @@ pub(crate) struct Loaded {
     pub(crate) profile: String,
     pub(crate) artworks: Vec<Artwork>,
     pub(crate) sources: Sources,
+    /// What is wrong with books of recipes that lie about.
+    pub(crate) doubts: Problems,
 }
 
 /// Reads a job file, its machine and its drawing.
@@ -74,8 +86,20 @@ pub(crate) fn job(path: &Path, machine_override: Option<&str>) -> Result<Loaded,
     // The only other text that was read so far.
     let profile = sources.iter().find(|(name, _)| **name != shown).map(|(_, text)| text.clone());
     let profile = profile.unwrap_or_default();
-    let job = job::read(&shown, &sources[&shown], machine)
-        .map_err(|problems| Refusal::Problems(problems, sources.clone()))?;
+    let name = machine_override.or(request.machine.as_deref()).unwrap_or_default();
+    let shelf = books::shelf(&folder)?;
+    let broken = || shelf.books.iter().flat_map(|book| &book.problems);
+    let job = job::read_with(&shown, &sources[&shown], machine, profile_name(name), &shelf)
+        .map_err(|mut problems| {
+            // What was looked for may stand where it cannot be read.
+            broken().for_each(|problem| problems.push(problem.clone()));
+            Refusal::Problems(problems, sources.clone())
+        })?;
+    for step in &job.steps {
+        if let Some(used) = &step.recipe {
+            ::log::info!("step \"{}\": recipe {used}", step.name);
+        }
+    }
     let read = |one: &job::ArtworkUse| {
         let takes = |shape: &Shape| one.renders(shape);
         let render = one.render.as_ref().map(|r| Render { dpi: r.dpi, takes: Some(&takes) });
@@ -83,7 +107,11 @@ pub(crate) fn job(path: &Path, machine_override: Option<&str>) -> Result<Loaded,
         drawing(&folder.join(&one.file), &how)
     };
     let artworks = job.artworks.iter().map(read).collect::<Result<_, _>>()?;
-    Ok(Loaded { job, profile, artworks, sources })
+    let mut doubts = Problems::new();
+    if job.steps.iter().any(|step| step.recipe.is_some()) {
+        broken().for_each(|problem| doubts.push(problem.clone()));
+    }
+    Ok(Loaded { job, profile, artworks, sources, doubts })
 }
 
 /// A job that names no machine is told so together with whatever else is wrong with it.
@@ -126,10 +154,14 @@ fn choose_sheet(job: &mut Job, sheet: Option<u32>) -> Result<(), Refusal> {
 /// Loads a job and takes it through every stage.
 pub(crate) fn made(args: &JobArgs) -> Result<Made, Refusal> {
     let choice = Choice { only: args.only.clone(), skip: args.skip.clone() };
-    let Loaded { mut job, profile, artworks, sources } = job(&args.job, args.machine.as_deref())?;
+    let Loaded { mut job, profile, artworks, sources, doubts } =
+        job(&args.job, args.machine.as_deref())?;
     choose_sheet(&mut job, args.sheet)?;
     match compile(Given { artworks, fonts: &MachineFonts }, &job, &choice) {
-        Ok(compiled) => Ok(Made { job, profile, compiled, sources }),
+        Ok(mut compiled) => {
+            compiled.problems.extend(doubts);
+            Ok(Made { job, profile, compiled, sources })
+        }
         Err(problems) => Err(Refusal::Problems(located(problems, &sources), sources)),
     }
 }

@@ -74,7 +74,10 @@ pub(crate) fn is_path(name: &str) -> bool {
 /// Finds a profile: a path, or a name looked for in `folder`, in the user's own folder and among
 /// the shipped ones, in this order.
 pub(crate) fn find(name: &str, folder: &Path) -> Result<Found, Refusal> {
-    let found = |from, text| Ok(Found { name: name.to_string(), from, text });
+    let found = |from: ProfileOrigin, text| {
+        ::log::info!("machine {name}: {}", from.words());
+        Ok(Found { name: name.to_string(), from, text })
+    };
     if is_path(name) {
         let path = folder.join(name);
         let text = source::text(&path)?;

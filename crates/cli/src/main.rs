@@ -3,6 +3,7 @@
 
 mod args;
 mod beam;
+mod books;
 mod burnt;
 mod commands;
 mod config;
@@ -25,6 +26,7 @@ mod report;
 mod shipped;
 mod source;
 mod stopping;
+mod verbose;
 
 use clap::Parser;
 use std::process::ExitCode;
@@ -43,6 +45,9 @@ fn main() -> ExitCode {
     quiet_libraries();
     let args = args::Args::parse();
     let console = console::Console::new(&args.common);
+    if console.verbose {
+        verbose::listen();
+    }
     match commands::run(&args, &console) {
         Ok(()) => ExitCode::SUCCESS,
         Err(refusal) => ExitCode::from(door::close(&refusal, &console)),

@@ -39,6 +39,11 @@ impl Output {
         Ok(Self { path, temporary, force: writing.force })
     }
 
+    /// Opens a file to be written over, which was asked for by name.
+    pub(crate) fn over(path: &Path) -> Result<Self, Refusal> {
+        Self::create(path, Writing { force: true, number: false })
+    }
+
     /// The name it will have.
     pub(crate) fn path(&self) -> &Path {
         &self.path

@@ -7,6 +7,8 @@ pub(crate) const MACHINE: &str = include_str!("../demo/bench-laser.machine.toml"
 const TUBE: &str = include_str!("../demo/tube-laser.machine.toml");
 const REEL: &str = include_str!("../demo/reel-laser.machine.toml");
 const PRINTER: &str = include_str!("../demo/printer-laser.machine.toml");
+/// Recipes to start from.
+pub(crate) const BOOK: &str = include_str!("../books/start.recipes.toml");
 /// More jobs, and drawings of every kind that is read, to try look and begin on.
 pub(crate) const MORE: [(&str, &[u8]); 25] = [
     ("tube-laser.machine.toml", TUBE.as_bytes()),

@@ -37,6 +37,7 @@ pub(crate) fn text(path: &Path) -> Result<String, Refusal> {
             "name the .toml file, not the drawing",
         ));
     }
+    ::log::info!("read {name}");
     String::from_utf8(data)
         .map_err(|_| refuse("this is not text in UTF-8", "name a job or machine file (.toml)"))
 }

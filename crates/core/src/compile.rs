@@ -2,6 +2,7 @@
 
 use crate::geometry::Rect;
 use crate::job::Job;
+use crate::job::recipe::{Kept, RecipeUse};
 use crate::layout::{Given, Sheet, Underlay, lay_out};
 use crate::limits::{self, WithinLimits};
 use crate::problem::{Code, Place, Problem, Problems, Severity, count, few, nearest};
@@ -82,6 +83,47 @@ pub fn compile<'a>(
         .map_err(|problems| accepted(problems, job))
 }
 
+/// What is told of recipes that nobody has tried on this machine, each once with the steps that use it.
+fn untried(job: &Job) -> Problems {
+    let mut problems = Problems::new();
+    let mut told: Vec<&RecipeUse> = Vec::new();
+    for step in &job.steps {
+        let Some(used) = &step.recipe else { continue };
+        let same = |other: &RecipeUse| other.title == used.title && other.place == used.place;
+        if told.iter().any(|other| same(other)) {
+            continue;
+        }
+        told.push(used);
+        let users = job.steps.iter().filter(|step| step.recipe.as_ref().is_some_and(same));
+        let names: Vec<String> = users.map(|step| format!("\"{}\"", step.name)).collect();
+        let steps = match names.len() {
+            1 => format!("step {} uses", names[0]),
+            _ => format!("steps {} use", few(&names, 3)),
+        };
+        let told = |what: &str| format!("{steps} {} ({}): {what}", used.title, used.place);
+        let help = "try it on scrap (tinkite swatch make), and keep what works: tinkite recipe keep";
+        let code = Code::UntriedRecipe;
+        let problem = match (used.kept, used.guess, used.on_this_machine) {
+            (Kept::Shipped, ..) => {
+                let what = "a value to start from, which nobody has tried on this machine";
+                Problem::warning(code, told(what), help)
+            }
+            (_, true, _) => {
+                Problem::warning(code, told("it was worked out from another one, and not tried"), help)
+            }
+            (_, _, false) => {
+                let what = "it names no machine, so it may have been found on another one";
+                let help = "write machine into the recipe once it has worked here";
+                Problem::note(code, told(what), help)
+            }
+            _ => continue,
+        };
+        let place = Place { span: Some(step.span.clone()), ..Place::file(&job.file) };
+        problems.push(problem.at(place).naming(names));
+    }
+    problems
+}
+
 /// Warnings that the job accepts become one note.
 fn accepted(problems: Problems, job: &Job) -> Problems {
     let mut accepted: BTreeMap<Code, usize> = BTreeMap::new();
@@ -111,6 +153,7 @@ fn compiled<'a>(
 ) -> Result<Compiled, Problems> {
     let steps = choice.steps(job)?;
     let (sheet, mut problems) = lay_out(given.into(), job)?;
+    problems.extend(untried(job));
     let made = after(toolpath::make(&sheet, job, &steps), &mut problems)?;
     problems.extend(made.problems);
     let (artwork_extents, stock) = (sheet.extents, sheet.stock);

@@ -1,5 +1,6 @@
 //! `tinkite begin`.
 
+use crate::books;
 use crate::args::Begin;
 use crate::console::Console;
 use crate::door;
@@ -8,6 +9,7 @@ use crate::output::Output;
 use crate::refusal::{Refusal, Sources};
 use std::io::Write;
 use std::path::{Path, PathBuf};
+use tinkite_core::job::recipe::Shelf;
 use tinkite_core::artwork::{Artwork, Reading, Render, Unread};
 use tinkite_core::geometry::Point;
 use tinkite_core::job::{RENDER_DPI, Wishes, starter};
@@ -36,6 +38,8 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
         height: args.height,
         at: args.at.map(|[x, y]| Point::new(x, y)),
         material: args.material.clone(),
+        thickness: args.thickness,
+        shelf: if args.material.is_some() { books::shelf(&folder)? } else { Shelf::default() },
         steps: args.steps.map(usize::from),
     };
     if drawings.len() > 1 && (wishes.width.is_some() || wishes.height.is_some()) {

@@ -62,6 +62,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         at: None,
         steps: None,
         material: None,
+        thickness: None,
         writing: CAREFUL,
     };
     super::begin::run(&begin, console)?;

@@ -13,6 +13,7 @@ mod look;
 mod machine;
 mod plan;
 mod read;
+mod recipe;
 mod rig;
 mod run;
 
@@ -36,6 +37,7 @@ pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {
         Command::Machine { command } => machine::run(command, console),
         Command::Head { command, panel } => head::run(command.as_ref(), panel, console),
         Command::Log { command } => log::run(command, console),
+        Command::Recipe { command } => recipe::run(command, console),
         Command::Rig(args) => rig::run(args, console),
         Command::Completions(args) => completions::run(args, console),
     }

@@ -41,19 +41,23 @@ impl Drop for Hold {
 
 /// Where the log is: as the call says, or `TINKITE_LOG`, or `config.toml`, or the user's data folder.
 pub(crate) fn path(said: Option<&Path>) -> Result<PathBuf, Refusal> {
+    let found = |path: PathBuf, by: &str| {
+        ::log::info!("log {}: {by}", path.display());
+        Ok(path)
+    };
     if let Some(path) = said {
-        return Ok(path.to_path_buf());
+        return found(path.to_path_buf(), "--log");
     }
     if let Some(path) = std::env::var_os("TINKITE_LOG").filter(|path| !path.is_empty()) {
-        return Ok(path.into());
+        return found(path.into(), "TINKITE_LOG");
     }
     if let Some(path) = config::read()?.log {
-        return Ok(path);
+        return found(path, "config.toml");
     }
     let folder = etcetera::choose_base_strategy()
         .map_err(|_| Refusal::Usage("there is no home folder for the log; say --log FILE".into()))?
         .data_dir();
-    Ok(folder.join("tinkite").join("runs.sqlite"))
+    found(folder.join("tinkite").join("runs.sqlite"), "the user's data folder")
 }
 
 impl Log {

@@ -4,8 +4,8 @@ use super::table::table;
 use super::{ExtentsJson, ProblemJson, micron, problems_json};
 use serde::Serialize;
 use std::fmt::Write as _;
-use tinkite_core::artwork::layers::{Layer, layers};
-use tinkite_core::artwork::{Artwork, Solid, trouble};
+use tinkite_core::artwork::layers::Layer;
+use tinkite_core::artwork::{Artwork, Solid, looked_at};
 use tinkite_core::colour::Colour;
 use tinkite_core::problem::{Problems, few};
 use tinkite_core::quantity::plain;
@@ -79,8 +79,9 @@ pub(crate) struct Looked<'a> {
 impl<'a> Looked<'a> {
     pub(crate) fn at(artwork: &'a Artwork) -> Self {
         let mut doubts = artwork.doubts();
-        doubts.extend(trouble(artwork, TOLERANCE));
-        Self { artwork, layers: layers(artwork, TOLERANCE), doubts }
+        let (layers, trouble) = looked_at(artwork, TOLERANCE);
+        doubts.extend(trouble);
+        Self { artwork, layers, doubts }
     }
 
     /// What is doubtful about it.

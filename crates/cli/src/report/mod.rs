@@ -24,6 +24,9 @@ pub(crate) struct ProblemJson {
     line: Option<u32>,
     /// What stands there: an element's id, a step's name.
     name: Option<String>,
+    /// Everything that it is about; the message names only the first few.
+    #[serde(skip_serializing_if = "<[_]>::is_empty")]
+    names: Vec<String>,
 }
 
 impl From<&Problem> for ProblemJson {
@@ -37,6 +40,7 @@ impl From<&Problem> for ProblemJson {
             file: place.map(|place| place.file.clone()),
             line: place.and_then(|place| place.line),
             name: place.and_then(|place| place.thing.clone()),
+            names: problem.names.clone(),
         }
     }
 }

@@ -6,6 +6,7 @@ use crate::load::Made;
 use serde::Serialize;
 use std::fmt::Write as _;
 use tinkite_core::job::Hold;
+use tinkite_core::job::recipe::RecipeUse;
 use tinkite_core::limits::round::defocus;
 use tinkite_core::plan::Planned;
 use tinkite_core::quantity::{clock, plain};
@@ -77,6 +78,31 @@ struct StepJson {
     /// Light in each mm² of engraved area.
     #[serde(skip_serializing_if = "Option::is_none")]
     energy_j_per_mm2: Option<f64>,
+    /// The recipe that it uses.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    recipe: Option<RecipeJson>,
+}
+
+/// Where the settings of a step come from.
+#[derive(Debug, Serialize)]
+struct RecipeJson {
+    recipe: String,
+    book: String,
+    /// Keys that came from it.
+    taken: Vec<String>,
+    /// Keys of it that the step says otherwise.
+    own: Vec<String>,
+}
+
+impl From<&RecipeUse> for RecipeJson {
+    fn from(used: &RecipeUse) -> Self {
+        Self {
+            recipe: used.title.clone(),
+            book: used.place.clone(),
+            taken: used.taken.clone(),
+            own: used.own.clone(),
+        }
+    }
 }
 
 /// Something drawn that no step takes.
@@ -125,6 +151,7 @@ pub(crate) fn json(made: &Made) -> PlanJson {
             pierces: sums.pierces,
             energy_j_per_mm: sums.energy_per_mm().filter(|_| step.operation.engrave().is_none()),
             energy_j_per_mm2: planned.energy_per_mm2(*number),
+            recipe: step.recipe.as_ref().map(RecipeJson::from),
         }
     };
     PlanJson {
@@ -274,6 +301,11 @@ pub(crate) fn text(made: &Made) -> String {
         plain(totals.travel(), 0),
         clock(totals.seconds())
     );
+    for step in made.compiled.steps.iter().map(|number| &made.job.steps[*number]) {
+        if let Some(used) = &step.recipe {
+            let _ = writeln!(out, "  recipe   {}: {used}", step.name);
+        }
+    }
     if let Some(FocusJson { z_mm, above_surface_and_bed_mm }) = focus(made) {
         let z = z_mm.map(|z| format!("Z at {} mm on the machine's axis", plain(z, 3)));
         let above = above_surface_and_bed_mm.map(|[surface, bed]| {

@@ -72,7 +72,8 @@ impl Missing {
                 format!("text in a font that is not on this machine: {}", few(&names, 6)),
                 "install the font, or turn the text into outlines in the drawing program",
             )
-            .at(Place::file(file)),
+            .at(Place::file(file))
+            .naming(names),
         );
     }
 }

@@ -1,6 +1,6 @@
 //! What is inside an artwork, by colour.
 
-use super::{Artwork, Shape};
+use super::{Artwork, Shape, contours_of};
 use crate::colour::Colour;
 use crate::geometry::region::{self, FillRule, enclosed_area};
 use crate::geometry::{Contour, Rect, hull};
@@ -77,8 +77,7 @@ struct LayerPart {
     extents: Rect,
 }
 
-fn measure(shape: &Shape, tolerance: f64) -> Option<LayerPart> {
-    let contours = shape.contours(tolerance);
+fn measure(shape: &Shape, contours: &[Contour], tolerance: f64) -> Option<LayerPart> {
     let extents = hull(contours.iter().map(Contour::bounds))?;
     // Chords lie inside their arcs: finer ones, so that a small hole's area is right to 1 in 1000.
     let finer = region::chord_tolerance(tolerance / 20.0, extents);
@@ -100,8 +99,18 @@ fn measure(shape: &Shape, tolerance: f64) -> Option<LayerPart> {
 /// not counted.
 #[must_use]
 pub fn layers(artwork: &Artwork, tolerance: f64) -> Vec<Layer> {
+    layers_of(artwork, &contours_of(artwork, tolerance), tolerance)
+}
+
+/// The layers of an artwork whose contours, shape by shape, are known already.
+pub(super) fn layers_of(
+    artwork: &Artwork,
+    contours: &[Vec<Contour>],
+    tolerance: f64,
+) -> Vec<Layer> {
+    let shapes = artwork.shapes.par_iter().zip(contours);
     let measured: Vec<_> =
-        artwork.shapes.par_iter().map(|shape| measure(shape, tolerance)).collect();
+        shapes.map(|(shape, contours)| measure(shape, contours, tolerance)).collect();
     let mut layers: Vec<Layer> = Vec::new();
     for (shape, measured) in artwork.shapes.iter().zip(&measured) {
         let Some(measured) = measured else { continue };

@@ -31,6 +31,8 @@ pub use rendered::Render;
 pub use solid::Solid;
 pub use trouble::trouble;
 
+use rayon::prelude::*;
+
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
 use crate::geometry::{Affine, BezPath, Contour, Point, Rect, drawn_bounds, fit, hull};
@@ -55,6 +57,22 @@ impl Default for Reading<'_> {
     fn default() -> Self {
         Self { page: 1, dashes: false, render: None, fonts: &NoFonts }
     }
+}
+
+/// The layers of an artwork and whatever is doubtful about its shapes, on lines and arcs within `tolerance` mm
+/// of what was drawn: both from the same contours, and at the same time.
+#[must_use]
+pub fn looked_at(artwork: &Artwork, tolerance: f64) -> (Vec<layers::Layer>, Problems) {
+    let contours = contours_of(artwork, tolerance);
+    rayon::join(
+        || layers::layers_of(artwork, &contours, tolerance),
+        || trouble::trouble_of(artwork, &contours),
+    )
+}
+
+/// The contours of each shape.
+fn contours_of(artwork: &Artwork, tolerance: f64) -> Vec<Vec<Contour>> {
+    artwork.shapes.par_iter().map(|shape| shape.contours(tolerance)).collect()
 }
 
 /// Where the true size came from.
@@ -325,14 +343,12 @@ impl Unread {
                 .collect();
             let first = *found.first()?;
             let (code, what, cure) = kind.story();
+            let names: Vec<String> = found.iter().map(|source| source.label()).collect();
             let message = match found.len() {
                 1 => what.to_string(),
-                many => {
-                    let names: Vec<String> = found.iter().map(|source| source.label()).collect();
-                    format!("{what}: {many} of them, {}", few(&names, 3))
-                }
+                many => format!("{what}: {many} of them, {}", few(&names, 3)),
             };
-            Some(Problem::error(code, message, cure).at(first.place(file)))
+            Some(Problem::error(code, message, cure).at(first.place(file)).naming(names))
         };
         kinds.into_iter().filter_map(of).collect()
     }

@@ -2,6 +2,7 @@
 
 use super::machine::Machine;
 use super::reader::{Section, SourceText};
+use super::recipe::{self, Shelf};
 use super::{Job, Placement, Stock, StockSize, artwork, drawn, place, rotary, step};
 use crate::problem::{Code, Problem, Problems, nearest};
 use crate::quantity::Length;
@@ -32,10 +33,31 @@ const TOLERANCE: f64 = 0.01;
 /// # Errors
 /// Everything in it that is wrong, each with its place and cure.
 pub fn read(file: &str, text: &str, machine: Machine) -> Result<Job, Problems> {
+    read_with(file, text, machine, "", &Shelf::default())
+}
+
+/// Reads the job file `file` from its text, for `machine`, whose profile is called `profile`; its steps may
+/// take recipes from the books of `shelf`.
+///
+/// # Errors
+/// As [`read`], and recipes that are not to be had.
+pub fn read_with(
+    file: &str,
+    text: &str,
+    machine: Machine,
+    profile: &str,
+    shelf: &Shelf,
+) -> Result<Job, Problems> {
     let source = SourceText::new(file, text);
-    let table = source.parse();
-    let top = Section::new(&source, "the job", table.get_ref(), 0..0);
-    let job = job(top, file, machine);
+    let mut table = source.parse();
+    let wanted = recipe::wanted(table.get_ref(), profile, machine.full_watts());
+    let used = recipe::lay_under(table.get_mut(), &source, shelf, &wanted);
+    let job = used.and_then(|used| {
+        let top = Section::new(&source, "the job", table.get_ref(), 0..0);
+        let mut job = job(top, file, machine)?;
+        job.steps.iter_mut().zip(used).for_each(|(step, used)| step.recipe = used);
+        Some(job)
+    });
     match (job, source.into_problems()) {
         (Some(job), problems) if !problems.refuse() => Ok(job),
         (_, problems) => Err(problems),
@@ -47,6 +69,7 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
     let name = top.text("name").unwrap_or("a job without a name").to_string();
     top.text("machine");
     let material = top.text("material").map(str::to_string);
+    let lens = top.text("lens").map(str::to_string);
     let tolerance = top.positive::<Length>("tolerance").map_or(TOLERANCE, |length| length.0);
     if !(0.0005..=1.0).contains(&tolerance) {
         let span = top.span_of("tolerance");
@@ -88,6 +111,7 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
     Some(Job {
         name,
         material,
+        lens,
         file: file.into(),
         accept,
         machine,
@@ -164,17 +188,19 @@ fn stock(section: Section<'_, '_>) -> Option<Stock> {
             section
                 .report(Problem::error(Code::TwoSizes, message, help), section.span_of("margin"));
         }
-        margin.filter(|m| *m >= 0.0).map(StockSize::Round)
+        Some(StockSize::Round(margin.filter(|m| *m >= 0.0)?))
+    } else if thickness.is_some() && !section.has("width") && !section.has("depth") {
+        None
     } else {
         let width = section.required_positive::<Length>("width", "width = \"300 mm\"");
         let depth = section.required_positive::<Length>("depth", "depth = \"200 mm\"");
         match (width, depth) {
             (Some(width), Some(depth)) => Some(StockSize::Fixed { width: width.0, depth: depth.0 }),
-            _ => None,
+            _ => return None,
         }
     };
     section.finish();
-    Some(Stock { size: size?, thickness })
+    Some(Stock { size, thickness })
 }
 
 #[cfg(test)]

@@ -11,6 +11,7 @@ pub mod found;
 pub mod machine;
 mod place;
 mod reader;
+pub mod recipe;
 mod rotary;
 pub mod select;
 mod starter;
@@ -19,7 +20,7 @@ mod step;
 pub use artwork::{ArtworkUse, Only, Paint, Under};
 pub use drawn::{Area, DrawnShape, Outline};
 pub use field::Field;
-pub use file::{Request, read};
+pub use file::{Request, read, read_with};
 pub use machine::Machine;
 pub use place::{Anchor, Copies, Mirror, Placement, RegistrationMark, Size, Spacing, Spot, Zero};
 pub use rotary::{Hold, Keep, Round};
@@ -48,8 +49,8 @@ pub enum StockSize {
 /// A rectangle of material on the bed.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Stock {
-    /// How large it is.
-    pub size: StockSize,
+    /// How large it is, when the job says so.
+    pub size: Option<StockSize>,
     /// Its thickness, mm, when the job says so.
     pub thickness: Option<f64>,
 }
@@ -59,8 +60,10 @@ pub struct Stock {
 pub struct Job {
     /// What the job is called.
     pub name: String,
-    /// What it is made of, for people to read.
+    /// What it is made of.
     pub material: Option<String>,
+    /// The lens that is in, where the job says so.
+    pub lens: Option<String>,
     /// The job file's own name, for problems.
     pub file: String,
     /// Warnings that somebody has judged: told in one line.

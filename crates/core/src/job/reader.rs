@@ -16,11 +16,13 @@ pub(super) struct SourceText<'t> {
     pub(super) file: &'t str,
     pub(super) text: &'t str,
     problems: RefCell<Problems>,
+    /// What stands behind a place: said with every problem that is told there.
+    behind: RefCell<Vec<(Range<usize>, String)>>,
 }
 
 impl<'t> SourceText<'t> {
     pub(super) fn new(file: &'t str, text: &'t str) -> Self {
-        Self { file, text, problems: RefCell::new(Problems::new()) }
+        Self { file, text, problems: RefCell::default(), behind: RefCell::default() }
     }
 
     /// Parses the text; a broken one gives an empty table and problems.
@@ -35,9 +37,23 @@ impl<'t> SourceText<'t> {
         table
     }
 
-    pub(super) fn report(&self, problem: Problem, span: Range<usize>) {
+    pub(super) fn report(&self, mut problem: Problem, span: Range<usize>) {
+        let behind = self.behind.borrow();
+        if let Some((_, what)) = behind.iter().find(|(place, _)| *place == span) {
+            problem.message = format!("{} ({what})", problem.message);
+        }
         let place = Place::span(self.file, self.text, span);
         self.problems.borrow_mut().push(problem.at(place));
+    }
+
+    /// From now on problems that are told at `span` say this as well.
+    pub(super) fn explain(&self, span: Range<usize>, what: String) {
+        self.behind.borrow_mut().push((span, what));
+    }
+
+    /// Takes over a problem that knows its place.
+    pub(super) fn pass_on(&self, problem: Problem) {
+        self.problems.borrow_mut().push(problem);
     }
 
     pub(super) fn into_problems(self) -> Problems {
@@ -70,6 +86,19 @@ impl<'s, 't> Section<'s, 't> {
         span: Range<usize>,
     ) -> Self {
         Self { sheet, name: name.into(), table, span, asked: RefCell::default() }
+    }
+
+    /// The same section, telling its problems in `sheet`.
+    pub(super) fn in_text<'n>(self, sheet: &'n SourceText<'t>) -> Section<'n, 't>
+    where
+        's: 'n,
+    {
+        Section { sheet, name: self.name, table: self.table, span: self.span, asked: self.asked }
+    }
+
+    /// Its table.
+    pub(super) fn table(&self) -> &'s DeTable<'t> {
+        self.table
     }
 
     /// The value of a key, which counts as known from now on.

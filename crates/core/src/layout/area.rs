@@ -84,7 +84,8 @@ fn united(
                 few(&open, 6)
             ),
             "close them in the drawing program, or take only closed ones: { kind = \"closed\", … }",
-        ));
+        )
+        .naming(open));
     }
     let mut all: Vec<Vec<Point>> = Vec::new();
     for n in which {

@@ -95,7 +95,7 @@ pub(super) fn planned(one: Rect, job: &Job, problems: &mut Problems) -> Result<R
 /// What is free for copies: from the anchor to the far edges of stock or bed.
 fn room(one: Rect, job: &Job) -> Vec2 {
     let field = job.field();
-    let whole = match job.stock.map(|stock| stock.size) {
+    let whole = match job.stock.and_then(|stock| stock.size) {
         Some(StockSize::Fixed { width, depth }) => Vec2::new(width, depth),
         _ => Vec2::new(field.rect.x1, field.rect.y1),
     };

@@ -267,7 +267,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         problems.push(problem.at(Place::file(&job.file)));
         return Err(problems);
     };
-    let stock = job.stock.map(|stock| match stock.size {
+    let stock = job.stock.and_then(|stock| stock.size).map(|size| match size {
         StockSize::Fixed { width, depth } => place::stock(width, depth, job),
         StockSize::Round(margin) => extents.inflate(margin, margin),
     });
@@ -298,6 +298,7 @@ fn report_strays(shapes: &[LaidShape], problems: &mut Problems) {
             format!("{} of no length: {}", count(strays.len(), "shape"), few(&names, 6)),
             "nothing is burnt there; delete them in the drawing program",
         )
-        .at(first.place()),
+        .at(first.place())
+        .naming(names),
     );
 }

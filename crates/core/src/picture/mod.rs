@@ -4,6 +4,7 @@
 //! computation. Detail falls away as it gets too small to see: numbers first, then arrows and start
 //! points, then travel, and engraved lines are thinned so that they never melt into a blot.
 
+mod book;
 mod burns;
 mod burnt;
 mod canvas;
@@ -21,6 +22,7 @@ mod trouble;
 mod turned;
 mod underlay;
 
+pub use book::{book_page, book_sheet};
 pub use burnt::{BurntMark, Words, burnt};
 pub use canvas::Canvas;
 pub use curve::power_curve;

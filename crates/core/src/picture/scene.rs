@@ -158,13 +158,17 @@ fn entries(compiled: &Compiled, job: &Job) -> Vec<Entry> {
             };
             format!(", {what} {} mm apart", plain(engrave.spacing(), 3))
         });
+        let recipe = step.recipe.as_ref().map_or(String::new(), |used| match &used.own[..] {
+            [] => ", by recipe".into(),
+            own => format!(", by recipe but {}", own.join(", ")),
+        });
         Entry {
             step: *number,
             title: format!("{} {}", number + 1, step.name),
             lines: vec![
                 format!("{}{how}{passes}", step.operation.name()),
                 format!("{}, {} = {}", step.speed(), step.power(), s_words(totals.s)),
-                format!("{} mm, {}", plain(totals.burn, 0), clock(totals.seconds)),
+                format!("{} mm, {}{recipe}", plain(totals.burn, 0), clock(totals.seconds)),
             ],
         }
     };

@@ -111,6 +111,8 @@ pub struct Problem {
     pub place: Option<Box<Place>>,
     /// Where on the drawing or the bed it can be seen, mm.
     pub spots: Vec<Point>,
+    /// Everything that it is about; the message names only the first few.
+    pub names: Vec<String>,
 }
 
 impl Problem {
@@ -124,6 +126,7 @@ impl Problem {
             help: help.into(),
             place: None,
             spots: Vec::new(),
+            names: Vec::new(),
         }
     }
 
@@ -150,6 +153,13 @@ impl Problem {
     #[must_use]
     pub fn seen_at(mut self, spots: Vec<Point>) -> Self {
         self.spots = spots;
+        self
+    }
+
+    /// The same problem, with everything that it is about.
+    #[must_use]
+    pub fn naming(mut self, names: Vec<String>) -> Self {
+        self.names = names;
         self
     }
 }

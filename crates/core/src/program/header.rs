@@ -3,7 +3,7 @@
 use super::Program;
 use crate::geometry::Rect;
 use crate::job::machine::Dialect;
-use crate::job::{Hold, Zero};
+use crate::job::{Hold, Step, Zero};
 use crate::quantity::{clock, plain};
 use crate::segment::Provenance;
 use crate::text::Remarks;
@@ -49,6 +49,12 @@ fn lines(program: &Program, part: Option<usize>) -> Vec<String> {
         );
     }
     lines.extend(job.material.as_ref().map(|material| format!("material: {material}")));
+    let recipe = |step: &Step| {
+        let used = step.recipe.as_ref()?;
+        let [title, from] = used.in_program();
+        Some([format!("{} by recipe: {title}", step.name), format!("  {from}")])
+    };
+    lines.extend(job.steps.iter().filter_map(recipe).flatten());
     lines.extend([
         format!("burns {}", span(totals.burnt)),
         format!("moves {}", span(totals.worked)),

@@ -132,6 +132,12 @@ impl Table {
         self.first
     }
 
+    /// The greatest share of full that was measured.
+    #[must_use]
+    pub fn last(&self) -> f64 {
+        self.last.share
+    }
+
     /// Current at a share of full, mA; none where it was not measured.
     #[must_use]
     pub fn current(&self, share: f64) -> Option<f64> {

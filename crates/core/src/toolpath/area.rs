@@ -157,7 +157,8 @@ pub(super) fn open_shapes(
         "close them in the drawing program, join small gaps (join-gaps in [[artwork]]), or take only closed ones: take = { kind = \"closed\", … }",
     )
     .at(first.place())
-    .seen_at(ends.collect()))
+    .seen_at(ends.collect())
+    .naming(names))
 }
 
 /// A shape's name with the widest gap between the ends of one of its lines.

@@ -54,7 +54,8 @@ pub(super) fn unknown_ids(shapes: &[&LaidShape], step: &Step, job: &Job, problem
         few(&unknown, 6)
     );
     let help = "correct it, or take it out; what is not listed comes last";
-    problems.push(Problem::warning(Code::UnknownId, message, help).at(step_place(job, step)));
+    let warning = Problem::warning(Code::UnknownId, message, help).at(step_place(job, step));
+    problems.push(warning.naming(unknown));
 }
 
 fn paint(laid: &LaidShape) -> String {
@@ -148,7 +149,8 @@ pub(super) fn leftovers(
             .at(first.place())
             .seen_at(
                 left.iter().filter_map(|laid| laid.contours.first()).map(|c| c.start).collect(),
-            ),
+            )
+            .naming(names),
         );
     }
     all
@@ -181,7 +183,8 @@ pub(super) fn unused_fills(sheet: &Sheet, job: &Job, taken: &[Taken], problems: 
             "only their lines are burnt; add an engrave step that takes the fill if it is meant",
         )
         .at(first.place())
-        .seen_at(left.iter().filter_map(|laid| laid.contours.first()).map(|c| c.start).collect()),
+        .seen_at(left.iter().filter_map(|laid| laid.contours.first()).map(|c| c.start).collect())
+        .naming(names),
     );
 }
 
@@ -232,5 +235,5 @@ pub(super) fn covered(shapes: &[&LaidShape], step: &Step, job: &Job) -> Option<P
     );
     let help =
         "what shows on the page is engraved; under = \"keep\" in [[artwork]] engraves all of it";
-    Some(Problem::note(Code::Covered, message, help).at(first.place()))
+    Some(Problem::note(Code::Covered, message, help).at(first.place()).naming(names))
 }

@@ -4,6 +4,7 @@ mod check;
 mod list;
 mod measure;
 mod new;
+mod power;
 mod questions;
 mod show;
 
@@ -14,7 +15,8 @@ use crate::refusal::Refusal;
 pub(super) fn run(command: &MachineCommand, console: &Console) -> Result<(), Refusal> {
     match command {
         MachineCommand::List => list::run(console),
-        MachineCommand::Show(args) => show::run(args, console),
+        MachineCommand::Show(args) if args.power => power::run(&args.name, console),
+        MachineCommand::Show(args) => show::run(&args.name, console),
         MachineCommand::New(args) => new::run(args, console),
         MachineCommand::Check(args) => check::run(args, console),
         MachineCommand::Measure(args) => measure::run(args, console),

@@ -1,6 +1,5 @@
 //! `tinkite machine show`.
 
-use crate::args::MachineName;
 use crate::console::Console;
 use crate::machines::find;
 use crate::refusal::{Refusal, Sources};
@@ -28,8 +27,8 @@ struct ShowJson {
     link: Option<String>,
 }
 
-pub(super) fn run(args: &MachineName, console: &Console) -> Result<(), Refusal> {
-    let found = find(&args.name, Path::new(""))?;
+pub(super) fn run(name: &str, console: &Console) -> Result<(), Refusal> {
+    let found = find(name, Path::new(""))?;
     let machine = found.read(&mut Sources::new())?;
     if console.json {
         return console.json(&ShowJson {
@@ -126,7 +125,13 @@ fn facts(machine: &Machine) -> Vec<(&'static str, String)> {
             if beam.table.is_some() {
                 "yes: mA and W can be asked for".into()
             } else {
-                "no: tinkite machine measure does it".into()
+                match machine.nominal.watts {
+                    Some(watts) => format!(
+                        "no: taken for {} W at 100 %; tinkite machine measure does it",
+                        plain(watts, 1)
+                    ),
+                    None => "no: tinkite machine measure does it".into(),
+                }
             },
         ),
         (

@@ -311,7 +311,7 @@ impl<'d, 't> Drawer<'d, 't> {
                     few(&self.broken, 6)
                 ),
                 "they are left out; draw them again",
-            )));
+            ).naming(self.broken.clone())));
         }
         if self.texts > 0 {
             problems.push(whole(Problem::note(
@@ -329,7 +329,7 @@ impl<'d, 't> Drawer<'d, 't> {
             let message = format!("{what} left out, which {why}: {}", few(&names, 3));
             let help = "mend the blocks in the CAD program";
             let place = Place { line: *line, ..Place::file(file) };
-            problems.push(Problem::warning(Code::LostBlock, message, help).at(place));
+            problems.push(Problem::warning(Code::LostBlock, message, help).at(place).naming(names));
         }
     }
 }

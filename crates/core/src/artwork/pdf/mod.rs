@@ -162,7 +162,8 @@ fn draw(pdf: &Pdf, page: &Page<'_>, scale: f64, how: &Reading<'_>, artwork: &mut
                 ),
                 "embed the font, or turn the text into outlines in the drawing program",
             )
-            .at(Place::file(&artwork.file)),
+            .at(Place::file(&artwork.file))
+            .naming(names),
         );
     }
 }

@@ -209,7 +209,8 @@ impl Census {
                 format!("{} without visible paint or size: {}", count(unseen.len(), "element"), few(&names, 6)),
                 "they are left out; give them a stroke or a fill if they are meant to be burnt, or delete them",
             )
-            .at(first.place(&artwork.file)),
+            .at(first.place(&artwork.file))
+            .naming(names),
         );
     }
 }
@@ -225,7 +226,7 @@ fn report_external(external: &[&Source], artwork: &mut Artwork) {
     );
     let help = "embed them in the drawing program, or delete them";
     let warning = Problem::warning(Code::ExternalImage, message, help);
-    artwork.problems.push(warning.at(first.place(&artwork.file)));
+    artwork.problems.push(warning.at(first.place(&artwork.file)).naming(names));
 }
 
 /// Says what was left out because the document hides it.
@@ -243,7 +244,7 @@ fn report_hidden(hidden: &BTreeMap<String, usize>, artwork: &mut Artwork) {
     let message = format!("left out: {}", few(&told, 8));
     let help = "show them in the drawing program if they are meant to be burnt";
     let note = Problem::note(Code::Hidden, message, help);
-    artwork.problems.push(note.at(Place::file(&artwork.file)));
+    artwork.problems.push(note.at(Place::file(&artwork.file)).naming(told));
 }
 
 /// Whether an element says that it does not show, in an attribute or in its own style.

@@ -100,21 +100,19 @@ pub(super) fn readable(name: &str, text: &str, document: &Document<'_>) -> Resul
     let place = Place::line(name, line_of(text, *first));
     let names: Vec<String> = broken
         .iter()
-        .take(3)
         .map(|(at, told)| format!("{told} in line {}", line_of(text, *at)))
         .collect();
-    let more = broken.len().saturating_sub(names.len());
-    let more = if more > 0 { format!(", and {more} more") } else { String::new() };
     Err(Problem::error(
         Code::BrokenValue,
         format!(
-            "{} cannot be read: {}{more}",
+            "{} cannot be read: {}",
             count(broken.len(), "value that decides about place or size"),
             few(&names, 3)
         ),
         "mend it in a text editor, or open the drawing where it was made and save it again as plain SVG",
     )
-    .at(place))
+    .at(place)
+    .naming(names))
 }
 
 /// Transforms of a style that are not written as attributes are, and which nobody would carry out.

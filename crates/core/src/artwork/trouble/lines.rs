@@ -37,7 +37,7 @@ pub(crate) fn told(which: &[&Lined<'_>], code: Code, what: &str, help: &str) -> 
     let names: Vec<String> = which.iter().map(|lined| lined.label.clone()).collect();
     let message = format!("{} {what}: {}", count(which.len(), "shape"), few(&names, 6));
     let spots = which.iter().filter_map(|lined| lined.spot()).collect();
-    Some(Problem::warning(code, message, help).at(first.place.clone()).seen_at(spots))
+    Some(Problem::warning(code, message, help).at(first.place.clone()).seen_at(spots).naming(names))
 }
 
 /// All contours, and which shape each belongs to.
@@ -73,7 +73,8 @@ pub(crate) fn double_lines(
             "delete one of them in the drawing program, or set drop-doubles = true in [[artwork]]",
         )
         .at(place.clone())
-        .seen_at(found.iter().map(|d| d.at).collect()),
+        .seen_at(found.iter().map(|d| d.at).collect())
+        .naming(names),
     ];
     problems.extend((!complete).then(|| crowded("doubled lines", place.clone())));
     problems
@@ -135,7 +136,8 @@ pub(crate) fn crossing_lines(lined: &[&Lined<'_>], whose: &str) -> Vec<Problem> 
         problems.push(
             Problem::warning(code, format!("{whose}{what}: {}", few(&names, 6)), help)
                 .at(lined[owners[first.second]].place.clone())
-                .seen_at(these.iter().map(|c| c.at).collect()),
+                .seen_at(these.iter().map(|c| c.at).collect())
+                .naming(names),
         );
     }
     problems

@@ -5,9 +5,9 @@ pub(crate) mod cover;
 pub(crate) mod lines;
 mod size;
 
-use super::{Artwork, Shape};
+use super::{Artwork, Shape, contours_of};
 use crate::colour::Colour;
-use crate::geometry::{Contour, Rect, hull};
+use crate::geometry::{Contour, Point, Rect, hull};
 use crate::problem::{Code, Problem, Problems, few};
 use crate::quantity::plain;
 use lines::{Lined, told};
@@ -26,12 +26,15 @@ const BEAM: f64 = 0.1;
 /// Looks for trouble in `artwork`, on lines and arcs within `tolerance` mm of what was drawn.
 #[must_use]
 pub fn trouble(artwork: &Artwork, tolerance: f64) -> Problems {
-    let contours: Vec<Vec<Contour>> =
-        artwork.shapes.par_iter().map(|shape| shape.contours(tolerance)).collect();
+    trouble_of(artwork, &contours_of(artwork, tolerance))
+}
+
+/// Looks for trouble in an artwork whose contours, shape by shape, are known already.
+pub(super) fn trouble_of(artwork: &Artwork, contours: &[Vec<Contour>]) -> Problems {
     let lined: Vec<Lined<'_>> = artwork
         .shapes
         .iter()
-        .zip(&contours)
+        .zip(contours)
         .map(|(shape, contours)| Lined {
             shape,
             contours,
@@ -63,11 +66,15 @@ pub fn trouble(artwork: &Artwork, tolerance: f64) -> Problems {
 
 /// Doubled lines and crossing outlines among what is drawn in one colour.
 fn of_one_colour(colour: Colour, group: &[&Lined<'_>]) -> Vec<Problem> {
-    let mut found = lines::double_lines(group, |length, at| {
+    let double = |length: &str, at: Point| {
         let (x, y) = (plain(at.x, 1), plain(at.y, 1));
         format!("{length} mm of {colour} line lie on other lines, first at X {x} Y {y}")
-    });
-    found.extend(lines::crossing_lines(group, &format!("in {colour}: ")));
+    };
+    let (mut found, crossing) = rayon::join(
+        || lines::double_lines(group, double),
+        || lines::crossing_lines(group, &format!("in {colour}: ")),
+    );
+    found.extend(crossing);
     found
 }
 
@@ -154,7 +161,7 @@ fn alike_colours(artwork: &Artwork) -> Option<Problem> {
     let help =
         "make them one in the drawing program, or say colour-tolerance in the job's [[artwork]]";
     let place = crate::problem::Place::file(&artwork.file);
-    Some(Problem::warning(Code::AlikeColours, message, help).at(place))
+    Some(Problem::warning(Code::AlikeColours, message, help).at(place).naming(pairs))
 }
 
 #[cfg(test)]

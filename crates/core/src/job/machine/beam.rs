@@ -1,5 +1,6 @@
 //! The source: what its S values mean.
 
+use super::Machine;
 use super::link::Dialect;
 use crate::job::reader::Section;
 use crate::problem::{Code, Problem};
@@ -7,8 +8,52 @@ use crate::quantity::{Duration, Length, Power, PowerSetpoint, parse_power};
 use crate::source::table::{Measured, Table};
 use crate::source::{Beam, Pointer, Switch};
 
+/// What is known of the source beside what was measured.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Nominal {
+    /// Its light at 100 %, W.
+    pub watts: Option<f64>,
+    /// What a voltmeter shows at the control pin at 100 %, V.
+    pub volts: Option<f64>,
+}
+
+/// Everything that `[beam]` says.
+pub(super) struct Described {
+    pub(super) beam: Beam,
+    pub(super) focus_depth: Option<f64>,
+    pub(super) nominal: Nominal,
+}
+
+impl Machine {
+    /// Light at a share of full, W: by the measured table, else in proportion to what `[beam] watts` says.
+    #[must_use]
+    pub fn watts_at(&self, share: f64) -> Option<f64> {
+        let measured = self.beam.table.as_ref().and_then(|table| table.watts(share));
+        measured.or_else(|| self.nominal.watts.map(|watts| watts * share))
+    }
+
+    /// Light at 100 %, W: as `[beam] watts` says, else what the measured table comes to at its end.
+    #[must_use]
+    pub fn full_watts(&self) -> Option<f64> {
+        let measured = || {
+            let table = self.beam.table.as_ref()?;
+            Some(table.watts(table.last())? / table.last())
+        };
+        self.nominal.watts.or_else(measured)
+    }
+
+    /// The share of full that gives so many W; none where nobody knows, or it gives less.
+    #[must_use]
+    pub fn share_at(&self, watts: f64) -> Option<f64> {
+        match self.beam.table.as_ref().filter(|table| table.watts(table.last()).is_some()) {
+            Some(table) => table.share_for_watts(watts).ok(),
+            None => self.nominal.watts.map(|full| watts / full).filter(|share| *share <= 1.0),
+        }
+    }
+}
+
 /// Reads `[beam]`.
-pub(super) fn read(section: Section<'_, '_>, dialect: Dialect) -> Option<(Beam, Option<f64>)> {
+pub(super) fn read(section: Section<'_, '_>, dialect: Dialect) -> Option<Described> {
     let usual = if dialect == Dialect::Reprap { 255.0 } else { 1000.0 };
     let full = section.number("full").unwrap_or(usual);
     let floor = section.number("floor").unwrap_or(0.0);
@@ -55,12 +100,28 @@ pub(super) fn read(section: Section<'_, '_>, dialect: Dialect) -> Option<(Beam, 
         let span = section.span_of("ceiling");
         section.out_of_range("ceiling", span, &section.written("ceiling"), "at most 100 %");
     }
+    let nominal = nominal(&section);
     // Keys that were not come to because of what is wrong before them are keys all the same.
     for key in ["ceiling", "pointer", "pointer-for"] {
         section.has(key);
     }
     section.finish();
-    Some((beam?, focus_depth))
+    Some(Described { beam: beam?, focus_depth, nominal })
+}
+
+/// Reads `watts` and `volts`.
+fn nominal(section: &Section<'_, '_>) -> Nominal {
+    let read = |key: &'static str, unit: &str, most: f64| {
+        let text = section.text(key)?;
+        let number = text.trim().strip_suffix(unit).and_then(|n| n.trim().parse::<f64>().ok());
+        let number = number.filter(|n| *n > 0.0 && *n <= most);
+        if number.is_none() {
+            let wanted = format!("a number of {unit} above zero and up to {most}, like \"5 {unit}\"");
+            section.out_of_range(key, section.span_of(key), &section.written(key), &wanted);
+        }
+        number
+    };
+    Nominal { watts: read("watts", "W", 20_000.0), volts: read("volts", "V", 100.0) }
 }
 
 /// More than this marks paper.

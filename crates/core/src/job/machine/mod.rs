@@ -19,6 +19,7 @@ use axis::Axes;
 pub use axis::{Axis, FocusAxis, Pointing, Travel};
 pub use bed::{Bed, Origin};
 pub use codes::{Air, Text};
+pub use beam::Nominal;
 pub use focus::Focus;
 use link::Linked;
 pub use link::{BAUD, Dialect, Supply};
@@ -45,6 +46,8 @@ pub struct Machine {
     pub travel: Travel,
     /// The beam.
     pub beam: Beam,
+    /// What the maker of the source says of it, or what the control pin gives at full.
+    pub nominal: Nominal,
     /// The air, where the machine switches it.
     pub air: Option<Air>,
     /// The rotary, where the machine has one.
@@ -65,6 +68,13 @@ pub struct Machine {
     pub supply: Supply,
     /// What people do before and after a run.
     pub attendance: Attendance,
+}
+
+/// What a profile is called, also where it was named by its path.
+#[must_use]
+pub fn profile_name(named: &str) -> &str {
+    let file = named.rsplit(['/', '\\']).next().unwrap_or(named);
+    file.strip_suffix(".machine.toml").unwrap_or(file)
 }
 
 /// Reads the machine profile `file` from its text.
@@ -117,7 +127,7 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
     let focus = top.section("focus").map(|s| focus::read(s, z.is_some())).unwrap_or_default();
     top.finish();
     let Axes { x, y, pointing, .. } = axes?;
-    let (beam, focus_depth) = beam?;
+    let beam::Described { beam, focus_depth, nominal } = beam?;
     Some(Machine {
         name: name?.to_string(),
         bed: bed?,
@@ -128,6 +138,7 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
         corner,
         travel: travel?,
         beam,
+        nominal,
         air: air?,
         rotary: rotary?,
         focus,

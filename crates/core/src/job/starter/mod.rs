@@ -5,10 +5,12 @@ mod place;
 mod showing;
 mod steps;
 
-use super::machine::Machine;
+use super::machine::{Machine, profile_name};
+use super::recipe::{Shelf, Wanted};
 use crate::artwork::Artwork;
 use crate::artwork::layers::{Layer, PaintedBy};
 use crate::geometry::{Point, Rect};
+use crate::quantity::plain;
 use crate::problem::{Code, Problem, Problems};
 pub use begun::RENDER_DPI;
 use begun::{Begun, is_photograph};
@@ -39,6 +41,10 @@ pub struct Wishes {
     pub at: Option<Point>,
     /// What it is made of, in words.
     pub material: Option<String>,
+    /// How thick it is, mm.
+    pub thickness: Option<f64>,
+    /// Books in which settings for that are looked for.
+    pub shelf: Shelf,
     /// At most so many steps, where colours can be gathered; not said: 12.
     pub steps: Option<usize>,
 }
@@ -95,6 +101,9 @@ pub fn starter(
     if let Some(material) = &wishes.material {
         let _ = writeln!(out, "material = {}", quoted(material));
     }
+    if let Some(mm) = wishes.thickness {
+        let _ = writeln!(out, "stock   = {{ thickness = \"{} mm\" }}", plain(mm, 3));
+    }
     // Side by side at their true sizes.
     let sizes: Vec<Rect> = sorted.iter().filter_map(|begun| begun.artwork.extents()).collect();
     let between = BETWEEN * sizes.len().saturating_sub(1) as f64;
@@ -131,7 +140,16 @@ pub fn starter(
     for pictures in pictures.iter().flatten() {
         steps::picture_step(&mut out, pictures, machine);
     }
-    steps::write(&mut out, &planned, machine);
+    let wanted = Wanted {
+        material: wishes.material.clone().unwrap_or_default(),
+        thickness: wishes.thickness,
+        machine: profile_name(machine_name).into(),
+        lens: None,
+        watts: machine.full_watts(),
+    };
+    steps::write(&mut out, &planned, machine, &|word| {
+        wishes.shelf.find(word, &wanted).ok().map(|found| found.in_its_book())
+    });
     for layer in layers.iter().filter(|layer| steps::is_paper(layer)) {
         let what = if layer.by == PaintedBy::Fill { "fills" } else { "lines" };
         let _ = write!(

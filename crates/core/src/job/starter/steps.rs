@@ -114,8 +114,13 @@ fn nearest(steps: &[Made<'_>]) -> Option<(usize, usize)> {
     best.map(|(_, a, b)| (a, b))
 }
 
-/// Writes the steps.
-pub(super) fn write(out: &mut String, steps: &[Made<'_>], machine: &Machine) {
+/// Writes the steps; `recipe` says which recipe there is for a make, in words.
+pub(super) fn write(
+    out: &mut String,
+    steps: &[Made<'_>],
+    machine: &Machine,
+    recipe: &dyn Fn(&str) -> Option<String>,
+) {
     let mut names: Vec<String> = Vec::new();
     for made in steps {
         let first = made.layers[0];
@@ -124,7 +129,7 @@ pub(super) fn write(out: &mut String, steps: &[Made<'_>], machine: &Machine) {
             n => format!(" and {} near it", n - 1),
         };
         let name = unique(&names, &format!("{} {}{more}", made.guess.word(), first.colour));
-        step(out, made, &name, machine);
+        step(out, made, &name, machine, recipe(made.guess.word()));
         names.push(name);
     }
 }
@@ -163,7 +168,13 @@ fn guess<'l>(layer: &'l Layer, all: &[Layer]) -> Option<(Guess, &'l Layer, &'sta
     Some((guess, layer, why))
 }
 
-fn step(out: &mut String, made: &Made<'_>, name: &str, machine: &Machine) {
+fn step(
+    out: &mut String,
+    made: &Made<'_>,
+    name: &str,
+    machine: &Machine,
+    recipe: Option<String>,
+) {
     let (speed, percent) = started(made.guess, machine);
     let key = made.by().name();
     let one = |layer: &&Layer| format!("{{ {key} = \"{}\" }}", layer.colour);
@@ -177,13 +188,21 @@ fn step(out: &mut String, made: &Made<'_>, name: &str, machine: &Machine) {
             format!("[\n    {},\n]", lines.join(",\n    "))
         }
     };
+    let word = made.guess.word();
     let _ = write!(
         out,
-        "\n[[step]]\nname  = {}\ntake  = {take}   # {}\nmake  = \"{}\"   # guessed: {}\nspeed = \"{} mm/s\"   # guessed\npower = \"{} %\"   # guessed\n",
+        "\n[[step]]\nname  = {}\ntake  = {take}   # {}\nmake  = \"{word}\"   # guessed: {}\n",
         quoted(name),
         contents(&made.layers),
-        made.guess.word(),
         made.why,
+    );
+    if let Some(recipe) = recipe {
+        let _ = writeln!(out, "recipe = \"{word}\"   # {}", one_line(&recipe));
+        return;
+    }
+    let _ = write!(
+        out,
+        "speed = \"{} mm/s\"   # guessed\npower = \"{} %\"   # guessed\n",
         plain(speed, 2),
         plain(percent, 2)
     );
@@ -191,6 +210,11 @@ fn step(out: &mut String, made: &Made<'_>, name: &str, machine: &Machine) {
         let spacing = machine.beam.width.max(0.1);
         let _ = writeln!(out, "lines = {{ spacing = \"{} mm\" }}   # guessed", plain(spacing, 3));
     }
+}
+
+/// Text that can stand in a comment.
+fn one_line(text: &str) -> String {
+    text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect()
 }
 
 /// Which bitmaps a step takes.

@@ -15,6 +15,7 @@ pub use ramp::{Ramp, RampEnd};
 pub use rows::{Advance, Directions};
 
 use super::machine::Machine;
+use super::recipe::{Make, RecipeUse};
 use super::reader::Section;
 use super::select::{self, Take};
 use crate::problem::{Code, Problem};
@@ -110,6 +111,8 @@ pub struct Step {
     pub frequency: Option<f64>,
     /// In which order its paths are run.
     pub order: Order,
+    /// What it took from a recipe, where it names one.
+    pub recipe: Option<RecipeUse>,
     /// Where it stands in the job file, for problems.
     pub span: std::ops::Range<usize>,
 }
@@ -163,7 +166,7 @@ impl Step {
 }
 
 /// Keys of a step that are part of the product and not yet of this version.
-const NOT_YET: [&str; 2] = ["recipe", "relief"];
+const NOT_YET: [&str; 1] = ["relief"];
 
 /// Keys that only steps which follow lines have.
 const FOLLOWING: [&str; 10] = [
@@ -183,6 +186,43 @@ const FOLLOWING: [&str; 10] = [
 const FILLING: [&str; 8] =
     ["lines", "rings", "image", "area", "boundary", "grow", "overlaps", "shoulder"];
 
+/// Keys of a step that say how, whatever it makes.
+const SETTINGS: [&str; 9] = [
+    "speed", "power", "passes", "passes-by", "focus", "focus-drop", "ramp", "air", "frequency",
+];
+
+/// Keys of a step that say where, and cannot stand in a recipe.
+const PLACES: [&str; 1] = ["boundary"];
+
+/// Whether a key says how a step of some make is done.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Fits {
+    /// It does.
+    Yes,
+    /// For another make it would.
+    OtherMake,
+    /// It does not.
+    No,
+}
+
+/// The keys that say how a step of this make is done.
+pub(super) fn settings(make: Make) -> impl Iterator<Item = &'static str> {
+    let own: &[&str] = if make == Make::Engrave { &FILLING } else { &FOLLOWING };
+    SETTINGS.iter().chain(own).copied().filter(|key| !PLACES.contains(key))
+}
+
+/// Whether a key says how a step of this make is done.
+pub(super) fn setting(key: &str, make: Make) -> Fits {
+    let other = if make == Make::Engrave { Make::Cut } else { Make::Engrave };
+    if settings(make).any(|known| known == key) {
+        Fits::Yes
+    } else if settings(other).any(|known| known == key) {
+        Fits::OtherMake
+    } else {
+        Fits::No
+    }
+}
+
 /// Reads one `[[step]]`, the `number`th of the job.
 pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machine) -> Option<Step> {
     let name = section.text("name").map_or_else(|| format!("step {number}"), str::to_string);
@@ -194,7 +234,9 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
     if !section.has("make") {
         section.missing("make", "make = \"cut\", \"score\" or \"engrave\"");
     }
-    let kind = section.choice("make", &[("cut", 0), ("score", 1), ("engrave", 2)]);
+    let kind = section.choice("make", &Make::WORDS);
+    // Whatever it names lies under the table already.
+    section.has("recipe");
     let passes = passes::read(&section, &machine.beam);
     let passes_by = section
         .choice("passes-by", &[("path", PassesBy::Path), ("sheet", PassesBy::Sheet)])
@@ -206,14 +248,14 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
     let frequency = frequency(&section, machine);
     section.not_yet(&NOT_YET);
     let make = match kind {
-        Some(2) => {
+        Some(Make::Engrave) => {
             refuse_keys(&section, &FOLLOWING, "fills areas", "set make = \"cut\" or \"score\"");
             engrave::read(&section, &machine.beam).map(Operation::Engrave)
         }
         Some(kind) => {
             refuse_keys(&section, &FILLING, "follows outlines", "set make = \"engrave\"");
             let follow = follow::read(&section, &machine.beam);
-            follow.map(if kind == 0 { Operation::Cut } else { Operation::Score })
+            follow.map(if kind == Make::Cut { Operation::Cut } else { Operation::Score })
         }
         None => {
             for key in FOLLOWING.iter().chain(&FILLING) {
@@ -238,6 +280,7 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
         frequency,
         // Rows and rings have an order of their own.
         order: order.unwrap_or(if engraves { Order::Nearest } else { Order::HolesFirst }),
+        recipe: None,
         span,
     })
 }

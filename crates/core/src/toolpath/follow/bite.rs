@@ -84,7 +84,8 @@ pub(super) fn tell(
         problems.push(
             kind(Code::KerfBite, message, help.to_string())
                 .at(context.place())
-                .seen_at(bites.iter().map(|bite| bite.at).collect()),
+                .seen_at(bites.iter().map(|bite| bite.at).collect())
+                .naming(names),
         );
     }
 }

@@ -140,5 +140,5 @@ fn told(
     let all = count(names.len(), "line");
     names.dedup();
     let lines = format!("{all}: {}", few(&names, 6));
-    (!names.is_empty()).then(|| kind(code, message(&lines), help.to_string()))
+    (!names.is_empty()).then(|| kind(code, message(&lines), help.to_string()).naming(names))
 }

@@ -1,0 +1,71 @@
+//! Which recipes a call means.
+
+use crate::args::RecipeFilter;
+use crate::console::Console;
+use crate::door;
+use crate::refusal::{Refusal, Sources};
+use std::path::Path;
+use tinkite_core::job::machine::profile_name;
+use tinkite_core::job::recipe::{Found, Kept, Recipe, Shelf, same_material};
+use tinkite_core::problem::{Problems, few, nearest};
+
+/// The books that are to be had here. What is wrong in one is told; the others serve.
+pub(super) fn shelf(console: &Console) -> Result<Shelf, Refusal> {
+    let shelf = crate::books::shelf(Path::new(""))?;
+    let mut problems = Problems::new();
+    shelf.books.iter().flat_map(|book| &book.problems).for_each(|p| problems.push(p.clone()));
+    door::show(&problems, &Sources::new(), console);
+    Ok(shelf)
+}
+
+/// Whether a recipe is one of those that a call asks for.
+pub(super) fn holds(filter: &RecipeFilter, recipe: &Recipe) -> bool {
+    let same = |wanted: &Option<String>, own: &Option<String>| {
+        wanted.as_ref().is_none_or(|wanted| {
+            own.as_ref().is_some_and(|own| own == profile_name(wanted) || own == wanted)
+        })
+    };
+    filter.material.as_ref().is_none_or(|material| same_material(material, &recipe.material))
+        && filter.thickness.is_none_or(|wanted| {
+            recipe.thickness.is_some_and(|own| (own - wanted).abs() < 0.005)
+        })
+        && same(&filter.machine, &recipe.machine)
+        && same(&filter.lens, &recipe.lens)
+}
+
+/// The one recipe that is meant. What ships is meant only where no book of one's own has it.
+pub(super) fn one<'s>(
+    shelf: &'s Shelf,
+    word: &str,
+    filter: &RecipeFilter,
+    book: Option<&Path>,
+) -> Result<Found<'s>, Refusal> {
+    let book = book.map(|book| book.display().to_string());
+    let in_book = |found: &Found<'_>| book.as_ref().is_none_or(|book| found.book.name == *book);
+    let called = |found: &Found<'_>| found.recipe.word() == word;
+    let all: Vec<Found<'_>> =
+        shelf.all().filter(|found| holds(filter, found.recipe) && in_book(found)).collect();
+    let mut meant: Vec<Found<'_>> = all.iter().copied().filter(called).collect();
+    if meant.iter().any(|found| found.book.kept != Kept::Shipped) {
+        meant.retain(|found| found.book.kept != Kept::Shipped);
+    }
+    match meant[..] {
+        [found] => Ok(found),
+        [] => {
+            let words = all.iter().map(|found| found.recipe.word());
+            let near = nearest(word, words).map(|near| format!("; did you mean {near}?"));
+            Err(Refusal::Usage(format!(
+                "no book has such a recipe \"{word}\"{}",
+                near.unwrap_or_else(|| "; tinkite recipe list tells what there is".into())
+            )))
+        }
+        _ => {
+            let names: Vec<String> = meant.iter().map(ToString::to_string).collect();
+            Err(Refusal::Usage(format!(
+                "{} recipes are called so: {}; say --material, --thickness, --machine or --lens",
+                names.len(),
+                few(&names, 6)
+            )))
+        }
+    }
+}

@@ -1,0 +1,128 @@
+//! `tinkite recipe list`.
+
+use super::chosen::{holds, shelf};
+use crate::args::RecipeList;
+use crate::console::Console;
+use crate::refusal::Refusal;
+use crate::report::table::table;
+use serde::Serialize;
+use std::collections::BTreeMap;
+use tinkite_core::job::recipe::{Found, Kept};
+use tinkite_core::quantity::plain;
+
+#[derive(Debug, Serialize)]
+struct ListJson {
+    recipes: Vec<RecipeJson>,
+}
+
+/// A recipe, as other programs may rely on it.
+#[derive(Debug, Serialize)]
+pub(super) struct RecipeJson {
+    recipe: String,
+    make: &'static str,
+    material: String,
+    thickness_mm: Option<f64>,
+    machine: Option<String>,
+    lens: Option<String>,
+    source_watts: Option<[f64; 2]>,
+    /// Keys of a step, as TOML writes their values.
+    settings: BTreeMap<String, String>,
+    from: Option<String>,
+    guess: bool,
+    starting_value: bool,
+    tried: u32,
+    good: u32,
+    note: Option<String>,
+    book: String,
+    line: u32,
+}
+
+impl From<Found<'_>> for RecipeJson {
+    fn from(found: Found<'_>) -> Self {
+        let recipe = found.recipe;
+        Self {
+            recipe: recipe.word().into(),
+            make: recipe.make.name(),
+            material: recipe.material.clone(),
+            thickness_mm: recipe.thickness,
+            machine: recipe.machine.clone(),
+            lens: recipe.lens.clone(),
+            source_watts: recipe.watts.map(|(least, most)| [least, most]),
+            settings: recipe.settings.iter().cloned().collect(),
+            from: recipe.from.clone(),
+            guess: recipe.guess,
+            starting_value: found.book.kept == Kept::Shipped,
+            tried: recipe.tried,
+            good: recipe.good,
+            note: recipe.note.clone(),
+            book: found.book.name.clone(),
+            line: recipe.line,
+        }
+    }
+}
+
+pub(super) fn run(args: &RecipeList, console: &Console) -> Result<(), Refusal> {
+    let shelf = shelf(console)?;
+    let mut found: Vec<Found<'_>> =
+        shelf.all().filter(|found| holds(&args.filter, found.recipe)).collect();
+    // By material and thickness; of those alike the nearest book first.
+    let by = |found: &Found<'_>| {
+        let thickness = found.recipe.thickness.map_or(0, |mm| (mm * 1000.0) as u64);
+        (found.recipe.material.to_lowercase(), thickness, found.recipe.make)
+    };
+    found.sort_by_key(by);
+    if console.json {
+        let recipes = found.into_iter().map(RecipeJson::from).collect();
+        return console.json(&ListJson { recipes });
+    }
+    if found.is_empty() {
+        return console.result("no recipe of that kind; tinkite recipe list tells all");
+    }
+    let rows: Vec<Vec<String>> = found.iter().map(row).collect();
+    let header =
+        ["material", "mm", "recipe", "machine", "speed", "power", "other settings", "worked", "book"];
+    console.result(&table(&header, rows, &[1]))?;
+    if found.iter().any(|found| found.book.kept == Kept::Shipped) {
+        console.say("what is marked start ships with the tool: values to start from, tried by nobody on your machine");
+    }
+    Ok(())
+}
+
+fn row(found: &Found<'_>) -> Vec<String> {
+    let recipe = found.recipe;
+    let other = |(key, value): &(String, String)| match key.as_str() {
+        "speed" | "power" => None,
+        _ => Some(format!("{key} {}", value.replace('"', ""))),
+    };
+    let lens = recipe.lens.as_ref().map_or(String::new(), |lens| format!(", {lens}"));
+    let machine = match (&recipe.machine, recipe.watts) {
+        (Some(machine), _) => machine.clone(),
+        (None, Some((least, most))) => format!("{} to {} W", plain(least, 1), plain(most, 1)),
+        (None, None) => "any".into(),
+    };
+    vec![
+        recipe.material.clone(),
+        recipe.thickness.map_or("any".into(), |mm| plain(mm, 3)),
+        recipe.word().into(),
+        format!("{machine}{lens}"),
+        recipe.setting("speed").unwrap_or_default().replace('"', ""),
+        recipe.setting("power").unwrap_or_default().replace('"', ""),
+        recipe.settings.iter().filter_map(other).collect::<Vec<_>>().join(", "),
+        worked(found),
+        match found.book.kept {
+            Kept::Shipped => String::new(),
+            _ => found.place(),
+        },
+    ]
+}
+
+/// How often it worked, or why nobody knows.
+pub(super) fn worked(found: &Found<'_>) -> String {
+    let recipe = found.recipe;
+    match (recipe.tried, recipe.guess) {
+        (0, _) if found.book.kept == Kept::Shipped => "start".into(),
+        (0, true) => "guess".into(),
+        (0, false) => "not noted".into(),
+        (tried, _) => format!("{} of {tried}", recipe.good),
+    }
+}

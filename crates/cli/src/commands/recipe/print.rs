@@ -1,0 +1,41 @@
+//! `tinkite recipe print`: a sheet to hang at the machine.
+
+use super::chosen::{holds, shelf};
+use crate::args::RecipePrint;
+use crate::console::Console;
+use crate::output::Output;
+use crate::png;
+use crate::refusal::Refusal;
+use std::io::Write;
+use tinkite_core::job::recipe::{Found, Kept};
+use tinkite_core::picture;
+
+pub(super) fn run(args: &RecipePrint, console: &Console) -> Result<(), Refusal> {
+    let is_page = args.output.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("html"));
+    if !is_page {
+        png::kind_of(&args.output)?;
+    }
+    let shelf = shelf(console)?;
+    let mut found: Vec<Found<'_>> = shelf
+        .all()
+        .filter(|found| args.start || found.book.kept != Kept::Shipped)
+        .filter(|found| holds(&args.filter, found.recipe))
+        .collect();
+    if found.is_empty() {
+        return Err(Refusal::Usage(
+            "there is nothing to print: no book of yours has such a recipe; --start prints those that ship"
+                .into(),
+        ));
+    }
+    found.sort_by_key(|found| {
+        let thickness = found.recipe.thickness.map_or(0, |mm| (mm * 1000.0) as u64);
+        (found.recipe.material.to_lowercase(), thickness, found.recipe.make)
+    });
+    let written = if is_page {
+        let page = picture::book_page(&found);
+        Output::create(&args.output, args.writing)?.write(|out| out.write_all(page.as_bytes()))?
+    } else {
+        png::write(&args.output, args.writing, || picture::book_sheet(&found))?
+    };
+    console.result(&written.words())
+}
