@@ -83,6 +83,18 @@ pub fn compile<'a>(
         .map_err(|problems| accepted(problems, job))
 }
 
+/// What is told of squares of a test sheet that are not burnt.
+fn blank_squares(job: &Job) -> Problems {
+    let cells = job.swatch.iter().flat_map(|swatch| &swatch.cells);
+    let blank: Vec<_> = cells.filter_map(|cell| Some((cell, cell.blank.as_ref()?))).collect();
+    let Some((_, why)) = blank.first() else { return Problems::new() };
+    let names: Vec<String> = blank.iter().map(|(cell, _)| cell.name.clone()).collect();
+    let message = format!("{} left blank: {} ({why})", count(names.len(), "square"), few(&names, 6));
+    let help = "nothing to do; values between the machine's floor and ceiling fill them";
+    let note = Problem::warning(Code::SwatchBlank, message, help);
+    note.at(Place::file(&job.file)).naming(names).into()
+}
+
 /// What is told of recipes that nobody has tried on this machine, each once with the steps that use it.
 fn untried(job: &Job) -> Problems {
     let mut problems = Problems::new();
@@ -154,6 +166,7 @@ fn compiled<'a>(
     let steps = choice.steps(job)?;
     let (sheet, mut problems) = lay_out(given.into(), job)?;
     problems.extend(untried(job));
+    problems.extend(blank_squares(job));
     let made = after(toolpath::make(&sheet, job, &steps), &mut problems)?;
     problems.extend(made.problems);
     let (artwork_extents, stock) = (sheet.extents, sheet.stock);

@@ -15,6 +15,7 @@
 //! | [`plan`] | [`plan::Planned`] | lengths, times and energy of the segments |
 //! | [`limits`] | [`limits::WithinLimits`] | the proof that it fits the machine |
 //! | [`program`] (with [`rs274`]) | [`program::Program`] | text, and text read back |
+//! | [`scan`] | [`scan::Scan`] | the picture of a burnt test sheet |
 //! | [`picture`] | SVG text | the same values, to look at |
 //!
 //! In every room: millimetres, seconds, radians, power as a fraction of full, y away from the
@@ -37,6 +38,7 @@ pub mod problem;
 pub mod program;
 pub mod quantity;
 pub mod rs274;
+pub mod scan;
 pub mod segment;
 pub mod shield;
 pub mod source;

@@ -16,6 +16,7 @@ mod read;
 mod recipe;
 mod rig;
 mod run;
+mod swatch;
 
 use crate::args::{Args, Command};
 use crate::console::Console;
@@ -38,6 +39,7 @@ pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {
         Command::Head { command, panel } => head::run(command.as_ref(), panel, console),
         Command::Log { command } => log::run(command, console),
         Command::Recipe { command } => recipe::run(command, console),
+        Command::Swatch { command } => swatch::run(command, console),
         Command::Rig(args) => rig::run(args, console),
         Command::Completions(args) => completions::run(args, console),
     }

@@ -10,6 +10,7 @@ pub mod doubles;
 pub mod fit;
 pub mod gaps;
 pub mod hull;
+pub mod perspective;
 pub mod middle;
 pub mod near;
 pub mod nesting;

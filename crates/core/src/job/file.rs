@@ -3,6 +3,7 @@
 use super::machine::Machine;
 use super::reader::{Section, SourceText};
 use super::recipe::{self, Shelf};
+use super::swatch;
 use super::{Job, Placement, Stock, StockSize, artwork, drawn, place, rotary, step};
 use crate::problem::{Code, Problem, Problems, nearest};
 use crate::quantity::Length;
@@ -48,14 +49,23 @@ pub fn read_with(
     profile: &str,
     shelf: &Shelf,
 ) -> Result<Job, Problems> {
+    let expanded = match swatch::expanded(file, text, &machine) {
+        Some(Ok(expanded)) => Some(expanded),
+        Some(Err(problems)) => return Err(problems),
+        None => None,
+    };
     let source = SourceText::new(file, text);
     let mut table = source.parse();
+    if let Some(expanded) = &expanded {
+        expanded.put_into(table.get_mut());
+    }
     let wanted = recipe::wanted(table.get_ref(), profile, machine.full_watts());
     let used = recipe::lay_under(table.get_mut(), &source, shelf, &wanted);
     let job = used.and_then(|used| {
         let top = Section::new(&source, "the job", table.get_ref(), 0..0);
         let mut job = job(top, file, machine)?;
         job.steps.iter_mut().zip(used).for_each(|(step, used)| step.recipe = used);
+        job.swatch = expanded.as_ref().map(|expanded| expanded.swatch.clone());
         Some(job)
     });
     match (job, source.into_problems()) {
@@ -121,6 +131,7 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
         round: round.map_or(Some(None), |round| round.map(Some))?,
         placement,
         tolerance,
+        swatch: None,
         steps,
     })
 }

@@ -16,6 +16,7 @@ mod rotary;
 pub mod select;
 mod starter;
 mod step;
+pub mod swatch;
 
 pub use artwork::{ArtworkUse, Only, Paint, Under};
 pub use drawn::{Area, DrawnShape, Outline};
@@ -82,6 +83,8 @@ pub struct Job {
     pub placement: Placement,
     /// How far toolpaths may stray from the drawn curves, mm.
     pub tolerance: f64,
+    /// How its test sheet is laid out, where it is one.
+    pub swatch: Option<swatch::Swatch>,
     /// What is done, in this order.
     pub steps: Vec<Step>,
 }

@@ -58,17 +58,17 @@ pub(super) fn run(args: &RecipeKeep, console: &Console) -> Result<(), Refusal> {
 }
 
 /// What a recipe is for.
-pub(super) struct About {
-    pub(super) material: String,
-    pub(super) thickness: Option<f64>,
-    pub(super) machine: Option<String>,
-    pub(super) lens: Option<String>,
-    pub(super) make: &'static str,
-    pub(super) from: String,
+pub(in crate::commands) struct About {
+    pub(in crate::commands) material: String,
+    pub(in crate::commands) thickness: Option<f64>,
+    pub(in crate::commands) machine: Option<String>,
+    pub(in crate::commands) lens: Option<String>,
+    pub(in crate::commands) make: &'static str,
+    pub(in crate::commands) from: String,
 }
 
 /// Writes a recipe into the book that was asked for, and says so.
-pub(super) fn write(
+pub(in crate::commands) fn write(
     about: About,
     settings: Vec<(String, String)>,
     guess: bool,

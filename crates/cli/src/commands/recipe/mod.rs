@@ -7,6 +7,8 @@ mod list;
 mod print;
 mod show;
 
+pub(super) use keep::{About, write};
+
 use crate::args::RecipeCommand;
 use crate::console::Console;
 use crate::refusal::Refusal;

@@ -137,8 +137,8 @@ fn lay_value<'t>(
     }
 }
 
-/// Lets a value stand, with all that is in it, where the job names the recipe.
-fn moved(value: &mut Spanned<DeValue<'_>>, span: &Range<usize>) {
+/// Lets a value that comes from elsewhere stand, with all that is in it, at a place of the job.
+pub(in crate::job) fn moved(value: &mut Spanned<DeValue<'_>>, span: &Range<usize>) {
     let inner = std::mem::replace(value.get_mut(), DeValue::Boolean(false));
     let inner = match inner {
         DeValue::Array(mut items) => {

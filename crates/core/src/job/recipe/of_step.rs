@@ -5,6 +5,7 @@ use super::{Make, Shelf, lay_under, wanted};
 use crate::job::Machine;
 use crate::job::reader::SourceText;
 use crate::job::step::{self, Fits};
+use crate::job::swatch;
 use toml::de::DeValue;
 
 /// The settings of a step of a job's text, with what it takes from a recipe of its own; keys and values as
@@ -17,8 +18,12 @@ pub fn settings_of(
     machine: &Machine,
     shelf: &Shelf,
 ) -> Option<Vec<(String, String)>> {
+    let expanded = swatch::expanded("", text, machine).and_then(Result::ok);
     let source = SourceText::new("", text);
     let mut table = source.parse();
+    if let Some(expanded) = &expanded {
+        expanded.put_into(table.get_mut());
+    }
     let wanted = wanted(table.get_ref(), profile, machine.full_watts());
     lay_under(table.get_mut(), &source, shelf, &wanted)?;
     let value = table.get_ref().get("step")?;

@@ -1,0 +1,92 @@
+//! `tinkite swatch keep`: a square becomes a recipe.
+
+use crate::args::SwatchKeep;
+use crate::books;
+use crate::commands::recipe::{About, write};
+use crate::console::Console;
+use crate::load;
+use crate::refusal::Refusal;
+use crate::source;
+use tinkite_core::job::Request;
+use tinkite_core::job::machine::profile_name;
+use tinkite_core::job::recipe::settings_of;
+use tinkite_core::job::swatch::{Measured, kerf_of};
+use tinkite_core::problem::nearest;
+use tinkite_core::quantity::plain;
+
+pub(super) fn run(args: &SwatchKeep, console: &Console) -> Result<(), Refusal> {
+    let loaded = load::job(&args.job, None)?;
+    let job = &loaded.job;
+    let shown = args.job.display();
+    let Some(swatch) = &job.swatch else {
+        return Err(Refusal::Usage(format!(
+            "{shown} is no test sheet: it has no [swatch]; tinkite recipe keep keeps the settings of a step"
+        )));
+    };
+    let cell = match (&args.cell, swatch.comb) {
+        (Some(name), _) => swatch.cell(name).ok_or_else(|| {
+            let names = || swatch.cells.iter().map(|cell| cell.name.as_str());
+            let first = names().next().unwrap_or_default().to_string();
+            let last = names().last().unwrap_or_default().to_string();
+            let near = nearest(&name.to_uppercase(), names())
+                .map_or(String::new(), |near| format!("; did you mean {near}?"));
+            Refusal::Usage(format!("the sheet has no square {name}: they are {first} to {last}{near}"))
+        })?,
+        (None, Some(_)) => &swatch.cells[0],
+        (None, None) => {
+            return Err(Refusal::Usage("which square? say its name, like C4".into()));
+        }
+    };
+    if let Some(why) = &cell.blank {
+        return Err(Refusal::Usage(format!("square {} was left blank: {why}", cell.name)));
+    }
+    let text = source::text(&args.job)?;
+    let machine = Request::of(&text).machine.unwrap_or_default();
+    let shelf = books::shelf(&load::folder_of(&args.job))?;
+    let mut settings =
+        settings_of(&text, &cell.name, profile_name(&machine), &job.machine, &shelf)
+            .ok_or_else(|| Refusal::Usage(format!("the sheet has no square {}", cell.name)))?;
+    let file = args.job.file_name().map_or_else(String::new, |n| n.to_string_lossy().into());
+    let mut from = format!("swatch {}, square {}", file.trim_end_matches(".kite.toml"), cell.name);
+    if let Some((parts, width)) = swatch.comb {
+        let Some(together) = args.measured else {
+            return Err(Refusal::Usage(format!(
+                "how wide are the {parts} parts together? say --measured \"98.4 mm\""
+            )));
+        };
+        let measured = Measured { together, within: args.within };
+        let (kerf, error) = kerf_of(parts, width, measured).map_err(Refusal::Usage)?;
+        console.say(&format!("kerf {} mm, within {} mm", plain(kerf, 3), plain(error, 3)));
+        // The comb was cut on its lines; whoever uses the recipe wants parts that keep their size.
+        settings.retain(|(key, _)| !["kerf", "side", "shared-edges"].contains(&key.as_str()));
+        settings.push(("kerf".into(), format!("\"{} mm\"", plain(kerf, 3))));
+        from = format!(
+            "swatch {}, {parts} parts of {} mm measured as {} mm",
+            file.trim_end_matches(".kite.toml"),
+            plain(width, 3),
+            plain(together, 3)
+        );
+    } else if args.measured.is_some() {
+        return Err(Refusal::Usage("--measured is for sheets of kind = \"kerf\"".into()));
+    }
+    if let Some(date) = &swatch.date {
+        from = format!("{from}, {date}");
+    }
+    let Some(material) = args.material.clone().or_else(|| job.material.clone()) else {
+        return Err(Refusal::Usage("of what? say --as \"poplar plywood\"".into()));
+    };
+    let make = job
+        .steps
+        .iter()
+        .find(|step| step.name == cell.name)
+        .map_or("engrave", |step| step.operation.name());
+    let about = About {
+        material,
+        thickness: args.thickness.or_else(|| job.stock.and_then(|stock| stock.thickness)),
+        machine: (!args.any_machine).then(|| profile_name(&machine).to_string()),
+        lens: job.lens.clone(),
+        make,
+        from,
+    };
+    write(about, settings, false, &args.kept, console)
+}

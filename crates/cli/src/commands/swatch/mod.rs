@@ -1,0 +1,15 @@
+//! `tinkite swatch`: test sheets.
+
+mod keep;
+mod make;
+
+use crate::args::SwatchCommand;
+use crate::console::Console;
+use crate::refusal::Refusal;
+
+pub(super) fn run(command: &SwatchCommand, console: &Console) -> Result<(), Refusal> {
+    match command {
+        SwatchCommand::Make(args) => make::run(args, console),
+        SwatchCommand::Keep(args) => keep::run(args, console),
+    }
+}

@@ -1,0 +1,316 @@
+//! The four corner marks and their key on a picture, however it lies.
+
+use super::{refuse, value};
+use crate::artwork::Bitmap;
+use crate::geometry::hull::convex_hull;
+use crate::geometry::perspective::Perspective;
+use crate::geometry::{Point, Vec2};
+use crate::job::swatch::Swatch;
+use crate::problem::Problem;
+use visioncortex::BinaryImage;
+use visioncortex::clusters::Cluster;
+
+/// The longer side of the picture in which marks are looked for, pixels.
+const SIDE: u32 = 1400;
+
+/// A pixel is dark where it is below this share of what is round it.
+const DARK: f64 = 0.82;
+
+/// Blots that are looked at as corners: those that lie outermost.
+const MOST_CORNERS: usize = 20;
+
+/// Smaller blots are specks, pixels.
+const SMALLEST: f64 = 30.0;
+
+/// Fewer pixels to a mm tell no squares apart.
+const COARSEST: f64 = 1.5;
+
+/// Where a sheet lies on its picture.
+pub(super) struct Found {
+    /// From mm on the sheet to pixels.
+    pub(super) map: Perspective,
+    /// Quarters by which the picture is turned clockwise.
+    pub(super) quarters: u32,
+    /// Whether it is mirrored.
+    pub(super) mirrored: bool,
+    /// Pixels to a mm.
+    pub(super) pixels_per_mm: f64,
+}
+
+/// The picture made smaller, and by how much.
+struct Small {
+    picture: Bitmap,
+    scale: f64,
+}
+
+/// Finds the marks.
+pub(super) fn found(swatch: &Swatch, picture: &Bitmap) -> Result<Found, Problem> {
+    let again = "the whole sheet belongs on the picture, with its four corner marks and some stock round them; scan it with 200 to 600 dpi";
+    if picture.width < 40 || picture.height < 40 {
+        let what = format!("the picture has {} x {} pixels: too few to tell anything", picture.width, picture.height);
+        return Err(refuse(what, again));
+    }
+    let small = smaller(picture);
+    let blots = blots(&small.picture);
+    let corners = outermost(&blots);
+    let best = best(swatch, &small.picture, &corners);
+    let Some((corners, turn)) = best else {
+        let what = match corners.len() {
+            0..=3 => "no marks are found on the picture".to_string(),
+            n => format!("no four of {n} dark blots on the picture are the marks of this sheet"),
+        };
+        return Err(refuse(what, again));
+    };
+    // From the small picture to the true one, and to the middle of each mark there.
+    let scaled = corners.map(|at| (at.to_vec2() * small.scale).to_point());
+    let mut map = Perspective::between(swatch.corners(), scaled).ok_or_else(|| refuse("the marks lie on one line", again))?;
+    for _ in 0..3 {
+        let middles = swatch.corners().map(|corner| middle(picture, &map, corner));
+        map = Perspective::between(swatch.corners(), middles).ok_or_else(|| refuse("the marks lie on one line", again))?;
+    }
+    let corner = swatch.corners();
+    let across = map.at(corner[0]).distance(map.at(corner[1])) / corner[0].distance(corner[1]);
+    let down = map.at(corner[0]).distance(map.at(corner[3])) / corner[0].distance(corner[3]);
+    let pixels_per_mm = across.min(down);
+    if pixels_per_mm < COARSEST {
+        let what = format!("the picture has {pixels_per_mm:.1} pixels to a mm of the sheet: too few");
+        return Err(refuse(what, again));
+    }
+    Ok(Found { map, quarters: turn.quarters, mirrored: turn.mirrored, pixels_per_mm })
+}
+
+/// Made smaller by the mean of whole blocks.
+fn smaller(picture: &Bitmap) -> Small {
+    let by = picture.width.max(picture.height).div_ceil(SIDE).max(1);
+    let (width, height) = ((picture.width / by).max(1), (picture.height / by).max(1));
+    let mut grey = Vec::with_capacity((width * height) as usize);
+    for y in 0..height {
+        for x in 0..width {
+            let mut sum = 0u64;
+            for row in y * by..(y + 1) * by {
+                let start = (row * picture.width + x * by) as usize;
+                sum += picture.grey[start..start + by as usize].iter().map(|v| u64::from(*v)).sum::<u64>();
+            }
+            grey.push((sum / u64::from(by * by)) as u8);
+        }
+    }
+    Small { picture: Bitmap { width, height, grey }, scale: f64::from(by) }
+}
+
+/// A dark blot that could be a mark.
+#[derive(Debug, Clone, Copy)]
+struct Blot {
+    middle: Point,
+    /// Pixels.
+    area: f64,
+}
+
+/// Dark blots that are parallelograms: of those the area is twelve times the root of the determinant of the
+/// second moments, whatever their slant.
+fn blots(picture: &Bitmap) -> Vec<Blot> {
+    let (w, h) = (picture.width as usize, picture.height as usize);
+    // Sums of everything above and to the left, to have the mean of any rectangle at once.
+    let mut sums = vec![0u64; (w + 1) * (h + 1)];
+    for y in 0..h {
+        let mut row = 0u64;
+        for x in 0..w {
+            row += u64::from(picture.grey[y * w + x]);
+            sums[(y + 1) * (w + 1) + x + 1] = sums[y * (w + 1) + x + 1] + row;
+        }
+    }
+    let reach = (w.max(h) / 12).max(6);
+    let mut dark = BinaryImage::new_w_h(w, h);
+    for y in 0..h {
+        let (y0, y1) = (y.saturating_sub(reach), (y + reach + 1).min(h));
+        for x in 0..w {
+            let (x0, x1) = (x.saturating_sub(reach), (x + reach + 1).min(w));
+            let at = |x: usize, y: usize| sums[y * (w + 1) + x];
+            let sum = at(x1, y1) + at(x0, y0) - at(x0, y1) - at(x1, y0);
+            let mean = sum as f64 / ((x1 - x0) * (y1 - y0)) as f64;
+            if f64::from(picture.grey[y * w + x]) < mean * DARK {
+                dark.set_pixel(x, y, true);
+            }
+        }
+    }
+    let most = (w * h) as f64 / 60.0;
+    let clusters = dark.to_clusters(false);
+    clusters.clusters.iter().filter_map(|cluster| blot(cluster, most)).collect()
+}
+
+fn blot(cluster: &Cluster, most: f64) -> Option<Blot> {
+    let area = cluster.points.len() as f64;
+    if area < SMALLEST || area > most {
+        return None;
+    }
+    let sum = cluster.points.iter().fold((0.0, 0.0), |(x, y), p| (x + f64::from(p.x), y + f64::from(p.y)));
+    let mean = Vec2::new(sum.0 / area, sum.1 / area);
+    let (mut xx, mut xy, mut yy) = (0.0, 0.0, 0.0);
+    for p in &cluster.points {
+        let (dx, dy) = (f64::from(p.x) - mean.x, f64::from(p.y) - mean.y);
+        xx += dx * dx;
+        xy += dx * dy;
+        yy += dy * dy;
+    }
+    let moments = ((xx * yy - xy * xy).max(0.0)).sqrt() / area;
+    let (sum, difference) = (xx + yy, ((xx - yy).powi(2) + 4.0 * xy * xy).sqrt());
+    let slender = (sum + difference) / (sum - difference).max(1e-9);
+    let filled = area / (12.0 * moments).max(1e-9);
+    // A pixel is no point: small blots come out a little fuller.
+    let middle = Point::new(mean.x + 0.5, mean.y + 0.5);
+    ((0.82..=1.25).contains(&filled) && slender < 9.0).then_some(Blot { middle, area })
+}
+
+/// The blots that lie outermost: those of the convex hull, then those of the hull of the others.
+fn outermost(blots: &[Blot]) -> Vec<Blot> {
+    let mut left: Vec<Blot> = blots.to_vec();
+    let mut out: Vec<Blot> = Vec::new();
+    while !left.is_empty() && out.len() < MOST_CORNERS {
+        let hull = convex_hull(left.iter().map(|blot| blot.middle).collect());
+        if hull.is_empty() {
+            break;
+        }
+        let (on, inside): (Vec<Blot>, Vec<Blot>) =
+            left.into_iter().partition(|blot| hull.contains(&blot.middle));
+        // Of a hull with many corners the large blots: marks are larger than dirt and letters.
+        let mut on = on;
+        on.sort_by(|a, b| b.area.total_cmp(&a.area));
+        out.extend(on.into_iter().take(MOST_CORNERS - out.len()));
+        left = inside;
+    }
+    out
+}
+
+/// How the sheet lies.
+#[derive(Debug, Clone, Copy)]
+struct Turn {
+    quarters: u32,
+    mirrored: bool,
+}
+
+/// The four blots that are the marks, from the sheet's upper left one clockwise.
+fn best(swatch: &Swatch, picture: &Bitmap, blots: &[Blot]) -> Option<([Point; 4], Turn)> {
+    let n = blots.len();
+    let mut best: Option<(f64, [Point; 4], Turn)> = None;
+    for a in 0..n {
+        for b in a + 1..n {
+            for c in b + 1..n {
+                for d in c + 1..n {
+                    let four = [blots[a], blots[b], blots[c], blots[d]];
+                    let Some(four) = in_turn(four) else { continue };
+                    for (corners, turn) in ways(four) {
+                        let score = score(swatch, picture, corners);
+                        if best.is_none_or(|(most, ..)| score > most) {
+                            best = Some((score, corners.map(|blot| blot.middle), turn));
+                        }
+                    }
+                }
+            }
+        }
+    }
+    best.filter(|(score, ..)| *score > 0.06).map(|(_, corners, turn)| (corners, turn))
+}
+
+/// Four blots clockwise on the picture, beginning with the upper left one; none where they do not span.
+fn in_turn(four: [Blot; 4]) -> Option<[Blot; 4]> {
+    let (least, most) = four.iter().fold((f64::MAX, 0.0f64), |(a, b), blot| (a.min(blot.area), b.max(blot.area)));
+    // Marks are of one size, as far as perspective leaves them so.
+    if most > 4.0 * least {
+        return None;
+    }
+    let hull = convex_hull(four.iter().map(|blot| blot.middle).collect());
+    if hull.len() != 4 {
+        return None;
+    }
+    let mut turned = Vec::new();
+    for corner in hull {
+        turned.push(*four.iter().find(|blot| blot.middle == corner)?);
+    }
+    // The hull turns to the left where y is up; on a picture, where it is down, that is clockwise.
+    let first = (0..4).min_by(|a, b| {
+        let sum = |n: usize| turned[n].middle.x + turned[n].middle.y;
+        sum(*a).total_cmp(&sum(*b))
+    })?;
+    turned.rotate_left(first);
+    turned.try_into().ok()
+}
+
+/// The eight ways in which four corners can be those of a sheet.
+fn ways(four: [Blot; 4]) -> impl Iterator<Item = ([Blot; 4], Turn)> {
+    (0..4).flat_map(move |quarters| {
+        [false, true].into_iter().map(move |mirrored| {
+            let at = |n: usize| {
+                let n = if mirrored { (4 - n) % 4 } else { n };
+                four[(n + quarters) % 4]
+            };
+            ([at(0), at(1), at(2), at(3)], Turn { quarters: quarters as u32, mirrored })
+        })
+    })
+}
+
+/// How well a picture shows marks at corners: how much darker they and the key are than what must be bare, as a
+/// share of the brightness. Below zero where something is not as it must be.
+fn score(swatch: &Swatch, picture: &Bitmap, corners: [Blot; 4]) -> f64 {
+    let Some(map) = Perspective::between(swatch.corners(), corners.map(|blot| blot.middle)) else {
+        return -1.0;
+    };
+    // Each blot is about as large as its mark would be.
+    for (mark, blot) in swatch.marks.iter().zip(corners) {
+        let [a, b, c, d] = [(mark.x0, mark.y0), (mark.x1, mark.y0), (mark.x1, mark.y1), (mark.x0, mark.y1)]
+            .map(|(x, y)| map.at(Point::new(x, y)));
+        let area = ((c - a).cross(d - b) / 2.0).abs();
+        if !(0.5..=2.0).contains(&(blot.area / area.max(1e-9))) {
+            return -1.0;
+        }
+    }
+    let light = |at: Point| value(picture, map.at(at));
+    let centres = swatch.corners();
+    let middle = Point::new(swatch.size.0 / 2.0, swatch.size.1 / 2.0);
+    let side = swatch.marks[0].width();
+    let mut darkest_bare = f64::MAX;
+    let mut brightest_dark: f64 = 0.0;
+    for centre in centres {
+        brightest_dark = brightest_dark.max(light(centre));
+        // Towards the middle of the sheet stock is bare for a little.
+        let inwards = (middle - centre) / (middle - centre).hypot();
+        darkest_bare = darkest_bare.min(light(centre + inwards * side * 1.15));
+    }
+    let key = swatch.key.center();
+    brightest_dark = brightest_dark.max(light(key));
+    // Where the key would be if the sheet lay another way.
+    let along = key - centres[0];
+    let across = Vec2::new(along.y, along.x);
+    for (n, centre) in centres.iter().enumerate() {
+        let (sx, sy) = [(1.0, 1.0), (-1.0, 1.0), (-1.0, -1.0), (1.0, -1.0)][n];
+        let places = [Vec2::new(along.x * sx, along.y * sy), Vec2::new(across.x * sx, -across.y.abs() * sy)];
+        for (place, offset) in places.into_iter().enumerate() {
+            if (n, place) != (0, 0) {
+                darkest_bare = darkest_bare.min(light(*centre + offset));
+            }
+        }
+    }
+    (darkest_bare - brightest_dark) / 255.0
+}
+
+/// The middle of a mark on the picture: of what is dark about where it should be.
+fn middle(picture: &Bitmap, map: &Perspective, corner: Point) -> Point {
+    const LOOKS: i32 = 48;
+    // As far as nothing else is: the key's near edge is 4.8 mm away.
+    const REACH: f64 = 3.4;
+    let place = |n: i32| REACH * f64::from(n) / f64::from(LOOKS);
+    let mut looks = Vec::new();
+    for row in -LOOKS..=LOOKS {
+        for column in -LOOKS..=LOOKS {
+            let offset = Vec2::new(place(column), place(row));
+            looks.push((offset, value(picture, map.at(corner + offset))));
+        }
+    }
+    let mut values: Vec<f64> = looks.iter().map(|(_, value)| *value).collect();
+    values.sort_by(f64::total_cmp);
+    let (dark, light) = (values[values.len() / 20], values[values.len() * 9 / 10]);
+    let half = (dark + light) / 2.0;
+    // Half way between dark and light, softly.
+    let weight = |value: f64| ((half - value) / (light - dark).max(1.0) + 0.5).clamp(0.0, 1.0);
+    let sum: f64 = looks.iter().map(|(_, value)| weight(*value)).sum();
+    let moved = looks.iter().map(|(offset, value)| *offset * weight(*value)).sum::<Vec2>();
+    map.at(if sum > 0.0 { corner + moved / sum } else { corner })
+}
