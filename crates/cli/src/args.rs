@@ -78,7 +78,7 @@ pub(crate) enum Command {
         #[command(flatten)]
         panel: HeadPanel,
     },
-    /// Past runs: list, show, note
+    /// Past runs: list, show, note, find
     Log {
         #[command(subcommand)]
         command: LogCommand,
@@ -555,8 +555,26 @@ pub(crate) struct RecipePrint {
 pub(crate) enum SwatchCommand {
     /// Write a job that is a test sheet
     Make(SwatchMake),
-    /// A square becomes a recipe; of a comb, the kerf that was measured
+    /// Measure a scan or photo of the burnt sheet: how dark each square is
+    Read(SwatchRead),
+    /// A square becomes a recipe; of a comb the kerf, of a wedge its tone curve
     Keep(SwatchKeep),
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct SwatchRead {
+    /// The test sheet's job
+    pub(crate) job: PathBuf,
+    /// The scan or photo: any way up, in even light, with all four corner marks
+    pub(crate) picture: PathBuf,
+    /// Name the square nearest to this darkness, like "60 %"
+    #[arg(long, value_name = "PERCENT")]
+    pub(crate) darkness: Option<String>,
+    /// Draw the chart (.svg or .png)
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
 }
 
 #[derive(Debug, ClapArgs)]
@@ -628,6 +646,9 @@ pub(crate) struct SwatchKeep {
     /// How far that may be off
     #[arg(long, value_name = "LENGTH", value_parser = length, default_value = "0.05 mm")]
     pub(crate) within: f64,
+    /// Of a wedge of greys: its scan, from which the tone curve of the recipe follows
+    #[arg(long, value_name = "PICTURE")]
+    pub(crate) scan: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) kept: RecipeKept,
 }
@@ -638,8 +659,28 @@ pub(crate) enum LogCommand {
     List(LogList),
     /// One run: how it went, where it stands
     Show(LogShow),
-    /// Remember something of a run
+    /// Remember something of a run, or how one of its steps went
     Note(LogNote),
+    /// What was tried on a material, and how it went
+    Find(LogFind),
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct LogFind {
+    /// On this material
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) material: String,
+    /// Of this thickness: what is nearest to it comes first
+    #[arg(long, value_name = "LENGTH", value_parser = length)]
+    pub(crate) thickness: Option<f64>,
+    /// Only cut, score or engrave
+    #[arg(long, value_name = "MAKE", value_parser = ["cut", "score", "engrave"])]
+    pub(crate) make: Option<String>,
+    /// Only on this machine, as log list names it
+    #[arg(long, value_name = "MACHINE")]
+    pub(crate) machine: Option<String>,
+    #[command(flatten)]
+    pub(crate) log: LogFile,
 }
 
 #[derive(Debug, ClapArgs)]
@@ -666,7 +707,13 @@ pub(crate) struct LogNote {
     #[arg(value_name = "RUN")]
     pub(crate) run: i64,
     /// What to remember
-    pub(crate) text: String,
+    pub(crate) text: Option<String>,
+    /// Of this step [default: the only one]
+    #[arg(long, value_name = "STEP")]
+    pub(crate) step: Option<String>,
+    /// How it went; it counts for the recipe that was used unchanged
+    #[arg(long, value_name = "RESULT")]
+    pub(crate) result: Option<crate::log::Outcome>,
     #[command(flatten)]
     pub(crate) log: LogFile,
 }

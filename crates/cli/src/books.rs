@@ -96,8 +96,9 @@ pub(crate) fn target(said_now: Option<&Path>) -> Result<PathBuf, Refusal> {
     if let Some(path) = said()? {
         return Ok(path);
     }
-    let own = own_folder()
-        .ok_or_else(|| Refusal::Usage("there is no home folder for a book; say --book FILE".into()))?;
+    let own = own_folder().ok_or_else(|| {
+        Refusal::Usage("there is no home folder for a book; say --book FILE".into())
+    })?;
     Ok(own.join(FIRST))
 }
 
@@ -122,7 +123,10 @@ pub(crate) fn change(
     if broken(&new) > broken(&old) {
         let problems = read_book(&shown, &new, Kept::Own).problems;
         let why: Vec<String> = problems.iter().map(|problem| problem.message.clone()).collect();
-        return Err(Refusal::Usage(format!("nothing was written into {shown}: {}", why.join("; "))));
+        return Err(Refusal::Usage(format!(
+            "nothing was written into {shown}: {}",
+            why.join("; ")
+        )));
     }
     Output::over(&path)?.write_lasting(|out| out.write_all(new.as_bytes()))?;
     Ok(())

@@ -33,7 +33,8 @@ pub(crate) fn read() -> Result<Config, Refusal> {
             Some(span) => Place::span(&shown, &text, span),
             None => Place::file(&shown),
         };
-        let problem = Problem::error(Code::WrongType, error.message(), "it knows the keys log and book");
+        let problem =
+            Problem::error(Code::WrongType, error.message(), "it knows the keys log and book");
         Refusal::Problems(problem.at(place).into(), Sources::from([(shown, text)]))
     })
 }

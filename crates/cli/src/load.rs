@@ -1,16 +1,16 @@
 //! Finding and reading what a call names: drawings, jobs, machines.
 
 use crate::args::JobArgs;
+use crate::books;
 use crate::fonts::MachineFonts;
 use crate::kind::{self, Kind};
-use crate::books;
 use crate::machines;
 use crate::refusal::{Refusal, Sources};
 use crate::shipped;
 use crate::source::{bytes, text};
 use std::path::{Path, PathBuf};
-use tinkite_core::job::machine::profile_name;
 use tinkite_core::artwork::{self, Artwork, Reading, Render, Shape};
+use tinkite_core::job::machine::profile_name;
 use tinkite_core::job::{self, Job, Machine, Request, machine};
 use tinkite_core::layout::{Given, Sheet};
 use tinkite_core::problem::{Code, Place, Problem, Problems, count};

@@ -10,7 +10,7 @@ const PRINTER: &str = include_str!("../demo/printer-laser.machine.toml");
 /// Recipes to start from.
 pub(crate) const BOOK: &str = include_str!("../books/start.recipes.toml");
 /// More jobs, and drawings of every kind that is read, to try look and begin on.
-pub(crate) const MORE: [(&str, &[u8]); 25] = [
+pub(crate) const MORE: [(&str, &[u8]); 30] = [
     ("tube-laser.machine.toml", TUBE.as_bytes()),
     ("reel-laser.machine.toml", REEL.as_bytes()),
     ("printer-laser.machine.toml", PRINTER.as_bytes()),
@@ -19,6 +19,11 @@ pub(crate) const MORE: [(&str, &[u8]); 25] = [
     ("reel-barrel.kite.toml", include_bytes!("../demo/reel-barrel.kite.toml")),
     ("reel-label.svg", include_bytes!("../demo/reel-label.svg")),
     ("hubs.kite.toml", include_bytes!("../demo/hubs.kite.toml")),
+    ("hub-swatch.kite.toml", include_bytes!("../demo/hub-swatch.kite.toml")),
+    ("hub-swatch-scan.png", include_bytes!("../demo/hub-swatch-scan.png")),
+    ("hub-wedge.kite.toml", include_bytes!("../demo/hub-wedge.kite.toml")),
+    ("hub-wedge-scan.png", include_bytes!("../demo/hub-wedge-scan.png")),
+    ("workshop.recipes.toml", include_bytes!("../demo/workshop.recipes.toml")),
     ("kite-stamp.kite.toml", include_bytes!("../demo/kite-stamp.kite.toml")),
     ("kite-stamp.svg", include_bytes!("../demo/kite-stamp.svg")),
     ("kite-sky.kite.toml", include_bytes!("../demo/kite-sky.kite.toml")),

@@ -89,7 +89,8 @@ fn blank_squares(job: &Job) -> Problems {
     let blank: Vec<_> = cells.filter_map(|cell| Some((cell, cell.blank.as_ref()?))).collect();
     let Some((_, why)) = blank.first() else { return Problems::new() };
     let names: Vec<String> = blank.iter().map(|(cell, _)| cell.name.clone()).collect();
-    let message = format!("{} left blank: {} ({why})", count(names.len(), "square"), few(&names, 6));
+    let message =
+        format!("{} left blank: {} ({why})", count(names.len(), "square"), few(&names, 6));
     let help = "nothing to do; values between the machine's floor and ceiling fill them";
     let note = Problem::warning(Code::SwatchBlank, message, help);
     note.at(Place::file(&job.file)).naming(names).into()
@@ -113,16 +114,19 @@ fn untried(job: &Job) -> Problems {
             _ => format!("steps {} use", few(&names, 3)),
         };
         let told = |what: &str| format!("{steps} {} ({}): {what}", used.title, used.place);
-        let help = "try it on scrap (tinkite swatch make), and keep what works: tinkite recipe keep";
+        let help =
+            "try it on scrap (tinkite swatch make), and keep what works: tinkite recipe keep";
         let code = Code::UntriedRecipe;
         let problem = match (used.kept, used.guess, used.on_this_machine) {
             (Kept::Shipped, ..) => {
                 let what = "a value to start from, which nobody has tried on this machine";
                 Problem::warning(code, told(what), help)
             }
-            (_, true, _) => {
-                Problem::warning(code, told("it was worked out from another one, and not tried"), help)
-            }
+            (_, true, _) => Problem::warning(
+                code,
+                told("it was worked out from another one, and not tried"),
+                help,
+            ),
             (_, _, false) => {
                 let what = "it names no machine, so it may have been found on another one";
                 let help = "write machine into the recipe once it has worked here";

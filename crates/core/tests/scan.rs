@@ -58,7 +58,8 @@ fn drawn(swatch: &Swatch, seed: u64) -> Drawn {
     let mut dice = Dice(seed);
     let count = swatch.cells.len();
     // Evenly apart, in any order.
-    let mut darkness: Vec<f64> = (0..count).map(|n| 0.05 + 0.8 * n as f64 / (count - 1) as f64).collect();
+    let mut darkness: Vec<f64> =
+        (0..count).map(|n| 0.05 + 0.8 * n as f64 / (count - 1) as f64).collect();
     for n in (1..count).rev() {
         darkness.swap(n, (dice.next() * (n + 1) as f64) as usize);
     }
@@ -120,7 +121,8 @@ fn drawn(swatch: &Swatch, seed: u64) -> Drawn {
                 sum += if stock.contains(at) { bare * (1.0 - burnt(at)) } else { lid };
             }
             let (u, v) = (f64::from(x) / f64::from(w) - 0.5, f64::from(y) / f64::from(h) - 0.5);
-            values[(y * w + x) as usize] = sum / 4.0 * (0.85 + gx * u * 2.0 + gy * v * 2.0 - 0.1 * (u * u + v * v));
+            values[(y * w + x) as usize] =
+                sum / 4.0 * (0.85 + gx * u * 2.0 + gy * v * 2.0 - 0.1 * (u * u + v * v));
         }
     }
     let blurred = blurred(&values, w as usize, h as usize);
@@ -156,7 +158,8 @@ fn through_jpeg(grey: &[u8], w: u32, h: u32) -> Vec<u8> {
 /// How far the worst square is off, and whether the square of a darkness that was asked for is named.
 fn held(swatch: &Swatch, seed: u64) -> (f64, bool) {
     let Drawn { picture, darkness, mirrored, upside_down } = drawn(swatch, seed);
-    let scan = scan::read(swatch, &picture).unwrap_or_else(|p| panic!("seed {seed}: {}", p.message));
+    let scan =
+        scan::read(swatch, &picture).unwrap_or_else(|p| panic!("seed {seed}: {}", p.message));
     assert_eq!(scan.mirrored, mirrored, "seed {seed}");
     if upside_down {
         assert_eq!(scan.quarters, 2, "seed {seed}");
@@ -166,7 +169,9 @@ fn held(swatch: &Swatch, seed: u64) -> (f64, bool) {
     // A darkness that one square has, a little beside it.
     let wanted = darkness[(seed % 30) as usize] + 0.004;
     let nearest = |all: &[f64]| {
-        (0..all.len()).min_by(|a, b| (all[*a] - wanted).abs().total_cmp(&(all[*b] - wanted).abs())).unwrap()
+        (0..all.len())
+            .min_by(|a, b| (all[*a] - wanted).abs().total_cmp(&(all[*b] - wanted).abs()))
+            .unwrap()
     };
     (worst, nearest(&read) == nearest(&darkness))
 }
@@ -199,7 +204,11 @@ fn what_is_no_sheet_is_refused() {
     };
     assert!(told(&plain(1, 1, 0)).contains("too few"));
     for grey in [0, 128, 255] {
-        assert!(told(&plain(400, 300, grey)).contains("no marks"), "{}", told(&plain(400, 300, grey)));
+        assert!(
+            told(&plain(400, 300, grey)).contains("no marks"),
+            "{}",
+            told(&plain(400, 300, grey))
+        );
     }
     let mut dice = Dice(7);
     let mut noise = plain(500, 500, 0);
@@ -219,5 +228,8 @@ fn what_is_no_sheet_is_refused() {
         }
     }
     let told = scan::read(&swatch, &picture).map(|_| ()).unwrap_err().message;
-    assert!(told.contains("uneven") || told.contains("differs") || told.contains("marks"), "{told}");
+    assert!(
+        told.contains("uneven") || told.contains("differs") || told.contains("marks"),
+        "{told}"
+    );
 }

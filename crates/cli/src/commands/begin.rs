@@ -1,7 +1,7 @@
 //! `tinkite begin`.
 
-use crate::books;
 use crate::args::Begin;
+use crate::books;
 use crate::console::Console;
 use crate::door;
 use crate::load;
@@ -9,9 +9,9 @@ use crate::output::Output;
 use crate::refusal::{Refusal, Sources};
 use std::io::Write;
 use std::path::{Path, PathBuf};
-use tinkite_core::job::recipe::Shelf;
 use tinkite_core::artwork::{Artwork, Reading, Render, Unread};
 use tinkite_core::geometry::Point;
+use tinkite_core::job::recipe::Shelf;
 use tinkite_core::job::{RENDER_DPI, Wishes, starter};
 use tinkite_core::problem::{Code, Problems};
 

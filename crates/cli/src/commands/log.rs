@@ -1,12 +1,15 @@
 //! `tinkite log`: past runs.
 
-use crate::args::LogCommand;
+use super::found;
+use crate::args::{LogCommand, LogNote};
+use crate::books;
 use crate::console::Console;
 use crate::log::{self, Entry, Log, StepEntry};
 use crate::refusal::Refusal;
 use crate::report::table::table;
 use serde::Serialize;
 use std::path::Path;
+use tinkite_core::job::recipe::{Kept, counted, read_book};
 use tinkite_core::quantity::{clock, plain};
 use tinkite_run::Marked;
 
@@ -17,11 +20,56 @@ pub(super) fn run(command: &LogCommand, console: &Console) -> Result<(), Refusal
             list(&open(args.log.path.as_deref())?.entries(args.last)?, console)
         }
         LogCommand::Show(args) => show(&open(args.log.path.as_deref())?.entry(args.run)?, console),
-        LogCommand::Note(args) => {
-            open(args.log.path.as_deref())?.note(args.run, &args.text)?;
-            if console.json { Ok(()) } else { console.result(&format!("run {}: noted", args.run)) }
-        }
+        LogCommand::Note(args) => note(&open(args.log.path.as_deref())?, args, console),
+        LogCommand::Find(args) => found::run(&open(args.log.path.as_deref())?, args, console),
     }
+}
+
+/// Notes something of a run: words, or how a step went, which counts for the recipe that it used unchanged.
+fn note(log: &Log, args: &LogNote, console: &Console) -> Result<(), Refusal> {
+    let Some(outcome) = args.result else {
+        if args.step.is_some() {
+            return Err(Refusal::Usage("--step goes with --result: how did it go?".into()));
+        }
+        let Some(text) = &args.text else {
+            return Err(Refusal::Usage("what is noted? say it in words, or --result good".into()));
+        };
+        log.note(args.run, text)?;
+        return if console.json {
+            Ok(())
+        } else {
+            console.result(&format!("run {}: noted", args.run))
+        };
+    };
+    let now = jiff::Timestamp::now().as_millisecond();
+    let step =
+        log.note_outcome(args.run, args.step.as_deref(), outcome, args.text.as_deref(), now)?;
+    if !console.json {
+        console.result(&format!("run {}, {}: {}", args.run, step.name, outcome.word()))?;
+    }
+    let Some(used) = step.tried.and_then(|tried| tried.recipe) else { return Ok(()) };
+    let path = Path::new(&used.book);
+    let standing = |text: &str| {
+        let book = read_book(&used.book, text, Kept::Own);
+        book.recipes.iter().find(|recipe| recipe.to_string() == used.title).map(|r| r.number)
+    };
+    let mut counted_it = false;
+    if path.exists() {
+        books::change(path, |text| match standing(text) {
+            Some(number) => {
+                counted_it = true;
+                counted(text, number, outcome.worked())
+            }
+            None => Ok(text.to_string()),
+        })?;
+    }
+    console.say(&match counted_it {
+        true => format!("it counts for the recipe {} in {}", used.title, used.book),
+        false => {
+            format!("the recipe {} is no longer in {}: nothing was counted", used.title, used.book)
+        }
+    });
+    Ok(())
 }
 
 /// A run, for other programs.

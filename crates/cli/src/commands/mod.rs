@@ -7,6 +7,7 @@ mod demo;
 mod draw;
 mod edge;
 mod emit;
+mod found;
 mod head;
 mod log;
 mod look;

@@ -1,6 +1,6 @@
 //! One run in the log.
 
-use super::Log;
+use super::{Log, Tried};
 use crate::refusal::Refusal;
 use rusqlite::{OptionalExtension, Row, named_params};
 use serde::{Deserialize, Serialize};
@@ -45,6 +45,9 @@ pub(crate) struct StepEntry {
     pub(crate) seconds: Option<f64>,
     /// What was set, in words.
     pub(crate) settings: String,
+    /// The same in figures, where the program was made from a job.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) tried: Option<Tried>,
 }
 
 /// How the machine stood.

@@ -3,6 +3,9 @@
 
 mod entry;
 mod schema;
+mod tried;
+
+pub(crate) use tried::{Outcome, Sought, Tried, Try};
 
 pub(crate) use entry::{Began, Ending, Entry, Kind, Reached, StepEntry, digest};
 

@@ -3,7 +3,8 @@
 use rusqlite::{Connection, TransactionBehavior};
 
 /// What each version adds; never changed once it is out.
-const STEPS: [&str; 1] = ["
+const STEPS: [&str; 2] = [
+    "
 CREATE TABLE runs (
     id INTEGER PRIMARY KEY,
     -- run, go-on, again, from-line
@@ -58,7 +59,21 @@ CREATE TABLE programs (
     program BLOB NOT NULL
 ) STRICT;
 CREATE INDEX runs_after ON runs (after);
-"];
+",
+    "
+-- how a step of a run went, as somebody noted it; what was noted last counts
+CREATE TABLE outcomes (
+    run INTEGER NOT NULL REFERENCES runs (id),
+    step TEXT NOT NULL,
+    -- good, through, not-through, charred, pale, other
+    outcome TEXT NOT NULL,
+    note TEXT,
+    -- milliseconds since 1970, UTC
+    noted INTEGER NOT NULL
+) STRICT;
+CREATE INDEX outcomes_run ON outcomes (run);
+",
+];
 
 /// Makes the tables, or changes those of an earlier version.
 ///

@@ -19,9 +19,9 @@ mod svg;
 pub(crate) mod trouble;
 mod veil;
 
-pub use bitmap::Bitmap;
 pub(crate) use bitmap::area::Whitened;
 pub use bitmap::trace::{self, Trace, Traced};
+pub use bitmap::{Bitmap, bitmap_size};
 pub(crate) use clip::{Clipped, Region, clipped, rings};
 pub(crate) use fonts::outlines;
 pub use fonts::{FontSupply, NoFonts};

@@ -46,7 +46,12 @@ pub fn book_sheet(found: &[Found<'_>]) -> String {
         text(&mut out, Point::new(MARGIN, y), &heading, &title);
         y += 20.0;
         for (heading, x, _) in COLUMNS {
-            text(&mut out, Point::new(x, y), &format!(r#"font-size="11" fill="{FAINT_INK}""#), heading);
+            text(
+                &mut out,
+                Point::new(x, y),
+                &format!(r#"font-size="11" fill="{FAINT_INK}""#),
+                heading,
+            );
         }
         for found in all {
             y += ROW;

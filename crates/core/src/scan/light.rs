@@ -30,7 +30,11 @@ pub(super) struct Light {
 }
 
 impl Light {
-    pub(super) fn of(swatch: &Swatch, picture: &Bitmap, to_picture: &Perspective) -> Result<Self, Problem> {
+    pub(super) fn of(
+        swatch: &Swatch,
+        picture: &Bitmap,
+        to_picture: &Perspective,
+    ) -> Result<Self, Problem> {
         let (width, depth) = swatch.size;
         let burnt: Vec<Rect> = swatch
             .cells
@@ -55,7 +59,10 @@ impl Light {
         // Letters, smoke and dirt are darker than what is round them: they are left out, turn by turn.
         for _ in 0..6 {
             light.terms = fitted(&kept, |at| light.powers(at)).ok_or_else(|| {
-                refuse("there is too little bare stock to tell the light by", "take the picture again, with the whole sheet on it")
+                refuse(
+                    "there is too little bare stock to tell the light by",
+                    "take the picture again, with the whole sheet on it",
+                )
             })?;
             let miss = spread(&kept, &light);
             let before = kept.len();
@@ -82,7 +89,10 @@ impl Light {
         }
         let miss = spread(&kept, &light) / brightest;
         if miss > MISSES {
-            let what = format!("the bare stock differs by {:.0} % from place to place: grain, dirt or hard shadows", miss * 100.0);
+            let what = format!(
+                "the bare stock differs by {:.0} % from place to place: grain, dirt or hard shadows",
+                miss * 100.0
+            );
             return Err(refuse(what, again));
         }
         Ok(light)

@@ -47,13 +47,16 @@ struct Small {
 pub(super) fn found(swatch: &Swatch, picture: &Bitmap) -> Result<Found, Problem> {
     let again = "the whole sheet belongs on the picture, with its four corner marks and some stock round them; scan it with 200 to 600 dpi";
     if picture.width < 40 || picture.height < 40 {
-        let what = format!("the picture has {} x {} pixels: too few to tell anything", picture.width, picture.height);
+        let what = format!(
+            "the picture has {} x {} pixels: too few to tell anything",
+            picture.width, picture.height
+        );
         return Err(refuse(what, again));
     }
     let small = smaller(picture);
     let blots = blots(&small.picture);
     let corners = outermost(&blots);
-    let best = best(swatch, &small.picture, &corners);
+    let best = best(swatch, &small, &corners);
     let Some((corners, turn)) = best else {
         let what = match corners.len() {
             0..=3 => "no marks are found on the picture".to_string(),
@@ -63,17 +66,28 @@ pub(super) fn found(swatch: &Swatch, picture: &Bitmap) -> Result<Found, Problem>
     };
     // From the small picture to the true one, and to the middle of each mark there.
     let scaled = corners.map(|at| (at.to_vec2() * small.scale).to_point());
-    let mut map = Perspective::between(swatch.corners(), scaled).ok_or_else(|| refuse("the marks lie on one line", again))?;
+    let mut map = Perspective::between(swatch.corners(), scaled)
+        .ok_or_else(|| refuse("the marks lie on one line", again))?;
     for _ in 0..3 {
         let middles = swatch.corners().map(|corner| middle(picture, &map, corner));
-        map = Perspective::between(swatch.corners(), middles).ok_or_else(|| refuse("the marks lie on one line", again))?;
+        map = Perspective::between(swatch.corners(), middles)
+            .ok_or_else(|| refuse("the marks lie on one line", again))?;
+    }
+    let (wide, high) = sides(picture, &map, swatch);
+    let side = swatch.marks[0].width();
+    if [wide, high].iter().any(|found| !(0.78..=1.28).contains(&(found / side))) {
+        let what = format!(
+            "the marks would be {wide:.1} x {high:.1} mm on this sheet, and are {side} x {side} mm: the picture is of another sheet"
+        );
+        return Err(refuse(what, "name the job whose sheet is on the picture"));
     }
     let corner = swatch.corners();
     let across = map.at(corner[0]).distance(map.at(corner[1])) / corner[0].distance(corner[1]);
     let down = map.at(corner[0]).distance(map.at(corner[3])) / corner[0].distance(corner[3]);
     let pixels_per_mm = across.min(down);
     if pixels_per_mm < COARSEST {
-        let what = format!("the picture has {pixels_per_mm:.1} pixels to a mm of the sheet: too few");
+        let what =
+            format!("the picture has {pixels_per_mm:.1} pixels to a mm of the sheet: too few");
         return Err(refuse(what, again));
     }
     Ok(Found { map, quarters: turn.quarters, mirrored: turn.mirrored, pixels_per_mm })
@@ -89,7 +103,10 @@ fn smaller(picture: &Bitmap) -> Small {
             let mut sum = 0u64;
             for row in y * by..(y + 1) * by {
                 let start = (row * picture.width + x * by) as usize;
-                sum += picture.grey[start..start + by as usize].iter().map(|v| u64::from(*v)).sum::<u64>();
+                sum += picture.grey[start..start + by as usize]
+                    .iter()
+                    .map(|v| u64::from(*v))
+                    .sum::<u64>();
             }
             grey.push((sum / u64::from(by * by)) as u8);
         }
@@ -142,7 +159,10 @@ fn blot(cluster: &Cluster, most: f64) -> Option<Blot> {
     if area < SMALLEST || area > most {
         return None;
     }
-    let sum = cluster.points.iter().fold((0.0, 0.0), |(x, y), p| (x + f64::from(p.x), y + f64::from(p.y)));
+    let sum = cluster
+        .points
+        .iter()
+        .fold((0.0, 0.0), |(x, y), p| (x + f64::from(p.x), y + f64::from(p.y)));
     let mean = Vec2::new(sum.0 / area, sum.1 / area);
     let (mut xx, mut xy, mut yy) = (0.0, 0.0, 0.0);
     for p in &cluster.points {
@@ -188,7 +208,9 @@ struct Turn {
 }
 
 /// The four blots that are the marks, from the sheet's upper left one clockwise.
-fn best(swatch: &Swatch, picture: &Bitmap, blots: &[Blot]) -> Option<([Point; 4], Turn)> {
+fn best(swatch: &Swatch, small: &Small, blots: &[Blot]) -> Option<([Point; 4], Turn)> {
+    let picture = &small.picture;
+    let least = COARSEST / small.scale;
     let n = blots.len();
     let mut best: Option<(f64, [Point; 4], Turn)> = None;
     for a in 0..n {
@@ -198,7 +220,7 @@ fn best(swatch: &Swatch, picture: &Bitmap, blots: &[Blot]) -> Option<([Point; 4]
                     let four = [blots[a], blots[b], blots[c], blots[d]];
                     let Some(four) = in_turn(four) else { continue };
                     for (corners, turn) in ways(four) {
-                        let score = score(swatch, picture, corners);
+                        let score = score(swatch, picture, corners, least);
                         if best.is_none_or(|(most, ..)| score > most) {
                             best = Some((score, corners.map(|blot| blot.middle), turn));
                         }
@@ -212,7 +234,8 @@ fn best(swatch: &Swatch, picture: &Bitmap, blots: &[Blot]) -> Option<([Point; 4]
 
 /// Four blots clockwise on the picture, beginning with the upper left one; none where they do not span.
 fn in_turn(four: [Blot; 4]) -> Option<[Blot; 4]> {
-    let (least, most) = four.iter().fold((f64::MAX, 0.0f64), |(a, b), blot| (a.min(blot.area), b.max(blot.area)));
+    let (least, most) =
+        four.iter().fold((f64::MAX, 0.0f64), |(a, b), blot| (a.min(blot.area), b.max(blot.area)));
     // Marks are of one size, as far as perspective leaves them so.
     if most > 4.0 * least {
         return None;
@@ -249,14 +272,24 @@ fn ways(four: [Blot; 4]) -> impl Iterator<Item = ([Blot; 4], Turn)> {
 
 /// How well a picture shows marks at corners: how much darker they and the key are than what must be bare, as a
 /// share of the brightness. Below zero where something is not as it must be.
-fn score(swatch: &Swatch, picture: &Bitmap, corners: [Blot; 4]) -> f64 {
+fn score(swatch: &Swatch, picture: &Bitmap, corners: [Blot; 4], least: f64) -> f64 {
     let Some(map) = Perspective::between(swatch.corners(), corners.map(|blot| blot.middle)) else {
         return -1.0;
     };
+    // Specks that lie like marks are too small to be a sheet.
+    let sheet = swatch.corners();
+    let coarse = (0..4).any(|n| {
+        let (a, b) = (n, (n + 1) % 4);
+        corners[a].middle.distance(corners[b].middle) < least * sheet[a].distance(sheet[b])
+    });
+    if coarse {
+        return -1.0;
+    }
     // Each blot is about as large as its mark would be.
     for (mark, blot) in swatch.marks.iter().zip(corners) {
-        let [a, b, c, d] = [(mark.x0, mark.y0), (mark.x1, mark.y0), (mark.x1, mark.y1), (mark.x0, mark.y1)]
-            .map(|(x, y)| map.at(Point::new(x, y)));
+        let [a, b, c, d] =
+            [(mark.x0, mark.y0), (mark.x1, mark.y0), (mark.x1, mark.y1), (mark.x0, mark.y1)]
+                .map(|(x, y)| map.at(Point::new(x, y)));
         let area = ((c - a).cross(d - b) / 2.0).abs();
         if !(0.5..=2.0).contains(&(blot.area / area.max(1e-9))) {
             return -1.0;
@@ -281,7 +314,8 @@ fn score(swatch: &Swatch, picture: &Bitmap, corners: [Blot; 4]) -> f64 {
     let across = Vec2::new(along.y, along.x);
     for (n, centre) in centres.iter().enumerate() {
         let (sx, sy) = [(1.0, 1.0), (-1.0, 1.0), (-1.0, -1.0), (1.0, -1.0)][n];
-        let places = [Vec2::new(along.x * sx, along.y * sy), Vec2::new(across.x * sx, -across.y.abs() * sy)];
+        let places =
+            [Vec2::new(along.x * sx, along.y * sy), Vec2::new(across.x * sx, -across.y.abs() * sy)];
         for (place, offset) in places.into_iter().enumerate() {
             if (n, place) != (0, 0) {
                 darkest_bare = darkest_bare.min(light(*centre + offset));
@@ -289,6 +323,32 @@ fn score(swatch: &Swatch, picture: &Bitmap, corners: [Blot; 4]) -> f64 {
         }
     }
     (darkest_bare - brightest_dark) / 255.0
+}
+
+/// Width and height of the marks as the picture shows them, mm on the sheet, in the mean of the four.
+fn sides(picture: &Bitmap, map: &Perspective, swatch: &Swatch) -> (f64, f64) {
+    const LOOKS: i32 = 96;
+    const REACH: f64 = 4.6;
+    let along = |corner: Point, way: Vec2| {
+        let step = REACH / f64::from(LOOKS);
+        let values: Vec<f64> = (-LOOKS..=LOOKS)
+            .map(|n| value(picture, map.at(corner + way * step * f64::from(n))))
+            .collect();
+        let dark = values[LOOKS as usize - 8..LOOKS as usize + 8].iter().sum::<f64>() / 16.0;
+        let light = values.iter().copied().fold(0.0, f64::max);
+        let half = (dark + light) / 2.0;
+        // From the middle outwards, to where it is no longer dark.
+        let reach = |out: &mut dyn Iterator<Item = &f64>| {
+            out.take_while(|value| **value < half).count() as f64 * step
+        };
+        reach(&mut values[LOOKS as usize..].iter())
+            + reach(&mut values[..LOOKS as usize].iter().rev())
+    };
+    let mean = |way: Vec2| {
+        let all = swatch.corners().map(|corner| along(corner, way));
+        all.iter().sum::<f64>() / 4.0
+    };
+    (mean(Vec2::new(1.0, 0.0)), mean(Vec2::new(0.0, 1.0)))
 }
 
 /// The middle of a mark on the picture: of what is dark about where it should be.

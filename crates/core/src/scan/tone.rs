@@ -14,7 +14,10 @@ pub fn tone_curve(measured: &[(f64, f64)]) -> Result<ToneCurve, String> {
     pairs.sort_by(|a, b| a.0.total_cmp(&b.0));
     pairs.dedup_by(|a, b| (a.0 - b.0).abs() < 1e-9);
     if pairs.len() < 4 {
-        return Err(format!("{} powers are too few for a tone curve; 16 make a good one", pairs.len()));
+        return Err(format!(
+            "{} powers are too few for a tone curve; 16 make a good one",
+            pairs.len()
+        ));
     }
     let rising = risen(&pairs.iter().map(|(_, darkness)| *darkness).collect::<Vec<_>>());
     let smooth: Vec<f64> = (0..rising.len())
@@ -106,6 +109,9 @@ mod tests {
         assert!(tone_curve(&[(0.1, 0.2), (0.2, 0.2)]).is_err());
         let flat: Vec<(f64, f64)> = (0..8).map(|n| (f64::from(n) / 10.0, 0.3)).collect();
         assert!(tone_curve(&flat).unwrap_err().contains("hardly gets darker"));
-        assert_eq!(risen(&[1.0, 3.0, 2.0, 2.0, 5.0, 4.0]), [1.0, 7.0 / 3.0, 7.0 / 3.0, 7.0 / 3.0, 4.5, 4.5]);
+        assert_eq!(
+            risen(&[1.0, 3.0, 2.0, 2.0, 5.0, 4.0]),
+            [1.0, 7.0 / 3.0, 7.0 / 3.0, 7.0 / 3.0, 4.5, 4.5]
+        );
     }
 }

@@ -62,8 +62,11 @@ pub(super) fn run(name: &str, console: &Console) -> Result<(), Refusal> {
         plain(beam.ceiling.0 * 100.0, 2),
     );
     out.push_str(&match beam.levels {
-        Some(levels) => format!("  {levels} levels, one every {} %\n", plain(100.0 / f64::from(levels - 1), 3)),
-        None => "  how many levels the source tells apart is not known: levels in [beam] says it\n".into(),
+        Some(levels) => {
+            format!("  {levels} levels, one every {} %\n", plain(100.0 / f64::from(levels - 1), 3))
+        }
+        None => "  how many levels the source tells apart is not known: levels in [beam] says it\n"
+            .into(),
     });
     if machine.nominal.volts.is_none() {
         out.push_str("  volts = \"5 V\" in [beam], as your control pin gives at 100 %, adds what a voltmeter shows\n");
@@ -85,7 +88,8 @@ fn rows(machine: &Machine) -> Vec<RowJson> {
     let (floor, ceiling) = (beam.floor / beam.full * 100.0, beam.ceiling.0 * 100.0);
     let mut percents: Vec<f64> = (1..=100).map(f64::from).collect();
     percents.extend([floor, ceiling]);
-    percents.retain(|percent| *percent >= floor - 1e-9 && *percent <= ceiling + 1e-9 && *percent > 0.0);
+    percents
+        .retain(|percent| *percent >= floor - 1e-9 && *percent <= ceiling + 1e-9 && *percent > 0.0);
     percents.sort_by(f64::total_cmp);
     percents.dedup_by(|a, b| (*a - *b).abs() < 1e-9);
     let mut rows: Vec<RowJson> = Vec::new();
@@ -109,9 +113,10 @@ fn rows(machine: &Machine) -> Vec<RowJson> {
 
 /// Every fifth of them, and floor and ceiling.
 fn as_table(rows: &[RowJson]) -> String {
-    let shown = rows.iter().enumerate().filter(|(n, row)| {
-        *n == 0 || *n == rows.len() - 1 || row.percent % 5.0 == 0.0
-    });
+    let shown = rows
+        .iter()
+        .enumerate()
+        .filter(|(n, row)| *n == 0 || *n == rows.len() - 1 || row.percent % 5.0 == 0.0);
     let number = |value: Option<f64>, places| value.map_or(String::new(), |v| plain(v, places));
     let cells = |(_, row): (usize, &RowJson)| {
         vec![

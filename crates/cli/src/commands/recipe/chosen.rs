@@ -26,9 +26,9 @@ pub(super) fn holds(filter: &RecipeFilter, recipe: &Recipe) -> bool {
         })
     };
     filter.material.as_ref().is_none_or(|material| same_material(material, &recipe.material))
-        && filter.thickness.is_none_or(|wanted| {
-            recipe.thickness.is_some_and(|own| (own - wanted).abs() < 0.005)
-        })
+        && filter
+            .thickness
+            .is_none_or(|wanted| recipe.thickness.is_some_and(|own| (own - wanted).abs() < 0.005))
         && same(&filter.machine, &recipe.machine)
         && same(&filter.lens, &recipe.lens)
 }

@@ -46,7 +46,11 @@ pub(super) fn run(args: &RecipeCopy, console: &Console) -> Result<(), Refusal> {
     let about = About {
         material: args.to_material.clone().unwrap_or_else(|| recipe.material.clone()),
         thickness: args.to_thickness.or(recipe.thickness),
-        machine: args.to_machine.as_deref().map(profile_name).map(str::to_string)
+        machine: args
+            .to_machine
+            .as_deref()
+            .map(profile_name)
+            .map(str::to_string)
             .or_else(|| recipe.machine.clone()),
         lens: recipe.lens.clone(),
         make: recipe.make.name(),

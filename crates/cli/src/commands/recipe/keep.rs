@@ -9,8 +9,8 @@ use crate::refusal::Refusal;
 use crate::source;
 use serde::Serialize;
 use std::path::Path;
-use tinkite_core::job::machine::profile_name;
 use tinkite_core::job::Request;
+use tinkite_core::job::machine::profile_name;
 use tinkite_core::job::recipe::{Kept, NewRecipe, dropped, kept, settings_of};
 use tinkite_core::problem::nearest;
 use tinkite_core::quantity::plain;
@@ -31,7 +31,10 @@ pub(super) fn run(args: &RecipeKeep, console: &Console) -> Result<(), Refusal> {
             Some(near) => format!("did you mean \"{near}\"?"),
             None => format!("its steps are {}", names().collect::<Vec<_>>().join(", ")),
         };
-        return Err(Refusal::Usage(format!("the job has no step called \"{}\"; {help}", args.step)));
+        return Err(Refusal::Usage(format!(
+            "the job has no step called \"{}\"; {help}",
+            args.step
+        )));
     };
     let Some(material) = args.material.clone().or_else(|| job.material.clone()) else {
         return Err(Refusal::Usage("of what? say --as \"poplar plywood\"".into()));

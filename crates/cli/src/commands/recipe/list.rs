@@ -79,8 +79,17 @@ pub(super) fn run(args: &RecipeList, console: &Console) -> Result<(), Refusal> {
         return console.result("no recipe of that kind; tinkite recipe list tells all");
     }
     let rows: Vec<Vec<String>> = found.iter().map(row).collect();
-    let header =
-        ["material", "mm", "recipe", "machine", "speed", "power", "other settings", "worked", "book"];
+    let header = [
+        "material",
+        "mm",
+        "recipe",
+        "machine",
+        "speed",
+        "power",
+        "other settings",
+        "worked",
+        "book",
+    ];
     console.result(&table(&header, rows, &[1]))?;
     if found.iter().any(|found| found.book.kept == Kept::Shipped) {
         console.say("what is marked start ships with the tool: values to start from, tried by nobody on your machine");

@@ -8,7 +8,7 @@ use crate::commands::read;
 use crate::console::Console;
 use crate::door;
 use crate::load;
-use crate::log::{Entry, Log};
+use crate::log::{Entry, Log, Tried};
 use crate::machines;
 use crate::refusal::{Refusal, Sources};
 use std::fs::File;
@@ -28,6 +28,8 @@ pub(super) struct Step {
     pub(super) line: u32,
     pub(super) name: String,
     pub(super) settings: String,
+    /// What it is done with, where it was made from a job.
+    pub(super) tried: Option<Tried>,
 }
 
 /// A program on its way to the machine.
@@ -75,12 +77,18 @@ impl ProgramFile {
             zero,
             material: began.material.clone(),
             diameter: began.diameter,
+            tried: began
+                .steps
+                .iter()
+                .filter_map(|step| Some((step.name.clone(), step.tried.clone()?)))
+                .collect(),
         };
         Self::of(found, console)
     }
 
     fn of(found: Found, console: &Console) -> Result<Self, Refusal> {
-        let Found { name, file, machine, machine_name, profile, zero, material, diameter } = found;
+        let Found { name, file, machine, machine_name, profile, zero, material, diameter, tried } =
+            found;
         let file = SharedFile::new(file);
         // Whether it stays on the bed is asked again when the controller has said where its zero is.
         let mut measure = Measure::new(&name, Some(&machine), diameter);
@@ -101,6 +109,10 @@ impl ProgramFile {
             }
             steps.extend(step(number, line));
         })?;
+        for step in &mut steps {
+            let own = |(name, _): &&(String, Tried)| *name == step.name;
+            step.tried = tried.iter().find(own).map(|(_, tried)| tried.clone());
+        }
         let mut report = measure.finish();
         if diameter.is_none()
             && let Some(problem) = too_large(&name, &report, &machine)
@@ -230,7 +242,7 @@ fn step(line: u32, text: &[u8]) -> Option<Step> {
     let (_, rest) = text.strip_prefix("step ")?.split_once(": ")?;
     let (name, settings) = rest.split_once(" - ").unwrap_or((rest, ""));
     let settings = settings.trim_end_matches(')').to_string();
-    Some(Step { line, name: name.trim_end_matches(')').to_string(), settings })
+    Some(Step { line, name: name.trim_end_matches(')').to_string(), settings, tried: None })
 }
 
 /// A program, found or made.
@@ -243,6 +255,8 @@ struct Found {
     zero: Option<Zero>,
     material: Option<String>,
     diameter: Option<f64>,
+    /// What the steps of a job are done with, by name.
+    tried: Vec<(String, Tried)>,
 }
 
 fn from_job(args: &Run, path: &Path, console: &Console) -> Result<Found, Refusal> {
@@ -264,6 +278,8 @@ fn from_job(args: &Run, path: &Path, console: &Console) -> Result<Found, Refusal
     let (zero, diameter) =
         (Some(made.job.placement.zero), made.job.round.as_ref().map(Round::diameter));
     let machine_name = made.job.machine.name.clone();
+    let tried = |step: &tinkite_core::job::Step| (step.name.clone(), Tried::of(step, &made.job));
+    let tried = made.job.steps.iter().map(tried).collect();
     Ok(Found {
         name,
         file,
@@ -273,6 +289,7 @@ fn from_job(args: &Run, path: &Path, console: &Console) -> Result<Found, Refusal
         zero,
         material: made.job.material,
         diameter,
+        tried,
     })
 }
 
@@ -314,5 +331,6 @@ fn from_file(args: &Run, path: &Path) -> Result<Found, Refusal> {
         zero: None,
         material: None,
         diameter: args.diameter,
+        tried: Vec::new(),
     })
 }

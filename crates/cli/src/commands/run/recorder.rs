@@ -63,7 +63,7 @@ impl Recorder {
             .steps
             .iter()
             .enumerate()
-            .map(|(n, Step { line, name, settings })| {
+            .map(|(n, Step { line, name, settings, tried })| {
                 let next = began.steps.get(n + 1).map_or(began.lines + 1, |next| next.line);
                 let planned =
                     began.timeline.seconds_at(next - 1) - began.timeline.seconds_at(line - 1);
@@ -73,6 +73,7 @@ impl Recorder {
                     planned_seconds: (planned * 10.0).round() / 10.0,
                     seconds: None,
                     settings: settings.clone(),
+                    tried: tried.clone(),
                 }
             })
             .collect();

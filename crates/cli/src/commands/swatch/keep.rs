@@ -1,5 +1,6 @@
 //! `tinkite swatch keep`: a square becomes a recipe.
 
+use super::read;
 use crate::args::SwatchKeep;
 use crate::books;
 use crate::commands::recipe::{About, write};
@@ -23,6 +24,8 @@ pub(super) fn run(args: &SwatchKeep, console: &Console) -> Result<(), Refusal> {
             "{shown} is no test sheet: it has no [swatch]; tinkite recipe keep keeps the settings of a step"
         )));
     };
+    let tone =
+        args.scan.as_ref().map(|scan| read::tone_of(&args.job, scan, console)).transpose()?;
     let cell = match (&args.cell, swatch.comb) {
         (Some(name), _) => swatch.cell(name).ok_or_else(|| {
             let names = || swatch.cells.iter().map(|cell| cell.name.as_str());
@@ -30,9 +33,15 @@ pub(super) fn run(args: &SwatchKeep, console: &Console) -> Result<(), Refusal> {
             let last = names().last().unwrap_or_default().to_string();
             let near = nearest(&name.to_uppercase(), names())
                 .map_or(String::new(), |near| format!("; did you mean {near}?"));
-            Refusal::Usage(format!("the sheet has no square {name}: they are {first} to {last}{near}"))
+            Refusal::Usage(format!(
+                "the sheet has no square {name}: they are {first} to {last}{near}"
+            ))
         })?,
         (None, Some(_)) => &swatch.cells[0],
+        // The strongest of a wedge is the power of black.
+        (None, None) if tone.is_some() => {
+            swatch.cells.iter().rfind(|cell| cell.blank.is_none()).unwrap_or(&swatch.cells[0])
+        }
         (None, None) => {
             return Err(Refusal::Usage("which square? say its name, like C4".into()));
         }
@@ -43,9 +52,8 @@ pub(super) fn run(args: &SwatchKeep, console: &Console) -> Result<(), Refusal> {
     let text = source::text(&args.job)?;
     let machine = Request::of(&text).machine.unwrap_or_default();
     let shelf = books::shelf(&load::folder_of(&args.job))?;
-    let mut settings =
-        settings_of(&text, &cell.name, profile_name(&machine), &job.machine, &shelf)
-            .ok_or_else(|| Refusal::Usage(format!("the sheet has no square {}", cell.name)))?;
+    let mut settings = settings_of(&text, &cell.name, profile_name(&machine), &job.machine, &shelf)
+        .ok_or_else(|| Refusal::Usage(format!("the sheet has no square {}", cell.name)))?;
     let file = args.job.file_name().map_or_else(String::new, |n| n.to_string_lossy().into());
     let mut from = format!("swatch {}, square {}", file.trim_end_matches(".kite.toml"), cell.name);
     if let Some((parts, width)) = swatch.comb {
@@ -68,6 +76,21 @@ pub(super) fn run(args: &SwatchKeep, console: &Console) -> Result<(), Refusal> {
         );
     } else if args.measured.is_some() {
         return Err(Refusal::Usage("--measured is for sheets of kind = \"kerf\"".into()));
+    }
+    if let Some(tone) = tone {
+        let lines = settings.iter().position(|(key, _)| key == "lines");
+        let spacing = job.steps.iter().find(|step| step.name == cell.name);
+        let spacing =
+            spacing.and_then(|step| step.operation.engrave()).map_or(0.1, |e| e.spacing());
+        // A picture is engraved with what the wedge was: as many rows to a mm.
+        if let Some(lines) = lines {
+            settings.remove(lines);
+        }
+        settings.push((
+            "image".into(),
+            format!("{{ spacing = \"{} mm\", grey = true, tone = {tone} }}", plain(spacing, 3)),
+        ));
+        from = format!("wedge {} as scanned", file.trim_end_matches(".kite.toml"));
     }
     if let Some(date) = &swatch.date {
         from = format!("{from}, {date}");

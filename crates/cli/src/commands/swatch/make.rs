@@ -30,7 +30,13 @@ pub(super) fn run(args: &SwatchMake, console: &Console) -> Result<(), Refusal> {
     let mut varied = Vec::new();
     let mut settings: Vec<(String, String)> = Vec::new();
     let mut fixed = |key: &str, text: &str| settings.push((key.into(), quoted(text)));
-    let asked = [("power", &args.power), ("speed", &args.speed), ("focus", &args.focus), ("lines.spacing", &args.spacing), ("lines.offset", &args.offset)];
+    let asked = [
+        ("power", &args.power),
+        ("speed", &args.speed),
+        ("focus", &args.focus),
+        ("lines.spacing", &args.spacing),
+        ("lines.offset", &args.offset),
+    ];
     let counts = [args.across, args.down];
     for (key, text) in asked.iter().filter_map(|(key, text)| Some((*key, text.as_ref()?))) {
         match range(text) {
@@ -93,7 +99,11 @@ pub(super) fn run(args: &SwatchMake, console: &Console) -> Result<(), Refusal> {
         machine: args.machine.clone(),
         material: args.material.clone(),
         thickness: args.thickness,
-        date: args.date.clone().or_else(|| Some(jiff::tz::TimeZone::system().to_datetime(jiff::Timestamp::now()).date().to_string())),
+        date: args.date.clone().or_else(|| {
+            Some(
+                jiff::tz::TimeZone::system().to_datetime(jiff::Timestamp::now()).date().to_string(),
+            )
+        }),
         varied,
         settings,
         label: (
@@ -106,12 +116,16 @@ pub(super) fn run(args: &SwatchMake, console: &Console) -> Result<(), Refusal> {
     let shown = path.display().to_string();
     job::read_with(&shown, &text, machine, profile_name(&args.machine), &Default::default())
         .map_err(|problems| {
-            Refusal::Problems(load::located(problems, &Sources::new()), Sources::from([(shown.clone(), text.clone())]))
+            Refusal::Problems(
+                load::located(problems, &Sources::new()),
+                Sources::from([(shown.clone(), text.clone())]),
+            )
         })?;
     let Some(output) = output else { return console.result(&text) };
     let written = output.write(|out| out.write_all(text.as_bytes()))?;
     door::wrote(&written, &Problems::new(), &Sources::new(), console)?;
-    console.say("next: tinkite draw, then run it on scrap; tinkite swatch keep keeps its best square");
+    console
+        .say("next: tinkite draw, then run it on scrap; tinkite swatch keep keeps its best square");
     Ok(())
 }
 

@@ -34,6 +34,16 @@ const MOST_MEMORY: u64 = 1 << 30;
 /// Taken for a bitmap without a resolution: a common one of screens.
 const DPI: f64 = 96.0;
 
+/// Pixels across and down that a bitmap file says it has, without decoding it; none where it is no bitmap.
+#[must_use]
+pub fn bitmap_size(bytes: &[u8]) -> Option<(u32, u32)> {
+    shield(|| {
+        ImageReader::new(Cursor::new(bytes)).with_guessed_format().ok()?.into_dimensions().ok()
+    })
+    .ok()
+    .flatten()
+}
+
 /// Reads a bitmap file.
 ///
 /// # Errors

@@ -303,15 +303,18 @@ impl<'d, 't> Drawer<'d, 't> {
             )));
         }
         if !self.broken.is_empty() {
-            problems.push(whole(Problem::warning(
-                Code::BrokenEntity,
-                format!(
-                    "{} without sound numbers: {}",
-                    count(self.broken.len(), "entity"),
-                    few(&self.broken, 6)
-                ),
-                "they are left out; draw them again",
-            ).naming(self.broken.clone())));
+            problems.push(whole(
+                Problem::warning(
+                    Code::BrokenEntity,
+                    format!(
+                        "{} without sound numbers: {}",
+                        count(self.broken.len(), "entity"),
+                        few(&self.broken, 6)
+                    ),
+                    "they are left out; draw them again",
+                )
+                .naming(self.broken.clone()),
+            ));
         }
         if self.texts > 0 {
             problems.push(whole(Problem::note(

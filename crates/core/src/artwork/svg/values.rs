@@ -98,10 +98,8 @@ pub(super) fn readable(name: &str, text: &str, document: &Document<'_>) -> Resul
     }
     let Some((first, _)) = broken.first() else { return Ok(()) };
     let place = Place::line(name, line_of(text, *first));
-    let names: Vec<String> = broken
-        .iter()
-        .map(|(at, told)| format!("{told} in line {}", line_of(text, *at)))
-        .collect();
+    let names: Vec<String> =
+        broken.iter().map(|(at, told)| format!("{told} in line {}", line_of(text, *at))).collect();
     Err(Problem::error(
         Code::BrokenValue,
         format!(

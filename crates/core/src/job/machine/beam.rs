@@ -116,7 +116,8 @@ fn nominal(section: &Section<'_, '_>) -> Nominal {
         let number = text.trim().strip_suffix(unit).and_then(|n| n.trim().parse::<f64>().ok());
         let number = number.filter(|n| *n > 0.0 && *n <= most);
         if number.is_none() {
-            let wanted = format!("a number of {unit} above zero and up to {most}, like \"5 {unit}\"");
+            let wanted =
+                format!("a number of {unit} above zero and up to {most}, like \"5 {unit}\"");
             section.out_of_range(key, section.span_of(key), &section.written(key), &wanted);
         }
         number

@@ -104,9 +104,8 @@ fn recipe(mut section: Section<'_, '_>, number: usize) -> Option<Recipe> {
     let counted = |key| section.whole(key, 0..=1_000_000).map_or(0, |n| n as u32);
     let (tried, good) = (counted("tried"), counted("good"));
     let make = make?;
-    let of_steps = |(key, _): &(&Spanned<DeString<'_>>, _)| {
-        !OWN_KEYS.contains(&key.get_ref().as_ref())
-    };
+    let of_steps =
+        |(key, _): &(&Spanned<DeString<'_>>, _)| !OWN_KEYS.contains(&key.get_ref().as_ref());
     let settings: Vec<_> = section.table().iter().filter(of_steps).collect();
     known_keys(&section, settings.iter().map(|(key, _)| *key), make);
     for key in ["speed", "power"] {
@@ -116,7 +115,9 @@ fn recipe(mut section: Section<'_, '_>, number: usize) -> Option<Recipe> {
     }
     let mut written: Vec<(usize, String, String)> = settings
         .iter()
-        .map(|(key, value)| (key.span().start, key.get_ref().to_string(), toml_text(value.get_ref())))
+        .map(|(key, value)| {
+            (key.span().start, key.get_ref().to_string(), toml_text(value.get_ref()))
+        })
         .collect();
     written.sort();
     let start = section.whole_span().start;
@@ -179,7 +180,10 @@ fn known_keys<'k, 't: 'k>(
                 format!("{} has no key called {word}", section.name),
                 match nearest(word, step::settings(make)) {
                     Some(near) => format!("did you mean {near}?"),
-                    None => format!("keys that fit here: {}", step::settings(make).collect::<Vec<_>>().join(", ")),
+                    None => format!(
+                        "keys that fit here: {}",
+                        step::settings(make).collect::<Vec<_>>().join(", ")
+                    ),
                 },
             ),
         };

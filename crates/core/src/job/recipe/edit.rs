@@ -17,7 +17,9 @@ pub enum EditError {
     #[error("recipe in the book is not [[recipe]]; mend it first, nothing was written")]
     NotRecipes,
     /// There is a recipe for the same already.
-    #[error("the book has a recipe for the same in line {0}; say --replace, or give this one a name of its own with --name")]
+    #[error(
+        "the book has a recipe for the same in line {0}; say --replace, or give this one a name of its own with --name"
+    )]
     There(u32),
     /// There is no recipe of this number.
     #[error("the book has no recipe number {0}")]
@@ -50,7 +52,7 @@ pub fn kept(text: &str, recipe: &NewRecipe, replace: bool) -> Result<String, Edi
     let mut document = text.parse::<DocumentMut>()?;
     let mut table = Table::new();
     for (key, value) in &recipe.about {
-        table.insert(key, toml_edit::value(value.as_str()));
+        table.insert(key, toml_edit::value(spelt(value)));
     }
     for (key, value) in &recipe.settings {
         let value =
@@ -65,7 +67,7 @@ pub fn kept(text: &str, recipe: &NewRecipe, replace: bool) -> Result<String, Edi
     }
     let recipes = recipes(&mut document)?;
     let said = |table: &Table, key: &str| {
-        table.get(key).and_then(Item::as_str).map(|text| text.trim().to_lowercase())
+        table.get(key).and_then(Item::as_str).map(|text| spelt(&text.to_lowercase()))
     };
     let make = |table: &Table| said(table, "make");
     let same = |old: &Table| {
@@ -86,6 +88,11 @@ pub fn kept(text: &str, recipe: &NewRecipe, replace: bool) -> Result<String, Edi
         }
     }
     Ok(document.to_string())
+}
+
+/// Words with one blank between them.
+fn spelt(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
 /// Which line the `n`th `[[recipe]]` stands in.

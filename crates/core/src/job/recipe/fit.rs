@@ -87,7 +87,11 @@ impl Wanted {
             recipe.machine.clone().filter(|name| *name != self.machine).map(Difference::Machine),
         );
         all.extend(
-            recipe.lens.clone().filter(|lens| Some(lens) != self.lens.as_ref()).map(Difference::Lens),
+            recipe
+                .lens
+                .clone()
+                .filter(|lens| Some(lens) != self.lens.as_ref())
+                .map(Difference::Lens),
         );
         if let Some((least, most)) = recipe.watts
             && self.watts.is_none_or(|watts| !(least..=most).contains(&watts))
@@ -153,7 +157,9 @@ pub enum Near<'s> {
 impl Shelf {
     /// All recipes, book by book.
     pub fn all(&self) -> impl Iterator<Item = Found<'_>> {
-        self.books.iter().flat_map(|book| book.recipes.iter().map(move |recipe| Found { book, recipe }))
+        self.books
+            .iter()
+            .flat_map(|book| book.recipes.iter().map(move |recipe| Found { book, recipe }))
     }
 
     /// The recipe of this word (a name, or a make) that fits: of the first book that has one, the one that

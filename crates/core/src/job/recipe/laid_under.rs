@@ -11,14 +11,9 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 /// What a job says beside its steps that decides which recipe fits.
-pub(in crate::job) fn wanted(
-    top: &DeTable<'_>,
-    machine: &str,
-    watts: Option<f64>,
-) -> Wanted {
-    let text = |table: &DeTable<'_>, key: &str| {
-        Some(table.get(key)?.get_ref().as_str()?.to_string())
-    };
+pub(in crate::job) fn wanted(top: &DeTable<'_>, machine: &str, watts: Option<f64>) -> Wanted {
+    let text =
+        |table: &DeTable<'_>, key: &str| Some(table.get(key)?.get_ref().as_str()?.to_string());
     let stock = top.get("stock").and_then(|stock| stock.get_ref().as_table());
     let thickness = stock.and_then(|stock| text(stock, "thickness"));
     Wanted {

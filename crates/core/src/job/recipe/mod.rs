@@ -115,8 +115,7 @@ impl fmt::Display for Recipe {
             write!(f, " on {machine}")?;
         }
         if let Some((least, most)) = self.watts {
-            let (least, most) =
-                (plain(least, 1), plain(most, 1));
+            let (least, most) = (plain(least, 1), plain(most, 1));
             match least == most {
                 true => write!(f, " at {least} W")?,
                 false => write!(f, " at {least} to {most} W")?,

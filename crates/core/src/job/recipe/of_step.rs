@@ -28,7 +28,9 @@ pub fn settings_of(
     lay_under(table.get_mut(), &source, shelf, &wanted)?;
     let value = table.get_ref().get("step")?;
     let steps = match value.get_ref() {
-        DeValue::Array(steps) => steps.iter().filter_map(|step| step.get_ref().as_table()).collect(),
+        DeValue::Array(steps) => {
+            steps.iter().filter_map(|step| step.get_ref().as_table()).collect()
+        }
         one => one.as_table().into_iter().collect::<Vec<_>>(),
     };
     let called = |(n, step): &(usize, &toml::de::DeTable<'_>)| match step.get("name") {
@@ -44,7 +46,8 @@ pub fn settings_of(
         .filter(|(key, _)| says_how(key.get_ref()))
         .map(|(key, value)| (key.get_ref().to_string(), toml_text(value.get_ref())))
         .collect();
-    let first = |key: &str| ["speed", "power", "passes"].iter().position(|k| *k == key).unwrap_or(9);
+    let first =
+        |key: &str| ["speed", "power", "passes"].iter().position(|k| *k == key).unwrap_or(9);
     all.sort_by_key(|(key, _)| first(key));
     Some(all)
 }

@@ -72,7 +72,8 @@ pub fn scaled(recipe: &Recipe, change: Change<'_>) -> Result<Scaled, Problem> {
                 Err(error) => return refuse(error.message, &error.help),
             },
             Some((from, _)) => {
-                let asked = parse_power(&power).map_err(|e| Problem::error(Code::Quantity, e.message, e.help))?;
+                let asked = parse_power(&power)
+                    .map_err(|e| Problem::error(Code::Quantity, e.message, e.help))?;
                 Some(source::share(&from.beam, asked)?.0)
             }
         };
@@ -127,9 +128,11 @@ fn doses(recipe: &Recipe) -> Result<Vec<(f64, String)>, Problem> {
         let text = recipe.settings.iter().find(|(name, _)| name == key).map(|(_, v)| v.as_str());
         let value = text.and_then(|text| DeValue::parse(text).ok());
         match value.as_ref().map(|value| value.get_ref()) {
-            Some(DeValue::Array(items)) => {
-                items.iter().filter_map(|item| item.get_ref().as_str()).map(str::to_string).collect()
-            }
+            Some(DeValue::Array(items)) => items
+                .iter()
+                .filter_map(|item| item.get_ref().as_str())
+                .map(str::to_string)
+                .collect(),
             Some(value) => value.as_str().map(str::to_string).into_iter().collect(),
             None => Vec::new(),
         }

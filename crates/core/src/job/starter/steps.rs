@@ -168,13 +168,7 @@ fn guess<'l>(layer: &'l Layer, all: &[Layer]) -> Option<(Guess, &'l Layer, &'sta
     Some((guess, layer, why))
 }
 
-fn step(
-    out: &mut String,
-    made: &Made<'_>,
-    name: &str,
-    machine: &Machine,
-    recipe: Option<String>,
-) {
+fn step(out: &mut String, made: &Made<'_>, name: &str, machine: &Machine, recipe: Option<String>) {
     let (speed, percent) = started(made.guess, machine);
     let key = made.by().name();
     let one = |layer: &&Layer| format!("{{ {key} = \"{}\" }}", layer.colour);

@@ -3,7 +3,8 @@
 use super::rows::{Advance, Directions, walked};
 use crate::job::machine::Beam;
 use crate::job::reader::Section;
-use crate::quantity::Power;
+use crate::quantity::{Power, parse};
+use crate::scan::ToneCurve;
 
 /// Named ways to turn grey into black and white; the names are those under which they were
 /// published.
@@ -101,6 +102,9 @@ pub struct Image {
     pub power_from: Option<Power>,
     /// Power of black; none is the step's own.
     pub power_to: Option<Power>,
+    /// Which power gives which darkness on this stock, as a wedge was measured; its ends are `power_from` and
+    /// `power_to`.
+    pub curve: Option<ToneCurve>,
 }
 
 /// Reads `image`.
@@ -141,6 +145,11 @@ pub(super) fn read(section: Section<'_, '_>, beam: &Beam) -> Option<Image> {
             "take power-from out, or say grey = true",
         );
     }
+    let curve = section.has("tone").then(|| curve(&section, beam, shade.as_ref()));
+    let curve = curve.map_or(Some(None), |curve| curve.map(Some))?;
+    let ends = curve.as_ref().and_then(|curve| Some((curve.0.first()?.1, curve.0.last()?.1)));
+    let power_from = ends.map_or(power_from, |(first, _)| Some(Power(first)));
+    let power_to = ends.map_or(power_to, |(_, last)| Some(Power(last)));
     section.finish();
     Some(Image {
         spacing: walked.spacing?,
@@ -158,7 +167,47 @@ pub(super) fn read(section: Section<'_, '_>, beam: &Beam) -> Option<Image> {
         },
         power_from,
         power_to,
+        curve,
     })
+}
+
+/// Reads `tone = [["0 %", "8 %"], ["60 %", "40 %"]]`: darkness that was measured, and the power that gave it.
+fn curve(section: &Section<'_, '_>, beam: &Beam, shade: Option<&Shade>) -> Option<ToneCurve> {
+    let clash = ["power-from", "power-to"].into_iter().find(|key| section.has(key));
+    if let Some(key) = clash {
+        let message = format!("tone says the power of every grey, and so does {key}");
+        section.contradicts(key, &message, "take one of them out");
+        return None;
+    }
+    if !matches!(shade, Some(Shade::Grey)) {
+        let message = "tone is for greys, and this bitmap is burnt with one power";
+        section.contradicts("tone", message, "say grey = true, or take tone out");
+        return None;
+    }
+    let wrong = || {
+        let help = "write tone = [[\"5 %\", \"10 %\"], [\"80 %\", \"60 %\"]]: darkness and power, both rising";
+        section.contradicts("tone", "tone is a list of pairs that rise", help);
+    };
+    let mut pairs: Vec<(f64, f64)> = Vec::new();
+    for item in section.list("tone")? {
+        let Some([darkness, power]) = item.get_ref().as_array().map(|pair| &pair[..]) else {
+            wrong();
+            return None;
+        };
+        let darkness = section.read_quantity("tone", darkness, parse::<Power>)?.0;
+        let power = section.read_power("tone", power, beam)?.0;
+        let rises = pairs.last().is_none_or(|(d, p)| darkness > *d && power > *p);
+        if !rises || !(0.0..=1.0).contains(&darkness) {
+            wrong();
+            return None;
+        }
+        pairs.push((darkness, power));
+    }
+    if pairs.len() < 2 {
+        wrong();
+        return None;
+    }
+    Some(ToneCurve(pairs))
 }
 
 fn shade(section: &Section<'_, '_>) -> Option<Shade> {

@@ -15,8 +15,8 @@ pub use ramp::{Ramp, RampEnd};
 pub use rows::{Advance, Directions};
 
 use super::machine::Machine;
-use super::recipe::{Make, RecipeUse};
 use super::reader::Section;
+use super::recipe::{Make, RecipeUse};
 use super::select::{self, Take};
 use crate::problem::{Code, Problem};
 use crate::quantity::{Frequency, Power, Speed};
@@ -187,9 +187,8 @@ const FILLING: [&str; 8] =
     ["lines", "rings", "image", "area", "boundary", "grow", "overlaps", "shoulder"];
 
 /// Keys of a step that say how, whatever it makes.
-const SETTINGS: [&str; 9] = [
-    "speed", "power", "passes", "passes-by", "focus", "focus-drop", "ramp", "air", "frequency",
-];
+const SETTINGS: [&str; 9] =
+    ["speed", "power", "passes", "passes-by", "focus", "focus-drop", "ramp", "air", "frequency"];
 
 /// Keys of a step that say where, and cannot stand in a recipe.
 const PLACES: [&str; 1] = ["boundary"];

@@ -84,7 +84,8 @@ pub(super) fn read(outer: &Section<'_, '_>, key: &'static str) -> Option<Varied>
     }
     let unit = read.first().map(|(_, unit)| unit.clone()).unwrap_or_default();
     if read.is_empty() || read.iter().any(|(_, other)| *other != unit) {
-        let what = format!("values of {path} in [swatch] {key} are of different units, or there is none");
+        let what =
+            format!("values of {path} in [swatch] {key} are of different units, or there is none");
         return refuse(what, "write all of them in one unit", value.span());
     }
     let numbers: Vec<f64> = read.iter().map(|(number, _)| *number).collect();
@@ -97,7 +98,8 @@ pub(super) fn read(outer: &Section<'_, '_>, key: &'static str) -> Option<Varied>
             return refuse(what, example, value.span());
         }
         (None, all) => {
-            let what = format!("{key} in [swatch] has {} values, and {MOST} are the most", all.len());
+            let what =
+                format!("{key} in [swatch] has {} values, and {MOST} are the most", all.len());
             return refuse(what, "make two sheets", value.span());
         }
     };
@@ -112,7 +114,6 @@ pub(super) fn read(outer: &Section<'_, '_>, key: &'static str) -> Option<Varied>
     let numbers = numbers.into_iter().map(figures).collect();
     Some(Varied { key: path, unit, numbers })
 }
-
 
 /// Evenly from one value to another, by steps or by ratio.
 fn spread(from: f64, to: f64, count: usize, ratio: bool) -> Vec<f64> {

@@ -69,7 +69,9 @@ pub(super) fn laid_out(varied: &[Varied], heading: &str, layout: Layout) -> Grid
     let left = (0..rows).map(|row| width(&row_label(row), LETTER)).fold(0.0, f64::max) + 2.0;
     // A label may not run into its neighbour's.
     let value = |column: usize, row: usize| {
-        across.and_then(|varied| varied.numbers.get(if wraps { row * columns + column } else { column }))
+        across.and_then(|varied| {
+            varied.numbers.get(if wraps { row * columns + column } else { column })
+        })
     };
     let widest = across.map_or(0.0, |varied| {
         varied.numbers.iter().map(|number| width(number, LETTER)).fold(0.0, f64::max)
@@ -137,9 +139,7 @@ pub(super) fn laid_out(varied: &[Varied], heading: &str, layout: Layout) -> Grid
             });
         }
     }
-    let square = |x: f64, y: f64, side: f64| {
-        Rect::from_center_size((x, y), (side, side))
-    };
+    let square = |x: f64, y: f64, side: f64| Rect::from_center_size((x, y), (side, side));
     let half = MARK / 2.0;
     let marks = [
         square(half, size_y - half, MARK),

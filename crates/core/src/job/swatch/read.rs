@@ -44,8 +44,8 @@ const MOST_CELLS: usize = 600;
 
 /// Keys of `[swatch]` that no step has.
 const OWN_KEYS: [&str; 14] = [
-    "kind", "make", "across", "down", "cell", "gap", "label", "name", "date", "scatter", "parts", "part",
-    "in-row", "recipe",
+    "kind", "make", "across", "down", "cell", "gap", "label", "name", "date", "scatter", "parts",
+    "part", "in-row", "recipe",
 ];
 
 /// What `[swatch]` of a job's text comes to; none where the job has none.
@@ -110,7 +110,9 @@ fn read(section: Section<'_, '_>, top: &DeTable<'_>, machine: &Machine) -> Optio
     if varied.is_empty() && kind != SwatchKind::Kerf {
         let example = match kind {
             SwatchKind::Focus => "across = { focus = [\"-2 mm\", \"2 mm\"], count = 9 }",
-            SwatchKind::Offset => "across = { lines.offset = [\"-0.2 mm\", \"0.2 mm\"], count = 9 }",
+            SwatchKind::Offset => {
+                "across = { lines.offset = [\"-0.2 mm\", \"0.2 mm\"], count = 9 }"
+            }
             SwatchKind::Greys => "across = { power = [\"8 %\", \"60 %\"], count = 16 }",
             _ => "across = { power = [\"10 %\", \"60 %\"], count = 6 }",
         };
@@ -131,7 +133,8 @@ fn read(section: Section<'_, '_>, top: &DeTable<'_>, machine: &Machine) -> Optio
         section.report(Problem::error(Code::Swatch, what, help), section.span_of("across"));
         return None;
     }
-    let length = |key: &'static str, usual: f64| section.positive::<Length>(key).map_or(usual, |l| l.0);
+    let length =
+        |key: &'static str, usual: f64| section.positive::<Length>(key).map_or(usual, |l| l.0);
     let cell = length("cell", 8.0);
     let gap = length("gap", 2.0);
     if !(2.0..=200.0).contains(&cell) {
@@ -167,7 +170,9 @@ fn read(section: Section<'_, '_>, top: &DeTable<'_>, machine: &Machine) -> Optio
     let part = length("part", 10.0);
     let comb = (kind == SwatchKind::Kerf).then_some((parts, part));
     let (cell, in_row) = match (kind, comb) {
-        (SwatchKind::Kerf, Some((parts, part))) => ((f64::from(parts) * part, cell.max(20.0)), None),
+        (SwatchKind::Kerf, Some((parts, part))) => {
+            ((f64::from(parts) * part, cell.max(20.0)), None)
+        }
         (SwatchKind::Greys, _) => ((cell, cell), Some(in_row.unwrap_or(8))),
         _ => ((cell, cell), in_row),
     };
@@ -184,7 +189,8 @@ fn read(section: Section<'_, '_>, top: &DeTable<'_>, machine: &Machine) -> Optio
         return None;
     }
     let recipe = recipe.as_deref();
-    let written = Written { make, settings, recipe, varied: &varied, label: &label, machine, scatter, comb };
+    let written =
+        Written { make, settings, recipe, varied: &varied, label: &label, machine, scatter, comb };
     let toml = written.out(&grid, !top.contains_key("place"));
     Some(Expanded {
         toml,
@@ -203,7 +209,11 @@ fn read(section: Section<'_, '_>, top: &DeTable<'_>, machine: &Machine) -> Optio
 }
 
 /// What every square is burnt with: keys of a step, as TOML writes their values.
-fn settings(section: &Section<'_, '_>, make: Make, varied: &[Varied]) -> Option<Vec<(String, String)>> {
+fn settings(
+    section: &Section<'_, '_>,
+    make: Make,
+    varied: &[Varied],
+) -> Option<Vec<(String, String)>> {
     let mut all = Vec::new();
     let mut good = true;
     for (key, value) in section.table() {
@@ -212,7 +222,8 @@ fn settings(section: &Section<'_, '_>, make: Make, varied: &[Varied]) -> Option<
             continue;
         }
         if step::setting(word, make) != Fits::Yes {
-            let what = format!("[swatch] has no key called {word} where its squares are {}", make.name());
+            let what =
+                format!("[swatch] has no key called {word} where its squares are {}", make.name());
             let known = step::settings(make).chain(OWN_KEYS);
             let help = match nearest(word, known) {
                 Some(near) => format!("did you mean {near}?"),
@@ -227,7 +238,11 @@ fn settings(section: &Section<'_, '_>, make: Make, varied: &[Varied]) -> Option<
     for one in varied {
         let first = one.key.split('.').next().unwrap_or_default();
         if step::setting(first, make) != Fits::Yes {
-            let what = format!("{} is no key of a step that makes {}, so it cannot be varied", one.key, make.name());
+            let what = format!(
+                "{} is no key of a step that makes {}, so it cannot be varied",
+                one.key,
+                make.name()
+            );
             let help = match nearest(first, step::settings(make)) {
                 Some(near) => format!("did you mean {near}?"),
                 None => "power, speed, passes, focus, lines.spacing and the like can".into(),
@@ -279,7 +294,10 @@ fn blanked(cells: &mut [Cell], varied: &[Varied], machine: &Machine) {
             let why = match one.key.as_str() {
                 "power" => parse_power(bare).ok().and_then(|asked| {
                     let share = source::share(&machine.beam, asked);
-                    share.and_then(|share| machine.beam.level(Power(share.0))).err().map(|p| p.message)
+                    share
+                        .and_then(|share| machine.beam.level(Power(share.0)))
+                        .err()
+                        .map(|p| p.message)
                 }),
                 "speed" => parse::<Speed>(bare).ok().filter(|speed| speed.0 > top).map(|speed| {
                     format!("{speed} is more than an axis can do ({} mm/s)", plain(top, 1))

@@ -91,6 +91,14 @@ fn powers(how: &Image, context: &EngraveContext<'_>) -> [f64; 256] {
         powers[255] = to;
         return powers;
     }
+    if let Some(curve) = &how.curve {
+        // Black is as dark as the wedge got; the greys between it and bare stock are evenly dark.
+        let darkest = curve.0.last().map_or(1.0, |(darkness, _)| *darkness);
+        for (level, power) in powers.iter_mut().enumerate().skip(1) {
+            *power = curve.power(darkest * level as f64 / 255.0);
+        }
+        return powers;
+    }
     let from = power_from(how, beam).0.min(to);
     let light = |share: f64| beam.table.as_ref().and_then(|table| table.watts(share));
     for (level, power) in powers.iter_mut().enumerate().skip(1) {

@@ -1,0 +1,118 @@
+//! `tinkite log find`: what was tried on a material, and how it went.
+
+use crate::args::LogFind;
+use crate::console::Console;
+use crate::log::{Log, Sought, Try};
+use crate::refusal::Refusal;
+use crate::report::table::table;
+use serde::Serialize;
+use tinkite_core::quantity::plain;
+
+#[derive(Debug, Serialize)]
+struct FoundJson {
+    tries: Vec<TryJson>,
+}
+
+#[derive(Debug, Serialize)]
+struct TryJson {
+    run: i64,
+    /// UTC.
+    began: String,
+    job: String,
+    machine: String,
+    step: String,
+    make: String,
+    thickness_mm: Option<f64>,
+    speed_mm_s: f64,
+    power_percent: f64,
+    passes: usize,
+    spacing_mm: Option<f64>,
+    recipe: Option<String>,
+    outcome: Option<&'static str>,
+    worked: Option<bool>,
+    note: Option<String>,
+}
+
+impl From<&Try> for TryJson {
+    fn from(one: &Try) -> Self {
+        let tried = &one.tried;
+        Self {
+            run: one.run,
+            began: jiff::Timestamp::from_millisecond(one.began_ms)
+                .map_or_else(|_| String::new(), |time| time.to_string()),
+            job: one.job.clone(),
+            machine: one.machine.clone(),
+            step: one.step.clone(),
+            make: tried.make.clone(),
+            thickness_mm: tried.thickness_mm,
+            speed_mm_s: tried.speed_mm_s,
+            power_percent: tried.power_percent,
+            passes: tried.passes,
+            spacing_mm: tried.spacing_mm,
+            recipe: tried.recipe.as_ref().map(|used| used.title.clone()),
+            outcome: one.outcome.map(|outcome| outcome.word()),
+            worked: one.outcome.map(|outcome| outcome.worked()),
+            note: one.text.clone(),
+        }
+    }
+}
+
+pub(super) fn run(log: &Log, args: &LogFind, console: &Console) -> Result<(), Refusal> {
+    let sought = Sought {
+        material: args.material.clone(),
+        thickness: args.thickness,
+        make: args.make.clone(),
+        machine: args.machine.clone(),
+    };
+    let tries = log.tries(&sought)?;
+    if console.json {
+        return console.json(&FoundJson { tries: tries.iter().map(TryJson::from).collect() });
+    }
+    if tries.is_empty() {
+        return console.result(&format!(
+            "nothing was run on {} yet; runs of jobs with that material are found here",
+            args.material
+        ));
+    }
+    let row = |one: &Try| {
+        let tried = &one.tried;
+        let date = jiff::Timestamp::from_millisecond(one.began_ms).map_or_else(
+            |_| "?".into(),
+            |time| jiff::tz::TimeZone::system().to_datetime(time).strftime("%Y-%m-%d").to_string(),
+        );
+        vec![
+            // What worked is set off.
+            if one.outcome.is_some_and(|outcome| outcome.worked()) {
+                "*".into()
+            } else {
+                String::new()
+            },
+            one.outcome.map_or("not noted".into(), |outcome| outcome.word().into()),
+            tried.make.clone(),
+            tried.thickness_mm.map_or(String::new(), |mm| plain(mm, 3)),
+            plain(tried.speed_mm_s, 2),
+            plain(tried.power_percent, 2),
+            tried.passes.to_string(),
+            tried.spacing_mm.map_or(String::new(), |mm| plain(mm, 3)),
+            format!("{} {}", one.run, one.step),
+            date,
+            one.text.clone().unwrap_or_default(),
+        ]
+    };
+    let header = [
+        "",
+        "result",
+        "make",
+        "mm",
+        "mm/s",
+        "power %",
+        "passes",
+        "apart mm",
+        "run, step",
+        "on",
+        "note",
+    ];
+    console.result(&table(&header, tries.iter().map(row).collect(), &[3, 4, 5, 6, 7]))?;
+    console.say("* worked; tinkite log note RUN --step STEP --result good notes how another went");
+    Ok(())
+}

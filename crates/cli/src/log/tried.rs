@@ -1,0 +1,252 @@
+//! What was tried in a run, and how it went: the history that answers what worked on a material.
+
+use super::Log;
+use crate::refusal::Refusal;
+use rusqlite::named_params;
+use serde::{Deserialize, Serialize};
+use tinkite_core::job::recipe::{Kept, same_material};
+use tinkite_core::job::{Job, Step};
+
+/// What a step of a run was done with.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub(crate) struct Tried {
+    pub(crate) make: String,
+    /// Of the stock, where the job says it.
+    pub(crate) thickness_mm: Option<f64>,
+    pub(crate) speed_mm_s: f64,
+    pub(crate) power_percent: f64,
+    pub(crate) passes: usize,
+    /// Between engraved lines.
+    pub(crate) spacing_mm: Option<f64>,
+    /// The recipe that was used unchanged.
+    pub(crate) recipe: Option<UsedRecipe>,
+}
+
+/// A recipe of one's own that a step used as it stands.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct UsedRecipe {
+    pub(crate) book: String,
+    pub(crate) title: String,
+}
+
+impl Tried {
+    /// What a step of a job is done with.
+    pub(crate) fn of(step: &Step, job: &Job) -> Self {
+        let used = step.recipe.as_ref().filter(|used| used.own.is_empty());
+        let used = used.filter(|used| used.kept != Kept::Shipped);
+        Self {
+            make: step.operation.name().into(),
+            thickness_mm: job.stock.and_then(|stock| stock.thickness),
+            speed_mm_s: step.speed().0,
+            power_percent: (step.power().0 * 1e5).round() / 1e3,
+            passes: step.passes.len(),
+            spacing_mm: step.operation.engrave().map(tinkite_core::job::Engrave::spacing),
+            recipe: used.map(|used| UsedRecipe {
+                // The line behind the book's name may be another one tomorrow.
+                book: used
+                    .place
+                    .rsplit_once(':')
+                    .map_or(used.place.as_str(), |(book, _)| book)
+                    .into(),
+                title: used.title.clone(),
+            }),
+        }
+    }
+}
+
+/// How a step went.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, clap::ValueEnum)]
+pub(crate) enum Outcome {
+    /// As it was meant
+    Good,
+    /// Cut through
+    Through,
+    /// Not cut through
+    NotThrough,
+    /// Burnt too much
+    Charred,
+    /// Too light
+    Pale,
+    /// Something else: the text says what
+    Other,
+}
+
+impl Outcome {
+    const ALL: [(Self, &'static str); 6] = [
+        (Self::Good, "good"),
+        (Self::Through, "through"),
+        (Self::NotThrough, "not-through"),
+        (Self::Charred, "charred"),
+        (Self::Pale, "pale"),
+        (Self::Other, "other"),
+    ];
+
+    /// The word for it.
+    pub(crate) fn word(self) -> &'static str {
+        Self::ALL.iter().find(|(outcome, _)| *outcome == self).map_or("other", |(_, word)| word)
+    }
+
+    fn of(word: &str) -> Self {
+        Self::ALL
+            .iter()
+            .find(|(_, known)| *known == word)
+            .map_or(Self::Other, |(outcome, _)| *outcome)
+    }
+
+    /// Whether it worked.
+    pub(crate) fn worked(self) -> bool {
+        matches!(self, Self::Good | Self::Through)
+    }
+}
+
+/// One thing that was tried.
+#[derive(Debug, Clone)]
+pub(crate) struct Try {
+    pub(crate) run: i64,
+    pub(crate) began_ms: i64,
+    pub(crate) job: String,
+    pub(crate) machine: String,
+    pub(crate) step: String,
+    pub(crate) tried: Tried,
+    /// What somebody noted of it.
+    pub(crate) outcome: Option<Outcome>,
+    pub(crate) text: Option<String>,
+}
+
+/// What is looked for.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Sought {
+    pub(crate) material: String,
+    pub(crate) thickness: Option<f64>,
+    pub(crate) make: Option<String>,
+    pub(crate) machine: Option<String>,
+}
+
+impl Log {
+    /// How a step of a run went.
+    ///
+    /// # Errors
+    /// A run or a step that is not there, or what SQLite refuses.
+    pub(crate) fn note_outcome(
+        &self,
+        run: i64,
+        step: Option<&str>,
+        outcome: Outcome,
+        text: Option<&str>,
+        now_ms: i64,
+    ) -> Result<super::StepEntry, Refusal> {
+        let entry = self.entry(Some(run))?;
+        let steps = &entry.began.steps;
+        let names = || steps.iter().map(|step| step.name.as_str()).collect::<Vec<_>>().join(", ");
+        let found = match (step, &steps[..]) {
+            (Some(name), all) => all.iter().find(|step| step.name == name),
+            (None, [only]) => Some(only),
+            (None, _) => None,
+        };
+        let Some(found) = found else {
+            return Err(Refusal::Usage(format!(
+                "which step of run {run}? --step says it: {}",
+                names()
+            )));
+        };
+        self.connection
+            .execute(
+                "INSERT INTO outcomes (run, step, outcome, note, noted)
+                 VALUES (:run, :step, :outcome, :note, :noted)",
+                named_params! {
+                    ":run": run,
+                    ":step": found.name,
+                    ":outcome": outcome.word(),
+                    ":note": text,
+                    ":noted": now_ms,
+                },
+            )
+            .map_err(self.failed())?;
+        Ok(found.clone())
+    }
+
+    /// What was tried on a material, nearest first: same thickness, then as near to it as can be; what worked
+    /// before what did not, and the latest first.
+    ///
+    /// # Errors
+    /// What SQLite refuses.
+    pub(crate) fn tries(&self, sought: &Sought) -> Result<Vec<Try>, Refusal> {
+        let failed = self.failed();
+        let mut statement = self
+            .connection
+            .prepare(
+                "SELECT id, began, job, machine, material, steps FROM runs
+                 WHERE material IS NOT NULL AND steps LIKE '%\"tried\"%' ORDER BY id DESC",
+            )
+            .map_err(&failed)?;
+        let rows = statement
+            .query_map([], |row| {
+                Ok((
+                    row.get::<_, i64>(0)?,
+                    row.get::<_, i64>(1)?,
+                    row.get::<_, String>(2)?,
+                    row.get::<_, String>(3)?,
+                    row.get::<_, String>(4)?,
+                    row.get::<_, String>(5)?,
+                ))
+            })
+            .map_err(&failed)?;
+        let outcomes = self.outcomes()?;
+        let mut all = Vec::new();
+        for row in rows {
+            let (run, began_ms, job, machine, material, steps) = row.map_err(&failed)?;
+            if !same_material(&material, &sought.material)
+                || sought.machine.as_ref().is_some_and(|wanted| *wanted != machine)
+            {
+                continue;
+            }
+            // Written by this program; one that is not is no try.
+            let steps: Vec<super::StepEntry> = serde_json::from_str(&steps).unwrap_or_default();
+            for step in steps {
+                let Some(tried) = step.tried else { continue };
+                if sought.make.as_ref().is_some_and(|make| *make != tried.make) {
+                    continue;
+                }
+                let noted =
+                    outcomes.iter().rfind(|(of, name, ..)| *of == run && *name == step.name);
+                all.push(Try {
+                    run,
+                    began_ms,
+                    job: job.clone(),
+                    machine: machine.clone(),
+                    step: step.name,
+                    tried,
+                    outcome: noted.map(|(_, _, outcome, _)| *outcome),
+                    text: noted.and_then(|(.., text)| text.clone()),
+                });
+            }
+        }
+        let away = |one: &Try| match (sought.thickness, one.tried.thickness_mm) {
+            (Some(wanted), Some(own)) => ((own / wanted).ln().abs() * 1e6) as u64,
+            (Some(_), None) => u64::MAX,
+            (None, _) => 0,
+        };
+        let rank = |one: &Try| match one.outcome {
+            Some(outcome) if outcome.worked() => 0,
+            Some(_) => 1,
+            None => 2,
+        };
+        all.sort_by_key(|one| (away(one), rank(one), std::cmp::Reverse(one.run)));
+        Ok(all)
+    }
+
+    /// Everything that was noted: run, step, how it went, and words; in turn.
+    fn outcomes(&self) -> Result<Vec<(i64, String, Outcome, Option<String>)>, Refusal> {
+        let failed = self.failed();
+        let mut statement = self
+            .connection
+            .prepare("SELECT run, step, outcome, note FROM outcomes ORDER BY noted, rowid")
+            .map_err(&failed)?;
+        let rows = statement
+            .query_map([], |row| {
+                Ok((row.get(0)?, row.get(1)?, Outcome::of(&row.get::<_, String>(2)?), row.get(3)?))
+            })
+            .map_err(&failed)?;
+        rows.collect::<Result<_, _>>().map_err(&failed)
+    }
+}

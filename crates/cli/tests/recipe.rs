@@ -1,0 +1,272 @@
+//! Books of recipes: taken by steps, kept from jobs, counted, and never by two writers at once.
+
+mod common;
+use common::Bench;
+use std::process::Command;
+
+const BOOK: &str = "# ours\ntinkite = 1\n\n[[recipe]]   # the good one\nmaterial = \"poplar plywood\"\nthickness = \"3 mm\"\nmachine = \"bench-laser\"\nmake = \"cut\"\nspeed = \"4 mm/s\"\npower = \"80 %\"\nkerf = \"0.1 mm\"\n";
+
+/// The demo's panel as a job that takes a recipe, with books of its own folder only.
+fn bench(recipe: &str) -> Bench {
+    let bench = Bench::new();
+    bench.change(
+        "sail-panel.kite.toml",
+        "material = \"ripstop 0.1 mm\"",
+        "material = \"Poplar  plywood\"",
+    );
+    bench.change("sail-panel.kite.toml", "thickness = \"0.1 mm\"", "thickness = \"3 mm\"");
+    bench.change(
+        "sail-panel.kite.toml",
+        "make  = \"cut\"\nspeed = \"25 mm/s\"\npower = \"55 %\"",
+        recipe,
+    );
+    bench.write("ours.recipes.toml", BOOK);
+    bench
+}
+
+/// A call that sees no books but those of the bench's folder.
+fn call(bench: &Bench, args: &[&str]) -> Command {
+    let mut command = bench.command(args);
+    command.env("XDG_CONFIG_HOME", bench.path("config")).env("HOME", bench.path("home"));
+    command
+}
+
+fn said(bench: &Bench, args: &[&str]) -> (i32, String, String) {
+    let out = call(bench, args).output().unwrap();
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    (out.status.code().unwrap(), text(&out.stdout), text(&out.stderr))
+}
+
+fn ok(bench: &Bench, args: &[&str]) -> String {
+    let (status, out, err) = said(bench, args);
+    assert_eq!(status, 0, "{args:?}\n{out}\n{err}");
+    out
+}
+
+fn refused(bench: &Bench, args: &[&str]) -> String {
+    let (status, out, err) = said(bench, args);
+    assert_ne!(status, 0, "{args:?}\n{out}");
+    err.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+const JOB: &str = "sail-panel.kite.toml";
+
+#[test]
+fn a_step_takes_a_recipe_and_its_own_keys_win() {
+    let bench = bench("recipe = \"cut\"\npower = \"55 %\"");
+    let plan: serde_json::Value =
+        serde_json::from_str(&ok(&bench, &["plan", JOB, "--json"])).unwrap();
+    let step = &plan["steps"][2];
+    assert_eq!((step["speed_mm_s"].as_f64(), step["s"][1].as_f64()), (Some(4.0), Some(550.0)));
+    assert_eq!(step["recipe"]["taken"], serde_json::json!(["speed", "kerf"]));
+    assert_eq!(step["recipe"]["own"], serde_json::json!(["power"]));
+    let program = ok(&bench, &["emit", JOB, "-o", "-"]);
+    assert!(program.contains("outline by recipe: \"cut\" for poplar plywood 3 mm"), "{program}");
+    assert!(!program.contains(bench.path("").to_str().unwrap()), "no folder in a program");
+    // The same without a recipe, typed out, burns the same.
+    let lines =
+        |text: &str| text.lines().filter(|l| !l.starts_with(';')).collect::<Vec<_>>().join("\n");
+    bench.change(JOB, "recipe = \"cut\"", "make = \"cut\"\nspeed = \"4 mm/s\"\nkerf = \"0.1 mm\"");
+    assert_eq!(lines(&program), lines(&ok(&bench, &["emit", JOB, "-o", "-"])));
+}
+
+#[test]
+fn what_does_not_fit_is_offered_by_name_and_never_taken() {
+    let bench = bench("recipe = \"cut\"");
+    bench.change(JOB, "thickness = \"3 mm\"", "thickness = \"4 mm\"");
+    // The values that ship would fit; a job that wants them finds them, and says that they are a start.
+    let (status, _, err) = said(&bench, &["check", JOB]);
+    assert_eq!(status, 0, "{err}");
+    let err = err.replace("\n  │", "");
+    assert!(err.contains("untried-recipe") && err.contains("value to start from"), "{err}");
+    bench.change(JOB, "Poplar  plywood", "larch plywood");
+    let err = refused(&bench, &["check", JOB]);
+    assert!(
+        err.contains("no-recipe") && err.contains("no recipe \"cut\" for larch plywood 4 mm"),
+        "{err}"
+    );
+    bench.write("more.recipes.toml", BOOK.replace("poplar", "larch"));
+    let err = refused(&bench, &["check", JOB]);
+    assert!(err.contains("which is for 3 mm") && err.contains("more.recipes.toml:4"), "{err}");
+    bench.change(JOB, "recipe = \"cut\"", "recipe = \"cutt\"");
+    assert!(refused(&bench, &["check", JOB]).contains("did you mean \"cut\"?"));
+    bench.change(JOB, "recipe = \"cutt\"", "recipe = \"cut\"\nmake = \"score\"");
+    bench.change(JOB, "thickness = \"4 mm\"", "thickness = \"3 mm\"");
+    assert!(refused(&bench, &["check", JOB]).contains("contradiction"));
+    bench.change(JOB, "\nmake = \"score\"", "");
+    bench.write(
+        "more.recipes.toml",
+        BOOK.replace("poplar", "larch") + &BOOK.replace("poplar", "larch")[20..],
+    );
+    let err = refused(&bench, &["check", JOB]);
+    assert!(err.contains("several-recipes") && err.contains("2 recipes fit"), "{err}");
+}
+
+#[test]
+fn a_broken_book_is_told_and_the_others_serve() {
+    let bench = bench("recipe = \"cut\"");
+    bench.write("broken.recipes.toml", "tinkite = 1\n[[recipe]\nmaterial = 5\n");
+    bench.write("odd.recipes.toml", "tinkite = 1\n[[recipe]]\nmaterial = \"x\"\nmake = \"cut\"\nspeed = \"1 mm/s\"\npower = \"5 %\"\nlines = { spacing = \"1 mm\" }\n[[recipe]]\nmaterial = \"y\"\nmake = \"score\"\nspeed = \"1 mm/s\"\npower = \"5 %\"\n");
+    let (status, _, err) = said(&bench, &["check", JOB]);
+    assert_eq!(status, 0, "{err}");
+    assert!(
+        err.contains("broken.recipes.toml:2") && err.contains("lines has no meaning there"),
+        "{err}"
+    );
+    let list = ok(&bench, &["recipe", "list", "--material", "Y"]);
+    assert!(list.contains("odd.recipes.toml:8"), "{list}");
+    // A value that the machine refuses points at the job, and names the recipe.
+    bench.write("ours.recipes.toml", BOOK.replace("80 %", "95 %"));
+    let err = refused(&bench, &["check", JOB]);
+    assert!(err.contains("over-ceiling") && err.contains("95 %"), "{err}");
+    // A value that cannot be read as well.
+    bench.write("ours.recipes.toml", BOOK.replace("4 mm/s", "4 mm"));
+    let err = refused(&bench, &["check", JOB]);
+    assert!(
+        err.contains("it comes from the recipe") && err.contains("ours.recipes.toml:4"),
+        "{err}"
+    );
+}
+
+#[test]
+fn a_recipe_is_kept_copied_counted_and_dropped_with_comments_kept() {
+    let bench = bench("make  = \"cut\"\nspeed = \"25 mm/s\"\npower = \"55 %\"");
+    let book = "--book=ours.recipes.toml";
+    assert!(refused(&bench, &["recipe", "keep", JOB, "outline", book]).contains("line 4"));
+    assert!(
+        refused(&bench, &["recipe", "keep", JOB, "outlin", book])
+            .contains("did you mean \"outline\"?")
+    );
+    ok(
+        &bench,
+        &["recipe", "keep", JOB, "outline", book, "--name", "quick", "--note", "edge \"dark\""],
+    );
+    let text = bench.read("ours.recipes.toml");
+    assert!(
+        text.starts_with(BOOK)
+            && text.contains("name = \"quick\"")
+            && text.contains("edge \\\"dark\\\"")
+            || text.contains("'edge \"dark\"'"),
+        "{text}"
+    );
+    // Twice as thick takes twice the energy per mm: half as fast.
+    ok(&bench, &["recipe", "copy", "quick", "--to-thickness", "6 mm", book, "--name", "thick"]);
+    let show: serde_json::Value =
+        serde_json::from_str(&ok(&bench, &["recipe", "show", "thick", "--json"])).unwrap();
+    assert_eq!(show["settings"]["speed"], "\"12.5 mm/s\"");
+    assert_eq!((show["guess"].as_bool(), show["thickness_mm"].as_f64()), (Some(true), Some(6.0)));
+    // Another source gives the same watts at another share, by its measured table: 5.5 W.
+    bench.demo("tube-laser.machine.toml");
+    ok(&bench, &["recipe", "copy", "quick", "--to-machine", "tube-laser", book, "--name", "tube"]);
+    let show: serde_json::Value =
+        serde_json::from_str(&ok(&bench, &["recipe", "show", "tube", "--json"])).unwrap();
+    let power: f64 = show["settings"]["power"]
+        .as_str()
+        .unwrap()
+        .trim_matches('"')
+        .trim_end_matches(" %")
+        .parse()
+        .unwrap();
+    assert!((12.5..14.5).contains(&power), "between 3 W at 10 % and 11 W at 20 %: {power}");
+    ok(&bench, &["recipe", "drop", "thick"]);
+    ok(&bench, &["recipe", "drop", "tube"]);
+    assert_eq!(bench.read("ours.recipes.toml"), text);
+    assert!(refused(&bench, &["recipe", "drop", "thick"]).contains("no book has such a recipe"));
+    for file in ["book.html", "book.svg", "book.png"] {
+        ok(&bench, &["recipe", "print", "-o", file]);
+    }
+    let page = bench.read("book.html");
+    assert!(
+        page.contains("poplar plywood, 3 mm") && page.contains("quick") && !page.contains("birch"),
+        "{page}"
+    );
+}
+
+#[test]
+fn two_writers_at_once_lose_nothing() {
+    let bench = bench("make  = \"cut\"\nspeed = \"25 mm/s\"\npower = \"55 %\"");
+    let keep = |n: usize| {
+        let name = format!("n{n}");
+        call(
+            &bench,
+            &["recipe", "keep", JOB, "outline", "--book=ours.recipes.toml", "--name", &name],
+        )
+        .spawn()
+        .unwrap()
+    };
+    let children: Vec<_> = (0..12).map(keep).collect();
+    for mut child in children {
+        assert!(child.wait().unwrap().success());
+    }
+    let list: serde_json::Value =
+        serde_json::from_str(&ok(&bench, &["recipe", "list", "--json"])).unwrap();
+    let mine = list["recipes"].as_array().unwrap().iter();
+    let mine = mine.filter(|r| r["book"].as_str().unwrap().ends_with("ours.recipes.toml")).count();
+    assert_eq!(mine, 13);
+}
+
+#[test]
+fn begin_takes_recipes_in_place_of_guesses() {
+    let bench = bench("make  = \"cut\"\nspeed = \"25 mm/s\"\npower = \"55 %\"");
+    ok(
+        &bench,
+        &[
+            "begin",
+            "sail-panel.svg",
+            "-o",
+            "b.kite.toml",
+            "--material",
+            "poplar plywood",
+            "--thickness",
+            "3 mm",
+        ],
+    );
+    let text = bench.read("b.kite.toml");
+    assert!(
+        text.contains(
+            "recipe = \"cut\"   # \"cut\" for poplar plywood 3 mm on bench-laser, ours.recipes.toml"
+        ),
+        "{text}"
+    );
+    ok(&bench, &["check", "b.kite.toml"]);
+    ok(&bench, &["emit", "b.kite.toml", "-o", "b.nc"]);
+}
+
+#[test]
+fn how_it_went_counts_for_the_recipe_that_was_used_unchanged() {
+    let bench = bench("recipe = \"cut\"");
+    let log = "--log=runs.sqlite";
+    ok(&bench, &["run", JOB, "--to", "rig:", "--plain", log]);
+    let told = ok(
+        &bench,
+        &["log", "note", "1", "--step", "outline", "--result", "through", "clean edge", log],
+    );
+    assert!(told.contains("run 1, outline: through"), "{told}");
+    ok(&bench, &["log", "note", "1", "--step", "folds", "--result", "pale", log]);
+    let book = bench.read("ours.recipes.toml");
+    assert!(book.starts_with(BOOK) && book.contains("tried = 1\ngood = 1"), "{book}");
+    let found: serde_json::Value = serde_json::from_str(&ok(
+        &bench,
+        &["log", "find", "--material", "poplar plywood", "--thickness", "3 mm", "--json", log],
+    ))
+    .unwrap();
+    let tries = found["tries"].as_array().unwrap();
+    assert_eq!(tries.len(), 3);
+    assert_eq!(
+        (&tries[0]["step"], &tries[0]["outcome"], &tries[0]["worked"]),
+        (&"outline".into(), &"through".into(), &true.into())
+    );
+    assert_eq!(
+        (tries[0]["speed_mm_s"].as_f64(), tries[0]["power_percent"].as_f64()),
+        (Some(4.0), Some(80.0))
+    );
+    assert_eq!((&tries[1]["outcome"], &tries[1]["worked"]), (&"pale".into(), &false.into()));
+    assert!(tries[2]["outcome"].is_null());
+    assert!(
+        refused(&bench, &["log", "note", "1", "--result", "good", log]).contains("--step says it")
+    );
+    assert!(
+        ok(&bench, &["log", "find", "--material", "slate", log])
+            .contains("nothing was run on slate")
+    );
+}
