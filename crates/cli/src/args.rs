@@ -679,6 +679,11 @@ pub(crate) struct LogFind {
     /// Only on this machine, as log list names it
     #[arg(long, value_name = "MACHINE")]
     pub(crate) machine: Option<String>,
+    /// Draw power against speed with how each went (.svg or .png)
+    #[arg(long, value_name = "FILE")]
+    pub(crate) draw: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
     #[command(flatten)]
     pub(crate) log: LogFile,
 }

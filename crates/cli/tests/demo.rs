@@ -65,6 +65,8 @@ fn help_and_completions_are_there_for_every_command() {
         "read",
         "run",
         "log",
+        "recipe",
+        "swatch",
         "rig",
         "completions",
     ] {
@@ -76,13 +78,15 @@ fn help_and_completions_are_there_for_every_command() {
 }
 
 /// Jobs of the demo with what they need.
-const JOBS: [(&str, &[&str]); 6] = [
+const JOBS: [(&str, &[&str]); 8] = [
     ("sail-panel.kite.toml", &[]),
     ("hubs.kite.toml", &["spar-hub.dxf", "tube-laser.machine.toml"]),
     ("kite-stamp.kite.toml", &["kite-stamp.svg"]),
     ("kite-sky.kite.toml", &["kite-sky.png"]),
     ("sky-panel.kite.toml", &["sky-panel.svg"]),
     ("tail-weight.kite.toml", &["kite-stamp.svg"]),
+    ("hub-swatch.kite.toml", &[]),
+    ("hub-wedge.kite.toml", &[]),
 ];
 
 #[test]

@@ -200,3 +200,31 @@ fn a_shape_of_a_job_is_measured_as_it_will_be_burnt() {
             .contains("did you mean hole")
     );
 }
+
+#[test]
+fn verbose_names_everything_and_tells_what_was_read() {
+    let bench = Bench::new();
+    let lines: Vec<String> = (0..12)
+        .map(|n| format!("<path id=\"dot{n}\" d=\"M{n} 5h0\" stroke=\"red\"/><path d=\"M{n} 8v9\" stroke=\"red\"/>"))
+        .collect();
+    bench.write(
+        "dots.svg",
+        format!("<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"20mm\" height=\"20mm\" viewBox=\"0 0 20 20\" fill=\"none\">{}</svg>", lines.concat()),
+    );
+    let plain = bench.run(&["look", "dots.svg"]).err;
+    assert!(
+        plain.contains("dot0") && !plain.contains("dot11") && plain.contains("6 more"),
+        "{plain}"
+    );
+    let all = bench.run(&["look", "dots.svg", "--verbose"]).err;
+    assert!(all.contains("read dots.svg: SVG, 24 shapes"), "{all}");
+    assert!(
+        (0..12).all(|n| all.lines().any(|l| l.trim().starts_with(&format!("dot{n}")))),
+        "{all}"
+    );
+    let json = bench.json(&["look", "dots.svg"]);
+    let stray = json["files"][0]["problems"].as_array().unwrap();
+    let stray = stray.iter().find(|p| p["code"] == "stray").unwrap();
+    assert_eq!(stray["names"].as_array().unwrap().len(), 12);
+    bench.refused(2, &["look", "dots.svg", "--verbose", "--quiet"]);
+}

@@ -32,6 +32,8 @@ fn the_tour_works_line_by_line() {
         "reel-barrel.kite.toml",
         "reel-label.svg",
         "reel-laser.machine.toml",
+        "hub-swatch.kite.toml",
+        "hub-swatch-scan.png",
     ] {
         bench.demo(name);
     }
@@ -54,5 +56,5 @@ fn the_tour_works_line_by_line() {
         bench.ok(&args);
         typed += 1;
     }
-    assert_eq!(typed, 27);
+    assert_eq!(typed, 31);
 }

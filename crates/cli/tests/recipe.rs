@@ -265,6 +265,9 @@ fn how_it_went_counts_for_the_recipe_that_was_used_unchanged() {
     assert!(
         refused(&bench, &["log", "note", "1", "--result", "good", log]).contains("--step says it")
     );
+    ok(&bench, &["log", "find", "--material", "poplar plywood", "--draw", "t.svg", log]);
+    let chart = bench.read("t.svg");
+    assert!(chart.contains("1 outline") && chart.matches("<circle").count() == 2, "{chart}");
     assert!(
         ok(&bench, &["log", "find", "--material", "slate", log])
             .contains("nothing was run on slate")

@@ -3,9 +3,11 @@
 use crate::args::LogFind;
 use crate::console::Console;
 use crate::log::{Log, Sought, Try};
+use crate::png;
 use crate::refusal::Refusal;
 use crate::report::table::table;
 use serde::Serialize;
+use tinkite_core::picture::{TryMark, TryPoint, tries_chart};
 use tinkite_core::quantity::plain;
 
 #[derive(Debug, Serialize)]
@@ -57,6 +59,20 @@ impl From<&Try> for TryJson {
     }
 }
 
+fn point(one: &Try) -> TryPoint {
+    let tried = &one.tried;
+    TryPoint {
+        speed: tried.speed_mm_s,
+        power: tried.power_percent * tried.passes as f64,
+        mark: match one.outcome {
+            Some(outcome) if outcome.worked() => TryMark::Worked,
+            Some(_) => TryMark::Failed,
+            None => TryMark::Unknown,
+        },
+        label: format!("{} {}", one.run, one.step),
+    }
+}
+
 pub(super) fn run(log: &Log, args: &LogFind, console: &Console) -> Result<(), Refusal> {
     let sought = Sought {
         material: args.material.clone(),
@@ -64,7 +80,18 @@ pub(super) fn run(log: &Log, args: &LogFind, console: &Console) -> Result<(), Re
         make: args.make.clone(),
         machine: args.machine.clone(),
     };
+    if let Some(path) = &args.draw {
+        png::kind_of(path)?;
+    }
     let tries = log.tries(&sought)?;
+    if let Some(path) = args.draw.as_ref().filter(|_| !tries.is_empty()) {
+        let points: Vec<TryPoint> = tries.iter().map(point).collect();
+        let title = format!("Tried on {}", args.material);
+        let written = png::write(path, args.writing, || tries_chart(&points, &title))?;
+        if !console.json {
+            console.result(&written.words())?;
+        }
+    }
     if console.json {
         return console.json(&FoundJson { tries: tries.iter().map(TryJson::from).collect() });
     }

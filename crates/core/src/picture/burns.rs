@@ -119,6 +119,7 @@ pub(super) fn draw(
     detail: &Detail,
 ) -> Shown {
     let mut shown = Shown::default();
+    let mut thin_steps: Vec<(&str, usize)> = Vec::new();
     for group in segments.sequence().paths().chunk_by(|a, b| a.step == b.step) {
         let step = group[0].step;
         let colour = step_colour(step);
@@ -139,7 +140,7 @@ pub(super) fn draw(
             }
         }
         if thinned > 1 {
-            shown.notes.push(format!("{}: 1 line in {thinned} drawn", job.steps[step].name));
+            thin_steps.push((job.steps[step].name.as_str(), thinned));
         }
         let Data { lines, leads, rows, drawn, ticks } = data;
         let thin = (detail.stroke * 0.6).max(0.5);
@@ -156,6 +157,22 @@ pub(super) fn draw(
                     r#"<path d="{d}" fill="none" stroke="{colour}" stroke-width="{width}" stroke-dasharray="{dash}" stroke-linecap="butt" stroke-linejoin="round"/>"#
                 );
             }
+        }
+    }
+    let ratio = |thinned: usize| format!("1 line in {thinned} drawn");
+    match &thin_steps[..] {
+        [] => {}
+        // The legend has room for a few lines.
+        few if few.len() <= 3 => {
+            shown.notes.extend(few.iter().map(|(name, n)| format!("{name}: {}", ratio(*n))));
+        }
+        many => {
+            let most = many.iter().map(|(_, n)| *n).max().unwrap_or(1);
+            let least = many.iter().map(|(_, n)| *n).min().unwrap_or(1);
+            shown.notes.push(match least == most {
+                true => format!("{} steps: {}", many.len(), ratio(most)),
+                false => format!("{} steps: 1 line in {least} to {most} drawn", many.len()),
+            });
         }
     }
     shown

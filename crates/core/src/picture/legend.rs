@@ -68,7 +68,8 @@ pub(super) fn draw(out: &mut String, view: &View, legend: &Legend, inset: Option
     text(out, Point::new(x, y), &faint, &cut(&legend.subtitle, COLUMN));
     y += 28.0;
     // What does not fit is said, not squeezed.
-    let room = ((view.height - 330.0).max(60.0) / 62.0) as usize;
+    let below = if inset.is_some() { 460.0 } else { 330.0 };
+    let room = ((view.height - below).max(60.0) / 62.0) as usize;
     for entry in legend.entries.iter().take(room) {
         let colour = step_colour(entry.step);
         rect(out, Rect::new(x, y - 10.0, x + 18.0, y + 2.0), &format!(r#"fill="{colour}" rx="2""#));
