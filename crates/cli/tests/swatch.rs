@@ -109,6 +109,10 @@ fn what_cannot_be_a_sheet_is_refused_in_words() {
         ))
         .contains("above zero")
     );
+    assert!(
+        refused((r#"label   = { speed"#, r#"label = { sped = "1 mm/s", speed"#))
+            .contains("no key called sped")
+    );
     // Squares that the machine cannot do are left blank; the others are burnt.
     let (status, text) = told(("\"180 mm/s\"", "\"260 mm/s\""));
     assert!(

@@ -1,7 +1,7 @@
 //! The measured power of a source as a picture.
 
-use super::frame::{rect, text};
-use super::palette::{FAINT_INK, GRID, INK, PAPER, step_colour};
+use super::frame::{chart, rect, text};
+use super::palette::{FAINT_INK, GRID, INK, step_colour};
 use crate::geometry::{Point, Rect, Vec2};
 use crate::quantity::plain;
 use crate::source::table::{Measured, Table};
@@ -17,22 +17,8 @@ const POINTS: usize = 200;
 /// through them. Current counts on the left, light on the right.
 #[must_use]
 pub fn power_curve(table: &Table, rows: &[Measured], title: &str) -> String {
-    let mut out = String::new();
-    let (w, h) = SIZE;
-    let _ = writeln!(
-        out,
-        r#"<svg xmlns="http://www.w3.org/2000/svg" width="{w}" height="{h}" viewBox="0 0 {w} {h}" font-family="DejaVu Sans, Verdana, sans-serif" font-size="13">"#
-    );
-    rect(&mut out, Rect::new(0.0, 0.0, w, h), &format!(r#"fill="{PAPER}""#));
-    let heading = format!(r#"font-size="18" font-weight="bold" fill="{INK}""#);
-    text(&mut out, Point::new(PLOT.x0, 44.0), &heading, title);
-    let faint = format!(r#"fill="{FAINT_INK}""#);
-    text(
-        &mut out,
-        Point::new(PLOT.x0, 66.0),
-        &faint,
-        "what the source gives over what is asked for, as it was measured",
-    );
+    let under = "what the source gives over what is asked for, as it was measured";
+    let mut out = chart(SIZE, PLOT.x0, title, under);
     rect(&mut out, PLOT, &format!(r##"fill="#ffffff" stroke="{FAINT_INK}""##));
     for tenth in 0..=10 {
         let x = PLOT.x0 + PLOT.width() * f64::from(tenth) / 10.0;

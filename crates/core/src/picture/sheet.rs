@@ -1,7 +1,7 @@
 //! The chart of a test sheet that was read: how dark each square is, over what was varied.
 
-use super::frame::{rect, text};
-use super::palette::{FAINT_INK, GRID, INK, PAPER};
+use super::frame::{chart, rect, text};
+use super::palette::{FAINT_INK, GRID, INK};
 use crate::geometry::{Point, Rect};
 use crate::job::swatch::Swatch;
 use crate::quantity::plain;
@@ -24,15 +24,6 @@ pub fn sheet_chart(
     curve: Option<&ToneCurve>,
     title: &str,
 ) -> String {
-    let mut out = String::new();
-    let (w, h) = SIZE;
-    let _ = writeln!(
-        out,
-        r#"<svg xmlns="http://www.w3.org/2000/svg" width="{w}" height="{h}" viewBox="0 0 {w} {h}" font-family="DejaVu Sans, Verdana, sans-serif" font-size="13">"#
-    );
-    rect(&mut out, Rect::new(0.0, 0.0, w, h), &format!(r#"fill="{PAPER}""#));
-    let heading = format!(r#"font-size="18" font-weight="bold" fill="{INK}""#);
-    text(&mut out, Point::new(40.0, 44.0), &heading, title);
     let under = match swatch.varied.len() {
         2 => format!(
             "darkness in %, from bare stock to black; {} to the right, {} downwards",
@@ -41,7 +32,7 @@ pub fn sheet_chart(
         ),
         _ => "darkness in %, from bare stock to black".into(),
     };
-    text(&mut out, Point::new(40.0, 66.0), &format!(r#"fill="{FAINT_INK}""#), &under);
+    let mut out = chart(SIZE, 40.0, title, &under);
     squares(&mut out, swatch, scan, named);
     lines(&mut out, swatch, scan, curve);
     out.push_str("</svg>\n");

@@ -1,7 +1,7 @@
 //! What was tried on a material: power against speed, and how each went.
 
-use super::frame::{line, rect, text};
-use super::palette::{FAINT_INK, GRID, INK, PAPER};
+use super::frame::{chart, line, rect, text};
+use super::palette::{FAINT_INK, GRID, INK};
 use crate::geometry::{Point, Rect, Vec2};
 use crate::quantity::plain;
 use std::fmt::Write as _;
@@ -36,18 +36,8 @@ pub struct TryPoint {
 /// Tries as marks, over lines along which each mm of line gets the same energy.
 #[must_use]
 pub fn tries_chart(tries: &[TryPoint], title: &str) -> String {
-    let mut out = String::new();
-    let (w, h) = SIZE;
-    let _ = writeln!(
-        out,
-        r#"<svg xmlns="http://www.w3.org/2000/svg" width="{w}" height="{h}" viewBox="0 0 {w} {h}" font-family="DejaVu Sans, Verdana, sans-serif" font-size="13">"#
-    );
-    rect(&mut out, Rect::new(0.0, 0.0, w, h), &format!(r#"fill="{PAPER}""#));
-    let heading = format!(r#"font-size="18" font-weight="bold" fill="{INK}""#);
-    text(&mut out, Point::new(PLOT.x0, 44.0), &heading, title);
-    let faint = format!(r#"fill="{FAINT_INK}""#);
     let under = "dot: it worked; cross: it did not; ring: not noted. Along a slanting line each mm of line gets the same energy";
-    text(&mut out, Point::new(PLOT.x0, 66.0), &faint, under);
+    let mut out = chart(SIZE, PLOT.x0, title, under);
     rect(&mut out, PLOT, &format!(r##"fill="#ffffff" stroke="{FAINT_INK}""##));
     let most = |of: fn(&TryPoint) -> f64| tries.iter().map(of).fold(0.0, f64::max).max(1.0) * 1.15;
     let (fastest, strongest) = (most(|one| one.speed), most(|one| one.power));

@@ -81,11 +81,13 @@ pub(super) fn run(args: &SwatchMake, console: &Console) -> Result<(), Refusal> {
     }
     if make == Make::Engrave {
         // Keys of lines stand in a table of their own.
-        let spacing = args.spacing.clone().filter(|text| range(text).is_none());
+        let single = |text: &Option<String>| text.clone().filter(|text| range(text).is_none());
         settings.retain(|(key, _)| !key.starts_with("lines."));
-        let spacing =
-            spacing.unwrap_or_else(|| format!("{} mm", plain(machine.beam.width.max(0.1), 3)));
-        settings.push(("lines".into(), format!("{{ spacing = {} }}", quoted(&spacing))));
+        let spacing = single(&args.spacing)
+            .unwrap_or_else(|| format!("{} mm", plain(machine.beam.width.max(0.1), 3)));
+        let offset = single(&args.offset)
+            .map_or(String::new(), |offset| format!(", offset = {}", quoted(&offset)));
+        settings.push(("lines".into(), format!("{{ spacing = {}{offset} }}", quoted(&spacing))));
     }
     let new = NewSwatch {
         kind: match args.kind.as_str() {

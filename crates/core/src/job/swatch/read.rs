@@ -148,14 +148,14 @@ fn read(section: Section<'_, '_>, top: &DeTable<'_>, machine: &Machine) -> Optio
     let date = section.text("date");
     let material = top.get("material").and_then(|m| m.get_ref().as_str());
     let settings = settings(&section, make, &varied)?;
-    let label = section.section("label").or_else(|| {
+    let Some(table) = section.section("label") else {
         section.missing("label", "label = { speed = \"100 mm/s\", power = \"20 %\" }");
-        None
-    })?;
-    let label = (
-        label.required_text("speed", "speed = \"100 mm/s\"")?.to_string(),
-        label.required_text("power", "power = \"20 %\"")?.to_string(),
-    );
+        return None;
+    };
+    let words = |key, example| table.required_text(key, example).map(str::to_string);
+    let label = (words("speed", "speed = \"100 mm/s\""), words("power", "power = \"20 %\""));
+    table.finish();
+    let label = (label.0?, label.1?);
     let said = date.map(str::to_string);
     let heading: Vec<&str> = [name, material, date].into_iter().flatten().collect();
     let squares: usize = varied.iter().map(|one| one.numbers.len()).product();
