@@ -4,6 +4,7 @@ use super::Log;
 use crate::refusal::Refusal;
 use rusqlite::named_params;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use tinkite_core::job::recipe::{Kept, same_material};
 use tinkite_core::job::{Job, Step};
 
@@ -165,7 +166,7 @@ impl Log {
         Ok(found.clone())
     }
 
-    /// What was tried on a material, nearest first: same thickness, then as near to it as can be; what worked
+    /// What was tried on a material and finished, or noted, nearest first: same thickness, then as near to it as can be; what worked
     /// before what did not, and the latest first.
     ///
     /// # Errors
@@ -207,8 +208,11 @@ impl Log {
                 if sought.make.as_ref().is_some_and(|make| *make != tried.make) {
                     continue;
                 }
-                let noted =
-                    outcomes.iter().rfind(|(of, name, ..)| *of == run && *name == step.name);
+                let noted = outcomes.get(&(run, step.name.clone()));
+                // What was not finished was not tried, unless somebody says how it went.
+                if step.seconds.is_none() && noted.is_none() {
+                    continue;
+                }
                 all.push(Try {
                     run,
                     began_ms,
@@ -216,8 +220,8 @@ impl Log {
                     machine: machine.clone(),
                     step: step.name,
                     tried,
-                    outcome: noted.map(|(_, _, outcome, _)| *outcome),
-                    text: noted.and_then(|(.., text)| text.clone()),
+                    outcome: noted.map(|(outcome, _)| *outcome),
+                    text: noted.and_then(|(_, text)| text.clone()),
                 });
             }
         }
@@ -235,8 +239,8 @@ impl Log {
         Ok(all)
     }
 
-    /// Everything that was noted: run, step, how it went, and words; in turn.
-    fn outcomes(&self) -> Result<Vec<(i64, String, Outcome, Option<String>)>, Refusal> {
+    /// What was noted last of each run and step.
+    fn outcomes(&self) -> Result<BTreeMap<(i64, String), Noted>, Refusal> {
         let failed = self.failed();
         let mut statement = self
             .connection
@@ -244,9 +248,13 @@ impl Log {
             .map_err(&failed)?;
         let rows = statement
             .query_map([], |row| {
-                Ok((row.get(0)?, row.get(1)?, Outcome::of(&row.get::<_, String>(2)?), row.get(3)?))
+                let of = (row.get(0)?, row.get(1)?);
+                Ok((of, (Outcome::of(&row.get::<_, String>(2)?), row.get(3)?)))
             })
             .map_err(&failed)?;
         rows.collect::<Result<_, _>>().map_err(&failed)
     }
 }
+
+/// How a step went, and words.
+type Noted = (Outcome, Option<String>);
