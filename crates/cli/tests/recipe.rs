@@ -1,5 +1,7 @@
 //! Books of recipes: taken by steps, kept from jobs, counted, and never by two writers at once.
 
+#![allow(clippy::unwrap_used)] // a test that fails says where
+
 mod common;
 use common::Bench;
 use std::process::Command;

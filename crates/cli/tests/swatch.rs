@@ -1,5 +1,7 @@
 //! Test sheets: made, burnt as any job, read off a picture, and kept.
 
+#![allow(clippy::unwrap_used)] // a test that fails says where
+
 mod common;
 use common::Bench;
 

@@ -33,13 +33,22 @@ pub struct TryPoint {
     pub label: String,
 }
 
+/// The least of 1, 2, 2.5, 5 and 10 times a power of ten that is not below.
+fn round_above(value: f64) -> f64 {
+    let tens = 10f64.powf(value.log10().floor());
+    let steps = [1.0, 2.0, 2.5, 5.0, 10.0].map(|step| step * tens);
+    steps.into_iter().find(|step| *step >= value).unwrap_or(10.0 * tens)
+}
+
 /// Tries as marks, over lines along which each mm of line gets the same energy.
 #[must_use]
 pub fn tries_chart(tries: &[TryPoint], title: &str) -> String {
     let under = "dot: it worked; cross: it did not; ring: not noted. Along a slanting line each mm of line gets the same energy";
     let mut out = chart(SIZE, PLOT.x0, title, under);
     rect(&mut out, PLOT, &format!(r##"fill="#ffffff" stroke="{FAINT_INK}""##));
-    let most = |of: fn(&TryPoint) -> f64| tries.iter().map(of).fold(0.0, f64::max).max(1.0) * 1.15;
+    let most = |of: fn(&TryPoint) -> f64| {
+        round_above(tries.iter().map(of).fold(0.0, f64::max).max(1.0) * 1.05)
+    };
     let (fastest, strongest) = (most(|one| one.speed), most(|one| one.power));
     let at = |speed: f64, power: f64| {
         Point::new(
@@ -66,7 +75,7 @@ pub fn tries_chart(tries: &[TryPoint], title: &str) -> String {
     }
     let middle = format!(r#"text-anchor="middle" fill="{INK}""#);
     text(&mut out, Point::new(PLOT.center().x, PLOT.y1 + 46.0), &middle, "mm/s");
-    text(&mut out, Point::new(PLOT.x0 - 40.0, PLOT.y0 - 12.0), &middle, "power %, all passes");
+    text(&mut out, Point::new(PLOT.x0, PLOT.y0 - 12.0), &middle, "power %, all passes");
     // The same energy: power over speed. Twice as much from line to line.
     let whole = strongest / fastest;
     for doubling in -3..=3 {

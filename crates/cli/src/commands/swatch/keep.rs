@@ -30,7 +30,7 @@ pub(super) fn run(args: &SwatchKeep, console: &Console) -> Result<(), Refusal> {
         (Some(name), _) => swatch.cell(name).ok_or_else(|| {
             let names = || swatch.cells.iter().map(|cell| cell.name.as_str());
             let first = names().next().unwrap_or_default().to_string();
-            let last = names().last().unwrap_or_default().to_string();
+            let last = names().next_back().unwrap_or_default().to_string();
             let near = nearest(&name.to_uppercase(), names())
                 .map_or(String::new(), |near| format!("; did you mean {near}?"));
             Refusal::Usage(format!(

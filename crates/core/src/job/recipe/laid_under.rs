@@ -119,12 +119,9 @@ fn lay_value<'t>(
         Some(DeValue::Table(own)) if value.get_ref().is_table() => {
             let DeValue::Table(theirs) = value.into_inner() else { return };
             for (key, value) in theirs {
-                match key.into_inner() {
-                    Cow::Borrowed(name) => {
-                        lay_value(own, name, value, used, &format!("{path}."));
-                    }
-                    // Keys with escapes: no key of a step has one.
-                    Cow::Owned(_) => {}
+                // Keys with escapes are their own text, and no key of a step has one.
+                if let Cow::Borrowed(name) = key.into_inner() {
+                    lay_value(own, name, value, used, &format!("{path}."));
                 }
             }
         }
