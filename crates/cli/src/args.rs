@@ -1,6 +1,7 @@
 //! What can be typed.
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
+use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
 
 /// From colour-layered artwork to a finished run on the laser.
@@ -78,7 +79,7 @@ pub(crate) enum Command {
         #[command(flatten)]
         panel: HeadPanel,
     },
-    /// Past runs: list, show, note, find
+    /// Past runs: list, show, note, find, export, import
     Log {
         #[command(subcommand)]
         command: LogCommand,
@@ -170,15 +171,40 @@ pub(crate) struct JobArgs {
     /// Use this machine instead of the job's: a profile's name or path
     #[arg(long, value_name = "MACHINE")]
     pub(crate) machine: Option<String>,
-    /// Only this step (may be repeated)
+    #[command(flatten)]
+    pub(crate) part: Part,
+}
+
+impl JobArgs {
+    /// All of a job, as its file says it.
+    pub(crate) fn whole(job: PathBuf, machine: Option<String>) -> Self {
+        Self { job, machine, part: Part::default() }
+    }
+}
+
+/// What of a job is made, and what of it is changed for this call.
+#[derive(Debug, Clone, Default, PartialEq, ClapArgs, Serialize, Deserialize)]
+#[serde(default)]
+pub(crate) struct Part {
+    /// Only this step of a job (may be repeated)
     #[arg(long, value_name = "STEP")]
     pub(crate) only: Vec<String>,
-    /// Not this step (may be repeated)
+    /// Not this step of a job (may be repeated)
     #[arg(long, value_name = "STEP")]
     pub(crate) skip: Vec<String>,
     /// Which sheet, when copies take several
     #[arg(long, value_name = "NUMBER")]
     pub(crate) sheet: Option<u32>,
+    /// Change a value of the job for this call: 'steps.outline.power="55 %"' (may be repeated)
+    #[arg(long, value_name = "KEY=VALUE")]
+    pub(crate) set: Vec<String>,
+}
+
+impl Part {
+    /// Whether it is the job as its file says it.
+    pub(crate) fn is_whole(&self) -> bool {
+        *self == Self::default()
+    }
 }
 
 #[derive(Debug, ClapArgs)]
@@ -189,6 +215,9 @@ pub(crate) struct Check {
     /// Use this machine instead of the job's
     #[arg(long, value_name = "MACHINE")]
     pub(crate) machine: Option<String>,
+    /// Change a value of the job for this call: 'steps.outline.power="55 %"' (may be repeated)
+    #[arg(long, value_name = "KEY=VALUE", conflicts_with = "explain")]
+    pub(crate) set: Vec<String>,
     /// Tell the story of a problem's code
     #[arg(long, value_name = "CODE", conflicts_with = "job")]
     pub(crate) explain: Option<String>,
@@ -313,16 +342,18 @@ pub(crate) struct Run {
     #[arg(value_name = "JOB|PROGRAM", required_unless_present_any = ["go_on", "again"])]
     pub(crate) file: Option<PathBuf>,
     /// Finish a run that broke off: nothing twice, nothing left out [default: the last run]
-    #[arg(long, value_name = "RUN", num_args = 0..=1, conflicts_with_all = ["again", "from_line", "only", "skip", "sheet", "machine", "diameter"])]
+    #[arg(long, value_name = "RUN", num_args = 0..=1, conflicts_with_all = ["again", "from_line", "only", "skip", "sheet", "set", "machine", "diameter"])]
     pub(crate) go_on: Option<Option<i64>>,
     /// With --go-on, when the place is not certain: where to begin
     #[arg(long, value_name = "WHERE", requires = "go_on")]
     pub(crate) from: Option<From>,
-    /// With --go-on: the machine's position is right, though the controller cannot know it
-    #[arg(long, requires = "go_on")]
+    /// With --go-on, or a try on the same spot: the machine's position is right, though the controller cannot
+    /// know it
+    #[arg(long)]
     pub(crate) in_place: bool,
-    /// The same program once more, as it was sent then [default: the last run]
-    #[arg(long, value_name = "RUN", num_args = 0..=1, conflicts_with_all = ["file", "from_line", "only", "skip", "sheet", "machine", "diameter"])]
+    /// The same program once more, as it was sent then [default: the last run]; with --only, --skip or --set
+    /// its job on the same spot, a try of the same series
+    #[arg(long, value_name = "RUN", num_args = 0..=1, conflicts_with_all = ["file", "from_line", "sheet", "machine", "diameter"])]
     pub(crate) again: Option<Option<i64>>,
     /// Begin in this line of the program, with everything set up that comes before
     #[arg(long, value_name = "LINE", value_parser = clap::value_parser!(u32).range(1..))]
@@ -350,15 +381,8 @@ pub(crate) struct Run {
     /// Use this machine instead of the job's; a program needs one to be held against
     #[arg(long, value_name = "MACHINE")]
     pub(crate) machine: Option<String>,
-    /// Only this step of a job (may be repeated)
-    #[arg(long, value_name = "STEP")]
-    pub(crate) only: Vec<String>,
-    /// Not this step of a job (may be repeated)
-    #[arg(long, value_name = "STEP")]
-    pub(crate) skip: Vec<String>,
-    /// Which sheet, when copies take several
-    #[arg(long, value_name = "NUMBER")]
-    pub(crate) sheet: Option<u32>,
+    #[command(flatten)]
+    pub(crate) part: Part,
     /// Diameter of what the rotary turns, for a program that turns it
     #[arg(long, value_name = "LENGTH", value_parser = length)]
     pub(crate) diameter: Option<f64>,
@@ -387,9 +411,7 @@ impl Run {
             log: LogFile { path: None },
             to,
             machine: None,
-            only: Vec::new(),
-            skip: Vec::new(),
-            sheet: None,
+            part: Part::default(),
             diameter: None,
             picture: None,
             writing: Writing { force: false, number: false },
@@ -663,6 +685,32 @@ pub(crate) enum LogCommand {
     Note(LogNote),
     /// What was tried on a material, and how it went
     Find(LogFind),
+    /// Write all runs as JSON lines, to carry them to another computer at the same machine
+    Export(LogExport),
+    /// Take in the runs of another log, as export wrote them: what is here already is not doubled
+    Import(LogImport),
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct LogExport {
+    /// Where to write them; - is standard output
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    /// With the programs, so that runs can be repeated and gone on with there
+    #[arg(long)]
+    pub(crate) programs: bool,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+    #[command(flatten)]
+    pub(crate) log: LogFile,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct LogImport {
+    /// What export wrote; - is standard input
+    pub(crate) file: PathBuf,
+    #[command(flatten)]
+    pub(crate) log: LogFile,
 }
 
 #[derive(Debug, ClapArgs)]
@@ -786,7 +834,7 @@ pub(crate) enum MachineCommand {
     New(Box<MachineNew>),
     /// Hold a profile against the controller that is connected
     Check(MachineCheck),
-    /// Put what was read at the meters into a profile's power table
+    /// Put what was read at the meters, or what the log knows of times, into a profile
     Measure(MachineMeasure),
 }
 
@@ -1100,12 +1148,20 @@ pub(crate) struct MachineMeasure {
     /// A profile's name or path
     pub(crate) name: String,
     /// What was asked for and what was read, from weak to strong: "10 % = 2.1 mA, 4 W"
-    #[arg(required = true, value_name = "READING")]
+    #[arg(required_unless_present = "times", value_name = "READING")]
     pub(crate) readings: Vec<String>,
-    /// Put the table into the profile itself
+    /// Find acceleration and junction deviation (corner) from how long the steps of logged runs took
+    #[arg(long, conflicts_with_all = ["readings", "draw"])]
+    pub(crate) times: bool,
+    /// With --times: only runs from this one on
+    #[arg(long, value_name = "RUN", requires = "times")]
+    pub(crate) since: Option<i64>,
+    #[command(flatten)]
+    pub(crate) log: LogFile,
+    /// Put what was measured into the profile itself
     #[arg(long, conflicts_with = "output")]
     pub(crate) keep: bool,
-    /// Write the profile with its new table here
+    /// Write the profile with what was measured here
     #[arg(long, short, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
     /// Draw the curve (.svg or .png)

@@ -11,6 +11,7 @@ use crate::source::{bytes, text};
 use std::path::{Path, PathBuf};
 use tinkite_core::artwork::{self, Artwork, Reading, Render, Shape};
 use tinkite_core::job::machine::profile_name;
+use tinkite_core::job::set::{self, Changed, Sets};
 use tinkite_core::job::{self, Job, Machine, Request, machine};
 use tinkite_core::layout::{Given, Sheet};
 use tinkite_core::problem::{Code, Place, Problem, Problems, count};
@@ -68,14 +69,28 @@ pub(crate) struct Loaded {
     pub(crate) sources: Sources,
     /// What is wrong with books of recipes that lie about.
     pub(crate) doubts: Problems,
+    /// The job's text with what was set for this call.
+    changed: Changed,
 }
 
-/// Reads a job file, its machine and its drawing.
-pub(crate) fn job(path: &Path, machine_override: Option<&str>) -> Result<Loaded, Refusal> {
+/// Reads a job file with what is set for this call, its machine and its drawing.
+pub(crate) fn job(
+    path: &Path,
+    machine_override: Option<&str>,
+    set: &[String],
+) -> Result<Loaded, Refusal> {
     let shown = path.display().to_string();
     let mut sources = Sources::new();
     kind::refuse(path, Kind::Job)?;
-    sources.insert(shown.clone(), text(path)?);
+    let wrong =
+        |problem: Problem| Refusal::Usage(format!("--set: {}; {}", problem.message, problem.help));
+    let sets = Sets::read(set).map_err(wrong)?;
+    let changed = sets.laid_over(&text(path)?).map_err(|problem| {
+        let said = Sources::from([(set::SOURCE.to_string(), sets.text().to_string())]);
+        Refusal::Problems(located(problem.into(), &said), said)
+    })?;
+    sets.lines().iter().for_each(|line| ::log::info!("{shown}: set for this call: {line}"));
+    sources.insert(shown.clone(), changed.text.clone());
     let folder = folder_of(path);
     let request = Request::of(&sources[&shown]);
     let machine = match (machine_override, &request.machine) {
@@ -89,12 +104,17 @@ pub(crate) fn job(path: &Path, machine_override: Option<&str>) -> Result<Loaded,
     let name = machine_override.or(request.machine.as_deref()).unwrap_or_default();
     let shelf = books::shelf(&folder)?;
     let broken = || shelf.books.iter().flat_map(|book| &book.problems);
-    let job = job::read_with(&shown, &sources[&shown], machine, profile_name(name), &shelf)
+    if !set.is_empty() {
+        sources.insert(set::SOURCE.into(), sets.text().into());
+    }
+    let mut job = job::read_with(&shown, &sources[&shown], machine, profile_name(name), &shelf)
         .map_err(|mut problems| {
             // What was looked for may stand where it cannot be read.
             broken().for_each(|problem| problems.push(problem.clone()));
+            let problems = located(changed.placed(problems, &shown), &sources);
             Refusal::Problems(problems, sources.clone())
         })?;
+    job.set = sets.lines();
     for step in &job.steps {
         if let Some(used) = &step.recipe {
             ::log::info!("step \"{}\": recipe {used}", step.name);
@@ -111,7 +131,7 @@ pub(crate) fn job(path: &Path, machine_override: Option<&str>) -> Result<Loaded,
     if job.steps.iter().any(|step| step.recipe.is_some()) {
         broken().for_each(|problem| doubts.push(problem.clone()));
     }
-    Ok(Loaded { job, profile, artworks, sources, doubts })
+    Ok(Loaded { job, profile, artworks, sources, doubts, changed })
 }
 
 /// A job that names no machine is told so together with whatever else is wrong with it.
@@ -153,16 +173,22 @@ fn choose_sheet(job: &mut Job, sheet: Option<u32>) -> Result<(), Refusal> {
 
 /// Loads a job and takes it through every stage.
 pub(crate) fn made(args: &JobArgs) -> Result<Made, Refusal> {
-    let choice = Choice { only: args.only.clone(), skip: args.skip.clone() };
-    let Loaded { mut job, profile, artworks, sources, doubts } =
-        job(&args.job, args.machine.as_deref())?;
-    choose_sheet(&mut job, args.sheet)?;
+    let JobArgs { job: path, machine, part } = args;
+    let choice = Choice { only: part.only.clone(), skip: part.skip.clone() };
+    let Loaded { mut job, profile, artworks, sources, doubts, changed } =
+        job(path, machine.as_deref(), &part.set)?;
+    choose_sheet(&mut job, part.sheet)?;
+    let file = job.file.clone();
     match compile(Given { artworks, fonts: &MachineFonts }, &job, &choice) {
         Ok(mut compiled) => {
+            compiled.problems = changed.placed(compiled.problems, &file);
             compiled.problems.extend(doubts);
             Ok(Made { job, profile, compiled, sources })
         }
-        Err(problems) => Err(Refusal::Problems(located(problems, &sources), sources)),
+        Err(problems) => {
+            let problems = located(changed.placed(problems, &file), &sources);
+            Err(Refusal::Problems(problems, sources))
+        }
     }
 }
 
@@ -174,16 +200,20 @@ pub(crate) fn plain_reading() -> Reading<'static> {
 /// Loads a job and lays it out; everything that is wrong or doubtful comes with it, also when it
 /// would be refused further on.
 pub(crate) fn surveyed(args: &JobArgs) -> Result<(Job, Sheet, Problems, Sources), Refusal> {
-    let choice = Choice { only: args.only.clone(), skip: args.skip.clone() };
-    let Loaded { mut job, artworks, sources, .. } = job(&args.job, args.machine.as_deref())?;
-    choose_sheet(&mut job, args.sheet)?;
+    let JobArgs { job: path, machine, part } = args;
+    let choice = Choice { only: part.only.clone(), skip: part.skip.clone() };
+    let Loaded { mut job, artworks, sources, changed, .. } =
+        job(path, machine.as_deref(), &part.set)?;
+    choose_sheet(&mut job, part.sheet)?;
     let given = Given { artworks, fonts: &MachineFonts };
+    let file = job.file.clone();
+    let told = |problems| located(changed.placed(problems, &file), &sources);
     match survey(given, &job, &choice) {
         Ok((sheet, problems)) => {
-            let problems = located(problems, &sources);
+            let problems = told(problems);
             Ok((job, sheet, problems, sources))
         }
-        Err(problems) => Err(Refusal::Problems(located(problems, &sources), sources)),
+        Err(problems) => Err(Refusal::Problems(told(problems), sources)),
     }
 }
 

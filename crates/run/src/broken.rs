@@ -39,6 +39,41 @@ impl Stance {
         Self { at, offset, shift: connected.offsets.get("G92").copied().unwrap_or_default() }
     }
 
+    /// Whether a program burns on the spot where one burnt that began so, when it begins now: the zero is where
+    /// it was, and for one that counts from the head (`from_head`) the head stands where it stood. `in_place`:
+    /// somebody answers for the machine's position, which the controller cannot know.
+    ///
+    /// # Errors
+    /// A zero that has changed, a head that stands elsewhere, and a position that is not known.
+    pub fn is_same_spot(
+        &self,
+        connected: &Connected,
+        now: &Self,
+        from_head: bool,
+        in_place: bool,
+    ) -> Result<(), BrokenError> {
+        self.has_same_zero(now)?;
+        let left = [self.at[0], self.at[1]];
+        let stands = [now.at[0], now.at[1]];
+        if from_head && (0..2).any(|n| (left[n] - stands[n]).abs() > SAME) {
+            return Err(BrokenError::HeadMoved { left, now: stands });
+        }
+        match connected.position {
+            _ if in_place || homes(connected) => Ok(()),
+            _ if connected.restarted => Err(BrokenError::WasOff),
+            None => Err(BrokenError::NotTold),
+            Some(_) => Ok(()),
+        }
+    }
+
+    /// The zero must be where it was: a `G92` that a reset has forgotten is set again, any other
+    /// difference is somebody's doing.
+    fn has_same_zero(&self, now: &Self) -> Result<(), BrokenError> {
+        let (then, now) = (self.lasting(), now.lasting());
+        let same = (0..3).all(|n| (then[n] - now[n]).abs() <= SAME);
+        if same { Ok(()) } else { Err(BrokenError::ZeroMoved { then, now }) }
+    }
+
     /// The offset that lasts.
     fn lasting(&self) -> [f64; 3] {
         [0, 1, 2].map(|n| self.offset[n] - self.shift[n])
@@ -183,7 +218,7 @@ impl Broken {
         choice: Option<Choice>,
         in_place: bool,
     ) -> Result<Place, BrokenError> {
-        self.same_zero(now)?;
+        self.began.has_same_zero(now)?;
         let trusted = in_place || homes(connected);
         let certainty = match self.marked {
             Marked::End => return Err(BrokenError::NothingLeft),
@@ -221,14 +256,6 @@ impl Broken {
                 Err(BrokenError::Uncertain { from, to, stretch })
             }
         }
-    }
-
-    /// The zero must be where it was: a `G92` that a reset has forgotten is set again, any other
-    /// difference is somebody's doing.
-    fn same_zero(&self, now: &Stance) -> Result<(), BrokenError> {
-        let (then, now) = (self.began.lasting(), now.lasting());
-        let same = (0..3).all(|n| (then[n] - now[n]).abs() <= SAME);
-        if same { Ok(()) } else { Err(BrokenError::ZeroMoved { then, now }) }
     }
 
     /// It was seen elsewhere than at the controller's zero.

@@ -1,6 +1,6 @@
 //! `tinkite check`.
 
-use crate::args::{Check, JobArgs};
+use crate::args::{Check, JobArgs, Part};
 use crate::console::Console;
 use crate::door;
 use crate::load;
@@ -19,13 +19,8 @@ pub(super) fn run(args: &Check, console: &Console) -> Result<(), Refusal> {
         return story(code, console);
     }
     let Some(job) = args.job.clone() else { return Ok(()) };
-    let job = JobArgs {
-        job,
-        machine: args.machine.clone(),
-        only: Vec::new(),
-        skip: Vec::new(),
-        sheet: None,
-    };
+    let part = Part { set: args.set.clone(), ..Part::default() };
+    let job = JobArgs { job, machine: args.machine.clone(), part };
     let (problems, sources) = match load::made(&job) {
         Ok(made) => (load::located(made.compiled.problems, &made.sources), made.sources),
         Err(Refusal::Problems(problems, sources)) => (problems, sources),

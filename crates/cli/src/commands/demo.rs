@@ -36,13 +36,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         folder.display()
     ))?;
 
-    let job = JobArgs {
-        job: at("sail-panel.kite.toml"),
-        machine: None,
-        only: Vec::new(),
-        skip: Vec::new(),
-        sheet: None,
-    };
+    let job = JobArgs::whole(at("sail-panel.kite.toml"), None);
     let shown = |path: &Path| path.display().to_string();
 
     title(console, "What is in the drawing", &format!("look {}", shown(&at("sail-panel.svg"))))?;
@@ -73,7 +67,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         &format!("check {}", shown(&job.job)),
     )?;
     super::check::run(
-        &Check { job: Some(job.job.clone()), machine: None, explain: None },
+        &Check { job: Some(job.job.clone()), machine: None, set: Vec::new(), explain: None },
         console,
     )?;
 

@@ -62,6 +62,9 @@ fn program(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal
     if args.show.is_some() || args.window.is_some() || png::is_playback(&args.output) {
         return refuse("--show, --window and playback are for jobs");
     }
+    if !args.job.part.is_whole() {
+        return refuse("--only, --skip, --sheet and --set are for jobs");
+    }
     let Some(machine) = &args.job.machine else {
         return refuse("it is drawn on the bed of a machine, so say --machine NAME");
     };
@@ -110,6 +113,12 @@ const CHORD: f64 = 0.05;
 fn trouble(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal> {
     let (svg, problems, sources): (String, Problems, Sources) =
         if kind::is(&args.job.job, Kind::Drawing)? {
+            if !args.job.part.is_whole() {
+                let name = args.job.job.display();
+                return Err(Refusal::Usage(format!(
+                    "{name} is a drawing: --only, --skip, --sheet and --set are for jobs"
+                )));
+            }
             let artwork = load::drawing(&args.job.job, &load::plain_reading())?;
             let looked = Looked::at(&artwork);
             let doubts = looked.doubts().clone();

@@ -7,7 +7,6 @@ mod demo;
 mod draw;
 mod edge;
 mod emit;
-mod found;
 mod head;
 mod log;
 mod look;

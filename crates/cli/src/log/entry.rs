@@ -1,11 +1,13 @@
 //! One run in the log.
 
 use super::{Log, Tried};
+use crate::args::Part;
 use crate::refusal::Refusal;
 use rusqlite::{OptionalExtension, Row, named_params};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::io::{Read, Seek, SeekFrom};
+use std::path::PathBuf;
 use tinkite_core::program::Place;
 use tinkite_run::{Broken, Marked, Stance, Whereabouts};
 
@@ -22,7 +24,7 @@ pub(crate) enum Kind {
 }
 
 impl Kind {
-    const ALL: [Self; 4] = [Self::Run, Self::GoOn, Self::Again, Self::FromLine];
+    pub(super) const ALL: [Self; 4] = [Self::Run, Self::GoOn, Self::Again, Self::FromLine];
 
     /// In one word.
     pub(crate) fn word(self) -> &'static str {
@@ -48,6 +50,17 @@ pub(crate) struct StepEntry {
     /// The same in figures, where the program was made from a job.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(crate) tried: Option<Tried>,
+}
+
+/// The job that a program was made from.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub(crate) struct MadeFrom {
+    /// The job's file, from the root of the disk.
+    pub(crate) job: PathBuf,
+    /// The machine that was said in the call.
+    pub(crate) machine: Option<String>,
+    /// What of it was made, with what was set.
+    pub(crate) part: Part,
 }
 
 /// How the machine stood.
@@ -81,6 +94,8 @@ pub(crate) struct Began {
     pub(crate) lines: u32,
     pub(crate) machine: String,
     pub(crate) profile: String,
+    /// The job that the program was made from, where it was.
+    pub(crate) made: Option<MadeFrom>,
     pub(crate) link: String,
     /// What the job calls its stock.
     pub(crate) material: Option<String>,
@@ -128,6 +143,8 @@ pub(crate) struct Entry {
     pub(crate) marked: Marked,
     /// Runs that came after it: its rest, or once more.
     pub(crate) followed_by: Vec<i64>,
+    /// Whether it was taken in from another log.
+    pub(crate) brought: bool,
 }
 
 impl Entry {
@@ -186,10 +203,10 @@ impl Log {
         whole
             .execute(
                 "INSERT INTO runs (kind, after, began, job, sha256, lines, machine, profile, link,
-                   material, diameter, zero, steps, planned_seconds, standing, note,
+                   material, diameter, zero, steps, planned_seconds, standing, note, made,
                    seen_line, seen_way, seen_share, sent, acknowledged, seconds)
                  VALUES (:kind, :after, :began, :job, :sha256, :lines, :machine, :profile,
-                   :link, :material, :diameter, :zero, :steps, :planned, :standing, :note, 1, 0, 0.0, :sent, 0, 0.0)",
+                   :link, :material, :diameter, :zero, :steps, :planned, :standing, :note, :made, 1, 0, 0.0, :sent, 0, 0.0)",
                 named_params! {
                     ":kind": began.kind.word(),
                     ":after": began.after,
@@ -208,6 +225,7 @@ impl Log {
                     ":planned": began.planned_seconds,
                     ":standing": as_json(&StandingEntry::from(began.standing))?,
                     ":note": began.note,
+                    ":made": began.made.as_ref().map(as_json).transpose()?,
                 },
             )
             .map_err(&failed)?;
@@ -311,13 +329,14 @@ impl Log {
         ))
     }
 
-    /// One run; the last when no number is said.
+    /// One run; when no number is said, the last that was run from here.
     ///
     /// # Errors
     /// A run that is not there.
     pub(crate) fn entry(&self, run: Option<i64>) -> Result<Entry, Refusal> {
         let sql = format!(
-            "SELECT {COLUMNS} FROM runs WHERE :run IS NULL OR id = :run ORDER BY id DESC LIMIT 1"
+            "SELECT {COLUMNS} FROM runs WHERE CASE WHEN :run IS NULL THEN brought IS NULL ELSE id = :run END
+             ORDER BY id DESC LIMIT 1"
         );
         let found = self
             .connection
@@ -363,7 +382,7 @@ impl Log {
 /// What is read of a run: everything but its program.
 const COLUMNS: &str = "id, kind, after, began, job, sha256, lines, machine, profile, link, material, diameter, zero,
   steps, planned_seconds, standing, note, seen_line, seen_way, seen_share, sent, acknowledged, position,
-  seconds, how, why, dark, whereabouts, here_line, here_way, here_share, there_line, there_way, there_share";
+  seconds, how, why, dark, whereabouts, here_line, here_way, here_share, there_line, there_way, there_share, made, brought";
 
 fn row(row: &Row<'_>) -> rusqlite::Result<Entry> {
     let json = |name: &str| row.get::<_, String>(name);
@@ -400,6 +419,10 @@ fn row(row: &Row<'_>) -> rusqlite::Result<Entry> {
             lines: row.get("lines")?,
             machine: row.get("machine")?,
             profile: row.get("profile")?,
+            // Written by this program; what it cannot read any more it does not know.
+            made: row
+                .get::<_, Option<String>>("made")?
+                .and_then(|text| serde_json::from_str(&text).ok()),
             link: row.get("link")?,
             material: row.get("material")?,
             diameter: row.get("diameter")?,
@@ -427,5 +450,6 @@ fn row(row: &Row<'_>) -> rusqlite::Result<Entry> {
         dark: row.get("dark")?,
         marked,
         followed_by: Vec::new(),
+        brought: row.get::<_, Option<i64>>("brought")?.is_some(),
     })
 }

@@ -1,13 +1,15 @@
 //! The log: what was run, how it went, and where a run that broke off can be gone on with. One file in
 //! the user's data folder; several processes may use it at once.
 
+mod carried;
 mod entry;
 mod schema;
 mod tried;
 
+pub(crate) use carried::Carried;
 pub(crate) use tried::{Outcome, Sought, Tried, Try};
 
-pub(crate) use entry::{Began, Ending, Entry, Kind, Reached, StepEntry, digest};
+pub(crate) use entry::{Began, Ending, Entry, Kind, MadeFrom, Reached, StepEntry, digest};
 
 use crate::config;
 use crate::refusal::Refusal;
@@ -140,7 +142,15 @@ impl Log {
     }
 
     /// Copies the program of a run into a file without a name.
+    ///
+    /// # Errors
+    /// One that was taken in from another log without its program, and what the disk or SQLite refuses.
     pub(crate) fn program(&self, run: i64) -> Result<File, Refusal> {
+        if !self.has_program(run)? {
+            return Err(Refusal::Usage(format!(
+                "the log has no program of run {run}: it was taken in from another log without programs (log export --programs)"
+            )));
+        }
         let mut blob = self
             .connection
             .blob_open("main", "programs", "program", run, true)

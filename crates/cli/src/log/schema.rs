@@ -3,7 +3,7 @@
 use rusqlite::{Connection, TransactionBehavior};
 
 /// What each version adds; never changed once it is out.
-const STEPS: [&str; 2] = [
+const STEPS: [&str; 3] = [
     "
 CREATE TABLE runs (
     id INTEGER PRIMARY KEY,
@@ -72,6 +72,13 @@ CREATE TABLE outcomes (
     noted INTEGER NOT NULL
 ) STRICT;
 CREATE INDEX outcomes_run ON outcomes (run);
+",
+    "
+-- which job it was made from, for which machine, and what of it; JSON
+ALTER TABLE runs ADD COLUMN made TEXT;
+-- when it was taken in from another log, milliseconds since 1970, UTC; none for what was run from here
+ALTER TABLE runs ADD COLUMN brought INTEGER;
+CREATE INDEX runs_began ON runs (began);
 ",
 ];
 

@@ -87,6 +87,11 @@ impl Outcome {
         Self::ALL.iter().find(|(outcome, _)| *outcome == self).map_or("other", |(_, word)| word)
     }
 
+    /// Whether there is such a word.
+    pub(super) fn known(word: &str) -> bool {
+        Self::ALL.iter().any(|(_, known)| *known == word)
+    }
+
     fn of(word: &str) -> Self {
         Self::ALL
             .iter()
@@ -104,6 +109,8 @@ impl Outcome {
 #[derive(Debug, Clone)]
 pub(crate) struct Try {
     pub(crate) run: i64,
+    /// The run with which its series began, where it is not itself that.
+    pub(crate) series: Option<i64>,
     pub(crate) began_ms: i64,
     pub(crate) job: String,
     pub(crate) machine: String,
@@ -176,7 +183,7 @@ impl Log {
         let mut statement = self
             .connection
             .prepare(
-                "SELECT id, began, job, machine, material, steps FROM runs
+                "SELECT id, began, job, machine, material, steps, how FROM runs
                  WHERE material IS NOT NULL AND steps LIKE '%\"tried\"%' ORDER BY id DESC",
             )
             .map_err(&failed)?;
@@ -189,13 +196,19 @@ impl Log {
                     row.get::<_, String>(3)?,
                     row.get::<_, String>(4)?,
                     row.get::<_, String>(5)?,
+                    row.get::<_, Option<String>>(6)?.as_deref() == Some("done"),
                 ))
             })
             .map_err(&failed)?;
-        let outcomes = self.outcomes()?;
+        let (outcomes, before) = (self.outcomes()?, self.repeated()?);
+        let series = |run: i64| {
+            // The log may have come from anywhere: no run is older than itself.
+            let earlier = |run: &i64| before.get(run).copied().filter(|before| before < run);
+            std::iter::successors(earlier(&run), earlier).last()
+        };
         let mut all = Vec::new();
         for row in rows {
-            let (run, began_ms, job, machine, material, steps) = row.map_err(&failed)?;
+            let (run, began_ms, job, machine, material, steps, done) = row.map_err(&failed)?;
             if !same_material(&material, &sought.material)
                 || sought.machine.as_ref().is_some_and(|wanted| *wanted != machine)
             {
@@ -209,12 +222,14 @@ impl Log {
                     continue;
                 }
                 let noted = outcomes.get(&(run, step.name.clone()));
-                // What was not finished was not tried, unless somebody says how it went.
-                if step.seconds.is_none() && noted.is_none() {
+                // What was not finished was not tried, unless somebody says how it went. A short step of a run
+                // that was done may have gone by between two looks at the clock.
+                if !done && step.seconds.is_none() && noted.is_none() {
                     continue;
                 }
                 all.push(Try {
                     run,
+                    series: series(run),
                     began_ms,
                     job: job.clone(),
                     machine: machine.clone(),
@@ -237,6 +252,18 @@ impl Log {
         };
         all.sort_by_key(|one| (away(one), rank(one), std::cmp::Reverse(one.run)));
         Ok(all)
+    }
+
+    /// Which run each repeats, on the same spot or on other stock.
+    fn repeated(&self) -> Result<BTreeMap<i64, i64>, Refusal> {
+        let failed = self.failed();
+        let mut statement = self
+            .connection
+            .prepare("SELECT id, after FROM runs WHERE kind = 'again' AND after IS NOT NULL")
+            .map_err(&failed)?;
+        let rows =
+            statement.query_map([], |row| Ok((row.get(0)?, row.get(1)?))).map_err(&failed)?;
+        rows.collect::<Result<_, _>>().map_err(&failed)
     }
 
     /// What was noted last of each run and step.

@@ -301,6 +301,9 @@ pub(crate) fn text(made: &Made) -> String {
         plain(totals.travel(), 0),
         clock(totals.seconds())
     );
+    for set in &made.job.set {
+        let _ = writeln!(out, "  set      {set}");
+    }
     for step in made.compiled.steps.iter().map(|number| &made.job.steps[*number]) {
         if let Some(used) = &step.recipe {
             let _ = writeln!(out, "  recipe   {}: {used}", step.name);

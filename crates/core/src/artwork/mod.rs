@@ -397,8 +397,9 @@ impl Artwork {
     /// The rectangle round all shapes' lines and all bitmaps; none when nothing is drawn.
     #[must_use]
     pub fn extents(&self) -> Option<Rect> {
-        let shapes = self.shapes.iter().filter_map(|shape| drawn_bounds(&shape.path));
-        hull(shapes.chain(self.images.iter().map(Image::bounds)))
+        let shapes = self.shapes.par_iter().filter_map(|shape| drawn_bounds(&shape.path));
+        let shapes = shapes.reduce_with(|a, b| a.union(b));
+        hull(shapes.into_iter().chain(self.images.iter().map(Image::bounds)))
     }
 
     /// Names of the groups and layers that hold shapes, in the order in which they first appear.

@@ -1,7 +1,7 @@
 //! Where lines cross, themselves or each other.
 
 use super::contour::Contour;
-use super::near::{self, Findings, Part};
+use super::near::{Findings, Part, Parts};
 use super::{Point, SAME_POINT, Vec2, rounded};
 use std::collections::{BTreeMap, HashSet};
 
@@ -27,28 +27,34 @@ struct Chord {
 /// that only touch, meet or lie on one another do not cross.
 #[must_use]
 pub fn crossings(contours: &[Contour], tolerance: f64) -> Findings<Crossing> {
+    crossings_of(&Parts::of(contours, 0.0), |_| true, tolerance)
+}
+
+/// [`crossings`] of those contours for which `which` holds.
+pub(crate) fn crossings_of(
+    parts: &Parts,
+    which: impl Fn(usize) -> bool,
+    tolerance: f64,
+) -> Findings<Crossing> {
     // What is drawn many times over crosses others where its first drawing does.
     let mut seen = HashSet::new();
-    let firsts = contours
-        .iter()
-        .enumerate()
-        .filter(|(_, c)| seen.insert(c.vertices().map(rounded).collect::<Vec<_>>()));
-    let searched: HashSet<usize> = firsts.map(|(contour, _)| contour).collect();
-    let parts = near::parts(contours);
-    let all = near::earlier(
-        &parts,
-        0.0,
-        |n| searched.contains(&parts[n].contour),
+    let mut first = |n: usize| {
+        seen.insert(parts.of_contour(n).iter().map(|part| rounded(part.from)).collect::<Vec<_>>())
+    };
+    let searched: Vec<bool> =
+        (0..parts.contours()).map(|n| which(n) && (parts.is_alone(n) || first(n))).collect();
+    let all = parts.earlier(
+        |n| searched[parts.all[n].contour],
         |n, near| {
             // Arcs become chords only where something is near.
-            let own = if near.is_empty() { Vec::new() } else { chords(&parts[n], tolerance) };
+            let own = if near.is_empty() { Vec::new() } else { chords(&parts.all[n], tolerance) };
             near.iter()
                 .filter_map(|other| {
-                    let one = &parts[*other];
+                    let one = &parts.all[*other];
                     let at = chords(one, tolerance)
                         .into_iter()
                         .find_map(|a| own.iter().find_map(|b| cross(a, *b)))?;
-                    Some(Crossing { first: one.contour, second: parts[n].contour, at })
+                    Some(Crossing { first: one.contour, second: parts.all[n].contour, at })
                 })
                 .collect()
         },

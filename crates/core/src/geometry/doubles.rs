@@ -1,7 +1,7 @@
 //! Lines that lie on one another: drawn twice, they would be burnt twice.
 
 use super::contour::{Contour, Piece};
-use super::near::{self, Findings, Part};
+use super::near::{Findings, Part, Parts};
 use super::{Point, Vec2, rounded};
 use std::collections::HashMap;
 use std::f64::consts::TAU;
@@ -41,25 +41,31 @@ pub struct Double {
 /// the later contour.
 #[must_use]
 pub fn doubles(contours: &[Contour]) -> Findings<Double> {
-    let parts = near::parts(contours);
+    doubles_of(&Parts::of(contours, SAME_LINE))
+}
+
+/// [`doubles`] of contours that are held against what comes within [`SAME_LINE`].
+pub(crate) fn doubles_of(parts: &Parts) -> Findings<Double> {
     // What is drawn many times over is searched once: a piece that repeats an earlier one lies on
     // that, and whatever lies on it lies on that as well.
-    let mut firsts: HashMap<Ends, usize> = HashMap::with_capacity(parts.len());
+    let mut firsts: HashMap<Ends, usize> = HashMap::new();
     let repeats: Vec<Option<usize>> = parts
+        .all
         .iter()
         .enumerate()
         .map(|(n, part)| {
+            if parts.is_alone(part.contour) {
+                return None;
+            }
             let first = *firsts.entry(ends(part)).or_insert(n);
             (first != n).then_some(first)
         })
         .collect();
-    near::earlier(
-        &parts,
-        SAME_LINE,
+    parts.earlier(
         |n| repeats[n].is_none(),
         |n, near| match repeats[n] {
-            Some(first) => overlap(&parts[first], &parts[n]).into_iter().collect(),
-            None => new_overlaps(&parts, n, near),
+            Some(first) => overlap(&parts.all[first], &parts.all[n]).into_iter().collect(),
+            None => new_overlaps(&parts.all, n, near),
         },
     )
 }

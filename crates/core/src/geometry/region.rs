@@ -23,7 +23,29 @@ pub enum FillRule {
 /// The area in mm² that closed rings enclose under a fill rule, overlaps counted once.
 #[must_use]
 pub fn enclosed_area(rings: &[Vec<Point>], rule: FillRule) -> f64 {
-    area(&united(rings, rule))
+    match rings {
+        [ring] if is_simple(ring) => area(rings),
+        _ => area(&united(rings, rule)),
+    }
+}
+
+/// Rings of more corners are not looked through edge by edge.
+const FEW_CORNERS: usize = 48;
+
+/// Whether a ring of few corners is seen not to meet itself.
+fn is_simple(ring: &[Point]) -> bool {
+    let n = ring.len();
+    if n > FEW_CORNERS {
+        return false;
+    }
+    let edge = |k: usize| (ring[k], ring[(k + 1) % n]);
+    let meet = |(a, b): (Point, Point), (c, d): (Point, Point)| {
+        let side = |p: Point, q: Point, r: Point| (q - p).cross(r - p);
+        side(a, b, c) * side(a, b, d) <= 0.0 && side(c, d, a) * side(c, d, b) <= 0.0
+    };
+    // Neighbours share a corner; the last edge is the first one's neighbour.
+    let others = |k: usize| (k + 2..n).filter(move |other| k > 0 || other + 1 < n);
+    (0..n).all(|k| others(k).all(|other| !meet(edge(k), edge(other))))
 }
 
 /// The area in mm² of rings that neither cross nor overlap, as [`united`] makes them.

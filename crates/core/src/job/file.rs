@@ -133,6 +133,7 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
         tolerance,
         swatch: None,
         steps,
+        set: Vec::new(),
     })
 }
 

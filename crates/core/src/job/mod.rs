@@ -14,6 +14,7 @@ mod reader;
 pub mod recipe;
 mod rotary;
 pub mod select;
+pub mod set;
 mod starter;
 mod step;
 pub mod swatch;
@@ -87,4 +88,6 @@ pub struct Job {
     pub swatch: Option<swatch::Swatch>,
     /// What is done, in this order.
     pub steps: Vec<Step>,
+    /// What was set for this call, as lines of TOML.
+    pub set: Vec<String>,
 }

@@ -3,6 +3,7 @@
 
 pub mod block;
 pub mod course;
+pub mod fit;
 pub mod pacer;
 pub mod planner;
 pub mod supply;

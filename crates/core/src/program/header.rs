@@ -55,6 +55,7 @@ fn lines(program: &Program, part: Option<usize>) -> Vec<String> {
         Some([format!("{} by recipe: {title}", step.name), format!("  {from}")])
     };
     lines.extend(job.steps.iter().filter_map(recipe).flatten());
+    lines.extend(job.set.iter().map(|set| format!("set for this program: {set}")));
     lines.extend([
         format!("burns {}", span(totals.burnt)),
         format!("moves {}", span(totals.worked)),

@@ -6,6 +6,7 @@
 mod header;
 mod kept;
 pub mod measure;
+pub mod pace;
 mod rest;
 mod trail;
 mod vocabulary;

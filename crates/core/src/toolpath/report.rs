@@ -2,7 +2,7 @@
 
 use super::{Leftover, Taken, area, step_place};
 use crate::artwork::Shape;
-use crate::artwork::trouble::lines::{self, Lined};
+use crate::artwork::trouble::lines::{self, Lined, Together};
 use crate::colour::Colour;
 use crate::geometry::region;
 use crate::job::{Job, Operation, Order, Step};
@@ -20,11 +20,12 @@ pub(super) fn lines(shapes: &[&LaidShape], step: &Step, job: &Job, problems: &mu
     let twice = |length: &str, _| format!("step \"{name}\" burns {length} mm of line twice");
     let shared = step.operation.follow().is_some_and(|follow| follow.shared_edges);
     let mut found: Vec<Problem> = Vec::new();
+    let together = Together::of(&lined);
     if !shared {
-        found.extend(lines::double_lines(&lined, twice));
+        found.extend(lines::double_lines(&together, twice));
     }
     if step.operation.is_cut() {
-        found.extend(lines::crossing_lines(&lined, &format!("step \"{name}\" cuts: ")));
+        found.extend(lines::crossing_lines(&together, &format!("step \"{name}\" cuts: ")));
     }
     found.extend(lines::fine_details(&lined, job.machine.beam.width));
     for problem in found {

@@ -188,9 +188,7 @@ fn run_it(args: &Edge, console: &Console) -> Result<(), Refusal> {
     let job = &args.job;
     let run = Run {
         machine: job.machine.clone(),
-        only: job.only.clone(),
-        skip: job.skip.clone(),
-        sheet: job.sheet,
+        part: job.part.clone(),
         ..Run::of(Some(job.job.clone()), args.to.clone())
     };
     super::run::run(&run, console)

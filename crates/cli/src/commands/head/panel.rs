@@ -143,13 +143,7 @@ fn opened(args: &HeadPanel) -> Result<(ByHand, Aim), Refusal> {
         };
         return Ok((ByHand::open(&HeadCall { machine, to: args.to.clone() })?, Aim::Nothing));
     };
-    let made = load::made(&JobArgs {
-        job: path.clone(),
-        machine: args.machine.clone(),
-        only: Vec::new(),
-        skip: Vec::new(),
-        sheet: None,
-    })?;
+    let made = load::made(&JobArgs::whole(path.clone(), args.machine.clone()))?;
     let job = &made.job;
     let mut corners =
         edge(made.compiled.within.planned(), EdgeShape::Box).pop().unwrap_or_default();

@@ -1,19 +1,21 @@
 //! `tinkite machine measure`: what was read at the meters becomes the profile's power table.
 
-use crate::args::{MachineMeasure, Writing};
+use super::{changed, times};
+use crate::args::MachineMeasure;
 use crate::console::Console;
-use crate::machines::{ProfileOrigin, find};
-use crate::output::Output;
+use crate::machines::find;
 use crate::png;
 use crate::refusal::{Refusal, Sources};
-use std::io::Write;
 use std::path::Path;
-use tinkite_core::job::machine::{self, edit};
+use tinkite_core::job::machine::edit;
 use tinkite_core::picture;
 use tinkite_core::quantity::{PowerSetpoint, parse_power};
 use tinkite_core::source::table::{Measured, Table};
 
 pub(super) fn run(args: &MachineMeasure, console: &Console) -> Result<(), Refusal> {
+    if args.times {
+        return times::run(args, console);
+    }
     if let Some(path) = &args.draw {
         png::kind_of(path)?;
     }
@@ -23,38 +25,9 @@ pub(super) fn run(args: &MachineMeasure, console: &Console) -> Result<(), Refusa
     let table = Table::new(&rows)
         .map_err(|why| Refusal::Usage(format!("{why}; measure again, from weak to strong")))?;
     let change = edit::Change { section: "beam", key: "table", value: edit::table_text(&rows) };
-    let text = edit::changed(&found.text, &[change]);
-    let target = match (&args.output, &found.from) {
-        (Some(path), _) => Some((path.clone(), args.writing)),
-        (None, _) if !args.keep => None,
-        // It was asked for: this one file is written over.
-        (None, ProfileOrigin::File(path) | ProfileOrigin::Own(path)) => {
-            Some((path.clone(), Writing { force: true, number: false }))
-        }
-        (None, ProfileOrigin::Shipped) => {
-            return Err(Refusal::Usage(format!(
-                "{} ships with this program and is not changed: -o my-laser.machine.toml writes one with the table",
-                args.name
-            )));
-        }
-    };
-    if let Some((path, writing)) = target {
-        let shown = path.display().to_string();
-        machine::read(&shown, &text).map_err(|problems| {
-            Refusal::Problems(problems, Sources::from([(shown.clone(), text.clone())]))
-        })?;
-        let written =
-            Output::create(&path, writing)?.write(|out| out.write_all(text.as_bytes()))?;
-        console.result(&format!("{}: {} readings in [beam] table", written.words(), rows.len()))?;
-    } else {
-        console.result(&format!("[beam]\ntable = {}", edit::table_text(&rows)))?;
-        let how = if found.from == ProfileOrigin::Shipped {
-            "-o my-laser.machine.toml writes a profile with it"
-        } else {
-            "--keep puts it into the profile, -o writes another one"
-        };
-        console.say(how);
-    }
+    let what = format!("{} readings in [beam] table", rows.len());
+    let shown = format!("[beam]\ntable = {}", edit::table_text(&rows));
+    changed::keep(&found, &[change], &what, &shown, args, console)?;
     if let Some(path) = &args.draw {
         let title = profile.name.clone();
         let written =

@@ -1,5 +1,6 @@
 //! `tinkite machine`: profiles.
 
+mod changed;
 mod check;
 mod list;
 mod measure;
@@ -7,6 +8,7 @@ mod new;
 mod power;
 mod questions;
 mod show;
+mod times;
 
 use crate::args::MachineCommand;
 use crate::console::Console;

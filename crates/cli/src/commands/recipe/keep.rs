@@ -23,7 +23,7 @@ struct KeptJson {
 }
 
 pub(super) fn run(args: &RecipeKeep, console: &Console) -> Result<(), Refusal> {
-    let loaded = load::job(&args.job, None)?;
+    let loaded = load::job(&args.job, None, &[])?;
     let job = &loaded.job;
     let Some(step) = job.steps.iter().find(|step| step.name == args.step) else {
         let names = || job.steps.iter().map(|step| step.name.as_str());

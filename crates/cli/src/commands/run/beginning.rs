@@ -14,6 +14,39 @@ pub(super) enum Beginning {
     Line(u32),
     /// With what is left of an earlier run.
     Rest(Box<Rest>),
+    /// At the start, on the spot where an earlier run burnt.
+    SameSpot(Box<SameSpot>),
+}
+
+/// The spot where an earlier run burnt.
+#[derive(Debug)]
+pub(super) struct SameSpot {
+    /// Its number.
+    pub(super) run: i64,
+    /// How the machine stood when it began.
+    pub(super) then: Stance,
+    /// Whether it counted from the head.
+    pub(super) from_head: bool,
+    /// Somebody answers for the machine's position.
+    pub(super) in_place: bool,
+}
+
+impl SameSpot {
+    /// Whether a machine that has said how it stands burns there.
+    ///
+    /// # Errors
+    /// A zero or a head that is elsewhere, and a position that is not known.
+    pub(super) fn check(&self, connected: &Connected, now: &Stance) -> Result<(), Refusal> {
+        self.then.is_same_spot(connected, now, self.from_head, self.in_place).map_err(|error| {
+            match error {
+                BrokenError::HeadMoved { .. } => Refusal::Link(format!(
+                    "run {}: {error}; the job counts from the head: drive it back there, tinkite head go",
+                    self.run
+                )),
+                error => refusal(self.run, &error),
+            }
+        })
+    }
 }
 
 /// What is left of an earlier run.
@@ -42,39 +75,38 @@ impl Rest {
         let dialect = program.machine.dialect;
         self.broken
             .place(|| program.reader(), dialect, connected, now, self.choice, self.in_place)
-            .map_err(|error| self.refusal(&error))
+            .map_err(|error| refusal(self.run, &error))
     }
+}
 
-    /// In words, with the way out.
-    pub(super) fn refusal(&self, error: &BrokenError) -> Refusal {
-        let run = self.run;
-        match error {
-            BrokenError::NothingLeft => Refusal::Usage(format!(
-                "run {run} was run to its end: nothing is left of it; --again {run} runs it once more"
-            )),
-            BrokenError::ZeroMoved { .. } => Refusal::Link(format!(
-                "the zero has moved since run {run}: {error}; set it back, or run the job anew"
-            )),
-            BrokenError::NoZero => Refusal::Link(format!(
-                "run {run}: {error}; bring the machine's zero back to where it was, then say --in-place"
-            )),
-            BrokenError::AtZero => Refusal::Link(format!(
-                "run {run}: {error}. If the piece is finished, the program ended there and nothing is left of it; if not, bring the machine's zero back to where it was, then say --in-place"
-            )),
-            BrokenError::WasOff | BrokenError::HeadMoved { .. } | BrokenError::NotTold => {
-                Refusal::Link(format!(
-                    "run {run}: {error}; when its position is right all the same (it was driven by its own motors, or homed), say --in-place"
-                ))
-            }
-            BrokenError::Uncertain { from, to, stretch } => Refusal::Link(format!(
-                "how far run {run} came is not certain: the head was seen in line {} last, and no line behind {} was sent; between them it burns {} mm in {}. Choose: --from last-seen may burn that much twice, --from last-sent may leave that much out; --picture FILE draws it",
-                from.line,
-                to.line.saturating_sub(1),
-                plain(stretch.burn, 1),
-                clock(stretch.seconds)
-            )),
-            BrokenError::Unreadable(error) => Refusal::unreadable(&program_of(run), error),
+/// Why a run is not gone on with, in words and with the way out.
+pub(super) fn refusal(run: i64, error: &BrokenError) -> Refusal {
+    match error {
+        BrokenError::NothingLeft => Refusal::Usage(format!(
+            "run {run} was run to its end: nothing is left of it; --again {run} runs it once more"
+        )),
+        BrokenError::ZeroMoved { .. } => Refusal::Link(format!(
+            "the zero has moved since run {run}: {error}; set it back, or run the job anew"
+        )),
+        BrokenError::NoZero => Refusal::Link(format!(
+            "run {run}: {error}; bring the machine's zero back to where it was, then say --in-place"
+        )),
+        BrokenError::AtZero => Refusal::Link(format!(
+            "run {run}: {error}. If the piece is finished, the program ended there and nothing is left of it; if not, bring the machine's zero back to where it was, then say --in-place"
+        )),
+        BrokenError::WasOff | BrokenError::HeadMoved { .. } | BrokenError::NotTold => {
+            Refusal::Link(format!(
+                "run {run}: {error}; when its position is right all the same (it was driven by its own motors, or homed), say --in-place"
+            ))
         }
+        BrokenError::Uncertain { from, to, stretch } => Refusal::Link(format!(
+            "how far run {run} came is not certain: the head was seen in line {} last, and no line behind {} was sent; between them it burns {} mm in {}. Choose: --from last-seen may burn that much twice, --from last-sent may leave that much out; --picture FILE draws it",
+            from.line,
+            to.line.saturating_sub(1),
+            plain(stretch.burn, 1),
+            clock(stretch.seconds)
+        )),
+        BrokenError::Unreadable(error) => Refusal::unreadable(&program_of(run), error),
     }
 }
 

@@ -132,6 +132,7 @@ impl Run<'_> {
     fn take_up(&mut self, connected: &Connected, now: &Stance) -> Result<(), Refusal> {
         let (place, began) = match self.beginning {
             Beginning::Start => return Ok(()),
+            Beginning::SameSpot(spot) => return spot.check(connected, now),
             Beginning::Line(line) => (Place::before(*line), *now),
             Beginning::Rest(rest) => (rest.place(self.program, connected, now)?, rest.broken.began),
         };

@@ -17,6 +17,7 @@ mod progress;
 mod recorder;
 mod remains;
 mod screen;
+mod series;
 mod set_out;
 mod shared;
 mod watch;

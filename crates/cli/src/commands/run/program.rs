@@ -8,7 +8,7 @@ use crate::commands::read;
 use crate::console::Console;
 use crate::door;
 use crate::load;
-use crate::log::{Entry, Log, Tried};
+use crate::log::{Entry, Log, MadeFrom, Tried};
 use crate::machines;
 use crate::refusal::{Refusal, Sources};
 use std::fs::File;
@@ -39,6 +39,8 @@ pub(super) struct ProgramFile {
     /// What the machine is called, and its profile's text.
     pub(super) machine_name: String,
     pub(super) profile: String,
+    /// The job that it was made from, where it was.
+    pub(super) made: Option<MadeFrom>,
     /// What the job calls its stock.
     pub(super) material: Option<String>,
     /// Diameter of what the rotary holds, mm, where it is in use.
@@ -54,8 +56,20 @@ impl ProgramFile {
     /// Gets the program and refuses whatever would go wrong.
     pub(super) fn prepare(args: &Run, path: &Path, console: &Console) -> Result<Self, Refusal> {
         let is_job = path.extension().is_some_and(|e| e == "toml");
-        let found = if is_job { from_job(args, path, console)? } else { from_file(args, path)? };
-        Self::of(found, console)
+        if !is_job {
+            return Self::of(from_file(args, path)?, console);
+        }
+        let (machine, part) = (args.machine.clone(), args.part.clone());
+        Self::made(&JobArgs { job: path.to_path_buf(), machine, part }, Some(console), console)
+    }
+
+    /// The program of a job; what is doubtful in it is told to `doubts`.
+    pub(super) fn made(
+        job: &JobArgs,
+        doubts: Option<&Console>,
+        console: &Console,
+    ) -> Result<Self, Refusal> {
+        Self::of(from_job(job, doubts)?, console)
     }
 
     /// The program of a run in the log.
@@ -74,6 +88,7 @@ impl ProgramFile {
             machine,
             machine_name: began.machine.clone(),
             profile: began.profile.clone(),
+            made: began.made.clone(),
             zero,
             material: began.material.clone(),
             diameter: began.diameter,
@@ -87,8 +102,8 @@ impl ProgramFile {
     }
 
     fn of(found: Found, console: &Console) -> Result<Self, Refusal> {
-        let Found { name, file, machine, machine_name, profile, zero, material, diameter, tried } =
-            found;
+        let Found { name, file, machine, machine_name, profile, made, zero, .. } = found;
+        let (material, diameter, tried) = (found.material, found.diameter, found.tried);
         let file = SharedFile::new(file);
         // Whether it stays on the bed is asked again when the controller has said where its zero is.
         let mut measure = Measure::new(&name, Some(&machine), diameter);
@@ -132,6 +147,7 @@ impl ProgramFile {
             machine,
             machine_name,
             profile,
+            made,
             material,
             diameter,
             report,
@@ -252,6 +268,7 @@ struct Found {
     machine: Machine,
     machine_name: String,
     profile: String,
+    made: Option<MadeFrom>,
     zero: Option<Zero>,
     material: Option<String>,
     diameter: Option<f64>,
@@ -259,18 +276,22 @@ struct Found {
     tried: Vec<(String, Tried)>,
 }
 
-fn from_job(args: &Run, path: &Path, console: &Console) -> Result<Found, Refusal> {
-    let job_args = JobArgs {
-        job: path.to_path_buf(),
-        machine: args.machine.clone(),
-        only: args.only.clone(),
-        skip: args.skip.clone(),
-        sheet: args.sheet,
-    };
-    let made = load::made(&job_args)?;
-    door::show(&load::located(made.compiled.problems, &made.sources), &made.sources, console);
+fn from_job(args: &JobArgs, doubts: Option<&Console>) -> Result<Found, Refusal> {
+    let made = load::made(args)?;
+    if let Some(console) = doubts {
+        door::show(&load::located(made.compiled.problems, &made.sources), &made.sources, console);
+    }
     let program = Program::new(made.compiled.within);
-    let name = format!("the program of {}", path.display());
+    let name = format!("the program of {}", args.job.display());
+    let whole = |path: &Path| std::path::absolute(path).unwrap_or_else(|_| path.to_path_buf());
+    let from = MadeFrom {
+        job: whole(&args.job),
+        machine: args.machine.as_ref().map(|machine| match machines::is_path(machine) {
+            true => whole(Path::new(machine)).display().to_string(),
+            false => machine.clone(),
+        }),
+        part: args.part.clone(),
+    };
     let failed = |error: io::Error| Refusal::output("a temporary file", &error);
     let mut file = tempfile::tempfile().map_err(failed)?;
     program.write(Comments::Full, &mut file).map_err(failed)?;
@@ -286,6 +307,7 @@ fn from_job(args: &Run, path: &Path, console: &Console) -> Result<Found, Refusal
         machine: made.job.machine,
         machine_name,
         profile: made.profile,
+        made: Some(from),
         zero,
         material: made.job.material,
         diameter,
@@ -296,9 +318,9 @@ fn from_job(args: &Run, path: &Path, console: &Console) -> Result<Found, Refusal
 fn from_file(args: &Run, path: &Path) -> Result<Found, Refusal> {
     crate::kind::refuse(path, crate::kind::Kind::Program)?;
     let name = path.display().to_string();
-    if !args.only.is_empty() || !args.skip.is_empty() {
+    if !args.part.is_whole() {
         return Err(Refusal::Usage(
-            "--only and --skip choose steps of a job; a program runs as a whole".into(),
+            "--only, --skip, --sheet and --set are for jobs; a program runs as it is".into(),
         ));
     }
     let machine = args.machine.as_deref().ok_or_else(|| {
@@ -328,6 +350,7 @@ fn from_file(args: &Run, path: &Path) -> Result<Found, Refusal> {
         machine,
         machine_name,
         profile: profile.text,
+        made: None,
         zero: None,
         material: None,
         diameter: args.diameter,

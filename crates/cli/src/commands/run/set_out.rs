@@ -1,8 +1,9 @@
 //! Everything that is ready before a link opens: the program, where in it the run begins, the log.
 
-use super::beginning::{Beginning, Rest};
+use super::beginning::{Beginning, Rest, refusal};
 use super::program::ProgramFile;
 use super::remains::remains;
+use super::series;
 use crate::args::{self, Run};
 use crate::console::Console;
 use crate::link;
@@ -26,16 +27,26 @@ pub(super) struct Set {
 
 /// Finds the program, and where in it the run begins.
 pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
+    let on_a_spot = args.go_on.is_some() || args.again.is_some() && !args.part.is_whole();
+    if args.in_place && !on_a_spot {
+        return Err(Refusal::Usage(
+            "--in-place answers for the place of an earlier run: it goes with --go-on, or with --again and --set".into(),
+        ));
+    }
     let earlier = args.go_on.or(args.again);
     let log = || Log::look_into(&log::path(args.log.path.as_deref())?);
     let (program, beginning, kind, entry) = match earlier {
         Some(run) => {
             let log = log()?;
             let entry = log.entry(run)?;
-            let program = ProgramFile::remembered(&log, &entry, console)?;
-            let beginning = match args.go_on {
-                Some(_) => rest_of(args, &log, &entry, &program, console)?,
-                None => Beginning::Start,
+            let (program, beginning) = if args.go_on.is_some() {
+                let program = ProgramFile::remembered(&log, &entry, console)?;
+                let beginning = rest_of(args, &log, &entry, &program, console)?;
+                (program, beginning)
+            } else if args.part.is_whole() {
+                (ProgramFile::remembered(&log, &entry, console)?, Beginning::Start)
+            } else {
+                series::next(args, &log, &entry, console)?
             };
             let kind = if args.go_on.is_some() { Kind::GoOn } else { Kind::Again };
             (program, beginning, kind, Some(entry))
@@ -73,6 +84,7 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
         lines: program.report.lines,
         machine: program.machine_name.clone(),
         profile: program.profile.clone(),
+        made: program.made.clone(),
         link: name.clone(),
         material: program.material.clone(),
         diameter: program.diameter,
@@ -127,7 +139,11 @@ fn rest_of(
     drop(log.hold(entry.id)?);
     if let Some(path) = &args.file {
         let now = ProgramFile::prepare(args, path, console)?;
-        unchanged(log, entry, &now)?;
+        let why = format!(
+            "its rest does not belong to {} as it is now; leave the name out to finish what was begun",
+            now.name
+        );
+        unchanged(log, entry, &now, &why)?;
     }
     let choice = args.from.map(|from| match from {
         args::From::LastSeen => Choice::LastSeen,
@@ -136,7 +152,7 @@ fn rest_of(
     let broken = entry.broken();
     let rest = Rest { run: entry.id, broken, choice, in_place: args.in_place };
     if broken.marked == Marked::End {
-        return Err(rest.refusal(&BrokenError::NothingLeft));
+        return Err(refusal(rest.run, &BrokenError::NothingLeft));
     }
     if let (Marked::Between(..) | Marked::Lost, None) = (broken.marked, choice) {
         let walk = broken.walk(program.machine.dialect);
@@ -147,13 +163,18 @@ fn rest_of(
         }
         let stretch = walk.stretch(program.reader(), from, to);
         let stretch = stretch.map_err(|error| Refusal::unreadable(&program.name, &error))?;
-        return Err(rest.refusal(&BrokenError::Uncertain { from, to, stretch }));
+        return Err(refusal(rest.run, &BrokenError::Uncertain { from, to, stretch }));
     }
     Ok(Beginning::Rest(Box::new(rest)))
 }
 
-/// A job or program that was named beside the run must be what was run then.
-fn unchanged(log: &Log, entry: &Entry, now: &ProgramFile) -> Result<(), Refusal> {
+/// What is run beside an earlier run must be what was run then; `why` says why that matters.
+pub(super) fn unchanged(
+    log: &Log,
+    entry: &Entry,
+    now: &ProgramFile,
+    why: &str,
+) -> Result<(), Refusal> {
     let mut first = entry.clone();
     while let (Kind::GoOn, Some(before)) = (first.began.kind, first.began.after) {
         first = log.entry(Some(before))?;
@@ -167,8 +188,5 @@ fn unchanged(log: &Log, entry: &Entry, now: &ProgramFile) -> Result<(), Refusal>
     } else {
         return Ok(());
     };
-    Err(Refusal::Usage(format!(
-        "{changed} changed since run {}: its rest does not belong to {} as it is now; leave the name out to finish what was begun",
-        first.id, now.name
-    )))
+    Err(Refusal::Usage(format!("{changed} changed since run {}: {why}", first.id)))
 }

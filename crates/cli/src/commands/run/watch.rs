@@ -141,6 +141,9 @@ impl<'c> Watcher<'c> {
     ) -> Self {
         let what = match beginning {
             Beginning::Rest(rest) => format!("finishing run {}, {}", rest.run, program.name),
+            Beginning::SameSpot(spot) => {
+                format!("on the spot of run {}, {}", spot.run, program.name)
+            }
             Beginning::Start | Beginning::Line(_) => format!(
                 "streaming {} ({} lines, about {})",
                 program.name,

@@ -16,7 +16,7 @@ use tinkite_core::problem::nearest;
 use tinkite_core::quantity::plain;
 
 pub(super) fn run(args: &SwatchKeep, console: &Console) -> Result<(), Refusal> {
-    let loaded = load::job(&args.job, None)?;
+    let loaded = load::job(&args.job, None, &[])?;
     let job = &loaded.job;
     let shown = args.job.display();
     let Some(swatch) = &job.swatch else {

@@ -74,7 +74,7 @@ pub(super) fn run(args: &SwatchRead, console: &Console) -> Result<(), Refusal> {
 
 /// Reads job and picture.
 fn of(args: &SwatchRead, console: &Console) -> Result<Read, Refusal> {
-    let loaded = load::job(&args.job, None)?;
+    let loaded = load::job(&args.job, None, &[])?;
     let Some(swatch) = loaded.job.swatch.clone() else {
         return Err(Refusal::Usage(format!(
             "{} is no test sheet: it has no [swatch]",

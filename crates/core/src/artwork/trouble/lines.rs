@@ -1,9 +1,9 @@
 //! Trouble with lines, whatever they come from: a drawing as it is, or a job's sheet.
 
 use crate::artwork::Shape;
-use crate::geometry::crossings::crossings;
-use crate::geometry::doubles::doubles;
-use crate::geometry::near::Findings;
+use crate::geometry::crossings::crossings_of;
+use crate::geometry::doubles::{SAME_LINE, doubles_of};
+use crate::geometry::near::{Findings, Parts};
 use crate::geometry::{Contour, Point, Rect, hull};
 use crate::problem::{Code, Place, Problem, count, few};
 use crate::quantity::plain;
@@ -40,32 +40,45 @@ pub(crate) fn told(which: &[&Lined<'_>], code: Code, what: &str, help: &str) -> 
     Some(Problem::warning(code, message, help).at(first.place.clone()).seen_at(spots).naming(names))
 }
 
-/// All contours, and which shape each belongs to.
-fn flat(lined: &[&Lined<'_>]) -> (Vec<Contour>, Vec<usize>) {
-    let own = |(n, one): (usize, &&Lined<'_>)| {
-        one.contours.iter().map(|c| (c.clone(), n)).collect::<Vec<_>>()
-    };
-    lined.iter().enumerate().flat_map(own).unzip()
+/// Shapes whose lines are held against each other.
+pub(crate) struct Together<'l, 'a> {
+    lined: &'l [&'l Lined<'a>],
+    /// Which shape each contour belongs to, and whether it is closed.
+    owners: Vec<(usize, bool)>,
+    parts: Parts,
+}
+
+impl<'l, 'a> Together<'l, 'a> {
+    pub(crate) fn of(lined: &'l [&'l Lined<'a>]) -> Self {
+        let each = lined.iter().enumerate();
+        let owners = each.flat_map(|(n, one)| one.contours.iter().map(move |c| (n, c.closed)));
+        let contours = lined.iter().flat_map(|one| one.contours);
+        Self { lined, owners: owners.collect(), parts: Parts::of(contours, SAME_LINE) }
+    }
+
+    /// The shape that a contour belongs to.
+    fn of_contour(&self, contour: usize) -> &'l Lined<'a> {
+        self.lined[self.owners[contour].0]
+    }
 }
 
 /// Lines that lie on others; `subject` says whose: "step "cut" burns 4 mm of line twice".
 pub(crate) fn double_lines(
-    lined: &[&Lined<'_>],
+    together: &Together<'_, '_>,
     message: impl Fn(&str, Point) -> String,
 ) -> Vec<Problem> {
-    let (contours, owners) = flat(lined);
-    let Findings { found, complete } = doubles(&contours);
+    let Findings { found, complete } = doubles_of(&together.parts);
     let Some(first) = found.first() else { return Vec::new() };
     let mut names: Vec<String> = found
         .iter()
         .map(|d| {
-            let label = |n: usize| lined[owners[n]].label.clone();
+            let label = |n: usize| &together.of_contour(n).label;
             format!("{} on {}", label(d.second), label(d.first))
         })
         .collect();
     names.dedup();
     let length: f64 = found.iter().map(|d| d.length).sum();
-    let place = &lined[owners[first.second]].place;
+    let place = &together.of_contour(first.second).place;
     let mut problems = vec![
         Problem::warning(
             Code::DoubleLine,
@@ -89,23 +102,18 @@ pub(crate) fn crowded(sought: &str, place: Place) -> Problem {
 }
 
 /// Outlines that cross themselves or each other. Open lines may cross what they like.
-pub(crate) fn crossing_lines(lined: &[&Lined<'_>], whose: &str) -> Vec<Problem> {
-    let closed: Vec<(Contour, usize)> = lined
-        .iter()
-        .enumerate()
-        .flat_map(|(n, one)| one.contours.iter().filter(|c| c.closed).map(move |c| (c.clone(), n)))
-        .collect();
-    let (contours, owners): (Vec<Contour>, Vec<usize>) = closed.into_iter().unzip();
-    let Findings { found, complete } = crossings(&contours, FINE);
+pub(crate) fn crossing_lines(together: &Together<'_, '_>, whose: &str) -> Vec<Problem> {
+    let closed = |contour: usize| together.owners[contour].1;
+    let Findings { found, complete } = crossings_of(&together.parts, closed, FINE);
     let mut problems = Vec::new();
     if let (false, Some(first)) = (complete, found.first()) {
-        let place = lined[owners[first.second]].place.clone();
+        let place = together.of_contour(first.second).place.clone();
         problems.push(crowded("crossing outlines", place));
     }
     for own in [true, false] {
         let these: Vec<_> = found.iter().filter(|c| (c.first == c.second) == own).collect();
         let Some(first) = these.first() else { continue };
-        let label = |n: usize| lined[owners[n]].label.clone();
+        let label = |n: usize| together.of_contour(n).label.clone();
         let names: Vec<String> = these
             .iter()
             .map(|c| {
@@ -135,7 +143,7 @@ pub(crate) fn crossing_lines(lined: &[&Lined<'_>], whose: &str) -> Vec<Problem> 
         };
         problems.push(
             Problem::warning(code, format!("{whose}{what}: {}", few(&names, 6)), help)
-                .at(lined[owners[first.second]].place.clone())
+                .at(together.of_contour(first.second).place.clone())
                 .seen_at(these.iter().map(|c| c.at).collect())
                 .naming(names),
         );

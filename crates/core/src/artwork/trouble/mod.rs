@@ -10,7 +10,7 @@ use crate::colour::Colour;
 use crate::geometry::{Contour, Point, Rect, hull};
 use crate::problem::{Code, Problem, Problems, few};
 use crate::quantity::plain;
-use lines::{Lined, told};
+use lines::{Lined, Together, told};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -70,9 +70,10 @@ fn of_one_colour(colour: Colour, group: &[&Lined<'_>]) -> Vec<Problem> {
         let (x, y) = (plain(at.x, 1), plain(at.y, 1));
         format!("{length} mm of {colour} line lie on other lines, first at X {x} Y {y}")
     };
+    let together = Together::of(group);
     let (mut found, crossing) = rayon::join(
-        || lines::double_lines(group, double),
-        || lines::crossing_lines(group, &format!("in {colour}: ")),
+        || lines::double_lines(&together, double),
+        || lines::crossing_lines(&together, &format!("in {colour}: ")),
     );
     found.extend(crossing);
     found

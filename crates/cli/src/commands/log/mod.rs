@@ -1,6 +1,8 @@
 //! `tinkite log`: past runs.
 
-use super::found;
+mod carried;
+mod found;
+
 use crate::args::{LogCommand, LogNote};
 use crate::books;
 use crate::console::Console;
@@ -22,6 +24,8 @@ pub(super) fn run(command: &LogCommand, console: &Console) -> Result<(), Refusal
         LogCommand::Show(args) => show(&open(args.log.path.as_deref())?.entry(args.run)?, console),
         LogCommand::Note(args) => note(&open(args.log.path.as_deref())?, args, console),
         LogCommand::Find(args) => found::run(&open(args.log.path.as_deref())?, args, console),
+        LogCommand::Export(args) => carried::export(args, console),
+        LogCommand::Import(args) => carried::import(args, console),
     }
 }
 
@@ -102,6 +106,8 @@ struct RunJson<'e> {
     steps: &'e [StepEntry],
     note: Option<&'e str>,
     gone_on_by: &'e [i64],
+    /// Whether it was taken in from another log.
+    brought: bool,
 }
 
 impl<'e> From<&'e Entry> for RunJson<'e> {
@@ -138,6 +144,7 @@ impl<'e> From<&'e Entry> for RunJson<'e> {
             steps: &began.steps,
             note: began.note.as_deref(),
             gone_on_by: &entry.followed_by,
+            brought: entry.brought,
         }
     }
 }
@@ -188,6 +195,7 @@ fn list(entries: &[Entry], console: &Console) -> Result<(), Refusal> {
                 Some(after) => format!("{} {after}", entry.began.kind.word()),
                 None => entry.began.kind.word().to_string(),
             };
+            let kind = if entry.brought { format!("{kind}, from elsewhere") } else { kind };
             vec![
                 entry.id.to_string(),
                 time(entry),
@@ -213,6 +221,7 @@ fn show(entry: &Entry, console: &Console) -> Result<(), Refusal> {
         format!("run {}: {}", entry.id, began.job),
         format!("began {}, on {} ({})", time(entry), began.machine, began.link),
     ];
+    lines.extend(entry.brought.then(|| "taken in from another log".to_string()));
     lines.extend(began.material.as_ref().map(|material| format!("material: {material}")));
     if let Some(after) = began.after {
         lines.push(format!(

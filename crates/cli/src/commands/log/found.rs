@@ -18,6 +18,8 @@ struct FoundJson {
 #[derive(Debug, Serialize)]
 struct TryJson {
     run: i64,
+    /// The run with which its series of tries began, where it is not itself that.
+    series: Option<i64>,
     /// UTC.
     began: String,
     job: String,
@@ -40,6 +42,7 @@ impl From<&Try> for TryJson {
         let tried = &one.tried;
         Self {
             run: one.run,
+            series: one.series,
             began: jiff::Timestamp::from_millisecond(one.began_ms)
                 .map_or_else(|_| String::new(), |time| time.to_string()),
             job: one.job.clone(),
@@ -121,7 +124,10 @@ pub(super) fn run(log: &Log, args: &LogFind, console: &Console) -> Result<(), Re
             plain(tried.power_percent, 2),
             tried.passes.to_string(),
             tried.spacing_mm.map_or(String::new(), |mm| plain(mm, 3)),
-            format!("{} {}", one.run, one.step),
+            match one.series {
+                Some(first) => format!("{} {}, after {first}", one.run, one.step),
+                None => format!("{} {}", one.run, one.step),
+            },
             date,
             one.text.clone().unwrap_or_default(),
         ]
