@@ -616,6 +616,12 @@ pub(crate) struct SwatchMake {
     /// One height of the focus, or "-2..2 mm"
     #[arg(long, value_name = "LENGTH", allow_hyphen_values = true)]
     pub(crate) focus: Option<String>,
+    /// With --kind focus: the stock leans over this length, so that the head stays at one height
+    #[arg(long, value_name = "LENGTH", value_parser = length)]
+    pub(crate) ramp: Option<f64>,
+    /// A picture in each square, engraved in greys
+    #[arg(long, value_name = "PICTURE")]
+    pub(crate) picture: Option<PathBuf>,
     /// One spacing of engraved lines, or "0.05..0.2 mm"
     #[arg(long, value_name = "LENGTH")]
     pub(crate) spacing: Option<String>,

@@ -227,3 +227,70 @@ fn a_comb_gives_its_kerf_with_its_error() {
             .contains("measure again")
     );
 }
+
+#[test]
+fn squares_can_be_pictures_and_the_stock_can_lean_for_the_focus() {
+    let bench = bench();
+    bench.demo("bow-photo.jpg");
+    let make = ["swatch", "make", "--power", "10..40 %", "--speed", "60..150 mm/s"];
+    let pictures =
+        ["--across", "4", "--down", "3", "--picture", "bow-photo.jpg", "-o", "p.kite.toml"];
+    bench.ok(&[&make[..], &pictures].concat());
+    let plan = bench.json(&["plan", "p.kite.toml"]);
+    let steps = plan["steps"].as_array().unwrap();
+    let of = |name: &str| steps.iter().find(|s| s["name"] == name).unwrap();
+    // The same picture in each, at its own power: greys up to that.
+    let burn: Vec<f64> = ["A1", "D3"].map(|name| of(name)["burn_mm"].as_f64().unwrap()).into();
+    assert!((burn[0] - burn[1]).abs() < 0.01 * burn[0], "{burn:?}");
+    assert_eq!(of("D3")["s"][1], 400.0);
+    // What goes for many squares is said once.
+    let slow = bench.codes("p.kite.toml").into_iter().filter(|code| code == "slow-rows").count();
+    assert!(slow <= 2, "{slow} times");
+    bench.change("p.kite.toml", "image ", "# ");
+    assert!(bench.told("p.kite.toml").contains("nothing says how it is engraved"));
+
+    let ramp = [
+        "swatch",
+        "make",
+        "--kind",
+        "focus",
+        "--make",
+        "score",
+        "--ramp",
+        "120 mm",
+        "-o",
+        "r.kite.toml",
+    ];
+    bench.ok(&ramp);
+    let program = bench.ok(&["emit", "r.kite.toml", "-o", "-"]);
+    // The bench laser moves no focus, and need not: the stock leans.
+    assert!(!program.lines().any(|line| line.contains('Z') && !line.starts_with(';')));
+    let plan = bench.json(&["plan", "r.kite.toml"]);
+    let names: Vec<&str> =
+        plan["steps"].as_array().unwrap().iter().map(|s| s["name"].as_str().unwrap()).collect();
+    assert_eq!(names.len(), 13, "marks, labels and 11 squares");
+    let kept = bench.run(&["swatch", "keep", "r.kite.toml", "C1", BOOK]);
+    assert!(kept.err.contains("focus at -3 mm"), "{}", kept.err);
+    bench.change("r.kite.toml", "\"120 mm\"", "\"60 mm\"");
+    assert!(
+        bench
+            .told("r.kite.toml")
+            .contains("11 squares of this width take 100 mm, and the ramp is 60 mm long")
+    );
+    bench.change("r.kite.toml", "kind    = \"focus\"", "kind    = \"grid\"");
+    assert!(
+        bench.told("r.kite.toml").contains("a ramp is for a sheet that varies the focus alone")
+    );
+    bench.demo("tube-laser.machine.toml");
+    bench.ok(&[&ramp[..9], &["q.kite.toml", "--machine", "tube-laser"]].concat());
+    bench.ok(&["swatch", "keep", "q.kite.toml", "C1", BOOK]);
+    assert!(bench.read("own.recipes.toml").contains("focus = \"-3 mm\""));
+}
+
+#[test]
+fn the_hint_behind_a_kept_square_can_be_pasted() {
+    let bench = bench();
+    let kept =
+        bench.run(&["swatch", "keep", "hub-swatch.kite.toml", "E2", "--as", "a \"b\" c", BOOK]);
+    assert!(kept.err.contains(r#"material = "a \"b\" c""#), "{}", kept.err);
+}

@@ -1,8 +1,8 @@
 //! The book of recipes as a sheet to hang at the machine: a picture, and a page.
 
-use super::frame::{rect, text};
-use super::palette::{FAINT_INK, GRID, INK, PAPER};
-use crate::geometry::{Point, Rect};
+use super::frame::{chart, text};
+use super::palette::{FAINT_INK, GRID, INK};
+use crate::geometry::Point;
 use crate::job::recipe::{Found, Kept, Recipe};
 use crate::quantity::plain;
 use std::fmt::Write as _;
@@ -31,16 +31,8 @@ const COLUMNS: [(&str, f64, usize); 6] = [
 pub fn book_sheet(found: &[Found<'_>]) -> String {
     let lines: f64 = groups(found).iter().map(|(_, all)| all.len() as f64 * ROW + 62.0).sum();
     let height = (150.0 + lines + MARGIN).max(HEIGHT);
-    let mut out = String::new();
-    let _ = writeln!(
-        out,
-        r#"<svg xmlns="http://www.w3.org/2000/svg" width="{WIDTH}" height="{height}" viewBox="0 0 {WIDTH} {height}" font-family="DejaVu Sans, Verdana, sans-serif" font-size="13">"#
-    );
-    rect(&mut out, Rect::new(0.0, 0.0, WIDTH, height), &format!(r#"fill="{PAPER}""#));
-    let heading = format!(r#"font-size="26" font-weight="bold" fill="{INK}""#);
-    text(&mut out, Point::new(MARGIN, 70.0), &heading, TITLE);
-    text(&mut out, Point::new(MARGIN, 94.0), &format!(r#"fill="{FAINT_INK}""#), UNDER);
-    let mut y = 140.0;
+    let mut out = chart((WIDTH, height), MARGIN, TITLE, UNDER);
+    let mut y = 112.0;
     for (title, all) in groups(found) {
         let heading = format!(r#"font-size="17" font-weight="bold" fill="{INK}""#);
         text(&mut out, Point::new(MARGIN, y), &heading, &title);

@@ -96,9 +96,10 @@ pub(in crate::commands) fn write(
         return console.json(&KeptJson { book, recipe: word.into(), material });
     }
     console.result(&format!("{}: \"{word}\" for {material}", path.display()))?;
-    console.say(&format!(
-        "a job with material = \"{material}\" takes it by recipe = \"{word}\" in a step"
-    ));
+    // What stands in a basic string of JSON stands in one of TOML.
+    let quoted = serde_json::Value::from(material.as_str());
+    console
+        .say(&format!("a job with material = {quoted} takes it by recipe = \"{word}\" in a step"));
     Ok(())
 }
 

@@ -55,6 +55,19 @@ pub(super) fn run(args: &SwatchKeep, console: &Console) -> Result<(), Refusal> {
     let mut settings = settings_of(&text, &cell.name, profile_name(&machine), &job.machine, &shelf)
         .ok_or_else(|| Refusal::Usage(format!("the sheet has no square {}", cell.name)))?;
     let file = args.job.file_name().map_or_else(String::new, |n| n.to_string_lossy().into());
+    if swatch.leans
+        && let Some(height) = cell.values.first()
+    {
+        // The stock leant in place of the head: where nothing moves the focus, a hand sets it.
+        if job.machine.z.is_some() {
+            settings.push(("focus".into(), height.clone()));
+        } else {
+            console.say(&format!(
+                "focus at {} above the surface (below zero is in it): nothing moves it on this machine, so set the head by hand, so much higher than for 0 mm",
+                height.trim_matches('"')
+            ));
+        }
+    }
     let mut from = format!("swatch {}, square {}", file.trim_end_matches(".kite.toml"), cell.name);
     if let Some((parts, width)) = swatch.comb {
         let Some(together) = args.measured else {

@@ -52,6 +52,7 @@ pub(super) fn run(args: &SwatchMake, console: &Console) -> Result<(), Refusal> {
         let (from, to) = ((low * 1.2).max(5.0), (ceiling * 0.9).max(10.0));
         let percent = |p: f64| format!("{} %", plain(p, 0));
         let (key, first, last, count) = match args.kind.as_str() {
+            "focus" if args.ramp.is_some() => ("focus", "-5 mm".into(), "5 mm".into(), 11),
             "focus" => ("focus", "-2 mm".into(), "2 mm".into(), 9),
             "offset" => ("lines.offset", "-0.2 mm".into(), "0.2 mm".into(), 9),
             "greys" => ("power", percent(from), percent(to), 16),
@@ -79,6 +80,9 @@ pub(super) fn run(args: &SwatchMake, console: &Console) -> Result<(), Refusal> {
     if !has("power", &settings) {
         settings.push(("power".into(), quoted(&format!("{} %", plain(usual.1.min(ceiling), 1)))));
     }
+    if let Some(ramp) = args.ramp {
+        settings.push(("ramp".into(), quoted(&format!("{} mm", plain(ramp, 3)))));
+    }
     if make == Make::Engrave {
         // Keys of lines stand in a table of their own.
         let single = |text: &Option<String>| text.clone().filter(|text| range(text).is_none());
@@ -87,7 +91,17 @@ pub(super) fn run(args: &SwatchMake, console: &Console) -> Result<(), Refusal> {
             .unwrap_or_else(|| format!("{} mm", plain(machine.beam.width.max(0.1), 3)));
         let offset = single(&args.offset)
             .map_or(String::new(), |offset| format!(", offset = {}", quoted(&offset)));
-        settings.push(("lines".into(), format!("{{ spacing = {}{offset} }}", quoted(&spacing))));
+        match &args.picture {
+            Some(picture) => {
+                settings.push(("picture".into(), quoted(&picture.display().to_string())));
+                let spacing = quoted(&spacing);
+                settings.push(("image".into(), format!("{{ spacing = {spacing}, grey = true }}")));
+            }
+            None => {
+                let lines = format!("{{ spacing = {}{offset} }}", quoted(&spacing));
+                settings.push(("lines".into(), lines));
+            }
+        }
     }
     let new = NewSwatch {
         kind: match args.kind.as_str() {

@@ -42,14 +42,21 @@ pub(super) struct Layout {
     pub(super) gap: f64,
     /// Squares in a row, where they are one row that is broken.
     pub(super) in_row: Option<usize>,
+    /// From one square to the next, mm, where that is said.
+    pub(super) pitch: Option<f64>,
 }
 
 fn width(text: &str, height: f64) -> f64 {
     text.chars().count() as f64 * height * LETTER_WIDTH
 }
 
-/// Lays out a square for each value, or each pair of them, under a heading.
-pub(super) fn laid_out(varied: &[Varied], heading: &str, layout: Layout) -> Grid {
+/// Lays out a square for each value, or each pair of them, under a heading and what else is to be said of them.
+pub(super) fn laid_out(
+    varied: &[Varied],
+    heading: &str,
+    more: Option<&str>,
+    layout: Layout,
+) -> Grid {
     let (cell, gap) = (layout.cell, layout.gap);
     let across = varied.first();
     let down = varied.get(1);
@@ -76,12 +83,13 @@ pub(super) fn laid_out(varied: &[Varied], heading: &str, layout: Layout) -> Grid
     let widest = across.map_or(0.0, |varied| {
         varied.numbers.iter().map(|number| width(number, LETTER)).fold(0.0, f64::max)
     });
-    let pitch_x = (cell.0 + gap).max(widest + 0.8);
+    let pitch_x = layout.pitch.unwrap_or_else(|| (cell.0 + gap).max(widest + 0.8));
     // Values stand over each row where a row is broken, else over the first.
     let over = LETTER + 1.2;
     let pitch_y = cell.1 + gap + if wraps { over } else { 0.0 };
     let inner = MARK + CLEAR;
-    let titles = [heading.to_string(), axis_titles(varied)];
+    let axes = axis_titles(varied);
+    let titles = [heading.to_string(), more.map_or(axes.clone(), |more| format!("{axes}, {more}"))];
     let text_width = titles.iter().map(|title| width(title, LETTER)).fold(0.0, f64::max);
     let grid_width = left + pitch_x * columns as f64 - (pitch_x - cell.0);
     // The marks lie outside of everything; the key needs room on the upper edge.

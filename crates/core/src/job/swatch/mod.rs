@@ -4,8 +4,10 @@
 //! way to the program is all there is.
 
 mod axis;
+mod drawn;
 mod grid;
 mod kerf;
+mod ramp;
 mod read;
 mod written;
 
@@ -74,6 +76,8 @@ pub struct Swatch {
     pub date: Option<String>,
     /// The parts of a comb: how many, and how wide each is drawn, mm.
     pub comb: Option<(u32, f64)>,
+    /// Whether the stock leans while it is burnt, so that the head stays at one height.
+    pub leans: bool,
 }
 
 impl Swatch {

@@ -1,9 +1,10 @@
 //! Reading `[swatch]` and writing it out as shapes and steps.
 
 use super::axis::{self, Varied};
+use super::drawn::{PLACE, Written};
 use super::grid::{Grid, Layout, laid_out};
+use super::ramp::ramp;
 use super::{Cell, Swatch, SwatchKind};
-use crate::geometry::{Point, Rect};
 use crate::job::Machine;
 use crate::job::reader::{Section, SourceText};
 use crate::job::recipe::{Make, moved, toml_text};
@@ -14,7 +15,6 @@ use crate::source;
 use std::ops::Range;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
-use toml_edit::{Array, InlineTable, Item, Table, Value, value};
 
 /// A sheet written out.
 pub(in crate::job) struct Expanded {
@@ -43,9 +43,9 @@ impl Expanded {
 const MOST_CELLS: usize = 600;
 
 /// Keys of `[swatch]` that no step has.
-const OWN_KEYS: [&str; 14] = [
+const OWN_KEYS: [&str; 16] = [
     "kind", "make", "across", "down", "cell", "gap", "label", "name", "date", "scatter", "parts",
-    "part", "in-row", "recipe",
+    "part", "in-row", "recipe", "picture", "ramp",
 ];
 
 /// What `[swatch]` of a job's text comes to; none where the job has none.
@@ -176,7 +176,18 @@ fn read(section: Section<'_, '_>, top: &DeTable<'_>, machine: &Machine) -> Optio
         (SwatchKind::Greys, _) => ((cell, cell), Some(in_row.unwrap_or(8))),
         _ => ((cell, cell), in_row),
     };
-    let mut grid = laid_out(&varied, &heading.join(", "), Layout { cell, gap, in_row });
+    let ramp = section.has("ramp").then(|| ramp(&section, kind, &varied, cell.0 + gap));
+    let ramp = match ramp {
+        Some(found) => Some(found?),
+        None => None,
+    };
+    let picture = section.text("picture").map(str::to_string);
+    if picture.is_some() && !engraves_pictures(&section, make, &settings, &varied) {
+        return None;
+    }
+    let layout = Layout { cell, gap, in_row, pitch: ramp.map(|ramp| ramp.pitch) };
+    let leaning = ramp.map(|ramp| ramp.words());
+    let mut grid = laid_out(&varied, &heading.join(", "), leaning.as_deref(), layout);
     if !fits(&section, top, machine, &grid) {
         return None;
     }
@@ -189,8 +200,18 @@ fn read(section: Section<'_, '_>, top: &DeTable<'_>, machine: &Machine) -> Optio
         return None;
     }
     let recipe = recipe.as_deref();
-    let written =
-        Written { make, settings, recipe, varied: &varied, label: &label, machine, scatter, comb };
+    let written = Written {
+        make,
+        settings,
+        recipe,
+        varied: &varied,
+        label: &label,
+        machine,
+        scatter,
+        comb,
+        picture: picture.as_deref(),
+        leans: ramp.is_some(),
+    };
     let toml = written.out(&grid, !top.contains_key("place"));
     Some(Expanded {
         toml,
@@ -203,9 +224,30 @@ fn read(section: Section<'_, '_>, top: &DeTable<'_>, machine: &Machine) -> Optio
             key: grid.key,
             date: said,
             comb,
+            leans: ramp.is_some(),
         },
         span,
     })
+}
+
+/// Whether squares that are pictures are engraved as such.
+fn engraves_pictures(
+    section: &Section<'_, '_>,
+    make: Make,
+    settings: &[(String, String)],
+    varied: &[Varied],
+) -> bool {
+    let image = settings.iter().any(|(key, _)| key == "image" || key == "recipe")
+        || section.has("recipe")
+        || varied.iter().any(|one| one.key.starts_with("image."));
+    if image && make == Make::Engrave {
+        return true;
+    }
+    let what = "squares of [swatch] are a picture, and nothing says how it is engraved";
+    let help =
+        "say make = \"engrave\" and image = { grey = true }, or a dither; or take picture out";
+    section.report(Problem::error(Code::Swatch, what, help), section.span_of("picture"));
+    false
 }
 
 /// What every square is burnt with: keys of a step, as TOML writes their values.
@@ -282,9 +324,6 @@ fn fits(section: &Section<'_, '_>, top: &DeTable<'_>, machine: &Machine, grid: &
     false
 }
 
-/// How far the sheet lies from the front left corner of the bed when nobody says, mm: room for run-up.
-const PLACE: f64 = 10.0;
-
 /// Squares whose values the machine cannot do are left blank, and say so.
 fn blanked(cells: &mut [Cell], varied: &[Varied], machine: &Machine) {
     let top = machine.x.top_speed.min(machine.y.top_speed);
@@ -305,207 +344,6 @@ fn blanked(cells: &mut [Cell], varied: &[Varied], machine: &Machine) {
                 _ => None,
             };
             cell.blank = cell.blank.take().or(why);
-        }
-    }
-}
-
-/// A sheet as it is written out.
-struct Written<'w> {
-    make: Make,
-    settings: Vec<(String, String)>,
-    recipe: Option<&'w str>,
-    varied: &'w [Varied],
-    label: &'w (String, String),
-    machine: &'w Machine,
-    scatter: bool,
-    comb: Option<(u32, f64)>,
-}
-
-impl Written<'_> {
-    fn out(&self, grid: &Grid, place: bool) -> String {
-        let mut shapes = toml_edit::ArrayOfTables::new();
-        let mut steps = toml_edit::ArrayOfTables::new();
-        for rect in grid.marks.iter().chain([&grid.key]) {
-            shapes.push(rectangle("mark", *rect, true));
-        }
-        for label in &grid.labels {
-            let mut text = Table::new();
-            text.insert("kind", value("text"));
-            text.insert("name", value("label"));
-            text.insert("text", value(label.text.as_str()));
-            text.insert("height", value(mm(label.height)));
-            text.insert("colour", value("black"));
-            text.insert("filled", value(false));
-            text.insert("at", point(label.at));
-            shapes.push(text);
-        }
-        // What is burnt last may move: marks and words first.
-        let (speed, power) = self.label;
-        let mut marks = step("marks", "mark", "engrave", speed, power);
-        let mut lines = InlineTable::new();
-        lines.insert("spacing", Value::from(mm(self.machine.beam.width.max(0.05))));
-        marks.insert("lines", value(lines));
-        steps.push(marks);
-        if !grid.labels.is_empty() {
-            steps.push(step("labels", "label", "score", speed, power));
-        }
-        for number in order(grid.cells.len(), self.scatter) {
-            let cell = &grid.cells[number];
-            if cell.blank.is_some() {
-                continue;
-            }
-            match self.comb {
-                Some((parts, part)) => {
-                    for n in 0..parts {
-                        let x = cell.rect.x0 + f64::from(n) * part;
-                        let rect = Rect::new(x, cell.rect.y0, x + part, cell.rect.y1);
-                        shapes.push(rectangle(&cell.name, rect, false));
-                    }
-                }
-                None => {
-                    shapes.push(rectangle(&cell.name, cell.rect, self.make == Make::Engrave));
-                }
-            }
-            steps.push(self.square(cell));
-        }
-        let mut document = toml_edit::DocumentMut::new();
-        if place {
-            let mut place = Table::new();
-            place.insert("anchor", value("bottom-left"));
-            // Places in a job are on the machine's own axes, and this one is from the bed's front left corner.
-            let machine = self.machine;
-            let corner = Point::new(PLACE, PLACE) - machine.bed.origin_offset();
-            place.insert("at", point(machine.pointing.to_machine(corner.to_vec2()).to_point()));
-            document.insert("place", Item::Table(place));
-        }
-        document.insert("shape", Item::ArrayOfTables(shapes));
-        document.insert("step", Item::ArrayOfTables(steps));
-        document.to_string()
-    }
-
-    /// The step that burns one square.
-    fn square(&self, cell: &Cell) -> Table {
-        let mut step = Table::new();
-        step.insert("name", value(cell.name.as_str()));
-        step.insert("take", take(&cell.name));
-        step.insert("make", value(self.make.name()));
-        if let Some(recipe) = self.recipe {
-            step.insert("recipe", value(recipe));
-        }
-        for (key, text) in &self.settings {
-            if let Ok(value) = text.parse::<Value>() {
-                step.insert(key, Item::Value(value));
-            }
-        }
-        if self.comb.is_some() {
-            // Neighbours share their edges, and what the beam takes from them is what is measured.
-            step.insert("side", value("on-line"));
-            step.insert("shared-edges", value(true));
-        }
-        for (one, text) in self.varied.iter().zip(&cell.values) {
-            let Ok(value) = text.parse::<Value>() else { continue };
-            let path: Vec<&str> = one.key.split('.').collect();
-            put(&mut step, &path, value);
-        }
-        step
-    }
-}
-
-/// Puts a value where a dotted key says.
-fn put(table: &mut Table, path: &[&str], what: Value) {
-    match path {
-        [] => {}
-        [key] => drop(table.insert(key, Item::Value(what))),
-        [key, rest @ ..] => {
-            let inner = table.entry(key).or_insert_with(|| value(InlineTable::new()));
-            if let Some(inner) = inner.as_inline_table_mut() {
-                put_inline(inner, rest, what);
-            }
-        }
-    }
-}
-
-fn put_inline(table: &mut InlineTable, path: &[&str], what: Value) {
-    match path {
-        [] => {}
-        [key] => drop(table.insert(*key, what)),
-        [key, rest @ ..] => {
-            let inner = table.get_or_insert(*key, InlineTable::new());
-            if let Some(inner) = inner.as_inline_table_mut() {
-                put_inline(inner, rest, what);
-            }
-        }
-    }
-}
-
-/// In which order squares are burnt: as they lie, or each far from the one before, so that the heat of one is
-/// gone before its neighbour comes.
-fn order(count: usize, scatter: bool) -> Vec<usize> {
-    if !scatter {
-        return (0..count).collect();
-    }
-    // A stride near the golden section that has no divisor in common with the number goes through all.
-    let gcd = |mut a: usize, mut b: usize| {
-        while b > 0 {
-            (a, b) = (b, a % b);
-        }
-        a
-    };
-    let near = (count as f64 * 0.618).round() as usize;
-    let stride = (0..count).flat_map(|d| [near + d, near.saturating_sub(d)]);
-    let stride = stride.filter(|s| *s > 0).find(|stride| gcd(*stride, count) == 1).unwrap_or(1);
-    (0..count).map(|n| n * stride % count).collect()
-}
-
-fn mm(value: f64) -> String {
-    format!("{} mm", plain(value, 3))
-}
-
-fn point(at: Point) -> Item {
-    value(Array::from_iter([mm(at.x), mm(at.y)]))
-}
-
-fn take(id: &str) -> Item {
-    let mut take = InlineTable::new();
-    take.insert("id", Value::from(id));
-    value(take)
-}
-
-fn step(name: &str, id: &str, make: &str, speed: &str, power: &str) -> Table {
-    let mut step = Table::new();
-    step.insert("name", value(name));
-    step.insert("take", take(id));
-    step.insert("make", value(make));
-    step.insert("speed", value(speed));
-    step.insert("power", value(power));
-    step
-}
-
-fn rectangle(name: &str, rect: Rect, filled: bool) -> Table {
-    let mut shape = Table::new();
-    shape.insert("kind", value("rectangle"));
-    shape.insert("name", value(name));
-    shape.insert("width", value(mm(rect.width())));
-    shape.insert("depth", value(mm(rect.height())));
-    shape.insert("colour", value("black"));
-    shape.insert("filled", value(filled));
-    shape.insert("at", point(rect.center()));
-    shape
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn every_square_is_burnt_once_and_neighbours_not_in_turn() {
-        for count in 1..200 {
-            let mut all = order(count, true);
-            if count > 8 {
-                assert!(all.windows(2).all(|two| two[0].abs_diff(two[1]) > 1), "{count}");
-            }
-            all.sort_unstable();
-            assert_eq!(all, (0..count).collect::<Vec<_>>());
         }
     }
 }
