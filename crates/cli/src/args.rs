@@ -733,6 +733,9 @@ pub(crate) struct LogFind {
     /// Only on this machine, as log list names it
     #[arg(long, value_name = "MACHINE")]
     pub(crate) machine: Option<String>,
+    /// How many are listed; --draw and --json have all
+    #[arg(long, value_name = "COUNT", default_value_t = 40)]
+    pub(crate) first: usize,
     /// Draw power against speed with how each went (.svg or .png)
     #[arg(long, value_name = "FILE")]
     pub(crate) draw: Option<PathBuf>,

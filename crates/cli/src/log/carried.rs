@@ -11,6 +11,7 @@ use rusqlite::{OptionalExtension, named_params, params_from_iter};
 use serde_json::{Map, Value};
 use std::collections::BTreeMap;
 use std::io::{BufRead, Read, Seek, SeekFrom, Write};
+use tinkite_core::job::recipe::material_key;
 
 /// What the first line says: which kind of file it is, and of which layout.
 const HEAD: &str = "tinkite-log";
@@ -222,14 +223,17 @@ impl Log {
                 .map_err(words)?;
             return Ok(Brought { there, here, new: false });
         }
-        let marks = vec!["?"; COLUMNS.len() + 2].join(", ");
-        let sql =
-            format!("INSERT INTO runs ({}, after, brought) VALUES ({marks})", COLUMNS.join(", "));
+        let marks = vec!["?"; COLUMNS.len() + 3].join(", ");
+        let sql = format!(
+            "INSERT INTO runs ({}, after, brought, material_key) VALUES ({marks})",
+            COLUMNS.join(", ")
+        );
         let mut cells: Vec<Cell> =
             COLUMNS.iter().map(|name| cell(name, run.get(*name))).collect::<Result<_, _>>()?;
         let after = number("after").and_then(|after| numbers.get(&after));
         cells.push(after.map_or(Cell::Null, |after| Cell::Integer(*after)));
         cells.push(Cell::Integer(now_ms));
+        cells.push(text("material").map_or(Cell::Null, |name| Cell::Text(material_key(name))));
         self.connection.execute(&sql, params_from_iter(cells)).map_err(words)?;
         Ok(Brought { there, here: self.connection.last_insert_rowid(), new: true })
     }

@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::io::{Read, Seek, SeekFrom};
 use std::path::PathBuf;
+use tinkite_core::job::recipe::material_key;
 use tinkite_core::program::Place;
 use tinkite_run::{Broken, Marked, Stance, Whereabouts};
 
@@ -203,10 +204,10 @@ impl Log {
         whole
             .execute(
                 "INSERT INTO runs (kind, after, began, job, sha256, lines, machine, profile, link,
-                   material, diameter, zero, steps, planned_seconds, standing, note, made,
+                   material, diameter, zero, steps, planned_seconds, standing, note, made, material_key,
                    seen_line, seen_way, seen_share, sent, acknowledged, seconds)
                  VALUES (:kind, :after, :began, :job, :sha256, :lines, :machine, :profile,
-                   :link, :material, :diameter, :zero, :steps, :planned, :standing, :note, :made, 1, 0, 0.0, :sent, 0, 0.0)",
+                   :link, :material, :diameter, :zero, :steps, :planned, :standing, :note, :made, :key, 1, 0, 0.0, :sent, 0, 0.0)",
                 named_params! {
                     ":kind": began.kind.word(),
                     ":after": began.after,
@@ -225,6 +226,7 @@ impl Log {
                     ":planned": began.planned_seconds,
                     ":standing": as_json(&StandingEntry::from(began.standing))?,
                     ":note": began.note,
+                    ":key": began.material.as_deref().map(material_key),
                     ":made": began.made.as_ref().map(as_json).transpose()?,
                 },
             )

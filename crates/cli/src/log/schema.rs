@@ -1,6 +1,7 @@
 //! How the log is laid out, and how an older one is brought up to date.
 
-use rusqlite::{Connection, TransactionBehavior};
+use rusqlite::{Connection, TransactionBehavior, named_params};
+use tinkite_core::job::recipe::material_key;
 
 /// What each version adds; never changed once it is out.
 const STEPS: [&str; 3] = [
@@ -79,6 +80,9 @@ ALTER TABLE runs ADD COLUMN made TEXT;
 -- when it was taken in from another log, milliseconds since 1970, UTC; none for what was run from here
 ALTER TABLE runs ADD COLUMN brought INTEGER;
 CREATE INDEX runs_began ON runs (began);
+-- the material without what does not matter of it, so that what was tried on it is found at once
+ALTER TABLE runs ADD COLUMN material_key TEXT;
+CREATE INDEX runs_material ON runs (material_key);
 ",
 ];
 
@@ -108,6 +112,49 @@ pub(super) fn bring_up_to_date(connection: &Connection) -> Result<(), String> {
     for step in steps {
         change.execute_batch(step).map_err(words)?;
     }
+    if found < 3 {
+        name_materials(&change).map_err(words)?;
+    }
     change.pragma_update(None, "user_version", STEPS.len() as i64).map_err(words)?;
     change.commit().map_err(words)
+}
+
+/// Gives the runs of an earlier version the keys of their materials.
+fn name_materials(connection: &Connection) -> rusqlite::Result<()> {
+    let mut all =
+        connection.prepare("SELECT DISTINCT material FROM runs WHERE material IS NOT NULL")?;
+    let all: Vec<String> = all.query_map([], |row| row.get(0))?.collect::<Result<_, _>>()?;
+    for material in all {
+        connection.execute(
+            "UPDATE runs SET material_key = :key WHERE material = :material",
+            named_params! { ":key": material_key(&material), ":material": material },
+        )?;
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_log_of_an_earlier_version_knows_what_was_tried_on_which_material() {
+        let log = Connection::open_in_memory().unwrap();
+        STEPS[..2].iter().for_each(|step| log.execute_batch(step).unwrap());
+        log.pragma_update(None, "user_version", 2).unwrap();
+        log.execute_batch(
+            "INSERT INTO runs (kind, began, job, sha256, lines, machine, profile, link, material, steps,
+               planned_seconds, standing, seen_line, seen_way, seen_share, sent, acknowledged, seconds)
+             VALUES ('run', 0, 'a', '', 1, 'm', '', 'rig:', 'Poplar  plywood', '[]', 1.0, '{}', 1, 0, 0.0, 0, 0, 0.0)",
+        )
+        .unwrap();
+        bring_up_to_date(&log).unwrap();
+        let key: String =
+            log.query_row("SELECT material_key FROM runs", [], |row| row.get(0)).unwrap();
+        assert_eq!(key, "poplar plywood");
+        // Once more changes nothing, and a later version is left alone.
+        bring_up_to_date(&log).unwrap();
+        log.pragma_update(None, "user_version", 99).unwrap();
+        assert!(bring_up_to_date(&log).unwrap_err().contains("later version"));
+    }
 }

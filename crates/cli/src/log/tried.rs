@@ -5,7 +5,7 @@ use crate::refusal::Refusal;
 use rusqlite::named_params;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-use tinkite_core::job::recipe::{Kept, same_material};
+use tinkite_core::job::recipe::{Kept, material_key};
 use tinkite_core::job::{Job, Step};
 
 /// What a step of a run was done with.
@@ -180,38 +180,41 @@ impl Log {
     /// What SQLite refuses.
     pub(crate) fn tries(&self, sought: &Sought) -> Result<Vec<Try>, Refusal> {
         let failed = self.failed();
+        let key = material_key(&sought.material);
         let mut statement = self
             .connection
             .prepare(
-                "SELECT id, began, job, machine, material, steps, how FROM runs
-                 WHERE material IS NOT NULL AND steps LIKE '%\"tried\"%' ORDER BY id DESC",
+                "SELECT id, began, job, machine, steps, how,
+                   CASE kind WHEN 'again' THEN after END FROM runs
+                 WHERE material_key = :key ORDER BY id DESC",
             )
             .map_err(&failed)?;
         let rows = statement
-            .query_map([], |row| {
+            .query_map(named_params! { ":key": key }, |row| {
                 Ok((
                     row.get::<_, i64>(0)?,
                     row.get::<_, i64>(1)?,
                     row.get::<_, String>(2)?,
                     row.get::<_, String>(3)?,
                     row.get::<_, String>(4)?,
-                    row.get::<_, String>(5)?,
-                    row.get::<_, Option<String>>(6)?.as_deref() == Some("done"),
+                    row.get::<_, Option<String>>(5)?.as_deref() == Some("done"),
+                    row.get::<_, Option<i64>>(6)?,
                 ))
             })
             .map_err(&failed)?;
-        let (outcomes, before) = (self.outcomes()?, self.repeated()?);
+        let rows = rows.collect::<Result<Vec<_>, _>>().map_err(&failed)?;
+        let outcomes = self.outcomes(&key)?;
+        // What is run again is of the same material.
+        let repeats = rows.iter().filter_map(|row| Some((row.0, row.6?)));
+        let before: BTreeMap<i64, i64> = repeats.collect();
         let series = |run: i64| {
             // The log may have come from anywhere: no run is older than itself.
             let earlier = |run: &i64| before.get(run).copied().filter(|before| before < run);
             std::iter::successors(earlier(&run), earlier).last()
         };
         let mut all = Vec::new();
-        for row in rows {
-            let (run, began_ms, job, machine, material, steps, done) = row.map_err(&failed)?;
-            if !same_material(&material, &sought.material)
-                || sought.machine.as_ref().is_some_and(|wanted| *wanted != machine)
-            {
+        for (run, began_ms, job, machine, steps, done, _) in rows {
+            if sought.machine.as_ref().is_some_and(|wanted| *wanted != machine) {
                 continue;
             }
             // Written by this program; one that is not is no try.
@@ -254,27 +257,18 @@ impl Log {
         Ok(all)
     }
 
-    /// Which run each repeats, on the same spot or on other stock.
-    fn repeated(&self) -> Result<BTreeMap<i64, i64>, Refusal> {
+    /// What was noted last of each run and step on a material.
+    fn outcomes(&self, key: &str) -> Result<BTreeMap<(i64, String), Noted>, Refusal> {
         let failed = self.failed();
         let mut statement = self
             .connection
-            .prepare("SELECT id, after FROM runs WHERE kind = 'again' AND after IS NOT NULL")
-            .map_err(&failed)?;
-        let rows =
-            statement.query_map([], |row| Ok((row.get(0)?, row.get(1)?))).map_err(&failed)?;
-        rows.collect::<Result<_, _>>().map_err(&failed)
-    }
-
-    /// What was noted last of each run and step.
-    fn outcomes(&self) -> Result<BTreeMap<(i64, String), Noted>, Refusal> {
-        let failed = self.failed();
-        let mut statement = self
-            .connection
-            .prepare("SELECT run, step, outcome, note FROM outcomes ORDER BY noted, rowid")
+            .prepare(
+                "SELECT run, step, outcome, o.note FROM outcomes AS o JOIN runs ON runs.id = run
+                 WHERE material_key = :key ORDER BY noted, o.rowid",
+            )
             .map_err(&failed)?;
         let rows = statement
-            .query_map([], |row| {
+            .query_map(named_params! { ":key": key }, |row| {
                 let of = (row.get(0)?, row.get(1)?);
                 Ok((of, (Outcome::of(&row.get::<_, String>(2)?), row.get(3)?)))
             })

@@ -145,7 +145,11 @@ pub(super) fn run(log: &Log, args: &LogFind, console: &Console) -> Result<(), Re
         "on",
         "note",
     ];
-    console.result(&table(&header, tries.iter().map(row).collect(), &[3, 4, 5, 6, 7]))?;
+    let rows = tries.iter().take(args.first).map(row).collect();
+    console.result(&table(&header, rows, &[3, 4, 5, 6, 7]))?;
+    if tries.len() > args.first {
+        console.say(&format!("and {} more: --first {}", tries.len() - args.first, tries.len()));
+    }
     console.say("* worked; tinkite log note RUN --step STEP --result good notes how another went");
     Ok(())
 }

@@ -64,11 +64,16 @@ impl fmt::Display for Difference {
     }
 }
 
-/// Whether two materials are the same, however they are spelt: capitals and spaces do not count.
+/// A material however it is spelt: capitals and spaces do not count.
+#[must_use]
+pub fn material_key(material: &str) -> String {
+    material.to_lowercase().split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+/// Whether two materials are the same, however they are spelt.
 #[must_use]
 pub fn same_material(a: &str, b: &str) -> bool {
-    let words = |text: &str| text.to_lowercase().split_whitespace().collect::<Vec<_>>().join(" ");
-    words(a) == words(b)
+    material_key(a) == material_key(b)
 }
 
 impl Wanted {

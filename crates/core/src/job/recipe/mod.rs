@@ -13,7 +13,7 @@ mod scaled;
 pub(super) use book::toml_text;
 pub use book::{Book, Kept, read_book};
 pub use edit::{EditError, NewRecipe, counted, dropped, kept};
-pub use fit::{Difference, Found, Near, Shelf, Wanted, same_material};
+pub use fit::{Difference, Found, Near, Shelf, Wanted, material_key, same_material};
 pub(super) use laid_under::{lay_under, moved, wanted};
 pub use of_step::settings_of;
 pub use scaled::{Change, Scaled, scaled};
