@@ -269,6 +269,8 @@ pub(crate) enum ShowArg {
     Order,
     /// When it is burnt
     Time,
+    /// The finished surface of a relief, shaded, with a section
+    Depth,
 }
 
 /// Two lengths with a comma between them; numbers alone are mm.

@@ -255,7 +255,7 @@ fn every_drawing_of_the_workshop_begins() {
         assert!(begins(&bench, name), "{name}");
     }
     bench.demo("medal.stl");
-    assert!(!begins(&bench, "medal.stl"));
+    assert!(begins(&bench, "medal.stl"));
 }
 
 #[test]

@@ -85,7 +85,7 @@ fn a_page_of_a_pdf_is_named_and_others_are_refused() {
     let bench = bench();
     assert!(bench.refused(1, &["look", "reel-cheek.pdf", "--page", "2"]).contains("1 page"));
     assert!(bench.refused(1, &["look", "spar-hub.dxf", "--page", "2"]).contains("only one"));
-    assert!(bench.refused(1, &["begin", "medal.stl"]).contains("relief"));
+    assert!(bench.ok(&["begin", "medal.stl", "-o", "-"]).contains("relief = { depth"));
 }
 
 #[test]

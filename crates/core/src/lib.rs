@@ -15,6 +15,7 @@
 //! | [`plan`] | [`plan::Planned`] | lengths, times and energy of the segments |
 //! | [`limits`] | [`limits::WithinLimits`] | the proof that it fits the machine |
 //! | [`program`] (with [`rs274`]) | [`program::Program`] | text, and text read back |
+//! | [`relief`] | [`relief::Field`] | solids and depth pictures |
 //! | [`scan`] | [`scan::Scan`] | the picture of a burnt test sheet |
 //! | [`picture`] | SVG text | the same values, to look at |
 //!
@@ -37,6 +38,7 @@ pub mod plan;
 pub mod problem;
 pub mod program;
 pub mod quantity;
+pub mod relief;
 pub mod rs274;
 pub mod scan;
 pub mod segment;

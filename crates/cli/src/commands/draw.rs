@@ -32,11 +32,15 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
         return program(args, canvas, console);
     }
     let made = load::made(&args.job)?;
-    let show = args.show.map(|show| match show {
-        ShowArg::Power => Show::Power,
-        ShowArg::Speed => Show::Speed,
-        ShowArg::Order => Show::Order,
-        ShowArg::Time => Show::Time,
+    if args.show == Some(ShowArg::Depth) {
+        return depth(args, made, canvas, console);
+    }
+    let show = args.show.and_then(|show| match show {
+        ShowArg::Power => Some(Show::Power),
+        ShowArg::Speed => Some(Show::Speed),
+        ShowArg::Order => Some(Show::Order),
+        ShowArg::Time => Some(Show::Time),
+        ShowArg::Depth => None,
     });
     let window = args.window.map(|[x0, y0, x1, y1]| Rect::new(x0, y0, x1, y1));
     let look = Look { canvas, show, window };
@@ -45,6 +49,19 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
     } else {
         png::write(&args.output, args.writing, || picture::job(&made.compiled, &made.job, &look))?
     };
+    let problems = load::located(made.compiled.problems, &made.sources);
+    door::wrote(&written, &problems, &made.sources, console)
+}
+
+/// The finished surface of a job's reliefs.
+fn depth(args: &Draw, made: load::Made, canvas: Canvas, console: &Console) -> Result<(), Refusal> {
+    let Some(svg) = picture::surface(&made.compiled, &made.job, canvas) else {
+        return Err(Refusal::Usage(
+            "--show depth is for jobs with a relief, and no step of this one that is made has one"
+                .into(),
+        ));
+    };
+    let written = png::write(&args.output, args.writing, || svg)?;
     let problems = load::located(made.compiled.problems, &made.sources);
     door::wrote(&written, &problems, &made.sources, console)
 }

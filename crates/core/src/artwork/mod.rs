@@ -6,6 +6,7 @@
 mod bitmap;
 mod chains;
 mod clip;
+mod depth;
 mod dxf;
 mod fonts;
 mod format;
@@ -23,6 +24,7 @@ pub(crate) use bitmap::area::Whitened;
 pub use bitmap::trace::{self, Trace, Traced};
 pub use bitmap::{Bitmap, bitmap_size};
 pub(crate) use clip::{Clipped, Region, clipped, rings};
+pub use depth::{Depth, Mesh};
 pub(crate) use fonts::outlines;
 pub use fonts::{FontSupply, NoFonts};
 pub use format::Format;
@@ -242,6 +244,8 @@ pub struct Image {
     pub pixels: (u32, u32),
     /// The pixels; none for a bitmap that could not be read.
     pub bitmap: Option<Arc<Bitmap>>,
+    /// How deep it is, for reliefs, where that is known better than by its pixels.
+    pub depth: Option<Arc<Depth>>,
     /// Whether it was drawn from shapes that have no plain colour.
     pub rendered: bool,
     /// Its place in the order of painting, among shapes and bitmaps.

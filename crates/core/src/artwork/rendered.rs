@@ -107,6 +107,7 @@ fn place(artwork: &mut Artwork, chosen: &[bool], window: Window, bitmap: Bitmap)
     let many = chosen.iter().filter(|chosen| **chosen).count();
     let step = 1.0 / window.resolution;
     artwork.images.push(Image {
+        depth: None,
         source: Source { id: Some("rendered".into()), groups: Vec::new(), line },
         to_mm: crate::geometry::Affine::new([step, 0.0, 0.0, -step, window.left, window.top]),
         pixels: (window.width, window.height),

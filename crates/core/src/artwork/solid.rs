@@ -1,11 +1,14 @@
 //! Solid models: recognised and measured.
 
 use super::format::is_binary_stl;
-use super::{Artwork, Format, Units};
+use super::{Artwork, Bitmap, Depth, Format, Image, Mesh, Source, Units};
+use crate::geometry::{Affine, Rect};
 use crate::problem::{Code, Place, Problem, Problems};
+use crate::relief::{Field, seen_from_above};
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::io::Cursor;
+use std::sync::Arc;
 
 /// A solid model's measures.
 #[derive(Debug, Clone, PartialEq)]
@@ -34,6 +37,7 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
     let mut cursor = Cursor::new(&bytes);
     let reader = stl_io::create_stl_reader(&mut cursor).map_err(broken)?;
     let mut measured = SolidMeasures::default();
+    let mut triangles: Vec<[[f32; 3]; 3]> = Vec::new();
     for triangle in reader {
         let corners = triangle.map_err(broken)?.vertices.map(|v| v.0);
         if corners.iter().flatten().any(|c| !c.is_finite()) {
@@ -41,6 +45,7 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
             return Err(refuse(Code::BrokenSolid, message, again));
         }
         measured.add(corners);
+        triangles.push(corners);
     }
     let Some((low, high)) = measured.bounds else {
         return Err(refuse(Code::Nothing, "the model has no triangles".into(), again));
@@ -58,7 +63,10 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
             .at(Place::file(name)),
         );
     }
+    let image = picture(triangles, low, size);
     Ok(Artwork {
+        page: Some((size[0], size[1])),
+        images: image.into_iter().collect(),
         units: Units {
             source: "STL has no units; one unit taken as 1 mm".into(),
             mm_per_unit: 1.0,
@@ -67,6 +75,46 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
         solid: Some(Solid { triangles: measured.count, size, leaks }),
         problems,
         ..Artwork::empty(name, Format::Stl)
+    })
+}
+
+/// Pixels along the longer side of the picture that is shown of a solid.
+const SHOWN: f64 = 480.0;
+
+/// A solid as it is seen from above: the higher, the lighter; none where it has no extent.
+fn picture(mut triangles: Vec<[[f32; 3]; 3]>, low: [f32; 3], size: [f64; 3]) -> Option<Image> {
+    let [width, depth, height] = size;
+    if width <= 0.0 || depth <= 0.0 {
+        return None;
+    }
+    let cell = width.max(depth) / SHOWN;
+    let on_plane =
+        |t: &[[f32; 3]; 3]| t.map(|c| [0, 1, 2].map(|n| f64::from(c[n]) - f64::from(low[n])));
+    let field = Field::over(Rect::new(0.0, 0.0, width, depth), cell);
+    let seen = seen_from_above(&field, &triangles.iter().map(on_plane).collect::<Vec<_>>());
+    let light = |z: f32| match z {
+        // Where nothing stands there is paper.
+        z if z < 0.0 => 255,
+        z if height > 0.0 => (30.0 + 210.0 * f64::from(z) / height).round() as u8,
+        _ => 128,
+    };
+    let rows = seen.height.chunks(field.columns).rev();
+    let grey = rows.flatten().map(|z| light(*z)).collect();
+    for corner in triangles.iter_mut().flatten() {
+        let [x, y, z] = [0, 1, 2].map(|n| f64::from(corner[n]) - f64::from(low[n]));
+        *corner = [(x / width) as f32, (1.0 - y / depth) as f32, z as f32];
+    }
+    let pixels = (field.columns as u32, field.rows as u32);
+    let scale = (width / f64::from(pixels.0), depth / f64::from(pixels.1));
+    Some(Image {
+        source: Source::default(),
+        to_mm: Affine::new([scale.0, 0.0, 0.0, -scale.1, 0.0, depth]),
+        pixels,
+        bitmap: Some(Arc::new(Bitmap { width: pixels.0, height: pixels.1, grey })),
+        depth: Some(Arc::new(Depth::Solid(Mesh { triangles, height }))),
+        rendered: false,
+        painted: 0,
+        hides: Vec::new(),
     })
 }
 

@@ -4,7 +4,10 @@ use super::machine::Machine;
 use super::reader::{Section, SourceText};
 use super::recipe::{self, Shelf};
 use super::swatch;
-use super::{Job, Placement, Stock, StockSize, artwork, drawn, place, rotary, step};
+use super::{
+    Engrave, Fill, Job, Operation, Pass, Placement, Relief, Step, Stock, StockSize, artwork, drawn,
+    place, rotary, step,
+};
 use crate::problem::{Code, Problem, Problems, nearest};
 use crate::quantity::Length;
 
@@ -65,6 +68,7 @@ pub fn read_with(
         let top = Section::new(&source, "the job", table.get_ref(), 0..0);
         let mut job = job(top, file, machine)?;
         job.steps.iter_mut().zip(used).for_each(|(step, used)| step.recipe = used);
+        job.steps = job.steps.into_iter().flat_map(|step| with_finish(step)).collect();
         job.swatch = expanded.as_ref().map(|expanded| expanded.swatch.clone());
         Some(job)
     });
@@ -72,6 +76,22 @@ pub fn read_with(
         (Some(job), problems) if !problems.refuse() => Ok(job),
         (_, problems) => Err(problems),
     }
+}
+
+/// A step, and behind it the last, weak layer of its relief, where it has one.
+fn with_finish(step: Step) -> Vec<Step> {
+    let Operation::Engrave(engrave) = &step.operation else { return vec![step] };
+    let Fill::Relief(relief) = &engrave.fill else { return vec![step] };
+    let Some((speed, power)) = relief.finish else { return vec![step] };
+    let fill = Fill::Relief(Relief { finishes: true, finish: None, ..relief.clone() });
+    let last = Step {
+        name: format!("{} finish", step.name),
+        operation: Operation::Engrave(Engrave { fill, ..engrave.clone() }),
+        passes: vec![Pass { speed, power }],
+        recipe: None,
+        ..step.clone()
+    };
+    vec![step, last]
 }
 
 fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {

@@ -29,9 +29,9 @@ pub use rotary::{Hold, Keep, Round};
 pub use select::Take;
 pub use starter::{RENDER_DPI, Wishes, starter};
 pub use step::{
-    Advance, Bridges, Directions, Dither, Engrave, Every, Fill, Follow, Image, Islands, Lead,
-    LeadShape, Lines, Operation, Order, Overlaps, Pass, PassesBy, Pierce, Ramp, RampEnd, Rings,
-    Shade, Shoulder, Side, Start, Step, Tone,
+    Advance, Bridges, DeepFrom, Directions, Dither, Engrave, Every, Fill, Follow, Image, Islands,
+    Lead, LeadShape, Lines, Operation, Order, Overlaps, Pass, PassesBy, Pierce, Ramp, RampEnd,
+    Relief, Rings, Shade, Shoulder, Side, Start, Step, Tone,
 };
 
 /// How large the stock is.

@@ -18,6 +18,8 @@ pub enum Kind {
     Text,
     /// Bitmaps.
     Bitmap,
+    /// Solids.
+    Solid,
     /// Painted with a gradient.
     Gradient,
     /// Painted with a pattern.
@@ -100,7 +102,7 @@ impl Taken for ShapeInfo<'_> {
             Kind::Open => self.open,
             Kind::Closed => !self.open,
             Kind::Text => self.shape.text,
-            Kind::Bitmap | Kind::Rendered => false,
+            Kind::Bitmap | Kind::Rendered | Kind::Solid => false,
             Kind::Effect => self.shape.odd.is(Odd::Effect),
             Kind::Gradient => self.shape.odd.is(Odd::Gradient),
             Kind::Pattern => self.shape.odd.is(Odd::Pattern),
@@ -189,11 +191,12 @@ impl Take {
 }
 
 /// Words for kinds.
-const KINDS: [(&str, Kind); 8] = [
+const KINDS: [(&str, Kind); 9] = [
     ("open", Kind::Open),
     ("closed", Kind::Closed),
     ("text", Kind::Text),
     ("bitmap", Kind::Bitmap),
+    ("solid", Kind::Solid),
     ("gradient", Kind::Gradient),
     ("pattern", Kind::Pattern),
     ("effect", Kind::Effect),

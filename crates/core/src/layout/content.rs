@@ -43,13 +43,6 @@ pub(super) fn prepare(
         problems.push(problem.at(Place::file(&file)));
         Err(std::mem::take(problems))
     };
-    if artwork.solid.is_some() {
-        let help = "reliefs come in a later version; export the outline as SVG or DXF to cut it";
-        return refuse(
-            Problem::error(Code::Solid, "a solid model cannot be burnt by this version", help),
-            problems,
-        );
-    }
     let unit = match unit(&artwork, how) {
         Ok(unit) => unit,
         Err(problem) => {

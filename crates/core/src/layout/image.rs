@@ -1,7 +1,7 @@
 //! A bitmap where it will be engraved.
 
 use super::copies::Copied;
-use crate::artwork::{Bitmap, Image, Source};
+use crate::artwork::{Bitmap, Depth, Image, Source};
 use crate::colour::Colour;
 use crate::geometry::{Affine, Point, Rect, Vec2};
 use crate::job::select::{Kind, Origin, Taken};
@@ -20,6 +20,8 @@ pub struct LaidImage {
     pub to_bed: Affine,
     /// The pixels.
     pub bitmap: Arc<Bitmap>,
+    /// How deep it is, for reliefs, where that is known better than by its pixels.
+    pub depth: Option<Arc<Depth>>,
     /// Whether it was drawn from shapes that have no plain colour.
     pub rendered: bool,
     /// Its place in the order of painting: which artwork of the job, and where in that.
@@ -44,6 +46,7 @@ impl LaidImage {
             file: file.clone(),
             to_bed: to_sheet * image.to_mm,
             bitmap: image.bitmap?,
+            depth: image.depth,
             rendered: image.rendered,
             origin: origin.clone(),
             painted: (artwork, image.painted),
@@ -98,7 +101,11 @@ impl Taken for LaidImage {
         &self.source
     }
     fn is_kind(&self, kind: Kind) -> bool {
-        kind == if self.rendered { Kind::Rendered } else { Kind::Bitmap }
+        kind == match self.depth.as_deref() {
+            _ if self.rendered => Kind::Rendered,
+            Some(Depth::Solid(_)) => Kind::Solid,
+            _ => Kind::Bitmap,
+        }
     }
     fn origin(&self) -> Option<&Origin> {
         Some(&self.origin)

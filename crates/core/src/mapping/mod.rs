@@ -158,6 +158,8 @@ struct Walker<'p, F> {
     at: Point,
     /// Height of the focus, mm; 0 is where the operator has set it.
     height: f64,
+    /// How deep the path at hand lies below the surface, mm.
+    sunk: f64,
     air: bool,
     /// As [`Move::slow`], of the pass at hand.
     slow: f64,
@@ -261,6 +263,7 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
         manner: &'p StepWalk,
         passes: std::ops::Range<usize>,
     ) -> Result<(), E> {
+        self.sunk = path.sunk;
         match &path.burn {
             Burn::Line(line) => self.line(line, manner, passes),
             Burn::Rows(rows) => {
@@ -296,8 +299,15 @@ impl Placed {
         &'p self,
         each: impl FnMut(Instruction<'p>) -> Result<(), E>,
     ) -> Result<(), E> {
-        let mut walker =
-            Walker { placed: self, at: Point::ZERO, height: 0.0, air: false, slow: 1.0, each };
+        let mut walker = Walker {
+            placed: self,
+            at: Point::ZERO,
+            height: 0.0,
+            sunk: 0.0,
+            air: false,
+            slow: 1.0,
+            each,
+        };
         for group in self.sequence.paths().chunk_by(|a, b| a.step == b.step) {
             walker.step(group[0].step, group)?;
         }

@@ -16,7 +16,7 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
         // Levels hold the powers of the first pass; further passes are stronger or weaker as one.
         let share = step.share(pass);
         let feed = Pace::Feed(how.speed);
-        let mut height = Some(step.height(pass));
+        let mut height = Some(step.height(pass) - self.sunk);
         rows.rows().try_for_each(|row| self.row(&row, rows.walk.run_up, feed, share, height.take()))
     }
 

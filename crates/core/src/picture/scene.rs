@@ -155,6 +155,7 @@ fn entries(compiled: &Compiled, job: &Job) -> Vec<Entry> {
                 Fill::Lines(_) => "lines",
                 Fill::Rings(_) => "rings",
                 Fill::Image(_) => "pixels",
+                Fill::Relief(_) => "layers of lines",
             };
             format!(", {what} {} mm apart", plain(engrave.spacing(), 3))
         });

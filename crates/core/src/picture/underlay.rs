@@ -49,6 +49,25 @@ fn mean(bitmap: &Bitmap, x: u32, y: u32, side: u32) -> u8 {
     (sum / ((x1 - x) * (y1 - y)).max(1)) as u8
 }
 
+/// Draws grey pixels, row by row from the top, where `to_px` puts them in the picture.
+pub(super) fn embedded(out: &mut String, size: (usize, usize), grey: &[u8], to_px: Affine) {
+    let (width, height) = (size.0 as u32, size.1 as u32);
+    let mut png = Vec::new();
+    let encoder = PngEncoder::new(&mut png);
+    if encoder.write_image(grey, width, height, ExtendedColorType::L8).is_ok() {
+        image(out, (width, height), to_px, 1.0, &png);
+    }
+}
+
+fn image(out: &mut String, (width, height): (u32, u32), to_px: Affine, opacity: f64, png: &[u8]) {
+    let [a, b, c, d, e, f] = to_px.as_coeffs();
+    let data = base64::engine::general_purpose::STANDARD.encode(png);
+    let _ = writeln!(
+        out,
+        r#"<image width="{width}" height="{height}" transform="matrix({a:.6} {b:.6} {c:.6} {d:.6} {e:.3} {f:.3})" opacity="{opacity}" href="data:image/png;base64,{data}"/>"#
+    );
+}
+
 fn step(bitmap: &Bitmap) -> u32 {
     bitmap.width.max(bitmap.height).div_ceil(MOST_PIXELS).max(1)
 }
@@ -65,13 +84,8 @@ fn place(
 ) {
     let Some(png) = png else { return };
     let to_px = view.transform() * to_bed * Affine::scale(f64::from(step));
-    let [a, b, c, d, e, f] = to_px.as_coeffs();
-    let (width, height) = (bitmap.width.div_ceil(step), bitmap.height.div_ceil(step));
-    let data = base64::engine::general_purpose::STANDARD.encode(png);
-    let _ = writeln!(
-        out,
-        r#"<image width="{width}" height="{height}" transform="matrix({a:.6} {b:.6} {c:.6} {d:.6} {e:.3} {f:.3})" opacity="{opacity}" href="data:image/png;base64,{data}"/>"#
-    );
+    let size = (bitmap.width.div_ceil(step), bitmap.height.div_ceil(step));
+    image(out, size, to_px, opacity, &png);
 }
 
 fn encoded(bitmap: &Bitmap, step: u32) -> Option<Vec<u8>> {

@@ -143,10 +143,9 @@ fn without_effect(job: &Job, number: usize, totals: &StepTotals) -> Option<Probl
     let slow = step.ramp.slow?;
     let alone = step.passes.len() == 1 && step.ramp.start.is_none() && step.ramp.end.is_none();
     let burnt = totals.burnt_s?;
-    let grey = step
-        .operation
-        .engrave()
-        .is_some_and(|e| matches!(e.fill, Fill::Image(_)) || e.shoulder.is_some());
+    let grey = step.operation.engrave().is_some_and(|e| {
+        matches!(e.fill, Fill::Image(_) | Fill::Relief(_)) || e.shoulder.is_some()
+    });
     if !alone || grey || burnt.1 - burnt.0 > job.machine.beam.level_step() * 0.5 {
         return None;
     }

@@ -8,6 +8,7 @@ mod follow;
 mod hatch;
 mod image;
 pub mod line;
+mod relief;
 mod report;
 mod rings;
 pub mod rows;
@@ -15,6 +16,7 @@ mod select;
 mod shoulder;
 mod wrap;
 
+use crate::artwork::Depth;
 use crate::geometry::{Point, Rect};
 use crate::job::{Engrave, Fill, Job, Operation, Step};
 use crate::layout::{LaidImage, LaidShape, Sheet};
@@ -67,6 +69,8 @@ pub struct Toolpath {
     pub parent: Option<usize>,
     /// What is burnt.
     pub burn: Burn,
+    /// How deep below the surface it lies, mm: the focus follows.
+    pub sunk: f64,
 }
 
 impl Burn {
@@ -210,16 +214,41 @@ fn engraved(
     let step = context.step;
     let path = |text: &str, parent, burn| {
         let name = Arc::new(Name { id: None, text: text.into() });
-        Toolpath { step: number, name, parent, burn }
+        Toolpath { step: number, name, parent, burn, sunk: 0.0 }
     };
     if let Fill::Image(how) = &context.engrave.fill {
         refuse_shapes(shapes, step, context.job)?;
+        refuse_solids(images, step, context.job)?;
         let mut made = Vec::new();
         for laid in images {
             match image::rows(laid, how, context)? {
                 Some(rows) => made.push(path(&laid.label(), None, Burn::Rows(rows))),
                 None => problems.push(report::blank(laid, step, context.job)),
             }
+        }
+        return Ok(made);
+    }
+    if let Fill::Relief(how) = &context.engrave.fill {
+        refuse_shapes(shapes, step, context.job)?;
+        let mut made = Vec::new();
+        for laid in images {
+            let layers = relief::layers(laid, how, context, problems)?;
+            if layers.is_empty() {
+                problems.push(report::blank(laid, step, context.job));
+                continue;
+            }
+            if !how.finishes {
+                problems.push(relief::told(&layers, how, context));
+            }
+            let moves = context.job.machine.z.is_some();
+            made.extend(layers.into_iter().map(|layer| {
+                let text = match how.finishes {
+                    true => format!("{}, finish", laid.label()),
+                    false => format!("{}, layer {} of {}", laid.label(), layer.number, how.layers),
+                };
+                let sunk = if moves { layer.depth } else { 0.0 };
+                Toolpath { sunk, ..path(&text, None, Burn::Rows(layer.rows)) }
+            }));
         }
         return Ok(made);
     }
@@ -238,7 +267,7 @@ fn engraved(
                 |(contour, parent)| path(&step.name, parent, Burn::Line(Line::plain(contour)));
             Ok(rings.into_iter().map(one).collect())
         }
-        Fill::Image(_) => Ok(Vec::new()),
+        Fill::Image(_) | Fill::Relief(_) => Ok(Vec::new()),
     }
 }
 
@@ -249,6 +278,18 @@ fn refuse_images(images: &[&LaidImage], step: &Step, job: &Job) -> Result<(), Pr
         Code::Bitmap,
         format!("step \"{}\" takes {}, which is a bitmap", step.name, first.label()),
         "engrave it with image = { spacing = \"0.1 mm\" }, turn it into outlines with trace in [[artwork]], or take something else",
+    )
+    .at(step_place(job, step)))
+}
+
+/// What is shown of a solid are no pixels to engrave.
+fn refuse_solids(images: &[&LaidImage], step: &Step, job: &Job) -> Result<(), Problem> {
+    let solid = |laid: &&&LaidImage| matches!(laid.depth.as_deref(), Some(Depth::Solid(_)));
+    let Some(first) = images.iter().find(solid) else { return Ok(()) };
+    Err(Problem::error(
+        Code::Solid,
+        format!("step \"{}\" takes {}, which is a solid", step.name, first.label()),
+        "cut it with relief = { depth = \"1.2 mm\", layers = 20 } and lines in place of image",
     )
     .at(step_place(job, step)))
 }

@@ -229,6 +229,13 @@ impl Rows {
         self.ends
     }
 
+    /// The area that its stretches cover, each as wide as the rows are apart, mm².
+    #[must_use]
+    pub fn area(&self) -> f64 {
+        let length = |row: &Row<'_>| row.spans.iter().map(|s| s.to - s.from).sum::<f64>();
+        self.unturned().map(|row| length(&row)).sum::<f64>() * self.walk.spacing
+    }
+
     /// What is burnt in it.
     #[must_use]
     pub fn content(&self) -> &Content {

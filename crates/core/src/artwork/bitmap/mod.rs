@@ -5,7 +5,7 @@ mod compression;
 mod resolution;
 pub mod trace;
 
-use super::{Artwork, Format, Image, Source, Units};
+use super::{Artwork, Depth, Format, Image, Source, Units};
 use crate::geometry::Affine;
 use crate::problem::{Code, Place, Problem, Problems};
 use crate::quantity::plain;
@@ -49,7 +49,7 @@ pub fn bitmap_size(bytes: &[u8]) -> Option<(u32, u32)> {
 /// # Errors
 /// Broken files, and such as have more pixels than anyone could mean.
 pub(super) fn read(name: &str, bytes: &[u8], format: Format) -> Result<Artwork, Problems> {
-    let Decoded { bitmap, turned, opaque } =
+    let Decoded { bitmap, turned, opaque, deep } =
         decode(bytes, format).map_err(|p| Problems::from(p.at(Place::file(name))))?;
     let mut problems = Problems::new();
     if format == Format::Jpeg && !ends_whole(bytes) {
@@ -93,6 +93,7 @@ pub(super) fn read(name: &str, bytes: &[u8], format: Format) -> Result<Artwork, 
         to_mm,
         pixels,
         bitmap: Some(Arc::new(bitmap)),
+        depth: deep.map(|values| Arc::new(Depth::Grey(values))),
         rendered: false,
         painted: 0,
         hides,
@@ -118,6 +119,8 @@ pub(super) struct Decoded {
     pub(super) turned: bool,
     /// None of its pixels lets anything through.
     pub(super) opaque: bool,
+    /// Its lightness in 16 bits, where the file has as many.
+    pub(super) deep: Option<Vec<u16>>,
 }
 
 impl Bitmap {
@@ -187,7 +190,9 @@ fn decoded(bytes: &[u8], format: Format) -> Result<Decoded, Problem> {
     let turned = before != (picture.width(), picture.height());
     let opaque = !picture.color().has_alpha()
         || picture.to_luma_alpha8().pixels().all(|pixel| pixel.0[1] == u8::MAX);
-    Ok(Decoded { bitmap: grey(&picture), turned, opaque })
+    let deep = (picture.color().bytes_per_pixel() / picture.color().channel_count() > 1)
+        .then(|| picture.to_luma16().into_raw());
+    Ok(Decoded { bitmap: grey(&picture), turned, opaque, deep })
 }
 
 /// The bitmap of pixels of red, green, blue and opacity; none when they are not as many.

@@ -325,6 +325,7 @@ impl<'a> Device<'a> for Tracer<'_> {
         let hides = hidden.unwrap_or_default();
         self.painted += 1;
         let image = Image {
+            depth: None,
             source,
             to_mm,
             pixels,

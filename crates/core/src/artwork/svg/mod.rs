@@ -448,6 +448,7 @@ impl Reader<'_> {
         let hidden = opaque.then(|| Region::within(self.clips.last(), outline));
         let hides = hidden.unwrap_or_default();
         let image = Image {
+            depth: None,
             source,
             to_mm,
             pixels,

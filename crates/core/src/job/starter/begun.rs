@@ -7,7 +7,7 @@ use crate::artwork::{
 };
 use crate::colour::Colour;
 use crate::geometry::region::FillRule;
-use crate::problem::{Code, Problem, Problems};
+use crate::problem::Problems;
 use crate::quantity::plain;
 use std::fmt::Write as _;
 
@@ -43,14 +43,8 @@ pub(super) struct Begun {
 impl Begun {
     pub(super) fn of(file: &str, artwork: &Artwork, side_by_side: bool) -> Result<Self, Problems> {
         let mut artwork = artwork.clone();
-        if artwork.solid.is_some() {
-            let help =
-                "reliefs come in a later version; export the outline as SVG or DXF to cut it";
-            let message = "a solid model cannot be burnt by this version";
-            let place = crate::problem::Place::file(&artwork.file);
-            return Err(Problem::error(Code::Solid, message, help).at(place).into());
-        }
-        let traced = artwork.shapes.is_empty()
+        let traced = artwork.solid.is_none()
+            && artwork.shapes.is_empty()
             && !artwork.images.is_empty()
             && artwork
                 .images
@@ -103,7 +97,9 @@ impl Begun {
         let blank = |image: &Image| {
             image.bitmap.as_ref().is_none_or(|b| b.grey.iter().all(|grey| *grey > LIGHTEST))
         };
-        let blank = !artwork.images.is_empty() && artwork.images.iter().all(blank);
+        let blank = artwork.solid.is_none()
+            && !artwork.images.is_empty()
+            && artwork.images.iter().all(blank);
         if blank {
             artwork.images.clear();
             artwork.unread.retain(|(unread, _)| *unread != Unread::Bitmap);

@@ -77,14 +77,21 @@ pub fn starter(
     let layers = all;
     let planned = steps::planned(&layers, wishes.steps.unwrap_or(MOST_STEPS));
     let pictures = [false, true].map(|rendered| {
-        let images = sorted.iter().flat_map(|begun| &begun.artwork.images);
+        let flat = sorted.iter().filter(|begun| begun.artwork.solid.is_none());
+        let images = flat.flat_map(|begun| &begun.artwork.images);
         let bitmaps = images.filter(|i| i.rendered == rendered).filter_map(|i| i.bitmap.as_deref());
         let (any, photograph) =
             bitmaps.fold((false, false), |(_, p), b| (true, p || is_photograph(b)));
         let kind = if rendered { "rendered" } else { "bitmap" };
         any.then_some(steps::Pictures { kind, photograph })
     });
-    if planned.is_empty() && pictures.iter().all(Option::is_none) {
+    let solids: Vec<f64> = sorted
+        .iter()
+        .filter(|begun| !begun.artwork.images.is_empty())
+        .filter_map(|begun| begun.artwork.solid.as_ref().map(|solid| solid.size[2]))
+        .filter(|height| *height > 0.0)
+        .collect();
+    if planned.is_empty() && pictures.iter().all(Option::is_none) && solids.is_empty() {
         return Err(nothing(drawings, &layers).into());
     }
     let stem = drawings.first().map_or("job", |(file, _)| file.as_str());
@@ -139,6 +146,9 @@ pub fn starter(
     }
     for pictures in pictures.iter().flatten() {
         steps::picture_step(&mut out, pictures, machine);
+    }
+    if !solids.is_empty() {
+        steps::relief_step(&mut out, &solids, wishes.thickness, machine);
     }
     let wanted = Wanted {
         material: wishes.material.clone().unwrap_or_default(),

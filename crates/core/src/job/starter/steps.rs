@@ -244,6 +244,31 @@ pub(super) fn picture_step(out: &mut String, pictures: &Pictures, machine: &Mach
     );
 }
 
+/// Deeper reliefs than this are not begun with, mm: hours, and a focus that is far out.
+const DEEPEST: f64 = 1.5;
+
+/// Solids that are cut in layers; `heights` are their own, mm.
+pub(super) fn relief_step(
+    out: &mut String,
+    heights: &[f64],
+    thickness: Option<f64>,
+    machine: &Machine,
+) {
+    let (speed, percent) = started(Guess::Engrave, machine);
+    let own = heights.iter().copied().fold(0.0, f64::max);
+    let depth = own.min(DEEPEST).min(thickness.map_or(DEEPEST, |mm| mm / 2.0));
+    let spacing = machine.beam.width.max(0.05);
+    let _ = write!(
+        out,
+        "\n[[step]]\nname  = \"relief\"\ntake  = {{ kind = \"solid\" }}\nmake  = \"engrave\"\nspeed = \"{} mm/s\"   # guessed\npower = \"{} %\"   # guessed\nlines = {{ spacing = \"{} mm\" }}\nrelief = {{ depth = \"{} mm\", layers = 20, raised = true, turn = \"37 deg\" }}   # the solid is {} mm high; raised = false sinks it\n# per-pass = \"0.04 mm\"   # how deep one pass goes on this stock, once it is measured: passes follow\n",
+        plain(speed, 2),
+        plain(percent, 2),
+        plain(spacing, 3),
+        plain(depth, 3),
+        plain(own, 3)
+    );
+}
+
 /// Speed in mm/s and power in percent to begin tests with, on this machine.
 fn started(guess: Guess, machine: &Machine) -> (f64, f64) {
     let (speed, percent) = guess.start();

@@ -1,6 +1,7 @@
 //! How areas are filled: with parallel lines, with rings, or with a bitmap's pixels.
 
 use super::image::{self, Image};
+use super::relief::{self, Relief};
 use super::rows::{Advance, Directions, spacing, walked};
 use crate::job::machine::Beam;
 use crate::job::reader::{LONGEST, Section};
@@ -62,6 +63,8 @@ pub enum Fill {
     Rings(Rings),
     /// The pixels of bitmaps.
     Image(Image),
+    /// The depths of solids and pictures, layer by layer.
+    Relief(Relief),
 }
 
 /// What counts as inside where shapes of a step overlap.
@@ -107,6 +110,7 @@ impl Engrave {
             Fill::Lines(lines) => lines.spacing,
             Fill::Rings(rings) => rings.spacing,
             Fill::Image(image) => image.spacing,
+            Fill::Relief(relief) => relief.lines.spacing,
         }
     }
 }
@@ -116,9 +120,18 @@ pub(super) fn read(section: &Section<'_, '_>, beam: &Beam) -> Option<Engrave> {
     let given: Vec<&str> =
         ["lines", "rings", "image"].into_iter().filter(|key| section.has(key)).collect();
     let fill = match given.as_slice() {
+        ["lines"] if section.has("relief") => relief(section, beam).map(Fill::Relief),
         ["lines"] => section.section("lines").and_then(lines).map(Fill::Lines),
         ["rings"] => section.section("rings").and_then(rings).map(Fill::Rings),
         ["image"] => section.section("image").and_then(|s| image::read(s, beam)).map(Fill::Image),
+        [] if section.has("relief") => {
+            section.has("per-pass");
+            section.missing(
+                "lines",
+                "lines = { spacing = \"0.05 mm\" }: a relief is engraved by lines",
+            );
+            None
+        }
         [] => {
             section.missing(
                 "lines",
@@ -152,6 +165,24 @@ pub(super) fn read(section: &Section<'_, '_>, beam: &Beam) -> Option<Engrave> {
             }
         }
     }
+    if !section.has("relief") && section.has("per-pass") {
+        section.contradicts(
+            "per-pass",
+            "per-pass says how many passes each layer of a relief takes, and this step has none",
+            "say passes, or relief = { depth, … }",
+        );
+    }
+    if section.has("relief") {
+        for key in ["area", "grow", "overlaps", "shoulder"] {
+            if section.has(key) {
+                section.contradicts(
+                    key,
+                    &format!("{} cuts a relief, so {key} has no meaning there", section.name),
+                    "take it out; boundary bounds its ground, draft in relief makes walls lean",
+                );
+            }
+        }
+    }
     if given == ["rings"] && section.has("shoulder") {
         section.contradicts(
             "shoulder",
@@ -178,6 +209,24 @@ fn shoulder(section: Section<'_, '_>, beam: &Beam) -> Option<Shoulder> {
     let over = over.and_then(|length| section.within("over", length, LONGEST));
     section.finish();
     Some(Shoulder { from: from?, over: over? })
+}
+
+/// Reads a relief with its lines.
+fn relief(section: &Section<'_, '_>, beam: &Beam) -> Option<Relief> {
+    let lines = section.section("lines").and_then(lines);
+    let plain = |lines: &Lines| {
+        lines.angles.len() == 1 && lines.inset == 0.0 && lines.islands == Islands::Together
+    };
+    if lines.as_ref().is_some_and(|lines| !plain(lines)) {
+        section.contradicts(
+            "lines",
+            "lines of a relief neither cross, nor stay away from edges, nor go island by island",
+            "take cross, inset and islands out; turn in relief turns them from layer to layer",
+        );
+    }
+    let per_pass = section.positive::<Length>("per-pass").map(|length| length.0);
+    let inner = section.section("relief")?;
+    relief::read(inner, lines, per_pass, beam)
 }
 
 fn lines(section: Section<'_, '_>) -> Option<Lines> {

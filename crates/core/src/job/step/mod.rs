@@ -5,6 +5,7 @@ mod follow;
 mod image;
 mod passes;
 mod ramp;
+mod relief;
 mod rows;
 
 pub use engrave::{Engrave, Fill, Islands, Lines, Overlaps, Rings, Shoulder};
@@ -12,6 +13,7 @@ pub use follow::{Bridges, Every, Follow, Lead, LeadShape, Pierce, Side, Start};
 pub use image::{Dither, Image, Shade, Tone};
 pub use passes::{Pass, PassesBy};
 pub use ramp::{Ramp, RampEnd};
+pub use relief::{DeepFrom, Relief};
 pub use rows::{Advance, Directions};
 
 use super::machine::Machine;
@@ -166,7 +168,7 @@ impl Step {
 }
 
 /// Keys of a step that are part of the product and not yet of this version.
-const NOT_YET: [&str; 1] = ["relief"];
+const NOT_YET: [&str; 0] = [];
 
 /// Keys that only steps which follow lines have.
 const FOLLOWING: [&str; 10] = [
@@ -183,8 +185,10 @@ const FOLLOWING: [&str; 10] = [
 ];
 
 /// Keys that only steps which fill areas have.
-const FILLING: [&str; 8] =
-    ["lines", "rings", "image", "area", "boundary", "grow", "overlaps", "shoulder"];
+const FILLING: [&str; 10] = [
+    "lines", "rings", "image", "relief", "per-pass", "area", "boundary", "grow", "overlaps",
+    "shoulder",
+];
 
 /// Keys of a step that say how, whatever it makes.
 const SETTINGS: [&str; 9] =
@@ -236,6 +240,7 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
     let kind = section.choice("make", &Make::WORDS);
     // Whatever it names lies under the table already.
     section.has("recipe");
+    let said = section.has("passes");
     let passes = passes::read(&section, &machine.beam);
     let passes_by = section
         .choice("passes-by", &[("path", PassesBy::Path), ("sheet", PassesBy::Sheet)])
@@ -266,6 +271,10 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
     let span = section.whole_span();
     section.finish();
     let engraves = matches!(make, Some(Operation::Engrave(_)));
+    let passes = passes.map(|passes| match &make {
+        Some(Operation::Engrave(engrave)) if !said => by_depth(passes, engrave),
+        _ => passes,
+    });
     Some(Step {
         name,
         take,
@@ -282,6 +291,18 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
         recipe: None,
         span,
     })
+}
+
+/// So many passes as a layer of a relief takes, where it was measured how deep one goes.
+fn by_depth(passes: Vec<Pass>, engrave: &Engrave) -> Vec<Pass> {
+    let Fill::Relief(relief) = &engrave.fill else { return passes };
+    match (relief.per_pass, passes.first()) {
+        (Some(deep), Some(first)) => {
+            let count = (relief.thickness() / deep - 1e-6).ceil().clamp(1.0, 1000.0);
+            vec![first.clone(); count as usize]
+        }
+        _ => passes,
+    }
 }
 
 /// Reads the pulse frequency, Hz; the profile must say how the source is told.

@@ -1,0 +1,185 @@
+//! Reliefs from solids and depth pictures: what a program takes away, against closed forms.
+#![allow(clippy::unwrap_used)] // helpers of tests
+
+mod common;
+use common::Bench;
+use std::f64::consts::{PI, TAU};
+
+/// A solid that turns about its axis, as STL text: rings of radius and height from the foot to the top.
+fn turned(profile: &[(f64, f64)]) -> String {
+    const SIDES: usize = 180;
+    let mut text = String::from("solid form\n");
+    let mut face = |corners: [[f64; 3]; 3]| {
+        text += "facet normal 0 0 0\nouter loop\n";
+        corners.iter().for_each(|[x, y, z]| text += &format!("vertex {x} {y} {z}\n"));
+        text += "endloop\nendfacet\n";
+    };
+    let at = |(r, z): (f64, f64), n: usize| {
+        let angle = TAU * (n % SIDES) as f64 / SIDES as f64;
+        [r * angle.cos(), r * angle.sin(), z]
+    };
+    let (first, last) = (profile[0], profile[profile.len() - 1]);
+    for n in 0..SIDES {
+        face([[0.0, 0.0, first.1], at(first, n + 1), at(first, n)]);
+        face([[0.0, 0.0, last.1], at(last, n), at(last, n + 1)]);
+        for pair in profile.windows(2) {
+            face([at(pair[0], n), at(pair[0], n + 1), at(pair[1], n)]);
+            face([at(pair[0], n + 1), at(pair[1], n + 1), at(pair[1], n)]);
+        }
+    }
+    text + "endsolid form\n"
+}
+
+fn job(bench: &Bench, file: &str, relief: &str) {
+    bench.write(
+        "a.kite.toml",
+        format!(
+            "tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"{file}\"\n[place]\nanchor = \"bottom-left\"\nat = [\"60 mm\", \"60 mm\"]\n[[step]]\nname = \"form\"\ntake = [{{ kind = \"solid\" }}, {{ kind = \"bitmap\" }}]\nmake = \"engrave\"\nspeed = \"100 mm/s\"\npower = \"20 %\"\nlines = {{ spacing = \"0.1 mm\" }}\nrelief = {{ {relief} }}\n"
+        ),
+    );
+}
+
+/// What the program takes away, mm³: lines as wide as they are apart, layers as thick as they are.
+fn taken_away(bench: &Bench, thickness: f64) -> f64 {
+    let plan = bench.json(&["plan", "a.kite.toml"]);
+    plan["steps"][0]["burn_mm"].as_f64().unwrap() * 0.1 * thickness
+}
+
+fn near(found: f64, wanted: f64) {
+    assert!((found / wanted - 1.0).abs() < 0.01, "{found:.2} mm3, and {wanted:.2} by the form");
+}
+
+#[test]
+fn what_is_taken_away_is_what_the_form_says() {
+    let bench = Bench::new();
+    // A cone, 20 mm wide and 4 mm high; its relief is 2 mm deep.
+    bench.write("form.stl", turned(&[(10.0, 0.0), (0.0, 4.0)]));
+    let cone = PI * 100.0 * 2.0 / 3.0;
+    job(&bench, "form.stl", "depth = \"2 mm\", layers = 20, turn = \"37 deg\"");
+    near(taken_away(&bench, 0.1), 400.0 * 2.0 - cone);
+    job(&bench, "form.stl", "depth = \"2 mm\", layers = 40, raised = false");
+    near(taken_away(&bench, 0.05), cone);
+    // Its lower half is its foot.
+    job(&bench, "form.stl", "depth = \"1 mm\", layers = 20, raised = false, base = \"2 mm\"");
+    near(taken_away(&bench, 0.05), PI * 25.0 / 3.0);
+    // Half a ball of 8 mm.
+    let ball: Vec<(f64, f64)> = (0..=60)
+        .map(|n| PI / 120.0 * f64::from(n))
+        .map(|a| (8.0 * a.cos(), 8.0 * a.sin()))
+        .collect();
+    bench.write("form.stl", turned(&ball));
+    job(&bench, "form.stl", "depth = \"1.6 mm\", layers = 32, raised = false");
+    near(taken_away(&bench, 0.05), 2.0 / 3.0 * PI * 512.0 / 5.0);
+    // Three steps, each 1 mm high; the walls of the form are upright.
+    bench.write(
+        "form.stl",
+        turned(&[(9.0, 0.0), (9.0, 1.0), (6.0, 1.0), (6.0, 2.0), (3.0, 2.0), (3.0, 3.0)]),
+    );
+    job(&bench, "form.stl", "depth = \"0.6 mm\", layers = 6, raised = false");
+    near(taken_away(&bench, 0.1), PI * (81.0 + 36.0 + 9.0) * 0.2);
+}
+
+#[test]
+fn a_depth_picture_of_sixteen_bits_gives_the_same_form() {
+    let bench = Bench::new();
+    // A cone as a picture, 10 pixels to the mm: dark is deep.
+    let pixels: Vec<u8> = (0..200 * 200)
+        .flat_map(|n| {
+            let (x, y) = (f64::from(n % 200) - 99.5, f64::from(n / 200) - 99.5);
+            let deep = (1.0 - x.hypot(y) / 100.0).max(0.0);
+            (((1.0 - deep) * 65_535.0).round() as u16).to_ne_bytes()
+        })
+        .collect();
+    let write = |name: &str, pixels: &[u8], colour| {
+        let file = std::fs::File::create(bench.path(name)).unwrap();
+        let encoder = image::codecs::png::PngEncoder::new(file);
+        image::ImageEncoder::write_image(encoder, pixels, 200, 200, colour).unwrap();
+    };
+    write("deep.png", &pixels, image::ExtendedColorType::L16);
+    let eight: Vec<u8> =
+        pixels.chunks(2).map(|p| (u16::from_ne_bytes([p[0], p[1]]) >> 8) as u8).collect();
+    write("eight.png", &eight, image::ExtendedColorType::L8);
+    let cone = PI * 100.0 * 2.0 / 3.0;
+    for (file, how) in [
+        ("deep.png\"\nwidth = \"20 mm", "depth = \"2 mm\", layers = 40"),
+        (
+            "deep.png\"\nwidth = \"20 mm",
+            "depth = \"2 mm\", layers = 40, from = \"dark\", turn = \"61 deg\"",
+        ),
+        ("eight.png\"\nwidth = \"20 mm", "depth = \"2 mm\", layers = 40"),
+    ] {
+        job(&bench, file, how);
+        near(taken_away(&bench, 0.05), cone);
+    }
+    job(&bench, "deep.png\"\nwidth = \"20 mm", "depth = \"2 mm\", layers = 40, from = \"light\"");
+    near(taken_away(&bench, 0.05), 800.0 - cone);
+}
+
+#[test]
+fn layers_passes_and_ground_are_as_the_job_says() {
+    let bench = Bench::new();
+    bench.demo("tube-laser.machine.toml");
+    bench.write("form.stl", turned(&[(5.0, 0.0), (5.0, 2.0), (4.0, 2.0), (4.0, 3.0)]));
+    job(
+        &bench,
+        "form.stl",
+        "depth = \"1 mm\", layer = \"0.25 mm\", finish = { speed = \"200 mm/s\", power = \"12 %\" }",
+    );
+    bench.change("a.kite.toml", "relief = {", "per-pass = \"0.1 mm\"\nrelief = {");
+    bench.change("a.kite.toml", "bench-laser", "tube-laser");
+    bench.change("a.kite.toml", "[\"60 mm\", \"60 mm\"]", "[\"60 mm\", \"-300 mm\"]");
+    let plan = bench.json(&["plan", "a.kite.toml"]);
+    let steps = plan["steps"].as_array().unwrap();
+    // 0.25 mm at 0.1 mm a pass: three.
+    assert_eq!((&steps[0]["passes"], &steps[1]["name"]), (&3.into(), &"form finish".into()));
+    let told = bench.run(&["check", "a.kite.toml"]).err;
+    let told = told.split_whitespace().filter(|w| *w != "│").collect::<Vec<_>>().join(" ");
+    assert!(told.contains("4 layers of 0.25 mm, 3 passes each, 1 mm deep"), "{told}");
+    assert!(told.contains("form.stl is 3 mm high and lies 10 x 10 mm large; its relief is 1 mm deep, 33.3 % of its own height"), "{told}");
+    // The focus goes down with the layers, and back.
+    let program = bench.ok(&["emit", "a.kite.toml", "-o", "-"]);
+    let heights: Vec<&str> = program.lines().filter(|line| line.contains('Z')).collect();
+    for z in ["Z-0.25", "Z-0.5", "Z-0.75"] {
+        assert!(heights.iter().any(|line| line.contains(z)), "{z} in {heights:?}");
+    }
+    // A ground that a circle bounds: the square's corners stand.
+    job(&bench, "form.stl", "depth = \"1 mm\", layers = 10");
+    bench.change("a.kite.toml", "[place]", "[[shape]]\nkind = \"circle\"\nname = \"rim\"\nwidth = \"16 mm\"\ncolour = \"red\"\nat = [\"5 mm\", \"5 mm\"]\n[place]");
+    bench.change("a.kite.toml", "relief = {", "boundary = { id = \"rim\" }\nrelief = {");
+    near(taken_away(&bench, 0.1), PI * (64.0 - 25.0) + PI * (25.0 - 16.0) / 3.0);
+}
+
+#[test]
+fn what_cannot_be_cut_is_refused_in_words() {
+    let bench = Bench::new();
+    bench.write("form.stl", turned(&[(5.0, 0.0), (5.0, 2.0)]));
+    let told = |relief: &str| {
+        job(&bench, "form.stl", relief);
+        bench.told("a.kite.toml")
+    };
+    assert!(told("layers = 4").contains("depth"));
+    assert!(told("depth = \"1 mm\"").contains("layers = 20"));
+    assert!(told("depth = \"1 mm\", layers = 4, layer = \"1 mm\"").contains("keep one of them"));
+    assert!(
+        told("depth = \"1 mm\", layer = \"0.0001 mm\"")
+            .contains("are 10000, and 1000 are the most")
+    );
+    assert!(told("depth = \"1 mm\", layers = 4, base = \"2 mm\"").contains("base leaves out 2 mm"));
+    assert!(
+        told("depth = \"1 mm\", layers = 4, from = \"dark\"")
+            .contains("is a solid, and has no darkness")
+    );
+    job(&bench, "form.stl", "depth = \"1 mm\", layers = 4");
+    bench.change("a.kite.toml", "[place]", "[stock]\nthickness = \"0.8 mm\"\n[place]");
+    assert!(bench.told("a.kite.toml").contains("1 mm deep, and the stock is 0.8 mm thick"));
+    job(&bench, "form.stl", "depth = \"1 mm\", layers = 4");
+    bench.change(
+        "a.kite.toml",
+        "lines = { spacing = \"0.1 mm\" }\nrelief = { depth = \"1 mm\", layers = 4 }",
+        "image = { spacing = \"0.1 mm\", grey = true }",
+    );
+    assert!(bench.told("a.kite.toml").contains("which is a solid"));
+    bench.write("flat.stl", turned(&[(5.0, 1.0), (4.0, 1.0)]));
+    job(&bench, "flat.stl", "depth = \"1 mm\", layers = 4");
+    assert!(bench.told("a.kite.toml").contains("has no height"));
+}

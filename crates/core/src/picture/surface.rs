@@ -1,0 +1,249 @@
+//! The finished surface of a relief, from the very rows that are sent: a shaded map, and a section with its layers.
+
+use super::frame::{chart, line, rect, text};
+use super::palette::{FAINT_INK, GRID, INK};
+use super::underlay::embedded;
+use super::{Canvas, step_colour};
+use crate::compile::Compiled;
+use crate::geometry::{Affine, Point, Rect, hull};
+use crate::job::{Fill, Job, Relief};
+use crate::quantity::{clock, plain};
+use crate::toolpath::{Burn, Toolpath};
+use std::fmt::Write as _;
+
+/// Cells along the longer side of the map.
+const CELLS: f64 = 720.0;
+
+/// Depths that were cut, cell by cell.
+struct Surface {
+    rect: Rect,
+    cell: f64,
+    columns: usize,
+    rows: usize,
+    depth: Vec<f32>,
+}
+
+impl Surface {
+    fn over(rect: Rect) -> Self {
+        let cell = (rect.width().max(rect.height()) / CELLS).max(1e-6);
+        let count = |length: f64| (length / cell).ceil().max(1.0) as usize;
+        let (columns, rows) = (count(rect.width()), count(rect.height()));
+        Self { rect, cell, columns, rows, depth: vec![0.0; columns * rows] }
+    }
+
+    /// Takes a layer away where its rows burn, each as wide as they are apart.
+    fn cut(&mut self, path: &Toolpath, thickness: f32) {
+        let Burn::Rows(rows) = &path.burn else { return };
+        let mut cut = vec![false; self.depth.len()];
+        let step = self.cell / 2.0;
+        let wide = rows.walk.spacing;
+        let across = crate::geometry::Vec2::new(-rows.walk.along.y, rows.walk.along.x);
+        let lanes = (wide / step).ceil().max(1.0) as usize;
+        for row in rows.rows() {
+            for (from, to, _) in row.stretches() {
+                let count = (from.distance(to) / step).ceil().max(1.0) as usize;
+                for lane in 0..lanes {
+                    let aside = ((lane as f64 + 0.5) / lanes as f64 - 0.5) * wide;
+                    for n in 0..count {
+                        let p = from.lerp(to, (n as f64 + 0.5) / count as f64) + across * aside;
+                        if let Some(cell) = self.index(p) {
+                            cut[cell] = true;
+                        }
+                    }
+                }
+            }
+        }
+        for (depth, cut) in self.depth.iter_mut().zip(cut) {
+            *depth += if cut { thickness } else { 0.0 };
+        }
+    }
+
+    fn index(&self, p: Point) -> Option<usize> {
+        let (x, y) = ((p.x - self.rect.x0) / self.cell, (p.y - self.rect.y0) / self.cell);
+        let inside =
+            x >= 0.0 && y >= 0.0 && (x as usize) < self.columns && (y as usize) < self.rows;
+        inside.then(|| y as usize * self.columns + x as usize)
+    }
+
+    /// How light each cell is, 0 to 255, row by row from the top: light falls from the upper left, and what
+    /// lies deeper is darker.
+    fn shaded(&self) -> Vec<u8> {
+        let deepest = self.depth.iter().copied().fold(1e-6, f32::max);
+        // Heights are drawn so steep that the whole depth is a tenth of the width.
+        let steep = 0.1 * (self.columns.max(self.rows) as f32) / deepest;
+        let at = |x: usize, y: usize| self.depth[y * self.columns + x];
+        let light = |x: usize, y: usize| {
+            let (left, right) = (at(x.saturating_sub(1), y), at((x + 1).min(self.columns - 1), y));
+            let (low, high) = (at(x, y.saturating_sub(1)), at(x, (y + 1).min(self.rows - 1)));
+            // Depth grows downwards: the ground falls where depth rises.
+            let (dx, dy) = ((left - right) / 2.0 * steep, (low - high) / 2.0 * steep);
+            let normal = (dx * dx + dy * dy + 1.0).sqrt();
+            let shine = (dx * 0.5 - dy * 0.5 + 0.707) / normal;
+            let sunk = 1.0 - 0.45 * at(x, y) / deepest;
+            (255.0 * (0.35 + 0.65 * shine.max(0.0)) * sunk).clamp(0.0, 255.0) as u8
+        };
+        let rows = (0..self.rows).rev();
+        rows.flat_map(|y| (0..self.columns).map(move |x| light(x, y))).collect()
+    }
+}
+
+/// A step that cuts a relief, with its layers.
+struct Cut<'j> {
+    number: usize,
+    relief: &'j Relief,
+    paths: Vec<&'j Toolpath>,
+}
+
+/// The finished surface of a job's reliefs; none when it has none.
+#[must_use]
+pub fn surface(compiled: &Compiled, job: &Job, canvas: Canvas) -> Option<String> {
+    let planned = compiled.within.planned();
+    let paths = planned.segments().sequence().paths();
+    let relief = |number: usize| match &job.steps[number].operation.engrave()?.fill {
+        Fill::Relief(relief) if !relief.finishes => Some(relief),
+        _ => None,
+    };
+    let cuts: Vec<Cut<'_>> = (0..job.steps.len())
+        .filter_map(|number| {
+            let own: Vec<&Toolpath> = paths.iter().filter(|path| path.step == number).collect();
+            let relief = relief(number)?;
+            (!own.is_empty()).then_some(Cut { number, relief, paths: own })
+        })
+        .collect();
+    let ends = cuts.iter().flat_map(|cut| &cut.paths).flat_map(|path| reach(path));
+    let reached = hull(ends.map(|p| Rect::from_points(p, p)))?;
+    let margin = 0.04 * reached.width().max(reached.height());
+    let mut cut_away = Surface::over(reached.inflate(margin, margin));
+    for cut in &cuts {
+        for path in &cut.paths {
+            cut_away.cut(path, cut.relief.thickness() as f32);
+        }
+    }
+    Some(drawn(&cut_away, &cuts, compiled, job, canvas))
+}
+
+/// Both ends of every stretch.
+fn reach(path: &Toolpath) -> Vec<Point> {
+    match &path.burn {
+        Burn::Rows(rows) => rows
+            .rows()
+            .flat_map(|row| row.stretches().flat_map(|(a, b, _)| [a, b]).collect::<Vec<_>>())
+            .collect(),
+        Burn::Line(_) => Vec::new(),
+    }
+}
+
+fn drawn(
+    cut_away: &Surface,
+    cuts: &[Cut<'_>],
+    compiled: &Compiled,
+    job: &Job,
+    canvas: Canvas,
+) -> String {
+    let (width, height) = (f64::from(canvas.width), f64::from(canvas.height));
+    let deepest = f64::from(cut_away.depth.iter().copied().fold(0.0, f32::max));
+    let y = cut_away.rect.center().y;
+    let under = format!(
+        "the surface as it will stand, from the rows that are sent; below it a section at Y {} mm",
+        plain(y, 1)
+    );
+    let mut out = chart((width, height), 70.0, &job.name, &under);
+    // The map, as large as fits.
+    let room = Rect::new(70.0, 90.0, width - 330.0, height - 230.0);
+    let scale = (room.width() / cut_away.rect.width()).min(room.height() / cut_away.rect.height());
+    let size = (cut_away.rect.width() * scale, cut_away.rect.height() * scale);
+    let map = Rect::new(room.x0, room.y0, room.x0 + size.0, room.y0 + size.1);
+    let pixel = cut_away.cell * scale;
+    let place =
+        Affine::new([pixel, 0.0, 0.0, pixel, map.x0, map.y1 - pixel * cut_away.rows as f64]);
+    embedded(&mut out, (cut_away.columns, cut_away.rows), &cut_away.shaded(), place);
+    rect(&mut out, map, &format!(r#"fill="none" stroke="{FAINT_INK}""#));
+    let at_y = map.y1 - (y - cut_away.rect.y0) * scale;
+    let cut_line = r##"stroke="#b3261e" stroke-width="1" stroke-dasharray="6 4""##;
+    line(&mut out, Point::new(map.x0, at_y), Point::new(map.x1, at_y), cut_line);
+    section(
+        &mut out,
+        cut_away,
+        y,
+        deepest,
+        Rect::new(70.0, height - 165.0, width - 330.0, height - 55.0),
+    );
+    // What it takes.
+    let x = width - 300.0;
+    let mut at = Point::new(x, 110.0);
+    let totals = &compiled.within.planned().totals;
+    for cut in cuts {
+        let step = &job.steps[cut.number];
+        let heading = format!(r#"font-weight="bold" fill="{}""#, step_colour(cut.number));
+        text(&mut out, at, &heading, &step.name);
+        let area: f64 = cut
+            .paths
+            .iter()
+            .filter_map(|path| match &path.burn {
+                Burn::Rows(rows) => Some(rows.area()),
+                Burn::Line(_) => None,
+            })
+            .sum();
+        let told = [
+            format!("{} mm deep", plain(cut.relief.depth, 3)),
+            format!("{} layers of {} mm", cut.relief.layers, plain(cut.relief.thickness(), 4)),
+            format!("{} burnt, the others are empty", cut.paths.len()),
+            format!("passes each: {}", step.passes.len()),
+            format!("{} mm³ taken away", plain(area * cut.relief.thickness(), 1)),
+            format!("{} in all", clock(totals.steps[cut.number].seconds)),
+        ];
+        for (n, words) in told.iter().enumerate() {
+            if n == 2 && cut.paths.len() == cut.relief.layers as usize {
+                continue;
+            }
+            at.y += 22.0;
+            text(&mut out, at, &format!(r#"fill="{INK}""#), words);
+        }
+        at.y += 40.0;
+    }
+    out.push_str("</svg>\n");
+    out
+}
+
+/// The profile along a line across, with a line for every layer where there is room for them.
+fn section(out: &mut String, cut_away: &Surface, y: f64, deepest: f64, plot: Rect) {
+    rect(out, plot, &format!(r##"fill="#ffffff" stroke="{FAINT_INK}""##));
+    let row = ((y - cut_away.rect.y0) / cut_away.cell) as usize;
+    let row = row.min(cut_away.rows - 1);
+    let cells = &cut_away.depth[row * cut_away.columns..(row + 1) * cut_away.columns];
+    let across = plot.width() / cut_away.columns as f64;
+    let top = plot.y0 + 14.0;
+    let down = (plot.height() - 24.0) / deepest.max(1e-9);
+    let mut d = format!("M{:.1} {:.1}", plot.x0, plot.y1);
+    for (n, depth) in cells.iter().enumerate() {
+        let level = top + f64::from(*depth) * down;
+        let x = plot.x0 + n as f64 * across;
+        let _ = write!(d, "L{x:.1} {level:.1}L{:.1} {level:.1}", x + across);
+    }
+    let _ = writeln!(
+        out,
+        r##"<path d="{d}L{:.1} {:.1}Z" fill="#d9c3a0" stroke="{INK}" stroke-width="0.8"/>"##,
+        plot.x1, plot.y1
+    );
+    for quarter in 0..=4 {
+        let share = f64::from(quarter) / 4.0;
+        let level = top + deepest * share * down;
+        line(
+            out,
+            Point::new(plot.x0, level),
+            Point::new(plot.x1, level),
+            &format!(r#"stroke="{GRID}" stroke-width="0.8""#),
+        );
+        let style = format!(r#"font-size="11" text-anchor="end" fill="{INK}""#);
+        let words = plain(deepest * share, 2);
+        text(out, Point::new(plot.x0 - 6.0, level + 4.0), &style, &words);
+        let x = plot.x0 + plot.width() * share;
+        let style = format!(r#"font-size="11" text-anchor="middle" fill="{INK}""#);
+        let words = plain(cut_away.rect.x0 + cut_away.rect.width() * share, 1);
+        text(out, Point::new(x, plot.y1 + 18.0), &style, &words);
+    }
+    let steep = down / (plot.width() / cut_away.rect.width());
+    let style = format!(r#"font-size="11" fill="{FAINT_INK}""#);
+    let words = format!("mm across, mm deep; depths drawn {} times as large", plain(steep, 1));
+    text(out, Point::new(plot.x0, plot.y1 + 36.0), &style, &words);
+}
