@@ -10,7 +10,7 @@ const PRINTER: &str = include_str!("../demo/printer-laser.machine.toml");
 /// Recipes to start from.
 pub(crate) const BOOK: &str = include_str!("../books/start.recipes.toml");
 /// More jobs, and drawings of every kind that is read, to try look and begin on.
-pub(crate) const MORE: [(&str, &[u8]); 30] = [
+pub(crate) const MORE: [(&str, &[u8]); 33] = [
     ("tube-laser.machine.toml", TUBE.as_bytes()),
     ("reel-laser.machine.toml", REEL.as_bytes()),
     ("printer-laser.machine.toml", PRINTER.as_bytes()),
@@ -41,6 +41,9 @@ pub(crate) const MORE: [(&str, &[u8]); 30] = [
     ("tail.gif", include_bytes!("../demo/tail.gif")),
     ("spool.tif", include_bytes!("../demo/spool.tif")),
     ("medal.stl", include_bytes!("../demo/medal.stl")),
+    ("medal.kite.toml", include_bytes!("../demo/medal.kite.toml")),
+    ("weight-relief.kite.toml", include_bytes!("../demo/weight-relief.kite.toml")),
+    ("weight-depth.png", include_bytes!("../demo/weight-depth.png")),
 ];
 /// Machine profiles that can be named without a file, by name.
 pub(crate) const MACHINES: [(&str, &str); 4] = [

@@ -144,7 +144,7 @@ fn layers_passes_and_ground_are_as_the_job_says() {
     }
     // A ground that a circle bounds: the square's corners stand.
     job(&bench, "form.stl", "depth = \"1 mm\", layers = 10");
-    bench.change("a.kite.toml", "[place]", "[[shape]]\nkind = \"circle\"\nname = \"rim\"\nwidth = \"16 mm\"\ncolour = \"red\"\nat = [\"5 mm\", \"5 mm\"]\n[place]");
+    bench.change("a.kite.toml", "[place]", "[[shape]]\nkind = \"circle\"\nname = \"rim\"\ndiameter = \"16 mm\"\ncolour = \"red\"\nat = [\"5 mm\", \"5 mm\"]\n[place]");
     bench.change("a.kite.toml", "relief = {", "boundary = { id = \"rim\" }\nrelief = {");
     near(taken_away(&bench, 0.1), PI * (64.0 - 25.0) + PI * (25.0 - 16.0) / 3.0);
 }

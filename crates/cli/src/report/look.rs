@@ -38,6 +38,10 @@ struct SolidJson {
     size_mm: [f64; 3],
     triangles: usize,
     leaks: usize,
+    /// None where it is not closed.
+    volume_mm3: Option<f64>,
+    /// Under the highest surface.
+    seen_from_above_mm3: f64,
 }
 
 #[derive(Debug, Serialize)]
@@ -117,6 +121,8 @@ impl<'a> Looked<'a> {
                 size_mm: solid.size.map(micron),
                 triangles: solid.triangles,
                 leaks: solid.leaks,
+                volume_mm3: solid.volume.map(micron),
+                seen_from_above_mm3: micron(solid.seen),
             }),
             problems: problems_json(&self.doubts),
         }
@@ -127,6 +133,9 @@ impl<'a> Looked<'a> {
         let art = self.artwork;
         let n = |v: f64| plain(v, 2);
         let mut out = String::new();
+        if let Some(solid) = &art.solid {
+            return solid_text(art, solid);
+        }
         match art.extents() {
             Some(_) if art.format.is_bitmap() => return bitmap_text(art),
             Some(r) => {
@@ -139,12 +148,9 @@ impl<'a> Looked<'a> {
                     n(r.height())
                 );
             }
-            None => match &art.solid {
-                Some(solid) => return solid_text(art, solid),
-                None => {
-                    let _ = writeln!(out, "{}: {}, nothing drawn", art.file, art.format.name());
-                }
-            },
+            None => {
+                let _ = writeln!(out, "{}: {}, nothing drawn", art.file, art.format.name());
+            }
         }
         let page = art.page.map_or("none".to_string(), |(w, h)| format!("{} x {} mm", n(w), n(h)));
         let _ = writeln!(out, "  page     {page}");
@@ -223,12 +229,17 @@ fn solid_text(art: &Artwork, solid: &Solid) -> String {
         0 => "closed".to_string(),
         leaks => format!("leaking at {leaks} edges"),
     };
+    let volume = match solid.volume {
+        Some(volume) => format!("{} mm3, ", plain(volume, 1)),
+        None => String::new(),
+    };
     format!(
-        "{}: {}, a solid of {x} x {y} x {z} mm\n  units    {}\n  surface  {} triangles, {closed}\n",
+        "{}: {}, a solid of {x} x {y} x {z} mm\n  units    {}\n  surface  {} triangles, {closed}\n  volume   {volume}{} mm3 under what is seen from above\n",
         art.file,
         art.format.name(),
         art.units.source,
-        solid.triangles
+        solid.triangles,
+        plain(solid.seen, 1)
     )
 }
 

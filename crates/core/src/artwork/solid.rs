@@ -4,9 +4,10 @@ use super::format::is_binary_stl;
 use super::{Artwork, Bitmap, Depth, Format, Image, Mesh, Source, Units};
 use crate::geometry::{Affine, Rect};
 use crate::problem::{Code, Place, Problem, Problems};
+use crate::quantity::plain;
 use crate::relief::{Field, seen_from_above};
 use std::borrow::Cow;
-use std::collections::BTreeMap;
+use std::collections::HashMap;
 use std::io::Cursor;
 use std::sync::Arc;
 
@@ -19,7 +20,14 @@ pub struct Solid {
     pub size: [f64; 3],
     /// Edges that do not join exactly two triangles: none in a closed solid.
     pub leaks: usize,
+    /// Its volume, mm³; none where it is not closed.
+    pub volume: Option<f64>,
+    /// What lies under the highest surface as it is seen from above, mm³: a relief knows no more of it.
+    pub seen: f64,
 }
+
+/// So much more than the volume, as a share of it, is no rounding of the raster: it lies under overhangs.
+const HIDDEN: f64 = 0.02;
 
 /// Reads an STL model, text or binary; its numbers are taken for mm.
 ///
@@ -51,7 +59,7 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
         return Err(refuse(Code::Nothing, "the model has no triangles".into(), again));
     };
     let size = [0, 1, 2].map(|n| f64::from(high[n]) - f64::from(low[n]));
-    let leaks = measured.edges.values().filter(|uses| **uses != 2).count();
+    let leaks = measured.edges.values().filter(|uses| uses.0 + uses.1 != 2).count();
     let mut problems = Problems::new();
     if leaks > 0 {
         problems.push(
@@ -63,7 +71,25 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
             .at(Place::file(name)),
         );
     }
-    let image = picture(triangles, low, size);
+    // Six times the volume between the origin and each triangle (divergence theorem), with its sign.
+    let six: f64 = triangles.iter().map(|t| spat(t, low)).sum();
+    let volume = (leaks == 0).then_some((six / 6.0).abs());
+    let (image, seen) = picture(triangles, low, size);
+    if let Some(volume) = volume.filter(|volume| seen > volume * (1.0 + HIDDEN)) {
+        let message = format!(
+            "{} mm3 of air lie under overhangs of the solid, of {} mm3 that it fills: from above nobody sees them, and a relief does not cut them",
+            plain(seen - volume, 1),
+            plain(volume, 1)
+        );
+        let help = "lay the solid so that what matters is seen from above";
+        problems.push(Problem::note(Code::Undercut, message, help).at(Place::file(name)));
+    }
+    let turned = measured.edges.values().filter(|uses| uses.0 > 1 || uses.1 > 1).count();
+    if leaks == 0 && turned > 0 {
+        let message = format!("triangles at {turned} edges of the solid face the other way");
+        let help = "a relief is read from above all the same; the volume is not to be trusted";
+        problems.push(Problem::note(Code::TurnedFaces, message, help).at(Place::file(name)));
+    }
     Ok(Artwork {
         page: Some((size[0], size[1])),
         images: image.into_iter().collect(),
@@ -72,7 +98,7 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
             mm_per_unit: 1.0,
             doubtful: true,
         },
-        solid: Some(Solid { triangles: measured.count, size, leaks }),
+        solid: Some(Solid { triangles: measured.count, size, leaks, volume, seen }),
         problems,
         ..Artwork::empty(name, Format::Stl)
     })
@@ -82,16 +108,22 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
 const SHOWN: f64 = 480.0;
 
 /// A solid as it is seen from above: the higher, the lighter; none where it has no extent.
-fn picture(mut triangles: Vec<[[f32; 3]; 3]>, low: [f32; 3], size: [f64; 3]) -> Option<Image> {
+fn picture(
+    mut triangles: Vec<[[f32; 3]; 3]>,
+    low: [f32; 3],
+    size: [f64; 3],
+) -> (Option<Image>, f64) {
     let [width, depth, height] = size;
     if width <= 0.0 || depth <= 0.0 {
-        return None;
+        return (None, 0.0);
     }
     let cell = width.max(depth) / SHOWN;
     let on_plane =
         |t: &[[f32; 3]; 3]| t.map(|c| [0, 1, 2].map(|n| f64::from(c[n]) - f64::from(low[n])));
     let field = Field::over(Rect::new(0.0, 0.0, width, depth), cell);
     let seen = seen_from_above(&field, &triangles.iter().map(on_plane).collect::<Vec<_>>());
+    let above: f64 = seen.height.iter().map(|z| f64::from(z.max(0.0))).sum();
+    let above = above * field.cell * field.cell;
     let light = |z: f32| match z {
         // Where nothing stands there is paper.
         z if z < 0.0 => 255,
@@ -106,7 +138,7 @@ fn picture(mut triangles: Vec<[[f32; 3]; 3]>, low: [f32; 3], size: [f64; 3]) -> 
     }
     let pixels = (field.columns as u32, field.rows as u32);
     let scale = (width / f64::from(pixels.0), depth / f64::from(pixels.1));
-    Some(Image {
+    let image = Image {
         source: Source::default(),
         to_mm: Affine::new([scale.0, 0.0, 0.0, -scale.1, 0.0, depth]),
         pixels,
@@ -115,7 +147,16 @@ fn picture(mut triangles: Vec<[[f32; 3]; 3]>, low: [f32; 3], size: [f64; 3]) -> 
         rendered: false,
         painted: 0,
         hides: Vec::new(),
-    })
+    };
+    (Some(image), above)
+}
+
+/// The scalar triple product of a triangle's corners, from the lowest corner of all, mm³.
+fn spat(triangle: &[[f32; 3]; 3], low: [f32; 3]) -> f64 {
+    let [a, b, c] = triangle.map(|p| [0, 1, 2].map(|n| f64::from(p[n]) - f64::from(low[n])));
+    a[0] * (b[1] * c[2] - b[2] * c[1])
+        + a[1] * (b[2] * c[0] - b[0] * c[2])
+        + a[2] * (b[0] * c[1] - b[1] * c[0])
 }
 
 /// A model as the library takes it. Many programs begin the head of a binary model with the word that a
@@ -142,7 +183,8 @@ type Corner = [u32; 3];
 struct SolidMeasures {
     count: usize,
     bounds: Option<([f32; 3], [f32; 3])>,
-    edges: BTreeMap<(Corner, Corner), u32>,
+    /// How often each edge is walked from its lesser corner to the greater, and back.
+    edges: HashMap<(Corner, Corner), (u32, u32)>,
 }
 
 impl SolidMeasures {
@@ -159,7 +201,8 @@ impl SolidMeasures {
         let bits = corners.map(|c| c.map(|v| (v + 0.0).to_bits()));
         for n in 0..3 {
             let (a, b) = (bits[n], bits[(n + 1) % 3]);
-            *self.edges.entry((a.min(b), a.max(b))).or_default() += 1;
+            let walked = self.edges.entry((a.min(b), a.max(b))).or_default();
+            *if a < b { &mut walked.0 } else { &mut walked.1 } += 1;
         }
     }
 }
@@ -187,7 +230,12 @@ mod tests {
     fn size_triangles_and_leaks_are_told() {
         let solid = |faces| read("a.stl", tetrahedron(faces).as_bytes()).unwrap();
         let closed = solid(4);
-        assert_eq!(closed.solid, Some(Solid { triangles: 4, size: [20.0, 10.0, 5.0], leaks: 0 }));
+        let solid_of = |art: Artwork| art.solid.unwrap();
+        let form = solid_of(closed.clone());
+        assert_eq!((form.triangles, form.size, form.leaks), (4, [20.0, 10.0, 5.0], 0));
+        // A sixth of the box; all of it is seen from above.
+        assert!((form.volume.unwrap() - 1000.0 / 6.0).abs() < 1e-3, "{form:?}");
+        assert!((form.seen / (1000.0 / 6.0) - 1.0).abs() < 0.01, "{form:?}");
         assert!(closed.problems.is_empty());
         let leaking = solid(3);
         assert_eq!(leaking.solid.unwrap().leaks, 3);
@@ -216,8 +264,8 @@ mod tests {
         }
         for bytes in [shouted.as_bytes(), indented.as_bytes(), &binary] {
             let read = super::super::read("a.stl", bytes, &Default::default()).unwrap();
-            let wanted = Solid { triangles: 4, size: [20.0, 10.0, 5.0], leaks: 0 };
-            assert_eq!(read.solid, Some(wanted));
+            let solid = read.solid.unwrap();
+            assert_eq!((solid.triangles, solid.size, solid.leaks), (4, [20.0, 10.0, 5.0], 0));
         }
     }
 }

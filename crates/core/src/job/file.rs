@@ -68,7 +68,7 @@ pub fn read_with(
         let top = Section::new(&source, "the job", table.get_ref(), 0..0);
         let mut job = job(top, file, machine)?;
         job.steps.iter_mut().zip(used).for_each(|(step, used)| step.recipe = used);
-        job.steps = job.steps.into_iter().flat_map(|step| with_finish(step)).collect();
+        job.steps = job.steps.into_iter().flat_map(with_finish).collect();
         job.swatch = expanded.as_ref().map(|expanded| expanded.swatch.clone());
         Some(job)
     });

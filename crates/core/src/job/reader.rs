@@ -440,17 +440,6 @@ impl<'s, 't> Section<'s, 't> {
         Some(Point::new(read(x)?.into(), read(y)?.into()))
     }
 
-    /// Refuses keys that are part of the product but not of this version.
-    pub(super) fn not_yet(&self, keys: &[&'static str]) {
-        for key in keys {
-            if let Some(value) = self.value(key) {
-                let message = format!("{key} in {} is not built into this version", self.name);
-                let help = format!("take {key} out; nothing is done silently in its place");
-                self.report(Problem::error(Code::NotBuilt, message, help), value.span());
-            }
-        }
-    }
-
     /// Refuses every key that was not asked for.
     pub(super) fn finish(self) {
         let asked = self.asked.borrow();

@@ -161,13 +161,9 @@ fn drawn(
     let at_y = map.y1 - (y - cut_away.rect.y0) * scale;
     let cut_line = r##"stroke="#b3261e" stroke-width="1" stroke-dasharray="6 4""##;
     line(&mut out, Point::new(map.x0, at_y), Point::new(map.x1, at_y), cut_line);
-    section(
-        &mut out,
-        cut_away,
-        y,
-        deepest,
-        Rect::new(70.0, height - 165.0, width - 330.0, height - 55.0),
-    );
+    // Under the map, place by place.
+    let plot = Rect::new(map.x0, height - 165.0, map.x1, height - 55.0);
+    section(&mut out, cut_away, y, deepest, plot);
     // What it takes.
     let x = width - 300.0;
     let mut at = Point::new(x, 110.0);

@@ -69,7 +69,7 @@ pub fn plan(segments: Segments, steps: &[usize]) -> Result<(Planned, Problems), 
         }
     };
     let job = segments.job();
-    let kinds: [&dyn Fn(usize, &StepTotals) -> Option<Problem>; 4] = [
+    let kinds: [&Doubt<'_>; 4] = [
         &|number, sums| too_slow(job, number, sums),
         &|number, sums| without_effect(job, number, sums),
         &|number, sums| below_measured(job, number, sums),
@@ -81,6 +81,9 @@ pub fn plan(segments: Segments, steps: &[usize]) -> Result<(Planned, Problems), 
     }
     Ok((Planned { segments, totals }, problems))
 }
+
+/// What may be doubtful of a step, by its number and its sums.
+type Doubt<'d> = dyn Fn(usize, &StepTotals) -> Option<Problem> + 'd;
 
 /// What is told of so many steps is told of each; of more, of the first one and which others.
 const EACH: usize = 2;

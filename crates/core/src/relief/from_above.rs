@@ -30,7 +30,9 @@ pub fn seen_from_above(field: &Field, triangles: &[[[f64; 3]; 3]]) -> Seen {
         let ys = corners.map(|c| row_of(c[1]));
         let low = ys.iter().copied().fold(f64::MAX, f64::min).ceil().max(0.0);
         let high = ys.iter().copied().fold(f64::MIN, f64::max).floor();
-        if !(low <= high) || low >= field.rows as f64 || high < 0.0 {
+        // A number that is none is in no row.
+        let inside = low <= high && low < field.rows as f64 && high >= 0.0;
+        if !inside {
             continue;
         }
         let (first, last) = (low as usize / BAND, (high as usize).min(field.rows - 1) / BAND);
@@ -71,7 +73,8 @@ fn one(field: &Field, corners: &[[f64; 3]; 3], first: usize, cells: &mut [f32]) 
         let Some((left, right)) = across([a, b, c], y) else { continue };
         let begin = (left - EDGE).ceil().max(0.0);
         let end = (right + EDGE).floor().min(field.columns as f64 - 1.0);
-        if !(begin <= end) {
+        let any = begin <= end;
+        if !any {
             continue;
         }
         let line = &mut cells[(row - first) * field.columns..(row - first + 1) * field.columns];

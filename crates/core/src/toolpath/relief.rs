@@ -36,6 +36,14 @@ pub(super) fn layers(
     context: &EngraveContext<'_>,
     problems: &mut Problems,
 ) -> Result<Vec<Layer>, Problem> {
+    if context.job.round.is_some() {
+        let message = format!(
+            "step \"{}\" cuts a relief, and the job lies round the rotary",
+            context.step.name
+        );
+        let help = "reliefs are cut on the flat bed: take [rotary] out";
+        return Err(Problem::error(Code::ReliefDeep, message, help).at(context.place()));
+    }
     let thick = context.job.stock.and_then(|stock| stock.thickness);
     if let Some(thick) = thick.filter(|thick| how.depth > *thick) {
         let message = format!(
@@ -62,7 +70,7 @@ pub(super) fn layers(
         } else {
             how.lines.angles[0] + how.turn * f64::from(n)
         };
-        let (mut walk, rows) = rows_at(&field, angle, how, context);
+        let (mut walk, rows) = rows_at(&field, angle, how);
         let spans = layer(&field, slicing.threshold(n), &rows);
         walk.directions = how.lines.directions;
         walk.offset = how.lines.offset;
@@ -77,12 +85,7 @@ pub(super) fn layers(
 }
 
 /// Rows that cover a field at an angle.
-fn rows_at(
-    field: &Field,
-    angle: f64,
-    how: &Relief,
-    context: &EngraveContext<'_>,
-) -> (RowOrder, LayerRows) {
+fn rows_at(field: &Field, angle: f64, how: &Relief) -> (RowOrder, LayerRows) {
     let far = Point::new(
         field.corner.x + field.columns as f64 * field.cell,
         field.corner.y + field.rows as f64 * field.cell,
@@ -90,7 +93,6 @@ fn rows_at(
     let bounds = Affine::rotate(-angle).transform_rect_bbox(Rect::from_points(field.corner, far));
     let advance = if angle == how.lines.angles[0] { how.lines.advance } else { None };
     let mut walk = RowOrder::new(angle, how.lines.spacing, advance);
-    let _ = context;
     let count = walk.fill(bounds.y0, bounds.y1);
     let rows = LayerRows {
         along: walk.along,
@@ -220,6 +222,9 @@ fn of_solid(
         let share = ((height - low) / span).clamp(0.0, 1.0);
         *cell = if how.raised { deep * (1.0 - share) } else { deep * share };
     }
+    if how.finishes {
+        return Ok(());
+    }
     let across = to_bed.transform_rect_bbox(Rect::new(0.0, 0.0, 1.0, 1.0));
     problems.push(
         Problem::note(
@@ -296,7 +301,7 @@ pub(super) fn told(layers: &[Layer], how: &Relief, context: &EngraveContext<'_>)
         context.step.name,
         count(how.layers as usize, "layer"),
         plain(how.thickness(), 4),
-        count(passes, "pass"),
+        if passes == 1 { "1 pass".into() } else { format!("{passes} passes") },
         plain(how.depth, 3),
         plain(area * how.thickness(), 1)
     );

@@ -167,9 +167,6 @@ impl Step {
     }
 }
 
-/// Keys of a step that are part of the product and not yet of this version.
-const NOT_YET: [&str; 0] = [];
-
 /// Keys that only steps which follow lines have.
 const FOLLOWING: [&str; 10] = [
     "kerf",
@@ -250,7 +247,6 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
     let order = order(&section);
     let ramp = ramp::read(&section, &machine.beam);
     let frequency = frequency(&section, machine);
-    section.not_yet(&NOT_YET);
     let make = match kind {
         Some(Make::Engrave) => {
             refuse_keys(&section, &FOLLOWING, "fills areas", "set make = \"cut\" or \"score\"");
@@ -299,7 +295,7 @@ fn by_depth(passes: Vec<Pass>, engrave: &Engrave) -> Vec<Pass> {
     match (relief.per_pass, passes.first()) {
         (Some(deep), Some(first)) => {
             let count = (relief.thickness() / deep - 1e-6).ceil().clamp(1.0, 1000.0);
-            vec![first.clone(); count as usize]
+            vec![*first; count as usize]
         }
         _ => passes,
     }

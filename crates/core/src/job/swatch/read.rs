@@ -237,7 +237,8 @@ fn engraves_pictures(
     settings: &[(String, String)],
     varied: &[Varied],
 ) -> bool {
-    let image = settings.iter().any(|(key, _)| key == "image" || key == "recipe")
+    let how = ["image", "relief", "recipe"];
+    let image = settings.iter().any(|(key, _)| how.contains(&key.as_str()))
         || section.has("recipe")
         || varied.iter().any(|one| one.key.starts_with("image."));
     if image && make == Make::Engrave {
