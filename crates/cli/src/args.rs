@@ -271,6 +271,8 @@ pub(crate) enum ShowArg {
     Time,
     /// The finished surface of a relief, shaded, with a section
     Depth,
+    /// Engraved pictures as they will look on the stock, beside their sources
+    Tones,
 }
 
 /// Two lengths with a comma between them; numbers alone are mm.

@@ -253,3 +253,71 @@ fn moves_too_short_for_the_controller_are_told_with_the_speed_that_is_left() {
     );
     assert!(!bench.codes(JOB).contains(&"slow-rows".to_string()), "{:?}", bench.codes(JOB));
 }
+
+/// A wedge of eight greys, 80 x 20 pixels.
+fn greys(bench: &Bench) {
+    let grey: Vec<u8> = (0..80 * 20).map(|n| (n % 80 / 10 * 255 / 7) as u8).collect();
+    let file = std::fs::File::create(bench.path("wedge.png")).unwrap();
+    let encoder = image::codecs::png::PngEncoder::new(file);
+    image::ImageEncoder::write_image(encoder, &grey, 80, 20, image::ExtendedColorType::L8).unwrap();
+}
+
+/// The job of a wedge, 40 mm wide, engraved so.
+fn wedge_job(bench: &Bench, how: &str) {
+    bench.write(
+        "w.kite.toml",
+        format!(
+            "tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"wedge.png\"\nwidth = \"40 mm\"\n[place]\nanchor = \"bottom-left\"\nat = [\"60 mm\", \"60 mm\"]\n[[step]]\nname = \"wedge\"\ntake = {{ kind = \"bitmap\" }}\nmake = \"engrave\"\nspeed = \"60 mm/s\"\npower = \"20 %\"\nimage = {{ spacing = \"0.1 mm\", {how} }}\n"
+        ),
+    );
+}
+
+#[test]
+fn screens_and_noise_burn_as_much_as_is_dark() {
+    let bench = Bench::new();
+    greys(&bench);
+    for how in [
+        "dither = \"dots\", ruling = \"30 lpi\"",
+        "dither = \"rows\", ruling = \"1 mm\", screen-angle = \"20 deg\"",
+        "dither = \"blue-noise\"",
+        "dither = \"stucki\"",
+    ] {
+        wedge_job(&bench, how);
+        let plan = bench.json(&["plan", "w.kite.toml"]);
+        // Half of 40 x 10 mm is dark; rows are 0.1 mm apart.
+        let burn = plan["steps"][0]["burn_mm"].as_f64().unwrap();
+        assert!((burn / 2000.0 - 1.0).abs() < 0.02, "{how}: {burn}");
+        bench.ok(&["emit", "w.kite.toml", "-o", "w.nc", "--force"]);
+    }
+    // What is no darker than the stock is not burnt.
+    wedge_job(&bench, "dither = \"stucki\", stock = \"50 %\"");
+    let burn = bench.json(&["plan", "w.kite.toml"])["steps"][0]["burn_mm"].as_f64().unwrap();
+    // The four darker greys, from half to black: 1/7, 3/7, 5/7 and 7/7 of it.
+    assert!((burn / (4000.0 / 8.0 * 16.0 / 7.0) - 1.0).abs() < 0.03, "{burn}");
+    wedge_job(&bench, "dither = \"dots\", ruling = \"25 lpi\"");
+    bench.ok(&["draw", "w.kite.toml", "-o", "w.png", "--show", "tones"]);
+}
+
+#[test]
+fn pictures_that_cannot_be_so_are_refused_in_words() {
+    let bench = Bench::new();
+    greys(&bench);
+    let told = |how: &str| {
+        wedge_job(&bench, how);
+        bench.told("w.kite.toml")
+    };
+    assert!(told("dither = \"dots\"").contains("ruling = \"60 lpi\""));
+    assert!(told("dither = \"dots\", ruling = \"400 lpi\"").contains("finer than twice the spot"));
+    assert!(
+        told("dither = \"stucki\", ruling = \"60 lpi\"").contains("ruling is for dots and rows")
+    );
+    assert!(told("grey = true, spot = true").contains("dithers that hand on their error"));
+    assert!(
+        told("black = \"60 %\", white = \"50 %\"").contains("white in image is not above black")
+    );
+    assert!(told("sharpen = { radius = \"50 mm\" }").contains("up to 10 mm"));
+    let without = ["draw", "sail-panel.kite.toml", "-o", "s.png", "--show", "tones"];
+    assert!(bench.refused(2, &without).contains("jobs that engrave bitmaps by image"));
+    let flat = ["draw", "sail-panel.kite.toml", "-o", "s.png", "--show", "depth"];
+    assert!(bench.refused(2, &flat).contains("jobs with a relief"));
+}

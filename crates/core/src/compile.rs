@@ -1,9 +1,10 @@
 //! The corridor from end to end.
 
+use crate::artwork::Depth;
 use crate::geometry::Rect;
 use crate::job::Job;
 use crate::job::recipe::{Kept, RecipeUse};
-use crate::layout::{Given, Sheet, Underlay, lay_out};
+use crate::layout::{Given, LaidImage, Sheet, Underlay, lay_out};
 use crate::limits::{self, WithinLimits};
 use crate::problem::{Code, Place, Problem, Problems, Severity, count, few, nearest};
 use crate::segment::Segments;
@@ -63,6 +64,8 @@ pub struct Compiled {
     pub stock: Option<Rect>,
     /// Bitmaps that were traced.
     pub underlays: Vec<Underlay>,
+    /// Bitmaps on the sheet, as they were drawn.
+    pub pictures: Vec<Underlay>,
     /// The chosen steps.
     pub steps: Vec<usize>,
     /// Everything doubtful that was found on the way.
@@ -175,6 +178,9 @@ fn compiled<'a>(
     problems.extend(made.problems);
     let (artwork_extents, stock) = (sheet.extents, sheet.stock);
     let underlays = sheet.underlays;
+    let flat = |laid: &&LaidImage| !matches!(laid.depth.as_deref(), Some(Depth::Solid(_)));
+    let picture = |laid: &LaidImage| Underlay { to_bed: laid.to_bed, bitmap: laid.bitmap.clone() };
+    let pictures = sheet.images.iter().filter(flat).map(picture).collect();
     drop((sheet.shapes, sheet.images));
     let start = job.field().zero.to_point();
     let placed = mapping::place(order::arrange(made.paths, job, start), job);
@@ -190,6 +196,7 @@ fn compiled<'a>(
         artwork_extents,
         stock,
         underlays,
+        pictures,
         steps,
         problems,
     })

@@ -197,7 +197,9 @@ pub fn parse_power(text: &str) -> Result<PowerSetpoint, QuantityError> {
 /// # Errors
 /// As [`parse`], and a dpi that is not above zero.
 pub fn parse_spacing(text: &str) -> Result<Spacing, QuantityError> {
-    let Some(number) = text.trim().strip_suffix("dpi") else { return parse(text) };
+    let text = text.trim();
+    let number = text.strip_suffix("dpi").or(text.strip_suffix("lpi"));
+    let Some(number) = number else { return parse(text) };
     match number.trim().parse::<f64>() {
         Ok(dpi) if dpi.is_finite() && dpi > 0.0 => Ok(Spacing(25.4 / dpi)),
         _ => Err(QuantityError {

@@ -32,15 +32,15 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
         return program(args, canvas, console);
     }
     let made = load::made(&args.job)?;
-    if args.show == Some(ShowArg::Depth) {
-        return depth(args, made, canvas, console);
+    if let Some(show @ (ShowArg::Depth | ShowArg::Tones)) = args.show {
+        return outcome(args, show, made, canvas, console);
     }
     let show = args.show.and_then(|show| match show {
         ShowArg::Power => Some(Show::Power),
         ShowArg::Speed => Some(Show::Speed),
         ShowArg::Order => Some(Show::Order),
         ShowArg::Time => Some(Show::Time),
-        ShowArg::Depth => None,
+        ShowArg::Depth | ShowArg::Tones => None,
     });
     let window = args.window.map(|[x0, y0, x1, y1]| Rect::new(x0, y0, x1, y1));
     let look = Look { canvas, show, window };
@@ -53,14 +53,21 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
     door::wrote(&written, &problems, &made.sources, console)
 }
 
-/// The finished surface of a job's reliefs.
-fn depth(args: &Draw, made: load::Made, canvas: Canvas, console: &Console) -> Result<(), Refusal> {
-    let Some(svg) = picture::surface(&made.compiled, &made.job, canvas) else {
-        return Err(Refusal::Usage(
-            "--show depth is for jobs with a relief, and no step of this one that is made has one"
-                .into(),
-        ));
+/// What a job leaves behind: the finished surface of its reliefs, or its pictures as they will look.
+fn outcome(
+    args: &Draw,
+    show: ShowArg,
+    made: load::Made,
+    canvas: Canvas,
+    console: &Console,
+) -> Result<(), Refusal> {
+    let drawn = match show {
+        ShowArg::Depth => picture::surface(&made.compiled, &made.job, canvas)
+            .ok_or("--show depth is for jobs with a relief, and no step of this one that is made has one"),
+        _ => picture::tones(&made.compiled, &made.job, canvas)
+            .ok_or("--show tones is for jobs that engrave bitmaps by image, and no step of this one that is made does"),
     };
+    let svg = drawn.map_err(|why| Refusal::Usage(why.into()))?;
     let written = png::write(&args.output, args.writing, || svg)?;
     let problems = load::located(made.compiled.problems, &made.sources);
     door::wrote(&written, &problems, &made.sources, console)

@@ -5,8 +5,8 @@ use super::reader::{Section, SourceText};
 use super::recipe::{self, Shelf};
 use super::swatch;
 use super::{
-    Engrave, Fill, Job, Operation, Pass, Placement, Relief, Step, Stock, StockSize, artwork, drawn,
-    place, rotary, step,
+    Fill, Job, Operation, Pass, Placement, Relief, Step, Stock, StockSize, artwork, drawn, place,
+    rotary, step,
 };
 use crate::problem::{Code, Problem, Problems, nearest};
 use crate::quantity::Length;
@@ -83,10 +83,12 @@ fn with_finish(step: Step) -> Vec<Step> {
     let Operation::Engrave(engrave) = &step.operation else { return vec![step] };
     let Fill::Relief(relief) = &engrave.fill else { return vec![step] };
     let Some((speed, power)) = relief.finish else { return vec![step] };
-    let fill = Fill::Relief(Relief { finishes: true, finish: None, ..relief.clone() });
+    let last = Relief { finishes: true, finish: None, ..relief.clone() };
+    let mut weak = engrave.clone();
+    weak.fill = Fill::Relief(last);
     let last = Step {
         name: format!("{} finish", step.name),
-        operation: Operation::Engrave(Engrave { fill, ..engrave.clone() }),
+        operation: Operation::Engrave(weak),
         passes: vec![Pass { speed, power }],
         recipe: None,
         ..step.clone()

@@ -31,7 +31,7 @@ pub use starter::{RENDER_DPI, Wishes, starter};
 pub use step::{
     Advance, Bridges, DeepFrom, Directions, Dither, Engrave, Every, Fill, Follow, Image, Islands,
     Lead, LeadShape, Lines, Operation, Order, Overlaps, Pass, PassesBy, Pierce, Ramp, RampEnd,
-    Relief, Rings, Shade, Shoulder, Side, Start, Step, Tone,
+    Relief, Rings, Screen, ScreenKind, Shade, Sharpen, Shoulder, Side, Start, Step, Tone,
 };
 
 /// How large the stock is.

@@ -71,6 +71,19 @@ impl ToneCurve {
         }
     }
 
+    /// The darkness that a power gives, in proportion between measured pairs.
+    #[must_use]
+    pub fn darkness(&self, power: f64) -> f64 {
+        let pairs = &self.0;
+        let next = pairs.partition_point(|(_, known)| *known < power);
+        match (next.checked_sub(1).map(|n| pairs[n]), pairs.get(next)) {
+            (Some((d0, p0)), Some((d1, p1))) => d0 + (d1 - d0) * (power - p0) / (p1 - p0),
+            (None, Some((darkness, _))) => *darkness,
+            (Some((darkness, _)), None) => darkness,
+            (None, None) => 0.0,
+        }
+    }
+
     /// As a step says it: `[["0 %", "8 %"], …]`.
     #[must_use]
     pub fn toml(&self) -> String {

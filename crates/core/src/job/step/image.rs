@@ -3,7 +3,7 @@
 use super::rows::{Advance, Directions, walked};
 use crate::job::machine::Beam;
 use crate::job::reader::Section;
-use crate::quantity::{Power, parse};
+use crate::quantity::{Angle, Length, Power, parse, parse_spacing, plain};
 use crate::scan::ToneCurve;
 
 /// Named ways to turn grey into black and white; the names are those under which they were
@@ -30,10 +30,12 @@ pub enum Dither {
     /// B. E. Bayer, "An optimum method for two-level rendition of continuous-tone pictures", 1973;
     /// a square of so many cells a side.
     Bayer(u32),
+    /// R. Ulichney, "The void-and-cluster method for dither array generation", 1993: no pattern.
+    BlueNoise,
 }
 
 /// Words for dithers.
-const DITHERS: [(&str, Dither); 11] = [
+const DITHERS: [(&str, Dither); 12] = [
     ("floyd-steinberg", Dither::FloydSteinberg),
     ("jarvis-judice-ninke", Dither::JarvisJudiceNinke),
     ("stucki", Dither::Stucki),
@@ -45,6 +47,7 @@ const DITHERS: [(&str, Dither); 11] = [
     ("bayer-2", Dither::Bayer(2)),
     ("bayer-4", Dither::Bayer(4)),
     ("bayer-8", Dither::Bayer(8)),
+    ("blue-noise", Dither::BlueNoise),
 ];
 
 impl Dither {
@@ -55,6 +58,35 @@ impl Dither {
     }
 }
 
+/// What grows with the darkness.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ScreenKind {
+    /// Dots.
+    Dots,
+    /// Lines.
+    Rows,
+}
+
+/// A screen as print has it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Screen {
+    /// Dots or lines.
+    pub kind: ScreenKind,
+    /// From one to the next, mm.
+    pub period: f64,
+    /// Its direction, radians counter-clockwise from X.
+    pub angle: f64,
+}
+
+/// Sharpening by an unsharp mask.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Sharpen {
+    /// How far it looks about, mm.
+    pub radius: f64,
+    /// How much of what the blurred picture lacks is added; 1 is all of it.
+    pub amount: f64,
+}
+
 /// What a pixel's grey becomes.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Shade {
@@ -62,6 +94,8 @@ pub enum Shade {
     Grey,
     /// Burnt or not, so that the eye sees grey.
     Dither(Dither),
+    /// The same, in dots or lines that grow.
+    Screen(Screen),
     /// Burnt where it is darker than this (0 black, 1 white).
     Threshold(f64),
 }
@@ -69,12 +103,16 @@ pub enum Shade {
 /// Changes of a bitmap's tones before it is engraved, in this order.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Tone {
+    /// Lightness that becomes black, 0 to 1.
+    pub black: f64,
+    /// Lightness that becomes white, 0 to 1; above `black`.
+    pub white: f64,
     /// Added, as a share of the range from black to white: −1 to 1.
     pub brightness: f64,
-    /// How much steeper (above 0) or flatter (below) tones are about the middle grey: −1 to 1.
-    pub contrast: f64,
     /// Exponent of the tone; above 1 darkens middle tones.
     pub gamma: f64,
+    /// How much steeper (above 0) or flatter (below) tones are about the middle grey: −1 to 1.
+    pub contrast: f64,
     /// Black for white.
     pub invert: bool,
 }
@@ -98,6 +136,12 @@ pub struct Image {
     pub shade: Shade,
     /// Changes of tone.
     pub tone: Tone,
+    /// Sharpening, behind the tones.
+    pub sharpen: Option<Sharpen>,
+    /// How dark bare stock is, 0 to 1: what is no darker is not burnt.
+    pub stock: f64,
+    /// Whether diffusion reckons with a spot that is wider than a pixel.
+    pub spot: bool,
     /// Power of the lightest grey that is burnt at all; none is the source's floor.
     pub power_from: Option<Power>,
     /// Power of black; none is the step's own.
@@ -107,10 +151,13 @@ pub struct Image {
     pub curve: Option<ToneCurve>,
 }
 
+/// A wider blur is no sharpening, mm.
+const WIDEST_BLUR: f64 = 10.0;
+
 /// Reads `image`.
 pub(super) fn read(section: Section<'_, '_>, beam: &Beam) -> Option<Image> {
     let walked = walked(&section);
-    let shade = shade(&section);
+    let shade = shade(&section, beam);
     let within = |key: &'static str, range: std::ops::RangeInclusive<f64>, words: &str| {
         let value = section.quantity::<Power>(key).map(|share| share.0)?;
         if !range.contains(&value) {
@@ -126,6 +173,37 @@ pub(super) fn read(section: Section<'_, '_>, beam: &Beam) -> Option<Image> {
         let span = section.span_of("gamma");
         section.out_of_range("gamma", span, &section.written("gamma"), "from 0.1 to 10");
     }
+    let black = within("black", 0.0..=0.99, "from 0 % to 99 %").unwrap_or(0.0);
+    let white = within("white", 0.01..=1.0, "from 1 % to 100 %").unwrap_or(1.0);
+    if white <= black {
+        section.contradicts(
+            "white",
+            "white in image is not above black",
+            "black is the darker of the two: black = \"10 %\", white = \"90 %\"",
+        );
+    }
+    let stock = within("stock", 0.0..=0.9, "from 0 % to 90 %").unwrap_or(0.0);
+    let spot = section.flag("spot").unwrap_or(false);
+    if spot
+        && !matches!(shade, Some(Shade::Dither(d)) if !matches!(d, Dither::Bayer(_) | Dither::BlueNoise))
+    {
+        section.contradicts(
+            "spot",
+            "spot is for dithers that hand on their error",
+            "say dither = \"floyd-steinberg\" or another of that kind, or take spot out",
+        );
+    }
+    let sharpen = section.section("sharpen").map(|inner| {
+        let radius = inner.required_positive::<Length>("radius", "radius = \"0.3 mm\"");
+        let radius = radius.map(|radius| radius.0);
+        if radius.is_some_and(|mm| mm > WIDEST_BLUR) {
+            let (span, written) = (inner.span_of("radius"), inner.written("radius"));
+            inner.out_of_range("radius", span, &written, "up to 10 mm");
+        }
+        let amount = inner.quantity::<Power>("amount").map_or(1.0, |share| share.0);
+        inner.finish();
+        Some(Sharpen { radius: radius.filter(|mm| *mm <= WIDEST_BLUR)?, amount })
+    });
     let invert = section.flag("invert").unwrap_or(false);
     let (power_from, power_to) =
         (section.power("power-from", beam), section.power("power-to", beam));
@@ -159,7 +237,12 @@ pub(super) fn read(section: Section<'_, '_>, beam: &Beam) -> Option<Image> {
         advance: walked.advance,
         offset: walked.offset,
         shade: shade?,
+        sharpen: sharpen.map_or(Some(None), |sharpen| sharpen.map(Some))?,
+        stock,
+        spot,
         tone: Tone {
+            black,
+            white,
             brightness: brightness.unwrap_or(0.0),
             contrast: contrast.unwrap_or(0.0),
             gamma: gamma.unwrap_or(1.0),
@@ -210,9 +293,47 @@ fn curve(section: &Section<'_, '_>, beam: &Beam, shade: Option<&Shade>) -> Optio
     Some(ToneCurve(pairs))
 }
 
-fn shade(section: &Section<'_, '_>) -> Option<Shade> {
+/// Reads `ruling` and `screen-angle`.
+fn screen(section: &Section<'_, '_>, kind: ScreenKind, beam: &Beam) -> Option<Screen> {
+    if !section.has("ruling") {
+        section
+            .missing("ruling", "ruling = \"60 lpi\", how many dots or lines there are to an inch");
+    }
+    let period = section.quantity_by("ruling", parse_spacing)?.0;
+    let angle = section.quantity::<Angle>("screen-angle").map_or(45_f64.to_radians(), |a| a.0);
+    // A dot that is no larger than the spot cannot grow.
+    if period < 2.0 * beam.width {
+        let message = format!(
+            "dots or lines {} mm apart are finer than twice the spot of {} mm: they cannot grow",
+            plain(period, 3),
+            plain(beam.width, 3)
+        );
+        section.contradicts("ruling", &message, "say a coarser ruling, or a dither");
+        return None;
+    }
+    Some(Screen { kind, period, angle })
+}
+
+fn shade(section: &Section<'_, '_>, beam: &Beam) -> Option<Shade> {
     let grey = section.flag("grey");
-    let dither = section.choice("dither", &DITHERS).map(Shade::Dither);
+    let word = section.value("dither").and_then(|value| value.get_ref().as_str());
+    let kind = match word {
+        Some("dots") => Some(ScreenKind::Dots),
+        Some("rows") => Some(ScreenKind::Rows),
+        _ => None,
+    };
+    let dither = match kind {
+        Some(kind) => screen(section, kind, beam).map(Shade::Screen),
+        None => section.choice("dither", &DITHERS).map(Shade::Dither),
+    };
+    if kind.is_none() {
+        for key in ["ruling", "screen-angle"] {
+            if section.has(key) {
+                let help = "say dither = \"dots\" or \"rows\", or take it out";
+                section.contradicts(key, &format!("{key} is for dots and rows"), help);
+            }
+        }
+    }
     let threshold = section.quantity::<Power>("threshold").map(|share| share.0);
     let given: Vec<&str> =
         ["grey", "dither", "threshold"].into_iter().filter(|key| section.has(key)).collect();

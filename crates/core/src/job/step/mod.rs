@@ -10,7 +10,7 @@ mod rows;
 
 pub use engrave::{Engrave, Fill, Islands, Lines, Overlaps, Rings, Shoulder};
 pub use follow::{Bridges, Every, Follow, Lead, LeadShape, Pierce, Side, Start};
-pub use image::{Dither, Image, Shade, Tone};
+pub use image::{Dither, Image, Screen, ScreenKind, Shade, Sharpen, Tone};
 pub use passes::{Pass, PassesBy};
 pub use ramp::{Ramp, RampEnd};
 pub use relief::{DeepFrom, Relief};

@@ -1,7 +1,10 @@
 //! Engraving bitmaps: from pixels as they lie on the bed to rows of levels.
 
 mod dither;
+mod noise;
 mod sample;
+mod screen;
+mod sharpen;
 mod tone;
 
 use super::EngraveContext;
@@ -59,6 +62,14 @@ pub(super) fn rows(
     };
     let mut levels =
         sample::darkness(&laid.bitmap, to_frame.inverse(), &cells, &tone::map(&how.tone));
+    if let Some(how) = &how.sharpen {
+        sharpen::sharpen(&mut levels, cells.columns, how, spacing);
+    }
+    if how.stock > 0.0 {
+        // What is no darker than the stock is not burnt; black is as dark as burning makes it.
+        let of_stock = |d: u8| ((f64::from(d) / 255.0 - how.stock) / (1.0 - how.stock)).max(0.0);
+        levels.iter_mut().for_each(|d| *d = (of_stock(*d) * 255.0).round() as u8);
+    }
     match how.shade {
         Shade::Grey => {}
         Shade::Threshold(limit) => {
@@ -66,7 +77,14 @@ pub(super) fn rows(
             let least = 255.0 * (1.0 - limit);
             levels.iter_mut().for_each(|d| *d = if f64::from(*d) > least { 255 } else { 0 });
         }
-        Shade::Dither(dither) => dither::dither(&mut levels, cells.columns, dither),
+        Shade::Dither(dither) => {
+            let spill = if how.spot { spill(context.job.machine.beam.width, spacing) } else { 0.0 };
+            dither::dither(&mut levels, cells.columns, dither, spill);
+        }
+        Shade::Screen(screen) => {
+            let origin = (start, walk.first);
+            screen::screen(&mut levels, cells.columns, &screen, origin, spacing, how.angle);
+        }
     }
     let powers = powers(how, context);
     if how.shade == Shade::Grey {
@@ -74,6 +92,11 @@ pub(super) fn rows(
     }
     let grid = PixelRows { levels, width: cells.columns, start, pitch: spacing };
     Ok(Rows::of_grid(walk, grid, Arc::new(powers)))
+}
+
+/// Which share of each neighbour a burnt cell darkens, when the spot is wider than the cell.
+fn spill(width: f64, cell: f64) -> f32 {
+    ((width / cell - 1.0) / 2.0).clamp(0.0, 0.5) as f32
 }
 
 /// The weakest power of greys: as the job says, or where the source begins to light.

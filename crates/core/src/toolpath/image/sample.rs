@@ -30,6 +30,13 @@ pub(super) fn darkness(
     let [a, b, c, d, ..] = to_pixels.as_coeffs();
     // As many samples as pixels go into a cell, so that no thin line is missed.
     let across = (a.hypot(b).max(c.hypot(d)) * cells.spacing - 0.01).ceil();
+    let many = (across / MOST_SAMPLES).ceil();
+    if many > 1.0 {
+        // Where more go into it, squares of them become one first.
+        let fewer = reduced(bitmap, many as usize, tone);
+        let as_it_is = std::array::from_fn(|n| n as u8);
+        return darkness(&fewer, Affine::scale(1.0 / many) * to_pixels, cells, &as_it_is);
+    }
     let samples = across.clamp(1.0, MOST_SAMPLES);
     let step = cells.spacing / samples;
     let count = samples as usize;
@@ -53,6 +60,27 @@ pub(super) fn darkness(
         }
     });
     levels
+}
+
+/// Squares of `side` pixels as one: the mean of what `tone` makes of them.
+fn reduced(bitmap: &Bitmap, side: usize, tone: &[u8; 256]) -> Bitmap {
+    let (width, height) = (bitmap.width as usize, bitmap.height as usize);
+    let (columns, rows) = (width.div_ceil(side), height.div_ceil(side));
+    let mut grey = vec![0; columns * rows];
+    grey.par_chunks_mut(columns).enumerate().for_each(|(row, line)| {
+        let from = row * side..((row + 1) * side).min(height);
+        for (column, mean) in line.iter_mut().enumerate() {
+            let across = column * side..((column + 1) * side).min(width);
+            let count = (from.len() * across.len()) as u32;
+            let sum: u32 = from
+                .clone()
+                .flat_map(|y| &bitmap.grey[y * width + across.start..y * width + across.end])
+                .map(|grey| u32::from(tone[usize::from(*grey)]))
+                .sum();
+            *mean = ((sum + count / 2) / count) as u8;
+        }
+    });
+    Bitmap { width: columns as u32, height: rows as u32, grey }
 }
 
 fn pixel(bitmap: &Bitmap, p: Point) -> Option<u8> {
@@ -81,6 +109,28 @@ mod tests {
         let levels = darkness(&bitmap, Affine::scale(10.0), &cells, &TONE());
         let wanted: Vec<u8> = bitmap.grey.iter().map(|g| 255 - g).collect();
         assert_eq!(levels, wanted);
+    }
+
+    #[test]
+    fn far_coarser_cells_are_means_of_all_their_pixels() {
+        // One pixel in 40 x 40 is black: whichever it is, it counts the same.
+        for black in [0_usize, 777, 1599] {
+            let grey = (0..1600).map(|n| if n == black { 0 } else { 255 }).collect();
+            let bitmap = Bitmap { width: 40, height: 40, grey };
+            let cells = Cells { columns: 1, rows: 1, start: 0.0, first: 2.0, spacing: 4.0 };
+            let tone = std::array::from_fn(|n| if n == 0 { 255 } else { 0 });
+            let levels = darkness(&bitmap, Affine::scale(10.0), &cells, &tone);
+            // 255 / 1600 is less than half a level; twenty of them are three.
+            assert!(levels[0] <= 1, "{levels:?}");
+        }
+        let striped = Bitmap {
+            width: 40,
+            height: 40,
+            grey: (0..1600).map(|n| if n % 10 == 3 { 0 } else { 255 }).collect(),
+        };
+        let cells = Cells { columns: 1, rows: 1, start: 0.0, first: 2.0, spacing: 4.0 };
+        let levels = darkness(&striped, Affine::scale(10.0), &cells, &TONE());
+        assert!(levels[0].abs_diff(26) <= 1, "a tenth is black: {levels:?}");
     }
 
     #[test]

@@ -1,4 +1,4 @@
-//! Tones: brightness, contrast, gamma and negative, as one table.
+//! Tones: levels, brightness, gamma, contrast and negative, in this order, as one table.
 
 use crate::job::Tone;
 
@@ -12,8 +12,10 @@ pub(super) fn map(tone: &Tone) -> [u8; 256] {
         1.0 + tone.contrast
     };
     for (lightness, darkness) in map.iter_mut().enumerate() {
-        let light = lightness as f64 / 255.0 + tone.brightness;
-        let light = ((light - 0.5) * slope + 0.5).clamp(0.0, 1.0).powf(tone.gamma);
+        // From black to white: what is darker or lighter is that as well.
+        let light = (lightness as f64 / 255.0 - tone.black) / (tone.white - tone.black);
+        let light = (light + tone.brightness).clamp(0.0, 1.0).powf(tone.gamma);
+        let light = ((light - 0.5) * slope + 0.5).clamp(0.0, 1.0);
         let light = if tone.invert { 1.0 - light } else { light };
         *darkness = 255 - (light * 255.0).round() as u8;
     }
@@ -24,7 +26,8 @@ pub(super) fn map(tone: &Tone) -> [u8; 256] {
 mod tests {
     use super::*;
 
-    const PLAIN: Tone = Tone { brightness: 0.0, contrast: 0.0, gamma: 1.0, invert: false };
+    const PLAIN: Tone =
+        Tone { black: 0.0, white: 1.0, brightness: 0.0, contrast: 0.0, gamma: 1.0, invert: false };
 
     #[test]
     fn left_alone_darkness_is_what_lightness_lacks() {
@@ -39,6 +42,10 @@ mod tests {
         assert!(middle(Tone { gamma: 2.0, ..PLAIN }) > 127);
         assert!(map(&Tone { contrast: 0.5, ..PLAIN })[90] > 165);
         assert!(map(&Tone { contrast: -0.5, ..PLAIN })[90] < 165);
+        // A pale picture from 20 % to 80 % becomes one from black to white.
+        let levels = map(&Tone { black: 0.2, white: 0.8, ..PLAIN });
+        assert_eq!((levels[51], levels[204], levels[0]), (255, 0, 255));
+        assert_eq!(levels[128], 127);
         let negative = map(&Tone { invert: true, ..PLAIN });
         assert_eq!((negative[0], negative[255]), (0, 255));
         let step = map(&Tone { contrast: 1.0, ..PLAIN });

@@ -1,0 +1,180 @@
+//! Engraved pictures as they will look on the stock, from the very rows that are sent, beside their sources.
+
+use super::Canvas;
+use super::frame::{chart, line, rect, text};
+use super::palette::{FAINT_INK, INK};
+use super::underlay::embedded;
+use crate::compile::Compiled;
+use crate::geometry::{Affine, Point, Rect, Vec2, hull};
+use crate::job::{Fill, Image, Job, Shade};
+use crate::quantity::plain;
+use crate::toolpath::{Burn, Toolpath};
+
+/// Cells along the longer side of each picture.
+const CELLS: f64 = 900.0;
+
+/// How dark a power makes the stock, 0 to 1.
+struct Darkness<'j> {
+    image: &'j Image,
+    /// The weakest and the strongest power that is burnt.
+    powers: (f64, f64),
+}
+
+impl Darkness<'_> {
+    fn of(&self, power: f64) -> f32 {
+        if self.image.shade != Shade::Grey {
+            return 1.0;
+        }
+        if let Some(curve) = &self.image.curve {
+            return curve.darkness(power) as f32;
+        }
+        // Nobody measured it: from the weakest power on, evenly.
+        let (from, to) = self.powers;
+        ((power - from) / (to - from).max(1e-9)).clamp(0.0, 1.0) as f32
+    }
+}
+
+/// Both pictures of a job's bitmaps; none when none is engraved as one.
+#[must_use]
+pub fn tones(compiled: &Compiled, job: &Job, canvas: Canvas) -> Option<String> {
+    let paths = compiled.within.planned().segments().sequence().paths();
+    let image = |step: usize| match &job.steps[step].operation.engrave()?.fill {
+        Fill::Image(image) => Some(image),
+        _ => None,
+    };
+    let engraved: Vec<(&Toolpath, &Image)> =
+        paths.iter().filter_map(|path| Some((path, image(path.step)?))).collect();
+    let sources = &compiled.pictures;
+    let lies = |to_bed: Affine, width: u32, height: u32| {
+        to_bed.transform_rect_bbox(Rect::new(0.0, 0.0, f64::from(width), f64::from(height)))
+    };
+    let bounds =
+        hull(sources.iter().map(|one| lies(one.to_bed, one.bitmap.width, one.bitmap.height)))?;
+    if engraved.is_empty() {
+        return None;
+    }
+    let cell = (bounds.width().max(bounds.height()) / CELLS).max(1e-6);
+    let count = |length: f64| (length / cell).ceil().max(1.0) as usize;
+    let (columns, rows) = (count(bounds.width()), count(bounds.height()));
+    let shape = Cells { corner: Point::new(bounds.x0, bounds.y0), cell, columns, rows };
+    let mut light = vec![1.0_f32; columns * rows];
+    let beam = &job.machine.beam;
+    for (path, image) in engraved {
+        let to = image.power_to.unwrap_or(job.steps[path.step].power()).0;
+        let from = image.power_from.map_or((beam.floor / beam.full).max(1e-3), |power| power.0);
+        let darkness = Darkness { image, powers: (from, to) };
+        shape.burn(&mut light, path, beam.width, &darkness);
+    }
+    let mut source = vec![255_u8; columns * rows];
+    for one in sources {
+        shape.lay(&mut source, one.to_bed.inverse(), &one.bitmap);
+    }
+    let burnt: Vec<u8> = light.iter().map(|light| (light * 255.0).round() as u8).collect();
+    Some(drawn(&shape, &source, &burnt, job, canvas))
+}
+
+struct Cells {
+    corner: Point,
+    cell: f64,
+    columns: usize,
+    rows: usize,
+}
+
+impl Cells {
+    /// Darkens what the rows of a path burn, as wide as the spot; where rows overlap, both count.
+    fn burn(&self, light: &mut [f32], path: &Toolpath, width: f64, darkness: &Darkness<'_>) {
+        let Burn::Rows(rows) = &path.burn else { return };
+        let along = rows.walk.along;
+        let across = Vec2::new(-along.y, along.x);
+        let step = self.cell.min(width / 2.0) / 1.5;
+        let lanes = (width / step).ceil().max(1.0) as usize;
+        // One row darkens a cell once.
+        let mut last = vec![u32::MAX; light.len()];
+        for (number, row) in rows.rows().enumerate() {
+            for (from, to, power) in row.stretches() {
+                let left = 1.0 - darkness.of(power.0);
+                let count = (from.distance(to) / step).ceil().max(1.0) as usize;
+                for n in 0..count {
+                    let p = from.lerp(to, (n as f64 + 0.5) / count as f64);
+                    for lane in 0..lanes {
+                        let aside = ((lane as f64 + 0.5) / lanes as f64 - 0.5) * width;
+                        let Some(cell) = self.index(p + across * aside) else { continue };
+                        if last[cell] != number as u32 {
+                            last[cell] = number as u32;
+                            light[cell] *= left;
+                        }
+                    }
+                }
+            }
+        }
+    }
+
+    /// Lays a bitmap's pixels where they lie.
+    fn lay(&self, grey: &mut [u8], to_pixels: Affine, bitmap: &crate::artwork::Bitmap) {
+        for row in 0..self.rows {
+            for column in 0..self.columns {
+                let at = |n: usize| (n as f64 + 0.5) * self.cell;
+                let p = to_pixels * Point::new(self.corner.x + at(column), self.corner.y + at(row));
+                let inside = p.x >= 0.0 && p.y >= 0.0;
+                let (x, y) = (p.x as usize, p.y as usize);
+                if inside && x < bitmap.width as usize && y < bitmap.height as usize {
+                    grey[(self.rows - 1 - row) * self.columns + column] =
+                        bitmap.grey[y * bitmap.width as usize + x];
+                }
+            }
+        }
+    }
+
+    /// The place of a point, rows from the top.
+    fn index(&self, p: Point) -> Option<usize> {
+        let (x, y) = ((p.x - self.corner.x) / self.cell, (p.y - self.corner.y) / self.cell);
+        let inside =
+            x >= 0.0 && y >= 0.0 && (x as usize) < self.columns && (y as usize) < self.rows;
+        inside.then(|| (self.rows - 1 - y as usize) * self.columns + x as usize)
+    }
+}
+
+fn drawn(cells: &Cells, source: &[u8], burnt: &[u8], job: &Job, canvas: Canvas) -> String {
+    let (width, height) = (f64::from(canvas.width), f64::from(canvas.height));
+    let under = format!(
+        "left the source, right as it will look, from the rows that are sent: a spot of {} mm, rows over each other",
+        plain(job.machine.beam.width, 3)
+    );
+    let mut out = chart((width, height), 40.0, &job.name, &under);
+    let room = Rect::new(40.0, 90.0, width / 2.0 - 20.0, height - 70.0);
+    let (wide, high) = (cells.columns as f64, cells.rows as f64);
+    let pixel = (room.width() / wide).min(room.height() / high);
+    for (n, (grey, words)) in [(source, "source"), (burnt, "on the stock")].into_iter().enumerate()
+    {
+        let x = room.x0 + n as f64 * (width / 2.0 - 20.0);
+        let place = Affine::new([pixel, 0.0, 0.0, pixel, x, room.y0]);
+        embedded(&mut out, (cells.columns, cells.rows), grey, place);
+        let frame = Rect::new(x, room.y0, x + wide * pixel, room.y0 + high * pixel);
+        rect(&mut out, frame, &format!(r#"fill="none" stroke="{FAINT_INK}""#));
+        let at = Point::new(x, frame.y1 + 20.0);
+        let mean =
+            grey.iter().map(|g| 255.0 - f64::from(*g)).sum::<f64>() / (grey.len() as f64 * 2.55);
+        let words = format!("{words}: {} % dark in the mean", plain(mean, 1));
+        text(&mut out, at, &format!(r#"fill="{INK}""#), &words);
+    }
+    // How large it is.
+    let scale = pixel / cells.cell;
+    let length = [100.0, 50.0, 20.0, 10.0, 5.0, 2.0, 1.0];
+    let bar = length.into_iter().find(|mm| mm * scale < 180.0).unwrap_or(1.0);
+    let (from, y) = (Point::new(40.0, height - 16.0), height - 16.0);
+    line(
+        &mut out,
+        from,
+        Point::new(40.0 + bar * scale, y),
+        &format!(r#"stroke="{INK}" stroke-width="3""#),
+    );
+    let at = Point::new(50.0 + bar * scale, y + 4.0);
+    text(
+        &mut out,
+        at,
+        &format!(r#"font-size="12" fill="{INK}""#),
+        &format!("{} mm", plain(bar, 0)),
+    );
+    out.push_str("</svg>\n");
+    out
+}
