@@ -11,7 +11,7 @@ use crate::quantity::plain;
 use crate::toolpath::{Burn, Toolpath};
 
 /// Cells along the longer side of each picture.
-const CELLS: f64 = 900.0;
+const CELLS: f64 = 1400.0;
 
 /// How dark a power makes the stock, 0 to 1.
 struct Darkness<'j> {
@@ -86,25 +86,32 @@ impl Cells {
         let Burn::Rows(rows) = &path.burn else { return };
         let along = rows.walk.along;
         let across = Vec2::new(-along.y, along.x);
-        let step = self.cell.min(width / 2.0) / 1.5;
+        let step = self.cell.min(width) / 2.0;
         let lanes = (width / step).ceil().max(1.0) as usize;
-        // One row darkens a cell once.
-        let mut last = vec![u32::MAX; light.len()];
-        for (number, row) in rows.rows().enumerate() {
+        // What one row darkens of each cell that it touches, by the share of the cell that it covers.
+        let mut covered = vec![0.0_f32; light.len()];
+        let mut touched = Vec::new();
+        for row in rows.rows() {
             for (from, to, power) in row.stretches() {
-                let left = 1.0 - darkness.of(power.0);
-                let count = (from.distance(to) / step).ceil().max(1.0) as usize;
+                let length = from.distance(to);
+                let count = (length / step).ceil().max(1.0) as usize;
+                let share = length * width / (count * lanes) as f64 / (self.cell * self.cell);
+                let dark = darkness.of(power.0) * share as f32;
                 for n in 0..count {
                     let p = from.lerp(to, (n as f64 + 0.5) / count as f64);
                     for lane in 0..lanes {
                         let aside = ((lane as f64 + 0.5) / lanes as f64 - 0.5) * width;
                         let Some(cell) = self.index(p + across * aside) else { continue };
-                        if last[cell] != number as u32 {
-                            last[cell] = number as u32;
-                            light[cell] *= left;
+                        if covered[cell] == 0.0 {
+                            touched.push(cell);
                         }
+                        covered[cell] += dark;
                     }
                 }
+            }
+            for cell in touched.drain(..) {
+                light[cell] *= 1.0 - covered[cell].min(1.0);
+                covered[cell] = 0.0;
             }
         }
     }
