@@ -56,5 +56,5 @@ fn the_tour_works_line_by_line() {
         bench.ok(&args);
         typed += 1;
     }
-    assert_eq!(typed, 31);
+    assert_eq!(typed, 34);
 }
