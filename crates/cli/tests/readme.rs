@@ -34,6 +34,8 @@ fn the_tour_works_line_by_line() {
         "reel-laser.machine.toml",
         "hub-swatch.kite.toml",
         "hub-swatch-scan.png",
+        "medal.stl",
+        "medal.kite.toml",
     ] {
         bench.demo(name);
     }
