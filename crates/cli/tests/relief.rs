@@ -142,6 +142,17 @@ fn layers_passes_and_ground_are_as_the_job_says() {
     for z in ["Z-0.25", "Z-0.5", "Z-0.75"] {
         assert!(heights.iter().any(|line| line.contains(z)), "{z} in {heights:?}");
     }
+    // What its focus axis does not reach is refused, from the heights that would be sent.
+    bench.change(
+        "a.kite.toml",
+        "depth = \"1 mm\", layer = \"0.25 mm\"",
+        "depth = \"20 mm\", layers = 4",
+    );
+    assert!(
+        bench.told("a.kite.toml").contains("the focus goes from -15 mm to"),
+        "{}",
+        bench.told("a.kite.toml")
+    );
     // A ground that a circle bounds: the square's corners stand.
     job(&bench, "form.stl", "depth = \"1 mm\", layers = 10");
     bench.change("a.kite.toml", "[place]", "[[shape]]\nkind = \"circle\"\nname = \"rim\"\ndiameter = \"16 mm\"\ncolour = \"red\"\nat = [\"5 mm\", \"5 mm\"]\n[place]");

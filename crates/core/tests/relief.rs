@@ -55,10 +55,8 @@ fn sections_are_within_a_spacing_at_every_height() {
         .collect();
     let cone = [(15.0, 0.0), (0.0, 15.0)];
     type Radius = fn(f64) -> f64;
-    let forms: [(Vec<[[f64; 3]; 3]>, Radius); 2] = [
-        (turned(&ball), |z| (225.0 - z * z).sqrt()),
-        (turned(&cone), |z| 15.0 - z),
-    ];
+    let forms: [(Vec<[[f64; 3]; 3]>, Radius); 2] =
+        [(turned(&ball), |z| (225.0 - z * z).sqrt()), (turned(&cone), |z| 15.0 - z)];
     for (triangles, radius) in &forms {
         let mut field = Field::over(Rect::new(0.0, 0.0, 40.0, 40.0), SPACING);
         let seen = seen_from_above(&field, triangles);
@@ -87,7 +85,8 @@ fn doubled_and_turned_triangles_and_holes_below_change_nothing() {
     let off = right.height.iter().zip(&seen.height).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
     assert!(off < 1e-4, "{off}");
     // What is no number is nowhere.
-    let none = seen_from_above(&field, &[[[f64::NAN, 1.0, 1.0], [2.0, f64::NAN, 1.0], [3.0, 3.0, 1.0]]]);
+    let none =
+        seen_from_above(&field, &[[[f64::NAN, 1.0, 1.0], [2.0, f64::NAN, 1.0], [3.0, 3.0, 1.0]]]);
     assert!(none.height.iter().all(|z| *z < 0.0));
 }
 

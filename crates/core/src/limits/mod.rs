@@ -54,6 +54,24 @@ fn constant_power(planned: &Planned, steps: &[usize], problems: &mut Problems) {
     problems.push(problem.at(Place::file(&job.file)));
 }
 
+/// Heights of the focus that its axis does not reach.
+fn heights(planned: &Planned, problems: &mut Problems) {
+    let job = planned.job();
+    let (Some((low, high)), Some(z)) = (planned.totals.heights, job.machine.z) else { return };
+    if low >= z.range.0 - SLACK && high <= z.range.1 + SLACK {
+        return;
+    }
+    let message = format!(
+        "the focus goes from {} mm to {} mm, and its axis from {} mm to {} mm",
+        plain(low, 3),
+        plain(high, 3),
+        plain(z.range.0, 3),
+        plain(z.range.1, 3)
+    );
+    let help = "ask for less depth or drop, or say the true range of [axis.z] in the profile";
+    problems.push(Problem::error(Code::OffHeight, message, help).at(Place::file(&job.file)));
+}
+
 /// Rounding of a program's numbers may put a move this far outside, mm.
 const SLACK: f64 = 0.0015;
 
@@ -90,6 +108,7 @@ pub fn check(
     }
     round::check(&planned, burnt, &mut problems);
     constant_power(&planned, steps, &mut problems);
+    heights(&planned, &mut problems);
     for step in steps.iter().map(|n| &job.steps[*n]) {
         let place = Place {
             span: Some(step.span.clone()),

@@ -54,6 +54,8 @@ pub struct Totals {
     pub worked: Option<Rect>,
     /// The rectangle round every move, travel included, mm from the program's zero.
     pub reached: Option<Rect>,
+    /// Least and greatest height of the focus, mm; none where nothing moves it.
+    pub heights: Option<(f64, f64)>,
 }
 
 impl Totals {
@@ -64,6 +66,7 @@ impl Totals {
             burnt: None,
             worked: None,
             reached: None,
+            heights: None,
         }
     }
 
@@ -98,6 +101,10 @@ impl Totals {
         let totals = &mut self.steps[step];
         totals.pierces += 1;
         grow_range(&mut totals.s, s);
+    }
+
+    pub(super) fn add_height(&mut self, height: f64) {
+        grow_range(&mut self.heights, height);
     }
 
     pub(super) fn add_time(&mut self, step: usize, seconds: f64) {

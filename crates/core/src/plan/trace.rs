@@ -146,6 +146,9 @@ pub(super) fn summed(segments: &Segments) -> Result<Totals, Problem> {
                 let light = watts(level.s() / beam.full).map(|watts| watts * traced.seconds);
                 totals.add_energy(of.step, light);
             }
+            Act::Lift(from, to) => {
+                [from, to].iter().for_each(|height| totals.add_height(*height as f64 / 1000.0));
+            }
             Act::Move(way) => {
                 let (from, piece) = segments.piece(&way);
                 let length = segments.frame().length(from, &piece);
