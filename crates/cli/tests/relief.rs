@@ -190,6 +190,13 @@ fn what_cannot_be_cut_is_refused_in_words() {
         "image = { spacing = \"0.1 mm\", grey = true }",
     );
     assert!(bench.told("a.kite.toml").contains("which is a solid"));
+    for (key, why) in
+        [("passes-by = \"sheet\"", "all its passes"), ("order = \"upwards\"", "under each other")]
+    {
+        job(&bench, "form.stl", "depth = \"1 mm\", layers = 4");
+        bench.change("a.kite.toml", "relief = {", &format!("{key}\nrelief = {{"));
+        assert!(bench.told("a.kite.toml").contains(why), "{key}");
+    }
     bench.write("flat.stl", turned(&[(5.0, 1.0), (4.0, 1.0)]));
     job(&bench, "flat.stl", "depth = \"1 mm\", layers = 4");
     assert!(bench.told("a.kite.toml").contains("has no height"));

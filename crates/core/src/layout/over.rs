@@ -2,7 +2,7 @@
 //! painted over.
 
 use super::{LaidImage, LaidShape};
-use crate::artwork::{Odd, Whitened};
+use crate::artwork::{Depth, Odd, Whitened};
 use crate::geometry::cover::Rings;
 use crate::geometry::region::{FillRule, united};
 use crate::geometry::{Point, hull};
@@ -60,6 +60,10 @@ pub(super) fn whiten(
         }
         if pixels > 0 {
             image.bitmap = Arc::new(bitmap);
+            // Its finer greys know nothing of what lies over it.
+            if matches!(image.depth.as_deref(), Some(Depth::Grey(_))) {
+                image.depth = None;
+            }
             area += pixels as f64 * image.to_bed.determinant().abs();
             covered += 1;
         }

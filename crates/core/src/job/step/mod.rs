@@ -264,6 +264,16 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
             None
         }
     };
+    let relief = matches!(&make, Some(Operation::Engrave(Engrave { fill: Fill::Relief(_), .. })));
+    for (key, why) in [
+        ("order", "layers lie under each other, and are cut in that order"),
+        ("passes-by", "each layer gets all its passes before the one under it"),
+    ] {
+        if relief && section.has(key) {
+            let message = format!("{} cuts a relief: {why}", section.name);
+            section.contradicts(key, &message, &format!("take {key} out"));
+        }
+    }
     let span = section.whole_span();
     section.finish();
     let engraves = matches!(make, Some(Operation::Engrave(_)));
