@@ -149,6 +149,7 @@ pub fn check(
                     "widen spacing to the beam's width").at(place));
         }
     }
+    problems.tell_once(&[Code::DenseLines, Code::OverSpeed]);
     problems.clone().unless_refused((WithinLimits { planned }, problems))
 }
 

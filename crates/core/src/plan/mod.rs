@@ -9,7 +9,7 @@ pub use totals::{StepTotals, Totals};
 pub use trace::Traced;
 
 use crate::job::{Fill, Job};
-use crate::problem::{Code, Place, Problem, Problems, count, few};
+use crate::problem::{Code, Place, Problem, Problems};
 use crate::quantity::{clock, plain};
 use crate::segment::{Provenance, Segments, powers};
 
@@ -69,40 +69,23 @@ pub fn plan(segments: Segments, steps: &[usize]) -> Result<(Planned, Problems), 
         }
     };
     let job = segments.job();
-    let kinds: [&Doubt<'_>; 4] = [
-        &|number, sums| too_slow(job, number, sums),
-        &|number, sums| without_effect(job, number, sums),
-        &|number, sums| below_measured(job, number, sums),
-        &|number, sums| starved(&segments, number, sums),
-    ];
-    for kind in kinds {
-        let told = steps.iter().filter_map(|n| Some((*n, kind(*n, &totals.steps[*n])?)));
-        told_once(job, told.collect(), &mut problems);
+    for number in steps {
+        let sums = &totals.steps[*number];
+        let told = [
+            too_slow(job, *number, sums),
+            without_effect(job, *number, sums),
+            below_measured(job, *number, sums),
+            starved(&segments, *number, sums),
+        ];
+        told.into_iter().flatten().for_each(|problem| problems.push(problem));
     }
+    problems.tell_once(&[
+        Code::SlowRows,
+        Code::SlowWithoutEffect,
+        Code::BelowMeasured,
+        Code::Starved,
+    ]);
     Ok((Planned { segments, totals }, problems))
-}
-
-/// What may be doubtful of a step, by its number and its sums.
-type Doubt<'d> = dyn Fn(usize, &StepTotals) -> Option<Problem> + 'd;
-
-/// What is told of so many steps is told of each; of more, of the first one and which others.
-const EACH: usize = 2;
-
-/// Tells the same of several steps in one message.
-fn told_once(job: &Job, told: Vec<(usize, Problem)>, problems: &mut Problems) {
-    let steps = told.len();
-    let names: Vec<String> = told.iter().map(|(n, _)| job.steps[*n].name.clone()).collect();
-    let each = if steps <= EACH { steps } else { 1 };
-    for (_, problem) in told.into_iter().take(each) {
-        let mut problem = problem;
-        if steps > EACH {
-            let others = few(&names[1..], 6);
-            let more = count(steps - 1, "more step");
-            problem.message = format!("{}; so it goes with {more}: {others}", problem.message);
-            problem = problem.naming(names.clone());
-        }
-        problems.push(problem);
-    }
 }
 
 /// Engraving may be slower than asked for by this factor before it is told.

@@ -185,6 +185,36 @@ impl Problems {
         self.0.extend(other.0);
     }
 
+    /// Of each of these kinds, what is told of more than two things (steps) is told of the first, and of which
+    /// others it goes as well. What refuses the job is told of each.
+    pub(crate) fn tell_once(&mut self, codes: &[Code]) {
+        const EACH: usize = 2;
+        for code in codes {
+            let alike = |p: &Problem| p.code == *code && p.severity != Severity::Error;
+            let thing = |problem: &Problem| problem.place.as_ref().and_then(|p| p.thing.clone());
+            let things: Vec<String> =
+                self.0.iter().filter(|p| alike(p)).filter_map(thing).collect();
+            if things.len() <= EACH {
+                continue;
+            }
+            let mut first = true;
+            self.0.retain_mut(|problem| {
+                if !alike(problem) {
+                    return true;
+                }
+                if std::mem::take(&mut first) {
+                    let (more, others) =
+                        (count(things.len() - 1, "more step"), few(&things[1..], 6));
+                    problem.message =
+                        format!("{}; so it goes with {more}: {others}", problem.message);
+                    problem.names.clone_from(&things);
+                    return true;
+                }
+                false
+            });
+        }
+    }
+
     /// Keeps only those for which `keep` holds.
     pub fn retain(&mut self, keep: impl FnMut(&Problem) -> bool) {
         self.0.retain(keep);

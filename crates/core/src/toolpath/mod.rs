@@ -198,6 +198,7 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
             Err(problem) => problems.push(problem),
         }
     }
+    problems.tell_once(&[Code::ReliefLayers, Code::ReliefSize]);
     let leftovers = report::leftovers(sheet, job, &taken, &mut problems);
     report::unused_fills(sheet, job, &taken, &mut problems);
     report::cut_before_engrave(job, &mut problems);
