@@ -7,6 +7,7 @@ use resvg::{tiny_skia, usvg};
 use std::io::Write;
 use std::path::Path;
 use std::sync::Arc;
+use tinkite_core::picture::{Canvas, Scaled};
 
 /// Kinds of picture.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -50,16 +51,49 @@ pub(crate) fn write(
     match kind {
         Kind::Svg => output.write(|out| out.write_all(svg.as_bytes())),
         Kind::Png => {
-            let png =
-                rasterised(&svg).map_err(|e| Refusal::Usage(format!("{}: {e}", path.display())))?;
+            let refuse = |e| Refusal::Usage(format!("{}: {e}", path.display()));
+            let png = Painter::new().paint(&svg).and_then(|p| encoded(&p, None)).map_err(refuse)?;
             output.write(|out| out.write_all(&png))
         }
     }
 }
 
-/// The picture as PNG.
-fn rasterised(svg: &str) -> Result<Vec<u8>, String> {
-    Painter::new().paint(svg)?.encode_png().map_err(|e| e.to_string())
+/// Writes a picture that is to scale, so that it says how large it is in print.
+pub(crate) fn write_scaled(
+    path: &Path,
+    writing: Writing,
+    picture: &Scaled,
+    canvas: Canvas,
+) -> Result<Written, Refusal> {
+    if kind_of(path)? == Kind::Svg {
+        return write(path, writing, || picture.at_true_size(canvas));
+    }
+    let output = Output::create(path, writing)?;
+    let painted = Painter::new().paint(&picture.svg);
+    let png = painted
+        .and_then(|pixels| encoded(&pixels, Some(picture.px_per_mm)))
+        .map_err(|e| Refusal::Usage(format!("{}: {e}", path.display())))?;
+    output.write(|out| out.write_all(&png))
+}
+
+/// A picture as PNG; it says how many pixels a mm is where that is known.
+fn encoded(pixels: &tiny_skia::Pixmap, px_per_mm: Option<f64>) -> Result<Vec<u8>, String> {
+    let mut out = Vec::new();
+    let mut encoder = ::png::Encoder::new(&mut out, pixels.width(), pixels.height());
+    encoder.set_color(::png::ColorType::Rgba);
+    encoder.set_depth(::png::BitDepth::Eight);
+    if let Some(px_per_mm) = px_per_mm {
+        let metre = (px_per_mm * 1000.0).round() as u32;
+        encoder.set_pixel_dims(Some(::png::PixelDimensions {
+            xppu: metre,
+            yppu: metre,
+            unit: ::png::Unit::Meter,
+        }));
+    }
+    let mut writer = encoder.write_header().map_err(|e| e.to_string())?;
+    writer.write_image_data(&pixels.clone().take_demultiplied()).map_err(|e| e.to_string())?;
+    writer.finish().map_err(|e| e.to_string())?;
+    Ok(out)
 }
 
 /// Turns pictures into pixels. The font is our own, so that they look the same everywhere.

@@ -245,6 +245,26 @@ fn moves_too_short_for_the_controller_are_told_with_the_speed_that_is_left() {
     let bench = bench(&checks, "", "");
     bench.change(JOB, "speed = \"50 mm/s\"", "speed = \"150 mm/s\"");
     assert!(bench.codes(JOB).contains(&"slow-rows".to_string()));
+    // The speed that is said runs evenly: the mean is what is asked for, and burning takes what was said.
+    let plan = bench.json(&["check", JOB]);
+    let slow = plan["problems"].as_array().unwrap().iter().find(|p| p["code"] == "slow-rows");
+    let told = slow.unwrap()["message"].as_str().unwrap();
+    let number = |before: &str| -> f64 {
+        let from = told.find(before).unwrap_or_else(|| panic!("{before} in {told}")) + before.len();
+        told[from..].split_whitespace().next().unwrap().parse().unwrap()
+    };
+    let (even, mean) = (number("; at "), number("is engraved at "));
+    assert!(even < mean && mean < 150.0, "{even} {mean}");
+    let step = |bench: &Bench| bench.json(&["plan", JOB])["steps"][0].clone();
+    let said = step(&bench)["even_speed_mm_s"].as_f64().unwrap();
+    assert!((even..even * 1.1).contains(&said), "{said} is rounded down to {even}");
+    bench.change(JOB, "speed = \"150 mm/s\"", &format!("speed = \"{even} mm/s\""));
+    assert!(!bench.codes(JOB).contains(&"slow-rows".to_string()));
+    // Half as much again runs unevenly.
+    let (from, to) = (format!("\"{even} mm/s\""), format!("\"{} mm/s\"", even * 1.5));
+    bench.change(JOB, &from, &to);
+    assert!(bench.codes(JOB).contains(&"slow-rows".to_string()));
+    bench.change(JOB, &to, "\"150 mm/s\"");
     // A controller that sees farther keeps the speed.
     bench.change(
         "bench-laser.machine.toml",
@@ -320,4 +340,79 @@ fn pictures_that_cannot_be_so_are_refused_in_words() {
     assert!(bench.refused(2, &without).contains("jobs that engrave bitmaps by image"));
     let flat = ["draw", "sail-panel.kite.toml", "-o", "s.png", "--show", "depth"];
     assert!(bench.refused(2, &flat).contains("jobs with a relief"));
+}
+
+#[test]
+fn a_window_is_what_is_left_of_a_picture_or_a_drawing() {
+    // A wedge of eight greys of 8 mm each; its window is the third to the fifth, the middle of its height.
+    let bars = bmp(64, 20, |x, _| 40 + (x / 8) as u8 * 20);
+    let window = "window = { from = [\"25 %\", \"0.5 mm\"], to = [\"4 mm\", \"75 %\"] }";
+    let whole = bench(&bars, "", "");
+    let part = bench(&bars, window, "");
+    let (whole, part) = (Program::emitted(&whole, JOB), Program::emitted(&part, JOB));
+    let levels = |made: &Program| {
+        let mut levels: Vec<i64> = made.burns().map(|m| m.s as i64).collect();
+        levels.sort_unstable();
+        levels.dedup();
+        levels
+    };
+    assert_eq!(levels(&whole).len(), 8);
+    assert_eq!(levels(&part), levels(&whole)[3..6], "the lighter, the weaker");
+    near(part.burnt(), 2.4 * 10.0, 1e-6);
+    // As large as is asked for: the window, and not the picture.
+    let wide = bench(&bars, &format!("{window}\nwidth = \"12 mm\""), "");
+    let [x0, y0, x1, y1] = Program::emitted(&wide, JOB).extents();
+    near(x1 - x0, 12.0, 1e-6);
+    near(y1 - y0, 5.0, 0.11);
+    // Lengths are those of the job's resolution.
+    let coarse = bench(&bars, &format!("{window}\ndpi = \"127 dpi\""), "");
+    let [x0, _, x1, _] = Program::emitted(&coarse, JOB).extents();
+    near(x1 - x0, 4.0 - 0.25 * 12.8, 0.1 + 1e-6);
+    for wrong in [
+        "window = { from = [\"60 %\", \"0 mm\"], to = [\"40 %\", \"2 mm\"] }",
+        "window = { from = [\"90 %\", \"0 mm\"], to = [\"2 mm\", \"2 mm\"] }",
+        "window = { from = [\"0 %\", \"0 mm\"], to = [\"140 %\", \"2 mm\"] }",
+        "window = { from = [\"0 %\"], to = [\"40 %\", \"2 mm\"] }",
+        "window = { from = [\"0 %\", \"0 mm\"] }",
+    ] {
+        bench(&bars, wrong, "").refused(1, &["plan", JOB]);
+    }
+    // Of a drawing the window cuts shapes and pictures alike, and crop = "page" does too.
+    let drawing = Bench::new();
+    let png = |bench: &Bench| {
+        greys(bench);
+        let bytes = std::fs::read(bench.path("wedge.png")).unwrap();
+        base64::Engine::encode(&base64::engine::general_purpose::STANDARD, bytes)
+    };
+    let data = png(&drawing);
+    drawing.write("d.svg", format!("<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"60mm\" height=\"40mm\" viewBox=\"0 0 60 40\"><image x=\"40\" y=\"10\" width=\"40\" height=\"10\" preserveAspectRatio=\"none\" href=\"data:image/png;base64,{data}\"/></svg>"));
+    let job = |keys: &str| {
+        drawing.write(JOB, format!("tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"d.svg\"\n{keys}\n[place]\nat = [\"50 mm\", \"60 mm\"]\n[[step]]\nname = \"p\"\ntake = {{ kind = \"bitmap\" }}\nmake = \"engrave\"\nspeed = \"50 mm/s\"\npower = \"50 %\"\nimage = {{ spacing = \"0.1 mm\", threshold = \"99 %\" }}\n"));
+        let [x0, _, x1, _] = Program::emitted(&drawing, JOB).extents();
+        x1 - x0
+    };
+    near(job(""), 35.0, 0.51);
+    near(job("crop = \"page\""), 20.0, 0.11);
+    near(job("window = { from = [\"50 mm\", \"0 mm\"], to = [\"60 mm\", \"100 %\"] }"), 10.0, 0.11);
+}
+
+#[test]
+fn greys_are_even_in_power_or_in_darkness() {
+    let tone = ", tone = [[\"10 %\", \"5 %\"], [\"50 %\", \"10 %\"], [\"90 %\", \"45 %\"]]";
+    let middle = |image: &str| {
+        let made = program(&wedge(), image);
+        let mut levels: Vec<f64> = made.burns().map(|m| m.s).collect();
+        levels.sort_unstable_by(f64::total_cmp);
+        levels.dedup();
+        (levels[0], levels[levels.len() / 2], levels[levels.len() - 1])
+    };
+    let (_, dark, most) = middle(tone);
+    assert!(dark < 110.0 && most == 450.0, "{dark} {most}");
+    assert_eq!(middle(&format!("{tone}, linear = \"darkness\"")), middle(tone));
+    let (least, even, most) = middle(&format!("{tone}, linear = \"power\""));
+    assert!((least - 50.0).abs() < 8.0 && most == 450.0, "{least} {most}");
+    assert!((even - 250.0).abs() < 12.0, "{even}");
+    for wrong in [", linear = \"darkness\"", ", dither = \"stucki\", linear = \"power\""] {
+        bench(&wedge(), "", wrong).refused(1, &["plan", JOB]);
+    }
 }

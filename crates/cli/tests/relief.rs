@@ -201,3 +201,41 @@ fn what_cannot_be_cut_is_refused_in_words() {
     job(&bench, "flat.stl", "depth = \"1 mm\", layers = 4");
     assert!(bench.told("a.kite.toml").contains("has no height"));
 }
+
+#[test]
+fn what_is_finer_than_the_spot_is_told() {
+    let bench = Bench::new();
+    // Grooves as wide as the walls between them, as a picture and as a solid.
+    let stripes = |pixels: usize| {
+        let grey: Vec<u8> =
+            (0..200 * 200).map(|n| if n % 200 / pixels % 2 == 0 { 0 } else { 255 }).collect();
+        let file = std::fs::File::create(bench.path("grooves.png")).unwrap();
+        let encoder = image::codecs::png::PngEncoder::new(file);
+        let kind = image::ExtendedColorType::L8;
+        image::ImageEncoder::write_image(encoder, &grey, 200, 200, kind).unwrap();
+    };
+    bench.change("bench-laser.machine.toml", "\"0.08 mm\"", "\"0.3 mm\"");
+    job(&bench, "grooves.png\"\nwidth = \"20 mm", "depth = \"1 mm\", layers = 2");
+    let fine = |bench: &Bench| bench.codes("a.kite.toml").contains(&"fine-detail".to_string());
+    stripes(2);
+    assert!(fine(&bench), "grooves of 0.2 mm under a spot of 0.3 mm");
+    stripes(4);
+    assert!(!fine(&bench), "grooves of 0.4 mm");
+    // `look` says it of a solid: a box of 40 mm on which a wall of 2 mm stands.
+    let mut text = String::from("solid wall\n");
+    for ([x0, x1], high) in [([0.0, 40.0], 2.0), ([10.0, 12.0], 4.0)] {
+        let corners = [[x0, 0.0, high], [x1, 0.0, high], [x1, 40.0, high], [x0, 40.0, high]];
+        for triangle in [[0, 1, 2], [0, 2, 3]] {
+            text += "facet normal 0 0 1\nouter loop\n";
+            for [x, y, z] in triangle.map(|n| corners[n]) {
+                text += &format!("vertex {x} {y} {z}\n");
+            }
+            text += "endloop\nendfacet\n";
+        }
+    }
+    text += "facet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 40 0 0\nvertex 40 40 0\nendloop\nendfacet\nendsolid wall\n";
+    bench.write("wall.stl", text);
+    let solid = bench.json(&["look", "wall.stl"])["files"][0]["solid"].clone();
+    let detail = solid["detail_mm"].as_f64().unwrap();
+    assert!((1.5..=2.05).contains(&detail), "a wall of 2 mm, in steps of a quarter: {detail}");
+}

@@ -61,14 +61,21 @@ fn outcome(
     canvas: Canvas,
     console: &Console,
 ) -> Result<(), Refusal> {
-    let drawn = match show {
-        ShowArg::Depth => picture::surface(&made.compiled, &made.job, canvas)
-            .ok_or("--show depth is for jobs with a relief, and no step of this one that is made has one"),
-        _ => picture::tones(&made.compiled, &made.job, canvas)
-            .ok_or("--show tones is for jobs that engrave bitmaps by image, and no step of this one that is made does"),
+    let missing = |why: &str| Refusal::Usage(why.into());
+    let written = match show {
+        ShowArg::Depth => {
+            let svg = picture::surface(&made.compiled, &made.job, canvas).ok_or_else(|| {
+                missing("--show depth is for jobs with a relief, and no step of this one that is made has one")
+            })?;
+            png::write(&args.output, args.writing, || svg)?
+        }
+        _ => {
+            let scaled = picture::tones(&made.compiled, &made.job, canvas).ok_or_else(|| {
+                missing("--show tones is for jobs that engrave bitmaps by image, and no step of this one that is made does")
+            })?;
+            png::write_scaled(&args.output, args.writing, &scaled, canvas)?
+        }
     };
-    let svg = drawn.map_err(|why| Refusal::Usage(why.into()))?;
-    let written = png::write(&args.output, args.writing, || svg)?;
     let problems = load::located(made.compiled.problems, &made.sources);
     door::wrote(&written, &problems, &made.sources, console)
 }

@@ -42,6 +42,8 @@ struct SolidJson {
     volume_mm3: Option<f64>,
     /// Under the highest surface.
     seen_from_above_mm3: f64,
+    /// The widest spot that makes nearly all of it; none where it is finer than could be looked at.
+    detail_mm: Option<f64>,
 }
 
 #[derive(Debug, Serialize)]
@@ -123,6 +125,7 @@ impl<'a> Looked<'a> {
                 leaks: solid.leaks,
                 volume_mm3: solid.volume.map(micron),
                 seen_from_above_mm3: micron(solid.seen),
+                detail_mm: solid.detail.map(micron),
             }),
             problems: problems_json(&self.doubts),
         }
@@ -233,8 +236,12 @@ fn solid_text(art: &Artwork, solid: &Solid) -> String {
         Some(volume) => format!("{} mm3, ", plain(volume, 1)),
         None => String::new(),
     };
+    let detail = match solid.detail {
+        Some(mm) => format!("a spot up to {} mm wide makes nearly all of it", plain(mm, 2)),
+        None => format!("finer than {} mm", plain(2.0 * solid.looked_at, 2)),
+    };
     format!(
-        "{}: {}, a solid of {x} x {y} x {z} mm\n  units    {}\n  surface  {} triangles, {closed}\n  volume   {volume}{} mm3 under what is seen from above\n",
+        "{}: {}, a solid of {x} x {y} x {z} mm\n  units    {}\n  surface  {} triangles, {closed}\n  volume   {volume}{} mm3 under what is seen from above\n  detail   {detail}\n",
         art.file,
         art.format.name(),
         art.units.source,

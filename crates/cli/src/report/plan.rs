@@ -68,6 +68,9 @@ struct StepJson {
     seconds: f64,
     /// How much of it is lost because lines come more slowly than the head would run them.
     starved_seconds: f64,
+    /// The speed at which nothing but the ends of rows slows the head; none where only the axes do.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    even_speed_mm_s: Option<f64>,
     speed_mm_s: f64,
     power_percent: [f64; 2],
     s: [f64; 2],
@@ -145,6 +148,7 @@ pub(crate) fn json(made: &Made) -> PlanJson {
             travel_mm: micron(sums.travel),
             seconds: micron(sums.seconds),
             starved_seconds: micron(sums.starved),
+            even_speed_mm_s: sums.even_speed.map(micron),
             speed_mm_s: micron(step.speed().0),
             power_percent: [low, high].map(|s| micron(s / full * 100.0)),
             s: [micron(low), micron(high)],

@@ -6,6 +6,7 @@
 mod bitmap;
 mod chains;
 mod clip;
+mod cropped;
 mod depth;
 mod dxf;
 mod fonts;

@@ -5,9 +5,9 @@ use super::{Artwork, Bitmap, Depth, Format, Image, Mesh, Source, Units};
 use crate::geometry::{Affine, Rect};
 use crate::problem::{Code, Place, Problem, Problems};
 use crate::quantity::plain;
-use crate::relief::{Field, seen_from_above};
+use crate::relief::{Field, finest, seen_from_above};
+use rayon::prelude::*;
 use std::borrow::Cow;
-use std::collections::HashMap;
 use std::io::Cursor;
 use std::sync::Arc;
 
@@ -24,7 +24,15 @@ pub struct Solid {
     pub volume: Option<f64>,
     /// What lies under the highest surface as it is seen from above, mm³: a relief knows no more of it.
     pub seen: f64,
+    /// How wide a spot may be that still makes nearly all of it, seen from above, mm; none where it is as fine as
+    /// could be looked at.
+    pub detail: Option<f64>,
+    /// As fine as could be looked at, mm.
+    pub looked_at: f64,
 }
+
+/// A spot that loses so much of what stands is too wide for a solid's detail.
+const DETAIL: f64 = 0.01;
 
 /// So much more than the volume, as a share of it, is no rounding of the raster: it lies under overhangs.
 const HIDDEN: f64 = 0.02;
@@ -44,22 +52,30 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
     let bytes = plainly(bytes);
     let mut cursor = Cursor::new(&bytes);
     let reader = stl_io::create_stl_reader(&mut cursor).map_err(broken)?;
-    let mut measured = SolidMeasures::default();
+    let mut bounds: Option<([f32; 3], [f32; 3])> = None;
     let mut triangles: Vec<[[f32; 3]; 3]> = Vec::new();
     for triangle in reader {
         let corners = triangle.map_err(broken)?.vertices.map(|v| v.0);
         if corners.iter().flatten().any(|c| !c.is_finite()) {
-            let message = format!("triangle {} has a corner that is no number", measured.count + 1);
+            let message =
+                format!("triangle {} has a corner that is no number", triangles.len() + 1);
             return Err(refuse(Code::BrokenSolid, message, again));
         }
-        measured.add(corners);
+        for corner in corners {
+            let (low, high) = bounds.get_or_insert((corner, corner));
+            for n in 0..3 {
+                low[n] = low[n].min(corner[n]);
+                high[n] = high[n].max(corner[n]);
+            }
+        }
         triangles.push(corners);
     }
-    let Some((low, high)) = measured.bounds else {
+    let Some((low, high)) = bounds else {
         return Err(refuse(Code::Nothing, "the model has no triangles".into(), again));
     };
     let size = [0, 1, 2].map(|n| f64::from(high[n]) - f64::from(low[n]));
-    let leaks = measured.edges.values().filter(|uses| uses.0 + uses.1 != 2).count();
+    let Edges { leaks, turned } = Edges::of(&triangles);
+    let count = triangles.len();
     let mut problems = Problems::new();
     if leaks > 0 {
         problems.push(
@@ -74,7 +90,7 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
     // Six times the volume between the origin and each triangle (divergence theorem), with its sign.
     let six: f64 = triangles.iter().map(|t| spat(t, low)).sum();
     let volume = (leaks == 0).then_some((six / 6.0).abs());
-    let (image, seen) = picture(triangles, low, size);
+    let Pictured { image, seen, detail, cell } = picture(triangles, low, size);
     if let Some(volume) = volume.filter(|volume| seen > volume * (1.0 + HIDDEN)) {
         let message = format!(
             "{} mm3 of air lie under overhangs of the solid, of {} mm3 that it fills: from above nobody sees them, and a relief does not cut them",
@@ -84,7 +100,6 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
         let help = "lay the solid so that what matters is seen from above";
         problems.push(Problem::note(Code::Undercut, message, help).at(Place::file(name)));
     }
-    let turned = measured.edges.values().filter(|uses| uses.0 > 1 || uses.1 > 1).count();
     if leaks == 0 && turned > 0 {
         let message = format!("triangles at {turned} edges of the solid face the other way");
         let help = "a relief is read from above all the same; the volume is not to be trusted";
@@ -98,7 +113,7 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
             mm_per_unit: 1.0,
             doubtful: true,
         },
-        solid: Some(Solid { triangles: measured.count, size, leaks, volume, seen }),
+        solid: Some(Solid { triangles: count, size, leaks, volume, seen, detail, looked_at: cell }),
         problems,
         ..Artwork::empty(name, Format::Stl)
     })
@@ -107,15 +122,24 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
 /// Pixels along the longer side of the picture that is shown of a solid.
 const SHOWN: f64 = 480.0;
 
-/// A solid as it is seen from above: the higher, the lighter; none where it has no extent.
-fn picture(
-    mut triangles: Vec<[[f32; 3]; 3]>,
-    low: [f32; 3],
-    size: [f64; 3],
-) -> (Option<Image>, f64) {
+/// What is seen of a solid from above.
+#[derive(Default)]
+struct Pictured {
+    /// The higher, the lighter; none where it has no extent.
+    image: Option<Image>,
+    /// What lies under it, mm³.
+    seen: f64,
+    /// How wide a spot may be that makes it, mm.
+    detail: Option<f64>,
+    /// How large its pixels are, mm.
+    cell: f64,
+}
+
+/// Draws a solid as it is seen from above.
+fn picture(mut triangles: Vec<[[f32; 3]; 3]>, low: [f32; 3], size: [f64; 3]) -> Pictured {
     let [width, depth, height] = size;
     if width <= 0.0 || depth <= 0.0 {
-        return (None, 0.0);
+        return Pictured::default();
     }
     let cell = width.max(depth) / SHOWN;
     let on_plane =
@@ -124,6 +148,8 @@ fn picture(
     let seen = seen_from_above(&field, &triangles.iter().map(on_plane).collect::<Vec<_>>());
     let above: f64 = seen.height.iter().map(|z| f64::from(z.max(0.0))).sum();
     let above = above * field.cell * field.cell;
+    let stands: Vec<f32> = seen.height.iter().map(|z| z.max(0.0)).collect();
+    let detail = finest(&stands, field.columns, DETAIL).map(|cells| cells as f64 * field.cell);
     let light = |z: f32| match z {
         // Where nothing stands there is paper.
         z if z < 0.0 => 255,
@@ -148,7 +174,7 @@ fn picture(
         painted: 0,
         hides: Vec::new(),
     };
-    (Some(image), above)
+    Pictured { image: Some(image), seen: above, detail, cell: field.cell }
 }
 
 /// The scalar triple product of a triangle's corners, from the lowest corner of all, mm³.
@@ -163,6 +189,9 @@ fn spat(triangle: &[[f32; 3]; 3], low: [f32; 3]) -> f64 {
 /// text begins with, and write texts in capitals or with tabs.
 fn plainly(bytes: &[u8]) -> Cow<'_, [u8]> {
     if is_binary_stl(bytes) {
+        if !bytes.starts_with(b"solid") {
+            return Cow::Borrowed(bytes);
+        }
         let mut own = bytes.to_vec();
         own[..5].fill(b' ');
         return Cow::Owned(own);
@@ -179,31 +208,35 @@ fn plainly(bytes: &[u8]) -> Cow<'_, [u8]> {
 /// A corner by its exact bits, so that equal corners are one.
 type Corner = [u32; 3];
 
-#[derive(Default)]
-struct SolidMeasures {
-    count: usize,
-    bounds: Option<([f32; 3], [f32; 3])>,
-    /// How often each edge is walked from its lesser corner to the greater, and back.
-    edges: HashMap<(Corner, Corner), (u32, u32)>,
+/// Where a surface does not close.
+struct Edges {
+    /// Edges that do not join exactly two triangles.
+    leaks: usize,
+    /// Edges that two triangles walk in the same direction: one of them faces the other way.
+    turned: usize,
 }
 
-impl SolidMeasures {
-    fn add(&mut self, corners: [[f32; 3]; 3]) {
-        self.count += 1;
-        for corner in corners {
-            let (low, high) = self.bounds.get_or_insert((corner, corner));
-            for n in 0..3 {
-                low[n] = low[n].min(corner[n]);
-                high[n] = high[n].max(corner[n]);
-            }
+impl Edges {
+    /// Sorted, equal edges lie beside each other.
+    fn of(triangles: &[[[f32; 3]; 3]]) -> Self {
+        let of_one = |triangle: &[[f32; 3]; 3]| {
+            // Adding zero makes one of the two zeros.
+            let bits: [Corner; 3] = triangle.map(|c| c.map(|v| (v + 0.0).to_bits()));
+            [0, 1, 2].map(|n| {
+                let (a, b) = (bits[n], bits[(n + 1) % 3]);
+                (a.min(b), a.max(b), a < b)
+            })
+        };
+        let mut edges: Vec<(Corner, Corner, bool)> =
+            triangles.par_iter().flat_map_iter(of_one).collect();
+        edges.par_sort_unstable();
+        let mut found = Self { leaks: 0, turned: 0 };
+        for same in edges.chunk_by(|a, b| (a.0, a.1) == (b.0, b.1)) {
+            let there = same.iter().filter(|edge| edge.2).count();
+            found.leaks += usize::from(same.len() != 2);
+            found.turned += usize::from(there > 1 || same.len() - there > 1);
         }
-        // Adding zero makes one of the two zeros.
-        let bits = corners.map(|c| c.map(|v| (v + 0.0).to_bits()));
-        for n in 0..3 {
-            let (a, b) = (bits[n], bits[(n + 1) % 3]);
-            let walked = self.edges.entry((a.min(b), a.max(b))).or_default();
-            *if a < b { &mut walked.0 } else { &mut walked.1 } += 1;
-        }
+        found
     }
 }
 

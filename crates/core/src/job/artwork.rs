@@ -2,7 +2,7 @@
 
 use super::reader::Section;
 use super::select::{Origin, ShapeInfo};
-use super::{Anchor, Mirror, Size, Take, place, select};
+use super::{Anchor, Mirror, Size, Take, Window, place, select, window};
 use crate::artwork::{Shape, Trace};
 use crate::colour::Colour;
 use crate::geometry::Point;
@@ -74,6 +74,8 @@ pub struct ArtworkUse {
     pub dpi: Option<f64>,
     /// Whether what lies outside the page is cut away.
     pub crop: bool,
+    /// The part of its page that takes part.
+    pub window: Option<Window>,
     /// Colours that differ by at most this in each of red, green and blue are one.
     pub colour_tolerance: Option<u8>,
     /// How bitmaps are turned into outlines, and their colour.
@@ -125,6 +127,7 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
     });
     let dpi = section.quantity_by("dpi", parse_spacing).map(|spacing| 25.4 / spacing.0);
     let crop = section.choice("crop", &[("page", ())]).is_some();
+    let window = window::read(&section);
     let colour_tolerance = section.whole("colour-tolerance", 0..=64).map(|n| n as u8);
     let trace = section.section("trace").and_then(trace);
     let drop_doubles = section.flag("drop-doubles").unwrap_or(false);
@@ -145,6 +148,7 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
         mm_per_unit,
         dpi,
         crop,
+        window,
         colour_tolerance,
         trace,
         leave_out,

@@ -18,6 +18,7 @@ pub mod set;
 mod starter;
 mod step;
 pub mod swatch;
+mod window;
 
 pub use artwork::{ArtworkUse, Only, Paint, Under};
 pub use drawn::{Area, DrawnShape, Outline};
@@ -33,6 +34,7 @@ pub use step::{
     Lead, LeadShape, Lines, Operation, Order, Overlaps, Pass, PassesBy, Pierce, Ramp, RampEnd,
     Relief, Rings, Screen, ScreenKind, Shade, Sharpen, Shoulder, Side, Start, Step, Tone,
 };
+pub use window::Window;
 
 /// How large the stock is.
 #[derive(Debug, Clone, Copy, PartialEq)]

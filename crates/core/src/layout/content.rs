@@ -1,14 +1,14 @@
 //! What of an artwork takes part: vectors or bitmaps, traced, cropped, its colours gathered, things
 //! left out.
 
+use super::crop;
 use super::sought::Sought;
 use crate::artwork::{
-    Artwork, Bitmap, Clipped, Fill, Image, Odd, OddPaint, Region, Shape, Source, Stroke, Unread,
-    clipped, trace,
+    Artwork, Bitmap, Fill, Image, Odd, OddPaint, Shape, Source, Stroke, Unread, trace,
 };
 use crate::colour::Colour;
+use crate::geometry::Affine;
 use crate::geometry::region::FillRule;
-use crate::geometry::{Affine, Rect};
 use crate::job::select::{Origin, ShapeInfo};
 use crate::job::{ArtworkUse, Job, Only, Size};
 use crate::problem::{Code, Place, Problem, Problems, count};
@@ -50,6 +50,10 @@ pub(super) fn prepare(
             return Err(std::mem::take(problems));
         }
     };
+    let window = match crop::rectangle(how, artwork.page, unit) {
+        Ok(window) => window,
+        Err(problem) => return refuse(problem, problems),
+    };
     // A size that the job says leaves no doubt.
     let sized = matches!(how.size, Size::Width(_) | Size::Height(_) | Size::Stretched(..));
     if how.mm_per_unit.is_some() || how.dpi.is_some() || sized {
@@ -65,6 +69,10 @@ pub(super) fn prepare(
     };
     artwork.images.retain(|i| i.rendered || !left_out(Unread::Bitmap, &i.source));
     artwork.unread.retain(|(unread, source)| !left_out(*unread, source));
+    if let Some(rectangle) = window {
+        let tell = |problem: Problem| problems.push(problem.at(Place::file(&file)));
+        artwork.images = crop::images(artwork.images, rectangle, how, tell);
+    }
     let mut traced = Vec::new();
     if let Some((settings, colour)) = &how.trace {
         trace_all(&mut artwork, (settings, *colour), unit, &mut traced, problems);
@@ -100,25 +108,15 @@ pub(super) fn prepare(
         };
         shapes.retain(stays);
     }
-    if how.crop {
-        match artwork.page {
-            Some((width, height)) => {
-                shapes = cropped(shapes, Rect::new(0.0, 0.0, width, height), &file, problems);
-            }
-            None => {
-                let help = "take crop out, or give the drawing a page";
-                return refuse(
-                    Problem::error(Code::NoPage, "the drawing has no page to crop to", help),
-                    problems,
-                );
-            }
-        }
+    if let Some(rectangle) = window {
+        let tell = |problem: Problem| problems.push(problem.at(Place::file(&file)));
+        shapes = crop::shapes(shapes, rectangle, how, tell);
     }
     let images = artwork.images;
     if shapes.is_empty() && images.is_empty() {
         let message = match before {
             0 => "the artwork has no shapes".to_string(),
-            n => format!("leave-out and crop leave nothing of {}", count(n, "shape")),
+            n => format!("leave-out, crop and window leave nothing of {}", count(n, "shape")),
         };
         // What cannot be read may be all there is; then that is the problem.
         if problems.refuse() {
@@ -292,26 +290,4 @@ fn gather_colours(shapes: &mut [Shape], tolerance: u8, file: &str, problems: &mu
         let note = Problem::note(Code::GatheredColours, message, "colour-tolerance asked for it");
         problems.push(note.at(Place::file(file)));
     }
-}
-
-fn cropped(shapes: Vec<Shape>, page: Rect, file: &str, problems: &mut Problems) -> Vec<Shape> {
-    let region = Region::rectangle(page);
-    let (mut cut, mut gone) = (0, 0);
-    let mut left = Vec::with_capacity(shapes.len());
-    for shape in shapes {
-        match clipped(shape, &region) {
-            Clipped::Kept(shape) => left.push(shape),
-            Clipped::Cut(parts) => {
-                cut += 1;
-                left.extend(parts);
-            }
-            Clipped::Gone => gone += 1,
-        }
-    }
-    if cut + gone > 0 {
-        let message = format!("crop cut {} and left {} out", count(cut, "shape"), gone);
-        let note = Problem::note(Code::Cropped, message, "they lay beyond the page");
-        problems.push(note.at(Place::file(file)));
-    }
-    left
 }

@@ -3,6 +3,7 @@
 mod area;
 mod content;
 mod copies;
+mod crop;
 mod drawn;
 mod image;
 mod marks;

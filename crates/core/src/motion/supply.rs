@@ -83,6 +83,12 @@ impl LineBytes {
         *size = size.saturating_add(u32::try_from(bytes).unwrap_or(u32::MAX));
     }
 
+    /// All of them.
+    #[must_use]
+    pub fn total(&self) -> u32 {
+        self.sizes[..self.count as usize].iter().fold(0, |sum, size| sum.saturating_add(*size))
+    }
+
     fn sizes(&self) -> impl Iterator<Item = usize> {
         self.sizes[..self.count as usize].iter().map(|size| *size as usize)
     }

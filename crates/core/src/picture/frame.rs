@@ -302,13 +302,19 @@ pub(super) fn extents(out: &mut String, view: &View, extents: Rect) {
     text(out, beside + Vec2::new(0.0, 4.0), &turned, &number(extents.height()));
 }
 
+/// How a picture's root says how large it is, px.
+pub(super) fn sides(width: f64, height: f64) -> String {
+    format!(r#"width="{width}" height="{height}""#)
+}
+
 /// A chart's beginning: paper of this size, a title and what it shows under it, both from `x` on.
 pub(super) fn chart(size: (f64, f64), x: f64, title: &str, under: &str) -> String {
     let (w, h) = size;
     let mut out = String::new();
     let _ = writeln!(
         out,
-        r#"<svg xmlns="http://www.w3.org/2000/svg" width="{w}" height="{h}" viewBox="0 0 {w} {h}" font-family="DejaVu Sans, Verdana, sans-serif" font-size="13">"#
+        r#"<svg xmlns="http://www.w3.org/2000/svg" {} viewBox="0 0 {w} {h}" font-family="DejaVu Sans, Verdana, sans-serif" font-size="13">"#,
+        sides(w, h)
     );
     rect(&mut out, Rect::new(0.0, 0.0, w, h), &format!(r#"fill="{PAPER}""#));
     let heading = format!(r#"font-size="18" font-weight="bold" fill="{INK}""#);

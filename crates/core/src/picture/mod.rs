@@ -37,6 +37,6 @@ pub use scene::{Look, job};
 pub use sheet::sheet_chart;
 pub use show::Show;
 pub use surface::surface;
-pub use tones::tones;
+pub use tones::{Scaled, tones};
 pub use tries::{TryMark, TryPoint, tries_chart};
 pub use trouble::{drawing_trouble, job_trouble};

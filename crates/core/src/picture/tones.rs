@@ -1,7 +1,7 @@
 //! Engraved pictures as they will look on the stock, from the very rows that are sent, beside their sources.
 
 use super::Canvas;
-use super::frame::{chart, line, rect, text};
+use super::frame::{chart, line, rect, sides, text};
 use super::palette::{FAINT_INK, INK};
 use super::underlay::embedded;
 use crate::compile::Compiled;
@@ -34,9 +34,29 @@ impl Darkness<'_> {
     }
 }
 
+/// A picture in which lengths are to scale.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Scaled {
+    /// The picture, in px.
+    pub svg: String,
+    /// How many px a mm of the stock is.
+    pub px_per_mm: f64,
+}
+
+impl Scaled {
+    /// The picture as large as the stock is: its sides in mm.
+    #[must_use]
+    pub fn at_true_size(&self, canvas: Canvas) -> String {
+        let (width, height) = (f64::from(canvas.width), f64::from(canvas.height));
+        let mm = |px: f64| format!("{}mm", plain(px / self.px_per_mm, 4));
+        let root = format!(r#"width="{}" height="{}""#, mm(width), mm(height));
+        self.svg.replacen(&sides(width, height), &root, 1)
+    }
+}
+
 /// Both pictures of a job's bitmaps; none when none is engraved as one.
 #[must_use]
-pub fn tones(compiled: &Compiled, job: &Job, canvas: Canvas) -> Option<String> {
+pub fn tones(compiled: &Compiled, job: &Job, canvas: Canvas) -> Option<Scaled> {
     let paths = compiled.within.planned().segments().sequence().paths();
     let image = |step: usize| match &job.steps[step].operation.engrave()?.fill {
         Fill::Image(image) => Some(image),
@@ -141,10 +161,10 @@ impl Cells {
     }
 }
 
-fn drawn(cells: &Cells, source: &[u8], burnt: &[u8], job: &Job, canvas: Canvas) -> String {
+fn drawn(cells: &Cells, source: &[u8], burnt: &[u8], job: &Job, canvas: Canvas) -> Scaled {
     let (width, height) = (f64::from(canvas.width), f64::from(canvas.height));
     let under = format!(
-        "left the source, right as it will look, from the rows that are sent: a spot of {} mm, rows over each other",
+        "left the source, right as it will look, from the rows that are sent: a spot of {} mm, rows over each other; in print as large as on the stock",
         plain(job.machine.beam.width, 3)
     );
     let mut out = chart((width, height), 40.0, &job.name, &under);
@@ -183,5 +203,5 @@ fn drawn(cells: &Cells, source: &[u8], burnt: &[u8], job: &Job, canvas: Canvas) 
         &format!("{} mm", plain(bar, 0)),
     );
     out.push_str("</svg>\n");
-    out
+    Scaled { svg: out, px_per_mm: scale }
 }

@@ -1,6 +1,7 @@
 //! The plan: how long everything that is sent takes, and what it comes to.
 
 mod edge;
+mod even;
 mod totals;
 mod trace;
 
@@ -8,7 +9,7 @@ pub use edge::{EdgeShape, edge};
 pub use totals::{StepTotals, Totals};
 pub use trace::Traced;
 
-use crate::job::{Fill, Job};
+use crate::job::{Fill, Job, Step};
 use crate::problem::{Code, Place, Problem, Problems};
 use crate::quantity::{clock, plain};
 use crate::segment::{Provenance, Segments, powers};
@@ -106,20 +107,45 @@ fn too_slow(job: &Job, number: usize, totals: &StepTotals) -> Option<Problem> {
             format!(
                 ": its moves are so short that the controller, which sees {window} ahead, must be able to stop within them"
             ),
-            "ask for that speed with less power; or widen spacing, or over in shoulder, or say look-ahead in [link] if the controller sees farther",
+            "ask for a lower speed with as much less power; or widen spacing, or over in shoulder, or say look-ahead in [link] if the controller sees farther",
         ),
         None => (String::new(), "ask for that speed with less power, or give more run-up"),
     };
     let told = Problem::warning(
         Code::SlowRows,
         format!(
-            "step \"{}\" asks for {} and is engraved at {mean} mm/s on average{why}",
+            "step \"{}\" asks for {} and is engraved at {mean} mm/s on average{why}{}",
             step.name,
-            step.speed()
+            step.speed(),
+            evenly(step, totals)
         ),
         cure,
     );
     Some(told.at(place(job, number)))
+}
+
+/// At which speed rows run evenly, and how long burning takes then; empty where the asked speed is as low.
+fn evenly(step: &Step, totals: &StepTotals) -> String {
+    let slowest = |speed: &f64| *speed >= LEAST_EVEN && *speed < step.slowest().0;
+    let Some(speed) = totals.even_speed.map(even_figure).filter(slowest) else {
+        return String::new();
+    };
+    let (burns, now) = (totals.burn / speed, totals.burning.0);
+    format!(
+        "; at {} mm/s it runs evenly, and burns for {} in place of {}",
+        plain(speed, 1),
+        clock(burns),
+        clock(now)
+    )
+}
+
+/// Slower than this (mm/s) nobody would engrave.
+const LEAST_EVEN: f64 = 0.1;
+
+/// Two figures of a speed, rounded down.
+fn even_figure(speed: f64) -> f64 {
+    let step = 10_f64.powf(speed.max(1e-6).log10().floor() - 1.0);
+    (speed / step).floor() * step
 }
 
 /// Says when power that is to follow the speed never changes, because the head is never slower, or
@@ -174,10 +200,11 @@ fn starved(segments: &Segments, number: usize, totals: &StepTotals) -> Option<Pr
     let told = Problem::warning(
         Code::Starved,
         format!(
-            "step \"{}\" asks for more lines than come ({} a second): the head goes slower or stands, for {} more in all{part}",
+            "step \"{}\" asks for more lines than come ({} a second): the head goes slower or stands, for {} more in all{part}{}",
             step.name,
             limits.join(", "),
-            clock(totals.starved)
+            clock(totals.starved),
+            evenly(step, totals)
         ),
         if step.operation.engrave().is_some() {
             "go slower, widen spacing, or let power follow the speed (follows-speed) so that no blot is burnt; a faster link, and lines-per-second in [link] if the controller does more"

@@ -30,6 +30,8 @@ pub struct StepTotals {
     pub most_starved: Option<(usize, f64)>,
     /// How long burning takes, s, and how long it would at the asked speed all along.
     pub burning: (f64, f64),
+    /// The speed at which nothing but the ends of rows slows the head, mm/s; none where only the axes do.
+    pub even_speed: Option<f64>,
 }
 
 impl StepTotals {

@@ -1,7 +1,9 @@
 //! Running through what is sent: every segment with its speeds and when it begins.
 
 use super::Planned;
+use super::even::EvenSpeed;
 use super::totals::Totals;
+use crate::job::{Engrave, Fill, Job, Step};
 use crate::mapping::Purpose;
 use crate::motion::block::{Block, PlannedBlock};
 use crate::motion::lift;
@@ -26,6 +28,8 @@ pub struct Traced<'a> {
     pub seconds: f64,
     /// How long the head has waited for it before, s.
     pub waits: f64,
+    /// The bytes that say it, where the link's speed counts.
+    pub(super) bytes: u32,
 }
 
 impl Traced<'_> {
@@ -64,6 +68,9 @@ fn trace<E: From<Problem>>(
     }
 }
 
+/// A segment, how long it is waited for and how long the head stands, s, and the bytes that say it.
+type Tag = (Segment, f64, f64, u32);
+
 /// Paces segments; `lines` are what each of them is told by.
 fn paced<E: From<Problem>>(
     segments: &Segments,
@@ -75,30 +82,31 @@ fn paced<E: From<Problem>>(
     let mut pacer = Pacer::new(machine, supply);
     let mut now = 0.0;
     // What stands between moves has no blocks, and waits and takes time of its own.
-    let mut run = |(segment, waits, stands): (Segment, f64, f64), blocks: &[PlannedBlock]| {
+    let mut run = |(segment, waits, stands, bytes): Tag, blocks: &[PlannedBlock]| {
         let waits = waits + blocks.iter().map(|planned| planned.waits).sum::<f64>();
         let seconds = stands + blocks.iter().map(|planned| planned.seconds).sum::<f64>();
-        let traced = Traced { segment, blocks, begins: now + waits, seconds, waits };
+        let traced = Traced { segment, blocks, begins: now + waits, seconds, waits, bytes };
         now += waits + seconds;
         each(traced)
     };
     let told = |segment| (segment, lines(&segment));
     segments.walk_ahead(told, |(segment, lines)| {
+        let bytes = lines.total();
         let stands = match segment.act {
             Act::Move(way) => {
                 let blocks = |each: &mut dyn FnMut(Block)| segments.blocks(&way, each);
-                return pacer.push((segment, 0.0, 0.0), lines, blocks, &mut run);
+                return pacer.push((segment, 0.0, 0.0, bytes), lines, blocks, &mut run);
             }
             Act::Dwell(ms, _) => f64::from(ms) / 1000.0,
             Act::Lift(from, to) => {
                 let (from, to) = (from as f64 / 1000.0, to as f64 / 1000.0);
                 let block = lift(from, to, f64::INFINITY, machine);
                 let blocks = |each: &mut dyn FnMut(Block)| block.into_iter().for_each(each);
-                return pacer.push((segment, 0.0, 0.0), lines, blocks, &mut run);
+                return pacer.push((segment, 0.0, 0.0, bytes), lines, blocks, &mut run);
             }
             Act::Air(_) | Act::Frequency(_) | Act::Follow(_) => 0.0,
         };
-        pacer.halt(|waits| (segment, waits, stands), &lines, stands, &mut run)
+        pacer.halt(|waits| (segment, waits, stands, bytes), &lines, stands, &mut run)
     })?;
     pacer.finish(&mut run)?;
     Ok(pacer.is_starved())
@@ -113,6 +121,12 @@ impl Planned {
         });
         debug_assert!(walked.is_ok(), "a plan is made of segments that were all made once");
     }
+}
+
+/// Whether a step is engraved in rows on the flat bed, where lengths are those of the stock.
+fn is_rows(job: &Job, step: &Step) -> bool {
+    let rows = |e: &Engrave| !matches!(e.fill, Fill::Rings(_));
+    job.round.is_none() && step.operation.engrave().is_some_and(rows)
 }
 
 /// Lengths, times and energy.
@@ -133,8 +147,19 @@ pub(super) fn summed(segments: &Segments) -> Result<Totals, Problem> {
     // Where lines may come too slowly: what each path takes longer than it would otherwise.
     let mut lost: Option<BTreeMap<(usize, usize), f64>> =
         segments.job().machine.supply.is_limited().then(BTreeMap::new);
+    let machine = &job.machine;
+    let mut even: Vec<Option<EvenSpeed>> =
+        job.steps.iter().map(|step| is_rows(job, step).then(|| EvenSpeed::new(machine))).collect();
     let starved = trace(segments, |traced| {
         let of = traced.segment.of;
+        if let Some(even) = &mut even[of.step] {
+            match traced.segment.act {
+                Act::Move(way) if way.purpose != Purpose::Travel => {
+                    even.add(traced.blocks, traced.bytes);
+                }
+                _ => even.cut(),
+            }
+        }
         totals.add_time(of.step, traced.waits + traced.seconds);
         if let Some(lost) = &mut lost {
             *lost.entry((of.step, of.path)).or_insert(0.0) += traced.waits + traced.seconds;
@@ -173,6 +198,9 @@ pub(super) fn summed(segments: &Segments) -> Result<Totals, Problem> {
         }
         Ok(())
     })?;
+    for (step, even) in even.iter().enumerate() {
+        totals.steps[step].even_speed = even.as_ref().and_then(EvenSpeed::speed);
+    }
     if let Some(mut lost) = lost.filter(|_| starved) {
         paced(
             segments,

@@ -1,5 +1,6 @@
 //! How deep the stock is taken away, cell by cell.
 
+use super::detail::turned;
 use crate::geometry::{Point, Rect};
 use rayon::prelude::*;
 
@@ -143,17 +144,6 @@ fn weighed(from: &[f32], width: usize, weights: &[f32]) -> Vec<f32> {
                 weight += share;
             }
             *to = sum / weight;
-        }
-    });
-    to
-}
-
-/// Rows become columns.
-fn turned(from: &[f32], columns: usize, rows: usize) -> Vec<f32> {
-    let mut to = vec![0.0; from.len()];
-    to.par_chunks_mut(rows).enumerate().for_each(|(column, to)| {
-        for (row, to) in to.iter_mut().enumerate() {
-            *to = from[row * columns + column];
         }
     });
     to

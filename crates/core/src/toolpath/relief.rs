@@ -6,12 +6,13 @@ use super::{EngraveContext, area};
 use crate::artwork::Depth;
 use crate::geometry::region::FillRule;
 use crate::geometry::scan::{Area, scan};
-use crate::geometry::{Affine, Point, Rect, hull};
+use crate::geometry::{Affine, Point, Rect, Vec2, hull};
 use crate::job::{DeepFrom, Relief};
 use crate::layout::LaidImage;
 use crate::problem::{Code, Problem, Problems, count};
 use crate::quantity::plain;
-use crate::relief::{Field, LayerRows, Slicing, layer, seen_from_above};
+use crate::relief::{Field, LayerRows, Slicing, layer, lost, seen_from_above};
+use rayon::prelude::*;
 use std::sync::Arc;
 
 /// More cells than this on the bed are taken for a mistake in a number or its unit.
@@ -144,7 +145,31 @@ fn field(
     if !boundary.is_empty() {
         keep_within(&mut field, boundary);
     }
+    if !how.finishes {
+        too_fine(&field, laid, context).into_iter().for_each(|problem| problems.push(problem));
+    }
     Ok(field)
+}
+
+/// A spot that loses more than this share of a relief is told.
+const LOST: f64 = 0.02;
+
+/// Says how much of a relief is finer than the spot.
+fn too_fine(field: &Field, laid: &LaidImage, context: &EngraveContext<'_>) -> Option<Problem> {
+    let spot = context.job.machine.beam.width;
+    let lost = lost(&field.depth, field.columns, (spot / field.cell).round() as usize);
+    if lost < LOST {
+        return None;
+    }
+    let message = format!(
+        "step \"{}\": grooves and walls that are narrower than the spot of {} mm are {} % of the relief of {}, and are lost",
+        context.step.name,
+        plain(spot, 3),
+        plain(lost * 100.0, 1),
+        laid.label()
+    );
+    let help = "make it larger, or smooth it (smooth in relief), or take a lens with a finer spot";
+    Some(Problem::warning(Code::FineDetail, message, help).at(context.place()))
 }
 
 /// The area that bounds the ground; empty where nothing does.
@@ -267,11 +292,19 @@ fn of_picture(
         None => f32::from(bitmap.grey[n]) / 255.0,
     };
     let to_pixels = laid.to_bed.inverse();
+    let [a, b, c, d, ..] = to_pixels.as_coeffs();
+    // Where several pixels go into a cell, squares of them become one first, so that none is missed.
+    let side = (a.hypot(b).min(c.hypot(d)) * field.cell).floor().max(1.0) as usize;
+    let pixels: Vec<f32> = (0..width * height).into_par_iter().map(light).collect();
+    let edge = Vec2::new(width as f64, height as f64) / side as f64;
+    let (pixels, width, height) = means(pixels, width, height, side);
+    let to_pixels = Affine::scale(1.0 / side as f64) * to_pixels;
+    let light = |n: usize| pixels[n];
     let dark = how.from != Some(DeepFrom::Light);
     let deep = how.depth as f32;
     field.fill(|p| {
         let p = to_pixels * p;
-        let inside = p.x >= 0.0 && p.y >= 0.0 && p.x < width as f64 && p.y < height as f64;
+        let inside = p.x >= 0.0 && p.y >= 0.0 && p.x < edge.x && p.y < edge.y;
         if !inside {
             return 0.0;
         }
@@ -287,6 +320,27 @@ fn of_picture(
         deep * if dark { 1.0 - light } else { light }
     });
     Ok(())
+}
+
+/// Squares of `side` pixels as one, their mean; how many there are across and down.
+fn means(pixels: Vec<f32>, width: usize, height: usize, side: usize) -> (Vec<f32>, usize, usize) {
+    if side < 2 {
+        return (pixels, width, height);
+    }
+    let (columns, rows) = (width.div_ceil(side), height.div_ceil(side));
+    let mut mean = vec![0.0; columns * rows];
+    mean.par_chunks_mut(columns).enumerate().for_each(|(row, line)| {
+        let down = row * side..((row + 1) * side).min(height);
+        for (column, mean) in line.iter_mut().enumerate() {
+            let across = column * side..((column + 1) * side).min(width);
+            let count = (down.len() * across.len()) as f32;
+            let square = down
+                .clone()
+                .flat_map(|y| &pixels[y * width + across.start..y * width + across.end]);
+            *mean = square.sum::<f32>() / count;
+        }
+    });
+    (mean, columns, rows)
 }
 
 /// What is told of a step's layers, before anything is burnt.

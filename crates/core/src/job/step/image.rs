@@ -228,6 +228,18 @@ pub(super) fn read(section: Section<'_, '_>, beam: &Beam) -> Option<Image> {
     let ends = curve.as_ref().and_then(|curve| Some((curve.0.first()?.1, curve.0.last()?.1)));
     let power_from = ends.map_or(power_from, |(first, _)| Some(Power(first)));
     let power_to = ends.map_or(power_to, |(_, last)| Some(Power(last)));
+    let curve = match linear(&section, shade.as_ref()) {
+        Some(Linear::Power) => None,
+        Some(Linear::Darkness) if curve.is_none() => {
+            let message =
+                "how dark a power burns was not measured, so greys cannot be made evenly dark";
+            let help =
+                "burn a wedge ([swatch] kind = \"greys\") and take its tone, or take linear out";
+            section.contradicts("linear", message, help);
+            None
+        }
+        _ => curve,
+    };
     section.finish();
     Some(Image {
         spacing: walked.spacing?,
@@ -252,6 +264,26 @@ pub(super) fn read(section: Section<'_, '_>, beam: &Beam) -> Option<Image> {
         power_to,
         curve,
     })
+}
+
+/// What rises evenly with the darkness of the picture.
+#[derive(Clone, Copy)]
+enum Linear {
+    /// How dark the stock gets, by `tone`.
+    Darkness,
+    /// The power, in W where the source was measured; of `tone` only its ends count.
+    Power,
+}
+
+/// Reads `linear`.
+fn linear(section: &Section<'_, '_>, shade: Option<&Shade>) -> Option<Linear> {
+    let words = [("darkness", Linear::Darkness), ("power", Linear::Power)];
+    let linear = section.choice("linear", &words)?;
+    if !matches!(shade, Some(Shade::Grey)) {
+        let message = "linear is for greys, and this bitmap is burnt with one power";
+        section.contradicts("linear", message, "say grey = true, or take linear out");
+    }
+    Some(linear)
 }
 
 /// Reads `tone = [["0 %", "8 %"], ["60 %", "40 %"]]`: darkness that was measured, and the power that gave it.
