@@ -5,8 +5,9 @@ use super::{ExtentsJson, ProblemJson, micron, problems_json};
 use serde::Serialize;
 use std::fmt::Write as _;
 use tinkite_core::artwork::layers::Layer;
-use tinkite_core::artwork::{Artwork, Solid, looked_at};
+use tinkite_core::artwork::{Artwork, Image, Solid, looked_at};
 use tinkite_core::colour::Colour;
+use tinkite_core::geometry::Rect;
 use tinkite_core::problem::{Problems, few};
 use tinkite_core::quantity::plain;
 
@@ -75,9 +76,24 @@ struct ImageJson {
     dpi: Option<f64>,
 }
 
+impl From<&Image> for ImageJson {
+    fn from(image: &Image) -> Self {
+        let (width, height) = image.size();
+        Self {
+            name: image.source.id.clone(),
+            line: image.source.line,
+            size_mm: [micron(width), micron(height)],
+            pixels: [image.pixels.0, image.pixels.1],
+            dpi: Some(micron(f64::from(image.pixels.0) / width * 25.4)).filter(|d| d.is_finite()),
+        }
+    }
+}
+
 /// One drawing, looked at.
 pub(crate) struct Looked<'a> {
     artwork: &'a Artwork,
+    /// The rectangle round everything drawn, mm.
+    extents: Option<Rect>,
     layers: Vec<Layer>,
     doubts: Problems,
 }
@@ -87,7 +103,7 @@ impl<'a> Looked<'a> {
         let mut doubts = artwork.doubts();
         let (layers, trouble) = looked_at(artwork, TOLERANCE);
         doubts.extend(trouble);
-        Self { artwork, layers, doubts }
+        Self { artwork, extents: artwork.extents(), layers, doubts }
     }
 
     /// What is doubtful about it.
@@ -97,15 +113,7 @@ impl<'a> Looked<'a> {
 
     pub(crate) fn json(&self) -> FileJson {
         let art = self.artwork;
-        let extents = art.extents();
-        let image = |image: &tinkite_core::artwork::Image| ImageJson {
-            name: image.source.id.clone(),
-            line: image.source.line,
-            size_mm: [micron(image.size().0), micron(image.size().1)],
-            pixels: [image.pixels.0, image.pixels.1],
-            dpi: Some(micron(f64::from(image.pixels.0) / image.size().0 * 25.4))
-                .filter(|d| d.is_finite()),
-        };
+        let extents = self.extents;
         FileJson {
             file: art.file.clone(),
             format: art.format.name(),
@@ -118,7 +126,7 @@ impl<'a> Looked<'a> {
             extents_mm: extents.map(ExtentsJson::from),
             layers: self.layers.iter().map(layer_json).collect(),
             groups: art.groups().into_iter().map(str::to_string).collect(),
-            images: art.images.iter().map(image).collect(),
+            images: art.images.iter().map(ImageJson::from).collect(),
             solid: art.solid.as_ref().map(|solid| SolidJson {
                 size_mm: solid.size.map(micron),
                 triangles: solid.triangles,
@@ -139,7 +147,7 @@ impl<'a> Looked<'a> {
         if let Some(solid) = &art.solid {
             return solid_text(art, solid);
         }
-        match art.extents() {
+        match self.extents {
             Some(_) if art.format.is_bitmap() => return bitmap_text(art),
             Some(r) => {
                 let _ = writeln!(
@@ -164,7 +172,7 @@ impl<'a> Looked<'a> {
             units.source,
             plain(units.mm_per_unit, 6)
         );
-        if let Some(r) = art.extents() {
+        if let Some(r) = self.extents {
             let _ = writeln!(
                 out,
                 "  drawing  X {} to {}, Y {} to {} mm from the lower left corner",
@@ -196,7 +204,7 @@ impl<'a> Looked<'a> {
         if !rows.is_empty() {
             out.push_str(&table(&header, rows, &[3, 4, 5, 6, 7, 8, 9]));
         }
-        for (drawn, image) in art.images.iter().zip(self.json().images) {
+        for (drawn, image) in art.images.iter().map(|image| (image, ImageJson::from(image))) {
             let dpi = image.dpi.map_or(String::new(), |dpi| format!(" at {} dpi", plain(dpi, 1)));
             let _ = write!(
                 out,

@@ -17,18 +17,39 @@ const MOST_PAIRS: usize = 5_000;
 /// Filled shapes, found by the rectangles round them.
 struct Fills {
     tree: RTree<GeomWithData<Rectangle<[f64; 2]>, usize>>,
+    /// The rectangle round each shape.
+    bounds: Vec<Option<Rect>>,
 }
+
+/// Of a line with no more pieces each is held against every fill.
+const FEW: usize = 64;
 
 impl Fills {
     /// Those that hide what lies under them.
     fn opaque(lined: &[Lined<'_>]) -> Self {
+        let bounds: Vec<Option<Rect>> = lined.iter().map(Lined::bounds).collect();
         let boxes = lined.iter().enumerate().filter_map(|(n, one)| {
             one.shape.fill.filter(|fill| fill.veil == 0)?;
-            let b = one.bounds()?;
+            let b = bounds[n]?;
             let corners = Rectangle::from_corners([b.x0, b.y0], [b.x1, b.y1]);
             Some(GeomWithData::new(corners, n))
         });
-        Self { tree: RTree::bulk_load(boxes.collect()) }
+        Self { tree: RTree::bulk_load(boxes.collect()), bounds }
+    }
+
+    /// Those that are painted after shape `n` and may lie over a contour, in their order.
+    fn over_line(&self, n: usize, contour: &Contour) -> Vec<usize> {
+        let mut over = self.over(n, contour.bounds());
+        let pieces: Vec<Rect> =
+            contour.walk().take(FEW + 1).map(|(from, piece)| piece.bounds(from)).collect();
+        if pieces.len() <= FEW {
+            // A frame comes near few of the fills that lie within it.
+            over.retain(|other| {
+                let meets = |fill: &Rect| pieces.iter().any(|piece| piece.overlaps(*fill));
+                self.bounds[*other].as_ref().is_some_and(meets)
+            });
+        }
+        over
     }
 
     /// Those that are painted after shape `n` and reach into a rectangle, in their order.
@@ -93,7 +114,7 @@ pub(crate) fn lines_under(lined: &[Lined<'_>], most: Option<usize>) -> Vec<Under
         if one.shape.stroke.is_none_or(|stroke| stroke.colour == WHITE) {
             continue;
         }
-        let over: Vec<_> = one.contours.iter().map(|c| fills.over(n, c.bounds())).collect();
+        let over: Vec<_> = one.contours.iter().map(|c| fills.over_line(n, c)).collect();
         pairs += over.iter().map(Vec::len).sum::<usize>();
         if most.is_some_and(|most| pairs > most) {
             break;
