@@ -236,7 +236,7 @@ pub(crate) struct Plan {
 pub(crate) struct Draw {
     #[command(flatten)]
     pub(crate) job: JobArgs,
-    /// The picture; its ending says the kind: .svg, .png, or .gif for playback
+    /// The picture; its ending says the kind: .svg, .png, .gif for playback, .html for a job sheet
     #[arg(long, short, value_name = "FILE")]
     pub(crate) output: PathBuf,
     /// Size of the picture in pixels

@@ -55,7 +55,8 @@ pub(crate) fn shelf(folder: &Path) -> Result<Shelf, Refusal> {
 fn unread(name: &str, kept: Kept, refusal: &Refusal) -> Book {
     let help = "nothing of this book is used until it can be read";
     let problem = Problem::warning(Code::BrokenBook, refusal.why(), help).at(Place::file(name));
-    Book { name: name.into(), kept, recipes: Vec::new(), problems: problem.into() }
+    let (text, recipes) = (String::new(), Vec::new());
+    Book { name: name.into(), kept, text, recipes, problems: problem.into() }
 }
 
 fn in_folder(folder: &Path) -> Vec<PathBuf> {

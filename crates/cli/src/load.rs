@@ -8,9 +8,11 @@ use crate::machines;
 use crate::refusal::{Refusal, Sources};
 use crate::shipped;
 use crate::source::{bytes, text};
+use sha2::{Digest, Sha256};
 use std::path::{Path, PathBuf};
 use tinkite_core::artwork::{self, Artwork, Reading, Render, Shape};
 use tinkite_core::job::machine::profile_name;
+use tinkite_core::job::recipe::Book;
 use tinkite_core::job::set::{self, Changed, Sets};
 use tinkite_core::job::{self, Job, Machine, Request, machine};
 use tinkite_core::layout::{Given, Sheet};
@@ -19,6 +21,11 @@ use tinkite_core::{Choice, Compiled, compile, survey};
 
 /// Reads a drawing.
 pub(crate) fn drawing(path: &Path, how: &Reading<'_>) -> Result<Artwork, Refusal> {
+    drawing_of(path, how).map(|(artwork, _)| artwork)
+}
+
+/// Reads a drawing, and says what was read.
+fn drawing_of(path: &Path, how: &Reading<'_>) -> Result<(Artwork, Part), Refusal> {
     let content = bytes(path, artwork::LARGEST_FILE)?;
     if let Some(refusal) = kind::refused(path, &content, Kind::Drawing) {
         return Err(refusal);
@@ -32,7 +39,7 @@ pub(crate) fn drawing(path: &Path, how: &Reading<'_>) -> Result<Artwork, Refusal
         artwork.units.source.clone(),
     ];
     ::log::info!("read {shown}: {}, {}", artwork.format.name(), what.join(", "));
-    Ok(artwork)
+    Ok((artwork, Part::of(shown, &content)))
 }
 
 /// Finds and reads a machine profile: a path, or a name looked for in `folder` first.
@@ -60,12 +67,33 @@ pub(crate) fn folder_of(path: &Path) -> PathBuf {
     path.parent().map_or_else(PathBuf::new, Path::to_path_buf)
 }
 
+/// A file that a job is made of, as it was read.
+#[derive(Debug, Clone)]
+pub(crate) struct Part {
+    /// What people call it: its path, or that it ships with the program.
+    pub(crate) name: String,
+    /// Its bytes.
+    pub(crate) bytes: u64,
+    /// Their SHA-256, in hexadecimal.
+    pub(crate) sha256: String,
+}
+
+impl Part {
+    fn of(name: impl Into<String>, content: &[u8]) -> Self {
+        let digest = Sha256::digest(content);
+        let sha256 = digest.iter().map(|byte| format!("{byte:02x}")).collect();
+        Self { name: name.into(), bytes: content.len() as u64, sha256 }
+    }
+}
+
 /// A job with all that it names.
 pub(crate) struct Loaded {
     pub(crate) job: Job,
     /// The text of the machine's profile.
     pub(crate) profile: String,
     pub(crate) artworks: Vec<Artwork>,
+    /// The files that it is made of: the job, its machine, its drawings, the books whose recipes it uses.
+    pub(crate) parts: Vec<Part>,
     pub(crate) sources: Sources,
     /// What is wrong with books of recipes that lie about.
     pub(crate) doubts: Problems,
@@ -85,7 +113,9 @@ pub(crate) fn job(
     let wrong =
         |problem: Problem| Refusal::Usage(format!("--set: {}; {}", problem.message, problem.help));
     let sets = Sets::read(set).map_err(wrong)?;
-    let changed = sets.laid_over(&text(path)?).map_err(|problem| {
+    let own = text(path)?;
+    let mut parts = vec![Part::of(&shown, own.as_bytes())];
+    let changed = sets.laid_over(&own).map_err(|problem| {
         let said = Sources::from([(set::SOURCE.to_string(), sets.text().to_string())]);
         Refusal::Problems(located(problem.into(), &said), said)
     })?;
@@ -99,7 +129,11 @@ pub(crate) fn job(
         (None, None) => return Err(no_machine(&shown, sources)),
     };
     // The only other text that was read so far.
-    let profile = sources.iter().find(|(name, _)| **name != shown).map(|(_, text)| text.clone());
+    let profile = sources.iter().find(|(name, _)| **name != shown);
+    let profile = profile.map(|(name, text)| {
+        parts.push(Part::of(name, text.as_bytes()));
+        text.clone()
+    });
     let profile = profile.unwrap_or_default();
     let name = machine_override.or(request.machine.as_deref()).unwrap_or_default();
     let shelf = books::shelf(&folder)?;
@@ -124,14 +158,21 @@ pub(crate) fn job(
         let takes = |shape: &Shape| one.renders(shape);
         let render = one.render.as_ref().map(|r| Render { dpi: r.dpi, takes: Some(&takes) });
         let how = Reading { page: one.page, dashes: one.dashes, render, fonts: &MachineFonts };
-        drawing(&folder.join(&one.file), &how)
+        drawing_of(&folder.join(&one.file), &how)
     };
-    let artworks = job.artworks.iter().map(read).collect::<Result<_, _>>()?;
+    let read = job.artworks.iter().map(read).collect::<Result<Vec<_>, _>>()?;
+    let (artworks, drawings): (Vec<_>, Vec<_>) = read.into_iter().unzip();
+    parts.extend(drawings);
+    let used = |book: &Book| {
+        job.steps.iter().any(|s| s.recipe.as_ref().is_some_and(|r| r.book() == book.name))
+    };
+    let books = shelf.books.iter().filter(|book| used(book));
+    parts.extend(books.map(|book| Part::of(&book.name, book.text.as_bytes())));
     let mut doubts = Problems::new();
     if job.steps.iter().any(|step| step.recipe.is_some()) {
         broken().for_each(|problem| doubts.push(problem.clone()));
     }
-    Ok(Loaded { job, profile, artworks, sources, doubts, changed })
+    Ok(Loaded { job, profile, artworks, parts, sources, doubts, changed })
 }
 
 /// A job that names no machine is told so together with whatever else is wrong with it.
@@ -156,6 +197,8 @@ pub(crate) struct Made {
     pub(crate) job: Job,
     pub(crate) profile: String,
     pub(crate) compiled: Compiled,
+    /// The files that it is made of.
+    pub(crate) parts: Vec<Part>,
     pub(crate) sources: Sources,
 }
 
@@ -175,7 +218,7 @@ fn choose_sheet(job: &mut Job, sheet: Option<u32>) -> Result<(), Refusal> {
 pub(crate) fn made(args: &JobArgs) -> Result<Made, Refusal> {
     let JobArgs { job: path, machine, part } = args;
     let choice = Choice { only: part.only.clone(), skip: part.skip.clone() };
-    let Loaded { mut job, profile, artworks, sources, doubts, changed } =
+    let Loaded { mut job, profile, artworks, parts, sources, doubts, changed } =
         job(path, machine.as_deref(), &part.set)?;
     choose_sheet(&mut job, part.sheet)?;
     let file = job.file.clone();
@@ -183,7 +226,7 @@ pub(crate) fn made(args: &JobArgs) -> Result<Made, Refusal> {
         Ok(mut compiled) => {
             compiled.problems = changed.placed(compiled.problems, &file);
             compiled.problems.extend(doubts);
-            Ok(Made { job, profile, compiled, sources })
+            Ok(Made { job, profile, compiled, parts, sources })
         }
         Err(problems) => {
             let problems = located(changed.placed(problems, &file), &sources);

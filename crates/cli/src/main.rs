@@ -23,6 +23,7 @@ mod place;
 mod png;
 mod refusal;
 mod report;
+mod sheet;
 mod shipped;
 mod source;
 mod stopping;

@@ -21,6 +21,11 @@ pub(crate) fn is_playback(path: &Path) -> bool {
     path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("gif"))
 }
 
+/// Whether a file's ending asks for a job sheet.
+pub(crate) fn is_sheet(path: &Path) -> bool {
+    path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("html"))
+}
+
 /// The kind that a file's ending says.
 pub(crate) fn kind_of(path: &Path) -> Result<Kind, Refusal> {
     let ending = path.extension().map(|e| e.to_string_lossy().to_lowercase());
@@ -32,10 +37,10 @@ pub(crate) fn kind_of(path: &Path) -> Result<Kind, Refusal> {
             path.display()
         ))),
         Some("html") => Err(Refusal::Usage(format!(
-            "{}: job sheets are not built into this version; name a .png, .svg or .gif",
+            "{}: only a whole job has a sheet; name a .png or .svg",
             path.display()
         ))),
-        _ => Err(Refusal::Usage(format!("{}: name a .png, .svg or .gif", path.display()))),
+        _ => Err(Refusal::Usage(format!("{}: name a .png, .svg, .gif or .html", path.display()))),
     }
 }
 

@@ -6,7 +6,7 @@ use crate::door;
 use crate::kind::{self, Kind};
 use crate::refusal::{Refusal, Sources};
 use crate::report::look::Looked;
-use crate::{gif, load, png};
+use crate::{gif, load, png, sheet};
 use std::fs::File;
 use std::io::BufReader;
 use std::path::Path;
@@ -17,8 +17,9 @@ use tinkite_core::program::measure::{Measure, span};
 use tinkite_core::quantity::{clock, plain};
 
 pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
+    let sheet = png::is_sheet(&args.output) && !args.trouble;
     let plays = png::is_playback(&args.output) && !args.trouble;
-    if !plays {
+    if !plays && !sheet {
         png::kind_of(&args.output)?;
     }
     let canvas = Canvas { width: args.size.0, height: args.size.1 };
@@ -28,10 +29,19 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
     if plays && args.show.is_some() {
         return Err(Refusal::Usage("a playback shows steps; --show is for .svg and .png".into()));
     }
+    if sheet && (args.show.is_some() || args.window.is_some()) {
+        let why = "a sheet shows the whole job by steps; --show and --window are for .svg and .png";
+        return Err(Refusal::Usage(why.into()));
+    }
     if !is_job(&args.job.job) {
         return program(args, canvas, console);
     }
     let made = load::made(&args.job)?;
+    if sheet {
+        let written = sheet::write(&args.output, args.writing, &made)?;
+        let problems = load::located(made.compiled.problems, &made.sources);
+        return door::wrote(&written, &problems, &made.sources, console);
+    }
     if let Some(show @ (ShowArg::Depth | ShowArg::Tones)) = args.show {
         return outcome(args, show, made, canvas, console);
     }

@@ -232,32 +232,84 @@ fn energy(planned: &Planned, step: usize) -> String {
     }
 }
 
+/// What people read of one step.
+pub(crate) struct StepRow {
+    /// Which step of the job, counted from 0.
+    pub(crate) number: usize,
+    pub(crate) name: String,
+    pub(crate) make: String,
+    pub(crate) shapes: usize,
+    pub(crate) lines: usize,
+    pub(crate) passes: usize,
+    pub(crate) speed: String,
+    pub(crate) power: String,
+    pub(crate) s: String,
+    pub(crate) burn_mm: f64,
+    pub(crate) travel_mm: f64,
+    pub(crate) seconds: f64,
+    pub(crate) recipe: Option<String>,
+}
+
+/// Every step that is made.
+pub(crate) fn rows(made: &Made) -> Vec<StepRow> {
+    let planned = made.compiled.within.planned();
+    let one = |number: &usize| {
+        let (step, sums) = (&made.job.steps[*number], &planned.totals.steps[*number]);
+        let (low, high) = sums.s.unwrap_or_default();
+        let full = made.job.machine.beam.full;
+        StepRow {
+            number: *number,
+            name: step.name.clone(),
+            make: match step.operation.engrave() {
+                Some(engrave) => format!("engrave, {} mm apart", plain(engrave.spacing(), 3)),
+                None => step.operation.name().to_string(),
+            },
+            shapes: made.compiled.taken[*number].count(),
+            lines: planned.lines(*number),
+            passes: step.passes.len(),
+            speed: list(step.passes.iter().map(|pass| plain(pass.speed.0, 2))),
+            power: range(low / full * 100.0, high / full * 100.0),
+            s: range(low, high),
+            burn_mm: sums.burn,
+            travel_mm: sums.travel,
+            seconds: sums.seconds,
+            recipe: step.recipe.as_ref().map(|used| used.title.clone()),
+        }
+    };
+    made.compiled.steps.iter().map(one).collect()
+}
+
+/// How the focus comes onto the stock, in words; none where it is not known.
+pub(crate) fn focus_words(made: &Made) -> Option<String> {
+    let FocusJson { z_mm, above_surface_and_bed_mm } = focus(made)?;
+    let z = z_mm.map(|z| format!("Z at {} mm on the machine's axis", plain(z, 3)));
+    let above = above_surface_and_bed_mm.map(|[surface, bed]| {
+        let (surface, bed) = (plain(surface, 3), plain(bed, 3));
+        format!("the head {surface} mm above the surface, {bed} mm above the bed")
+    });
+    let told: Vec<String> = [z, above].into_iter().flatten().collect();
+    Some(told.join("; "))
+}
+
 /// The plan for people.
 pub(crate) fn text(made: &Made) -> String {
     let planned = made.compiled.within.planned();
     let totals = &planned.totals;
     let mut out = format!("{} on {}\n", made.job.name, made.job.machine.name);
-    let rows = made.compiled.steps.iter().map(|number| {
-        let (step, sums) = (&made.job.steps[*number], &totals.steps[*number]);
-        let how = match step.operation.engrave() {
-            Some(engrave) => format!("engrave, {} mm apart", plain(engrave.spacing(), 3)),
-            None => step.operation.name().to_string(),
-        };
-        let (low, high) = sums.s.unwrap_or_default();
-        let full = made.job.machine.beam.full;
+    let rows = rows(made).into_iter().map(|row| {
         vec![
-            (number + 1).to_string(),
-            step.name.clone(),
-            how,
-            made.compiled.taken[*number].count().to_string(),
-            planned.lines(*number).to_string(),
-            step.passes.len().to_string(),
-            list(step.passes.iter().map(|pass| plain(pass.speed.0, 2))),
-            range(low / full * 100.0, high / full * 100.0),
-            range(low, high),
-            format!("{:.0}", sums.burn),
-            format!("{:.0}", sums.travel),
-            clock(sums.seconds),
+            (row.number + 1).to_string(),
+            row.name,
+            row.make,
+            row.shapes.to_string(),
+            row.lines.to_string(),
+            row.passes.to_string(),
+            row.speed,
+            row.power,
+            row.s,
+            format!("{:.0}", row.burn_mm),
+            format!("{:.0}", row.travel_mm),
+            clock(row.seconds),
         ]
     });
     let measured = totals.steps.iter().any(|step| step.energy.is_some());
@@ -313,14 +365,8 @@ pub(crate) fn text(made: &Made) -> String {
             let _ = writeln!(out, "  recipe   {}: {used}", step.name);
         }
     }
-    if let Some(FocusJson { z_mm, above_surface_and_bed_mm }) = focus(made) {
-        let z = z_mm.map(|z| format!("Z at {} mm on the machine's axis", plain(z, 3)));
-        let above = above_surface_and_bed_mm.map(|[surface, bed]| {
-            let (surface, bed) = (plain(surface, 3), plain(bed, 3));
-            format!("the head {surface} mm above the surface, {bed} mm above the bed")
-        });
-        let told: Vec<String> = [z, above].into_iter().flatten().collect();
-        let _ = writeln!(out, "  focus    {}", told.join("; "));
+    if let Some(focus) = focus_words(made) {
+        let _ = writeln!(out, "  focus    {focus}");
     }
     out
 }

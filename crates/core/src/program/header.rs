@@ -1,18 +1,17 @@
 //! What a program says of itself at its head.
 
-use super::Program;
 use crate::geometry::Rect;
 use crate::job::machine::Dialect;
 use crate::job::{Hold, Step, Zero};
+use crate::plan::Planned;
 use crate::quantity::{clock, plain};
 use crate::segment::Provenance;
 use crate::text::Remarks;
 
 /// The comment lines at the head of a program; `part` is which file of it, from 1, where it has
 /// more than one.
-fn lines(program: &Program, part: Option<usize>) -> Vec<String> {
-    let job = program.job();
-    let planned = program.planned();
+fn lines(planned: &Planned, part: Option<usize>) -> Vec<String> {
+    let job = planned.job();
     let totals = &planned.totals;
     let frame = planned.segments().frame();
     let span = |rect: Option<Rect>| frame.span(rect.unwrap_or_default(), 3);
@@ -69,14 +68,14 @@ fn lines(program: &Program, part: Option<usize>) -> Vec<String> {
     lines
 }
 
-impl Remarks for Program {
+impl Remarks for Planned {
     fn head(&self, part: Option<usize>) -> Vec<String> {
         lines(self, part)
     }
 
     fn step(&self, of: Provenance) -> String {
         let job = self.job();
-        let (step, totals) = (&job.steps[of.step], &self.planned().totals.steps[of.step]);
+        let (step, totals) = (&job.steps[of.step], &self.totals.steps[of.step]);
         format!(
             "step {} of {}: {} - {}, {}, {} = {}",
             of.step + 1,
@@ -90,7 +89,7 @@ impl Remarks for Program {
     }
 
     fn paths(&self, of: Provenance) -> usize {
-        self.planned().totals.steps[of.step].paths
+        self.totals.steps[of.step].paths
     }
 }
 

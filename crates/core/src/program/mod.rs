@@ -70,7 +70,7 @@ impl Program {
 
     fn remarks(&self, comments: Comments) -> Option<&dyn Remarks> {
         match comments {
-            Comments::Full => Some(self),
+            Comments::Full => Some(self.planned()),
             Comments::None => None,
         }
     }

@@ -24,6 +24,7 @@ use crate::order::Sequence;
 use crate::problem::{Code, Place, Problem};
 use crate::quantity::{Power, plain};
 use crate::source::{Level, Scale};
+use crate::toolpath::Toolpath;
 
 /// Which part of the job a segment belongs to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -131,9 +132,14 @@ impl Segments {
     /// What people call the path that a segment belongs to.
     #[must_use]
     pub fn label(&self, of: Provenance) -> &str {
-        let number = self.first.get(of.step).map(|first| first + of.path.saturating_sub(1));
-        let path = number.and_then(|number| self.sequence().paths().get(number));
-        path.map_or("", |path| &path.name.text)
+        self.path(of).map_or("", |path| &path.name.text)
+    }
+
+    /// The path that a segment belongs to.
+    #[must_use]
+    pub fn path(&self, of: Provenance) -> Option<&Toolpath> {
+        let number = self.first.get(of.step).map(|first| first + of.path.saturating_sub(1))?;
+        self.sequence().paths().get(number)
     }
 
     /// What the controller's planner makes of a move.

@@ -1,6 +1,7 @@
 //! Segments → text, by dialect: what each line says. The plan reckons with the same lines that a
 //! program is written of.
 
+mod lines;
 mod moves;
 mod number;
 mod page;
@@ -13,6 +14,7 @@ use crate::job::Zero;
 use crate::job::machine::{Dialect, FeedMode, Switch};
 use crate::segment::{Act, Feed, Micron, Provenance, Segment, Segments};
 use crate::source::Level;
+pub(crate) use lines::{Lines, numbered};
 use number::push_rounded;
 pub(crate) use page::One;
 pub use page::Pages;

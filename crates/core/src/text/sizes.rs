@@ -7,7 +7,7 @@ use crate::segment::{Segment, Segments};
 use std::io;
 
 /// Text that nobody keeps.
-struct Nowhere;
+pub(super) struct Nowhere;
 
 impl Pages for Nowhere {
     fn put(&mut self, _: &[u8]) -> io::Result<()> {

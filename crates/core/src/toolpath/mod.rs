@@ -69,7 +69,9 @@ pub struct Toolpath {
     pub parent: Option<usize>,
     /// What is burnt.
     pub burn: Burn,
-    /// How deep below the surface it lies, mm: the focus follows.
+    /// How deep below the surface it lies, mm.
+    pub depth: f64,
+    /// How far the focus goes down with it, mm; nothing where nothing moves the focus.
     pub sunk: f64,
 }
 
@@ -215,7 +217,7 @@ fn engraved(
     let step = context.step;
     let path = |text: &str, parent, burn| {
         let name = Arc::new(Name { id: None, text: text.into() });
-        Toolpath { step: number, name, parent, burn, sunk: 0.0 }
+        Toolpath { step: number, name, parent, burn, depth: 0.0, sunk: 0.0 }
     };
     if let Fill::Image(how) = &context.engrave.fill {
         refuse_shapes(shapes, step, context.job)?;
@@ -248,7 +250,8 @@ fn engraved(
                     false => format!("{}, layer {} of {}", laid.label(), layer.number, how.layers),
                 };
                 let sunk = if moves { layer.depth } else { 0.0 };
-                Toolpath { sunk, ..path(&text, None, Burn::Rows(layer.rows)) }
+                let depth = layer.depth;
+                Toolpath { depth, sunk, ..path(&text, None, Burn::Rows(layer.rows)) }
             }));
         }
         return Ok(made);

@@ -26,6 +26,8 @@ pub struct Book {
     pub name: String,
     /// Where it is kept.
     pub kept: Kept,
+    /// Its text, as it was read.
+    pub text: String,
     /// Those that can be used, in its order.
     pub recipes: Vec<Recipe>,
     /// What is wrong with the others.
@@ -43,7 +45,8 @@ pub fn read_book(name: &str, text: &str, kept: Kept) -> Book {
         let what = error.message().lines().next().unwrap_or("it is no TOML").to_string();
         let help = "mend the line; until then nothing of this book is used";
         let problem = Problem::warning(Code::BrokenBook, what, help).at(place);
-        return Book { name: name.into(), kept, recipes: Vec::new(), problems: problem.into() };
+        let (name, text) = (name.into(), text.into());
+        return Book { name, kept, text, recipes: Vec::new(), problems: problem.into() };
     }
     let top = Section::new(&source, "the book", table.get_ref(), 0..0);
     top.format_version();
@@ -69,7 +72,7 @@ pub fn read_book(name: &str, text: &str, kept: Kept) -> Book {
         });
         all
     });
-    Book { name: name.into(), kept, recipes, problems }
+    Book { name: name.into(), kept, text: text.into(), recipes, problems }
 }
 
 /// Keys of a recipe that no step has.

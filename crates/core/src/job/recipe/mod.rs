@@ -148,6 +148,12 @@ pub struct RecipeUse {
 }
 
 impl RecipeUse {
+    /// What its book is called.
+    #[must_use]
+    pub fn book(&self) -> &str {
+        self.place.rsplit_once(':').map_or(&self.place, |(book, _)| book)
+    }
+
     /// The same for a program, in lines that fit a comment; without the folder, so that two computers write
     /// the same.
     #[must_use]

@@ -77,6 +77,7 @@ pub(super) fn toolpaths(
         .into_iter()
         .zip(entries)
         .map(|((Corrected { contour, drawn, name, parent, .. }, bridges), entries)| Toolpath {
+            depth: 0.0,
             sunk: 0.0,
             step: context.number,
             name,
