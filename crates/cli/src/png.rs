@@ -82,7 +82,10 @@ pub(crate) fn write_scaled(
 }
 
 /// A picture as PNG; it says how many pixels a mm is where that is known.
-fn encoded(pixels: &tiny_skia::Pixmap, px_per_mm: Option<f64>) -> Result<Vec<u8>, String> {
+pub(crate) fn encoded(
+    pixels: &tiny_skia::Pixmap,
+    px_per_mm: Option<f64>,
+) -> Result<Vec<u8>, String> {
     let mut out = Vec::new();
     let mut encoder = ::png::Encoder::new(&mut out, pixels.width(), pixels.height());
     encoder.set_color(::png::ColorType::Rgba);
@@ -118,11 +121,17 @@ impl Painter {
 
     /// The picture as pixels.
     pub(crate) fn paint(&self, svg: &str) -> Result<tiny_skia::Pixmap, String> {
+        self.paint_dense(svg, 1)
+    }
+
+    /// The picture with so many pixels to each of its px, either way.
+    pub(crate) fn paint_dense(&self, svg: &str, dense: u32) -> Result<tiny_skia::Pixmap, String> {
         let tree = usvg::Tree::from_str(svg, &self.options).map_err(|e| e.to_string())?;
         let size = tree.size().to_int_size();
-        let mut pixmap =
-            tiny_skia::Pixmap::new(size.width(), size.height()).ok_or("the picture has no size")?;
-        resvg::render(&tree, tiny_skia::Transform::default(), &mut pixmap.as_mut());
+        let mut pixmap = tiny_skia::Pixmap::new(size.width() * dense, size.height() * dense)
+            .ok_or("the picture has no size")?;
+        let scale = tiny_skia::Transform::from_scale(dense as f32, dense as f32);
+        resvg::render(&tree, scale, &mut pixmap.as_mut());
         Ok(pixmap)
     }
 }

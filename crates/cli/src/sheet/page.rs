@@ -4,6 +4,7 @@ use super::played;
 use super::sketch::sketch;
 use crate::hint;
 use crate::load::{self, Made, Part};
+use crate::png::{Painter, encoded};
 use crate::report::plan::{self, StepRow};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
@@ -34,7 +35,7 @@ pub(super) fn page(made: &Made) -> String {
     let told: Vec<&Problem> = problems.iter().collect();
     let checks = checks(made);
     let look = Look { canvas: PICTURE, ..Look::default() };
-    let svg = STANDARD.encode(picture::job(&made.compiled, job, &look));
+    let picture = embedded(&picture::job(&made.compiled, job, &look));
     let seconds = made.compiled.within.planned().totals.seconds();
     let print = Print::of(made, &checks, &told);
     let markup = html! {
@@ -57,7 +58,7 @@ pub(super) fn page(made: &Made) -> String {
                         span.faint.screen id="ends" {}
                     }
                     section.picture {
-                        img src={ "data:image/svg+xml;base64," (svg) } alt={ "the job " (job.name) " on its bed" } width="1280" height="800";
+                        img src=(picture) alt={ "the job " (job.name) " on its bed" } width="1280" height="800";
                     }
                     (player())
                     (steps(made))
@@ -74,6 +75,19 @@ pub(super) fn page(made: &Made) -> String {
         }
     };
     markup.into_string()
+}
+
+/// A picture of more bytes than this is a bitmap on the page.
+const LARGEST_SVG: usize = 400_000;
+
+/// The picture as the page holds it.
+fn embedded(svg: &str) -> String {
+    let painted = |dense| encoded(&Painter::new().paint_dense(svg, dense).ok()?, None).ok();
+    let fine = || painted(2).filter(|png| png.len() <= LARGEST_SVG).or_else(|| painted(1));
+    match (svg.len() > LARGEST_SVG).then(fine).flatten() {
+        Some(png) => format!("data:image/png;base64,{}", STANDARD.encode(png)),
+        None => format!("data:image/svg+xml;base64,{}", STANDARD.encode(svg)),
+    }
 }
 
 /// How large things are in print, so that all stand on one page.
@@ -164,7 +178,7 @@ fn player() -> Markup {
                 button id="nearer" type="button" aria-label="larger" { "+" }
                 button id="fit" type="button" { "All" }
             }
-            p.now { b id="clock" {} br; span id="what" {} br; span id="figures" {} }
+            p.now { b id="clock" {} br; span id="what" {} br; span id="figures" {} br; span.faint id="scale" {} }
             p.keys { "Drag to move, wheel or two fingers for size. Keys on the picture: space plays, N and P go by parts, arrows move, + − 0 change the size." }
         }
     }

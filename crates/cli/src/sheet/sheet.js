@@ -89,6 +89,13 @@
     depth: n => shades[Math.round(32 * (deepest ? run.parts[partOf[n]].depth_mm / deepest : 0))],
   };
 
+  const scales = {
+    step: 'colours are those of the steps below; grey is still to come',
+    power: 'pale to dark: 0 to 100 % of full power',
+    speed: `pale to dark: 0 to ${+fastest.toFixed(1)} mm/s`,
+    depth: `pale to dark: 0 to ${+deepest.toFixed(3)} mm deep`,
+  };
+
   // The view: mm of the bed to pixels of the canvas.
   const canvas = byId('play'), screen = canvas.getContext('2d');
   const under = document.createElement('canvas'), over = document.createElement('canvas');
@@ -299,6 +306,7 @@
     figures.push(`X ${mx.toFixed(2)} Y ${my.toFixed(2)} mm`);
     if (run.numbered) figures.push(`line ${line[Math.min(done + 1, count)]} of the program`);
     byId('figures').textContent = figures.join(' · ');
+    byId('scale').textContent = scales[byId('colour').value];
   }
 
   function advance(stamp) {
