@@ -58,6 +58,8 @@ pub(crate) enum Command {
     Plan(Plan),
     /// Draw a job or a machine program on its bed (.svg or .png), or play a job (.gif)
     Draw(Draw),
+    /// A photo of the bed, made flat and true to size, with rulers to read places from
+    Photo(Photo),
     /// Write the machine program
     Emit(Emit),
     /// Explain and measure a machine program from anywhere
@@ -256,6 +258,43 @@ pub(crate) struct Draw {
     pub(crate) play: f64,
     #[command(flatten)]
     pub(crate) writing: Writing,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Photo {
+    /// The photo (PNG, JPEG, BMP, GIF, TIFF), or a job with [photo]
+    pub(crate) picture: PathBuf,
+    /// A place on the photo (pixels from its upper left corner) and on the machine's axes (mm): "112,1290 = 0,0"; at
+    /// least four
+    #[arg(long = "place", value_name = "PX,PY = X,Y", value_parser = photo_place, allow_hyphen_values = true)]
+    pub(crate) places: Vec<[f64; 4]>,
+    /// The machine whose bed it shows: a profile's name or path
+    #[arg(long, value_name = "NAME|PATH")]
+    pub(crate) machine: Option<String>,
+    /// The picture; its ending says the kind: .svg or .png
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// Size of the picture in pixels
+    #[arg(long, value_name = "WxH", default_value = "1280x800", value_parser = canvas)]
+    pub(crate) size: (u32, u32),
+    /// Only this part of the bed, from corner to corner on the machine's axes in mm
+    #[arg(long, value_name = "X,Y,X,Y", value_parser = window, allow_hyphen_values = true)]
+    pub(crate) window: Option<[f64; 4]>,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}
+
+fn photo_place(text: &str) -> Result<[f64; 4], String> {
+    let wrong = || {
+        "write the place on the photo in pixels and on the bed in mm: \"112,1290 = 0,0\""
+            .to_string()
+    };
+    let (on_photo, on_bed) = text.split_once('=').ok_or_else(wrong)?;
+    let pixels: Vec<f64> = on_photo.split(',').filter_map(|p| p.trim().parse().ok()).collect();
+    let [px, py] = <[f64; 2]>::try_from(pixels).map_err(|_| wrong())?;
+    let [x, y] = place(on_bed).map_err(|_| wrong())?;
+    let all = [px, py, x, y];
+    if all.iter().all(|v| v.is_finite() && v.abs() < 1e6) { Ok(all) } else { Err(wrong()) }
 }
 
 /// What colours stand for.

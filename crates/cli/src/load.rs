@@ -11,11 +11,13 @@ use crate::source::{bytes, text};
 use sha2::{Digest, Sha256};
 use std::path::{Path, PathBuf};
 use tinkite_core::artwork::{self, Artwork, Reading, Render, Shape};
+use tinkite_core::geometry::Point;
 use tinkite_core::job::machine::profile_name;
 use tinkite_core::job::recipe::Book;
 use tinkite_core::job::set::{self, Changed, Sets};
 use tinkite_core::job::{self, Job, Machine, Request, machine};
 use tinkite_core::layout::{Given, Sheet};
+use tinkite_core::photo::{self, FlatPhoto, Pixels};
 use tinkite_core::problem::{Code, Place, Problem, Problems, count};
 use tinkite_core::{Choice, Compiled, compile, survey};
 
@@ -233,6 +235,47 @@ pub(crate) fn made(args: &JobArgs) -> Result<Made, Refusal> {
             Err(Refusal::Problems(problems, sources))
         }
     }
+}
+
+/// Reads the photo of a job's bed, makes it flat, and lays it under the job's pictures.
+pub(crate) fn lay_photo(made: &mut Made) -> Result<(), Refusal> {
+    let Some(photo) = &made.job.photo else { return Ok(()) };
+    if !made.job.field().fixed || made.job.round.is_some() {
+        let message = format!(
+            "photo {} is not shown: where on the bed the job lies is known only at the machine",
+            photo.file
+        );
+        let help = "place the job with zero = \"bed\", or take [photo] out";
+        let note = Problem::warning(Code::PhotoPlaces, message, help);
+        made.compiled.problems.push(note.at(Place::file(&made.job.file)));
+        return Ok(());
+    }
+    let path = folder_of(Path::new(&made.job.file)).join(&photo.file);
+    let (flat, part) = flat_photo(&path, &photo.corners, &photo.found, &made.job.machine)?;
+    made.compiled.problems.push(flat.told().at(Place::file(&made.job.file)));
+    made.parts.push(part);
+    made.compiled.photo = Some(flat);
+    Ok(())
+}
+
+/// Reads a photo and makes it flat on a machine's bed, by places on it (pixels) and on the machine's axes (mm).
+pub(crate) fn flat_photo(
+    path: &Path,
+    corners: &[Point],
+    found: &[Point],
+    machine: &Machine,
+) -> Result<(FlatPhoto, Part), Refusal> {
+    let shown = path.display().to_string();
+    let content = bytes(path, artwork::LARGEST_FILE)?;
+    let refuse = |problem: Problem| {
+        Refusal::Problems(problem.at(Place::file(&shown)).into(), Sources::new())
+    };
+    let pixels = Pixels::read(&content).map_err(refuse)?;
+    let on_bed: Vec<Point> = found.iter().map(|p| machine.on_bed(*p)).collect();
+    let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    let flat = photo::flat(&name, pixels, corners, &on_bed).map_err(refuse)?;
+    ::log::info!("read {shown}: {}", flat.words());
+    Ok((flat, Part::of(shown, &content)))
 }
 
 /// How a drawing is read that no job speaks of.

@@ -6,6 +6,7 @@ use crate::job::Job;
 use crate::job::recipe::{Kept, RecipeUse};
 use crate::layout::{Given, LaidImage, Sheet, Underlay, lay_out};
 use crate::limits::{self, WithinLimits};
+use crate::photo::FlatPhoto;
 use crate::problem::{Code, Place, Problem, Problems, Severity, count, few, nearest};
 use crate::segment::Segments;
 use crate::toolpath::{self, Leftover, Taken};
@@ -66,6 +67,8 @@ pub struct Compiled {
     pub underlays: Vec<Underlay>,
     /// Bitmaps on the sheet, as they were drawn.
     pub pictures: Vec<Underlay>,
+    /// A photo of the bed that lies under its pictures.
+    pub photo: Option<FlatPhoto>,
     /// The chosen steps.
     pub steps: Vec<usize>,
     /// Everything doubtful that was found on the way.
@@ -197,6 +200,7 @@ fn compiled<'a>(
         stock,
         underlays,
         pictures,
+        photo: None,
         steps,
         problems,
     })

@@ -33,6 +33,7 @@ pub mod limits;
 pub mod mapping;
 pub mod motion;
 pub mod order;
+pub mod photo;
 pub mod picture;
 pub mod plan;
 pub mod problem;

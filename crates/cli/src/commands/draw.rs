@@ -36,7 +36,8 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
     if !is_job(&args.job.job) {
         return program(args, canvas, console);
     }
-    let made = load::made(&args.job)?;
+    let mut made = load::made(&args.job)?;
+    load::lay_photo(&mut made)?;
     if sheet {
         let written = sheet::write(&args.output, args.writing, &made)?;
         let problems = load::located(made.compiled.problems, &made.sources);

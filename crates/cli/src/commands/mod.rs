@@ -11,6 +11,7 @@ mod head;
 mod log;
 mod look;
 mod machine;
+mod photo;
 mod plan;
 mod read;
 mod recipe;
@@ -31,6 +32,7 @@ pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {
         Command::Check(args) => check::run(args, console),
         Command::Plan(args) => plan::run(&args.job, console),
         Command::Draw(args) => draw::run(args, console),
+        Command::Photo(args) => photo::run(args, console),
         Command::Edge(args) => edge::run(args, console),
         Command::Emit(args) => emit::run(args, console),
         Command::Read(args) => read::run(args, console),

@@ -1,6 +1,6 @@
 //! Where lines cross, themselves or each other.
 
-use super::contour::Contour;
+use super::contour::{Contour, Piece};
 use super::near::{Findings, Part, Parts};
 use super::{Point, SAME_POINT, Vec2, rounded};
 use std::collections::{BTreeMap, HashSet};
@@ -41,8 +41,10 @@ pub(crate) fn crossings_of(
     let mut first = |n: usize| {
         seen.insert(parts.of_contour(n).iter().map(|part| rounded(part.from)).collect::<Vec<_>>())
     };
-    let searched: Vec<bool> =
-        (0..parts.contours()).map(|n| which(n) && (parts.is_alone(n) || first(n))).collect();
+    let may_cross = |n: usize| !(parts.is_alone(n) && is_star(parts.of_contour(n)));
+    let searched: Vec<bool> = (0..parts.contours())
+        .map(|n| which(n) && may_cross(n) && (parts.is_alone(n) || first(n)))
+        .collect();
     let all = parts.earlier(
         |n| searched[parts.all[n].contour],
         |n, near| {
@@ -64,6 +66,27 @@ pub(crate) fn crossings_of(
         pairs.entry((crossing.first, crossing.second)).or_insert(crossing);
     }
     Findings { found: pairs.into_values().collect(), complete: all.complete }
+}
+
+/// Whether straight pieces walk once round their middle and never back: such a line does not cross itself.
+fn is_star(pieces: &[Part]) -> bool {
+    let (Some(first), Some(last)) = (pieces.first(), pieces.last()) else { return true };
+    let straight = |part: &Part| matches!(part.shape, Piece::Line { .. });
+    if last.shape.end() != first.from || !pieces.iter().all(straight) {
+        return false;
+    }
+    let sum = pieces.iter().fold(Vec2::ZERO, |sum, part| sum + part.from.to_vec2());
+    let middle = (sum / pieces.len() as f64).to_point();
+    let (mut left, mut right, mut rounds) = (0, 0, 0);
+    for part in pieces {
+        let (a, b) = (part.from - middle, part.shape.end() - middle);
+        let turn = a.cross(b);
+        left += usize::from(turn > 0.0);
+        right += usize::from(turn < 0.0);
+        // Whoever only ever turns one way goes up once in each round.
+        rounds += usize::from(a.y < 0.0 && b.y >= 0.0);
+    }
+    left.max(right) == pieces.len() && rounds == 1
 }
 
 fn chords(part: &Part, tolerance: f64) -> Vec<Chord> {
@@ -95,6 +118,27 @@ mod tests {
     fn found(svg: &str) -> Vec<(usize, usize, Point)> {
         let contours = fit::contours(&BezPath::from_svg(svg).unwrap(), 0.01);
         crossings(&contours, 0.005).found.into_iter().map(|c| (c.first, c.second, c.at)).collect()
+    }
+
+    #[test]
+    fn stars_of_many_points_do_not_cross_themselves_and_pentagrams_do() {
+        let ring = |order: &[usize], radius: &dyn Fn(usize) -> f64| {
+            let at = |n: usize| {
+                let angle = std::f64::consts::TAU * n as f64 / order.len() as f64;
+                format!("{:.4} {:.4}", radius(n) * angle.cos(), radius(n) * angle.sin())
+            };
+            format!("M{}Z", order.iter().map(|n| at(*n)).collect::<Vec<_>>().join("L"))
+        };
+        let uneven = |n: usize| 10.0 + 6.0 * ((n * 7 % 5) as f64 - 2.0) / 2.0;
+        let around: Vec<usize> = (0..23).collect();
+        assert!(found(&ring(&around, &uneven)).is_empty());
+        let back: Vec<usize> = (0..23).rev().collect();
+        assert!(found(&ring(&back, &uneven)).is_empty());
+        // Twice round in five points, and a pair of points exchanged.
+        assert_eq!(found(&ring(&[0, 2, 4, 1, 3], &|_| 10.0)).len(), 1);
+        let mut exchanged = around.clone();
+        exchanged.swap(4, 5);
+        assert_eq!(found(&ring(&exchanged, &|_| 10.0)).len(), 1);
     }
 
     #[test]

@@ -34,7 +34,56 @@ impl Perspective {
         ]))
     }
 
-    fn inverse(&self) -> Option<Self> {
+    /// The map that carries places nearest to others, at least four: least squares of the distances. R. Hartley,
+    /// A. Zisserman, "Multiple View Geometry in Computer Vision", 2003, chapter 4: linear in its coefficients when
+    /// each row is weighed by what it divides by, which is known from the round before. None where they lie on a
+    /// line.
+    #[must_use]
+    pub fn through(from: &[Point], to: &[Point]) -> Option<Self> {
+        if let (Ok(from), Ok(to)) = (<[Point; 4]>::try_from(from), <[Point; 4]>::try_from(to)) {
+            return Self::between(from, to);
+        }
+        let (shrink_from, from) = about_zero(from)?;
+        let (shrink_to, to) = about_zero(to)?;
+        let mut weights = vec![1.0; from.len()];
+        let mut map = None;
+        for _ in 0..12 {
+            let mut rows = [[0.0; 9]; 8];
+            for ((p, q), w) in from.iter().zip(&to).zip(&weights) {
+                for (one, target) in [
+                    ([p.x, p.y, 1.0, 0.0, 0.0, 0.0, -p.x * q.x, -p.y * q.x], q.x),
+                    ([0.0, 0.0, 0.0, p.x, p.y, 1.0, -p.x * q.y, -p.y * q.y], q.y),
+                ] {
+                    for (r, row) in rows.iter_mut().enumerate() {
+                        for (c, cell) in row.iter_mut().take(8).enumerate() {
+                            *cell += w * w * one[r] * one[c];
+                        }
+                        row[8] += w * w * one[r] * target;
+                    }
+                }
+            }
+            let [a, b, c, d, e, f, g, h] = solved(rows)?;
+            let found = Self([[a, b, c], [d, e, f], [g, h, 1.0]]);
+            let below = |p: &Point| g * p.x + h * p.y + 1.0;
+            weights = from.iter().map(|p| 1.0 / below(p)).collect();
+            if weights.iter().any(|w| !w.is_finite()) {
+                return None;
+            }
+            map = Some(found);
+        }
+        Some(shrink_to.inverse()?.after(&map?).after(&shrink_from))
+    }
+
+    /// What a point is divided by: points whose signs differ lie on two sides of the plane's horizon, and no camera
+    /// sees both.
+    #[must_use]
+    pub fn depth(&self, p: Point) -> f64 {
+        self.0[2][0] * p.x + self.0[2][1] * p.y + self.0[2][2]
+    }
+
+    /// The map back.
+    #[must_use]
+    pub fn inverse(&self) -> Option<Self> {
         let m = &self.0;
         let minor = |r: usize, c: usize| {
             let (r1, r2) = ((r + 1) % 3, (r + 2) % 3);
@@ -68,6 +117,34 @@ impl Perspective {
         let w = row(2);
         Point::new(row(0) / w, row(1) / w)
     }
+}
+
+/// Points about their middle, at a mean distance of one; and the map that carries them there.
+fn about_zero(points: &[Point]) -> Option<(Perspective, Vec<Point>)> {
+    let many = points.len() as f64;
+    let middle = points.iter().fold(crate::geometry::Vec2::ZERO, |sum, p| sum + p.to_vec2()) / many;
+    let far = points.iter().map(|p| (p.to_vec2() - middle).hypot()).sum::<f64>() / many;
+    let s = 1.0 / far;
+    let map = Perspective([[s, 0.0, -middle.x * s], [0.0, s, -middle.y * s], [0.0, 0.0, 1.0]]);
+    (far > 1e-9).then(|| (map, points.iter().map(|p| map.at(*p)).collect()))
+}
+
+/// Eight equations, by elimination with the greatest of each column; none where they do not tell.
+fn solved(mut rows: [[f64; 9]; 8]) -> Option<[f64; 8]> {
+    for column in 0..8 {
+        let best =
+            (column..8).max_by(|a, b| rows[*a][column].abs().total_cmp(&rows[*b][column].abs()))?;
+        rows.swap(column, best);
+        if rows[column][column].abs() < 1e-10 {
+            return None;
+        }
+        let pivot = rows[column];
+        for (_, row) in rows.iter_mut().enumerate().filter(|(r, _)| *r != column) {
+            let share = row[column] / pivot[column];
+            row.iter_mut().zip(pivot).for_each(|(cell, above)| *cell -= share * above);
+        }
+    }
+    Some(std::array::from_fn(|n| rows[n][8] / rows[n][n]))
 }
 
 #[cfg(test)]

@@ -5,8 +5,8 @@ use super::reader::{Section, SourceText};
 use super::recipe::{self, Shelf};
 use super::swatch;
 use super::{
-    Fill, Job, Operation, Pass, Placement, Relief, Step, Stock, StockSize, artwork, drawn, place,
-    rotary, step,
+    Fill, Job, Operation, Pass, Placement, Relief, Step, Stock, StockSize, artwork, drawn, photo,
+    place, rotary, step,
 };
 use crate::problem::{Code, Problem, Problems, nearest};
 use crate::quantity::Length;
@@ -135,6 +135,7 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
         .enumerate()
         .map(|(n, section)| drawn::read(section, n + 1))
         .collect();
+    let photo = top.section("photo").map(photo::read);
     let round = top.section("rotary").map(|section| rotary::read(section, &machine));
     let steps: Vec<_> = steps.into_iter().collect::<Option<_>>()?;
     unique_names(&top, &steps);
@@ -152,6 +153,7 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
         stock: stock.map_or(Some(None), |stock| stock.map(Some))?,
         round: round.map_or(Some(None), |round| round.map(Some))?,
         placement,
+        photo: photo.map_or(Some(None), |photo| photo.map(Some))?,
         tolerance,
         swatch: None,
         steps,

@@ -9,6 +9,7 @@ mod field;
 mod file;
 pub mod found;
 pub mod machine;
+mod photo;
 mod place;
 mod reader;
 pub mod recipe;
@@ -90,6 +91,8 @@ pub struct Job {
     pub swatch: Option<swatch::Swatch>,
     /// What is done, in this order.
     pub steps: Vec<Step>,
+    /// A photo of the bed that lies under its pictures.
+    pub photo: Option<crate::photo::Photo>,
     /// What was set for this call, as lines of TOML.
     pub set: Vec<String>,
 }

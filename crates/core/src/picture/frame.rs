@@ -211,6 +211,29 @@ fn ticks(low: f64, high: f64, step: f64) -> impl Iterator<Item = f64> {
     (first..=last).map(move |n| n as f64 * step)
 }
 
+/// A grid over a photo, counted from the zero: fine lines, and stronger ones where the rulers have numbers.
+pub(super) fn grid_over(out: &mut String, view: &View, zero: Vec2) {
+    let step = round_step(view, 50.0);
+    let (low, high) =
+        (view.shown.origin() - zero, view.shown.origin() - zero + view.shown.size().to_vec2());
+    for (pitch, width, opacity) in [(step / 5.0, 0.5, 0.35), (step, 1.0, 0.75)] {
+        let style = |colour: &str, width: f64| {
+            format!(r#"stroke="{colour}" stroke-width="{width}" stroke-opacity="{opacity}""#)
+        };
+        // Light beside dark, so that it is seen on any ground.
+        for style in [style("#ffffff", width * 2.2), style(INK, width)] {
+            for x in ticks(low.x, high.x, pitch) {
+                let at = |y: f64| view.px(Point::new(x + zero.x, y));
+                line(out, at(view.shown.y0), at(view.shown.y1), &style);
+            }
+            for y in ticks(low.y, high.y, pitch) {
+                let at = |x: f64| view.px(Point::new(x, y + zero.y));
+                line(out, at(view.shown.x0), at(view.shown.x1), &style);
+            }
+        }
+    }
+}
+
 fn grid(out: &mut String, view: &View) {
     let step = round_step(view, 50.0);
     let style = format!(r#"stroke="{GRID}""#);

@@ -7,6 +7,7 @@ use super::frame::{self, Ground, View};
 use super::legend::{self, Entry, Legend, Signs};
 use super::marks;
 use super::palette::TRAVEL;
+use super::photo;
 use super::show::{self, Show};
 use super::turned;
 use super::underlay;
@@ -80,6 +81,9 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     let mut out = String::with_capacity(64 << 10);
     frame::open(&mut out, &view, &ground);
     out.push_str("<g clip-path=\"url(#plot)\">\n");
+    if let Some(photo) = &compiled.photo {
+        photo::draw(&mut out, &view, photo);
+    }
     for underlay in &compiled.underlays {
         underlay::draw(&mut out, &view, underlay);
     }

@@ -55,16 +55,23 @@ pub(super) fn embedded(out: &mut String, size: (usize, usize), grey: &[u8], to_p
     let mut png = Vec::new();
     let encoder = PngEncoder::new(&mut png);
     if encoder.write_image(grey, width, height, ExtendedColorType::L8).is_ok() {
-        image(out, (width, height), to_px, 1.0, &png);
+        image(out, (width, height), to_px, 1.0, ("png", &png));
     }
 }
 
-fn image(out: &mut String, (width, height): (u32, u32), to_px: Affine, opacity: f64, png: &[u8]) {
+/// A picture of a kind where `to_px` puts its pixels.
+pub(super) fn image(
+    out: &mut String,
+    (width, height): (u32, u32),
+    to_px: Affine,
+    opacity: f64,
+    (kind, bytes): (&str, &[u8]),
+) {
     let [a, b, c, d, e, f] = to_px.as_coeffs();
-    let data = base64::engine::general_purpose::STANDARD.encode(png);
+    let data = base64::engine::general_purpose::STANDARD.encode(bytes);
     let _ = writeln!(
         out,
-        r#"<image width="{width}" height="{height}" transform="matrix({a:.6} {b:.6} {c:.6} {d:.6} {e:.3} {f:.3})" opacity="{opacity}" href="data:image/png;base64,{data}"/>"#
+        r#"<image width="{width}" height="{height}" transform="matrix({a:.6} {b:.6} {c:.6} {d:.6} {e:.3} {f:.3})" opacity="{opacity}" href="data:image/{kind};base64,{data}"/>"#
     );
 }
 
@@ -85,7 +92,7 @@ fn place(
     let Some(png) = png else { return };
     let to_px = view.transform() * to_bed * Affine::scale(f64::from(step));
     let size = (bitmap.width.div_ceil(step), bitmap.height.div_ceil(step));
-    image(out, size, to_px, opacity, &png);
+    image(out, size, to_px, opacity, ("png", &png));
 }
 
 fn encoded(bitmap: &Bitmap, step: u32) -> Option<Vec<u8>> {

@@ -17,7 +17,7 @@ const MOST_PAIRS: usize = 5_000;
 /// Filled shapes, found by the rectangles round them.
 struct Fills {
     tree: RTree<GeomWithData<Rectangle<[f64; 2]>, usize>>,
-    /// The rectangle round each shape.
+    /// The rectangle round each of them; none for other shapes.
     bounds: Vec<Option<Rect>>,
 }
 
@@ -27,10 +27,11 @@ const FEW: usize = 64;
 impl Fills {
     /// Those that hide what lies under them.
     fn opaque(lined: &[Lined<'_>]) -> Self {
-        let bounds: Vec<Option<Rect>> = lined.iter().map(Lined::bounds).collect();
-        let boxes = lined.iter().enumerate().filter_map(|(n, one)| {
-            one.shape.fill.filter(|fill| fill.veil == 0)?;
-            let b = bounds[n]?;
+        let opaque = |one: &Lined<'_>| one.shape.fill.is_some_and(|fill| fill.veil == 0);
+        let bounds: Vec<Option<Rect>> =
+            lined.iter().map(|one| opaque(one).then(|| one.bounds()).flatten()).collect();
+        let boxes = bounds.iter().enumerate().filter_map(|(n, bounds)| {
+            let b = (*bounds)?;
             let corners = Rectangle::from_corners([b.x0, b.y0], [b.x1, b.y1]);
             Some(GeomWithData::new(corners, n))
         });
@@ -64,8 +65,10 @@ impl Fills {
 
 /// Filled shapes that one later fill of another colour covers completely: nobody sees them, and what a
 /// step does that follows their outlines is unseen as well.
-pub(crate) fn hidden<'l, 'a>(lined: &'l [Lined<'a>]) -> Vec<&'l Lined<'a>> {
-    let fills = Fills::opaque(lined);
+fn hidden<'l, 'a>(fills: &Fills, lined: &'l [Lined<'a>]) -> Vec<&'l Lined<'a>> {
+    if fills.tree.size() < 2 {
+        return Vec::new();
+    }
     let mut pairs = 0;
     let mut found = Vec::new();
     for (n, one) in lined.iter().enumerate() {
@@ -106,7 +109,13 @@ const ALONG: f64 = 0.01;
 
 /// Lines under opaque fills that are painted later; `most` pairs of a line and a fill are looked at.
 pub(crate) fn lines_under(lined: &[Lined<'_>], most: Option<usize>) -> Vec<UnderFill> {
-    let fills = Fills::opaque(lined);
+    lines_under_by(&Fills::opaque(lined), lined, most)
+}
+
+fn lines_under_by(fills: &Fills, lined: &[Lined<'_>], most: Option<usize>) -> Vec<UnderFill> {
+    if fills.tree.size() == 0 {
+        return Vec::new();
+    }
     let mut pairs = 0;
     // For each line the fills over each of its contours.
     let mut lines: Vec<(usize, Vec<Vec<usize>>)> = Vec::new();
@@ -180,9 +189,14 @@ const WHITE: Colour = Colour::new(255, 255, 255);
 /// What is told of both, of a drawing or of a job's sheet alike.
 pub(crate) fn told_of(lined: &[Lined<'_>]) -> Vec<Problem> {
     let help = "its area is not engraved; a step that follows its outline burns that all the same";
-    let fills =
-        told(&hidden(lined), Code::HiddenUnder, "filled, and hidden under another fill", help);
-    let under = lines_under(lined, Some(MOST_PAIRS));
+    let opaque = Fills::opaque(lined);
+    let fills = told(
+        &hidden(&opaque, lined),
+        Code::HiddenUnder,
+        "filled, and hidden under another fill",
+        help,
+    );
+    let under = lines_under_by(&opaque, lined, Some(MOST_PAIRS));
     let lines: Vec<&Lined<'_>> = under.iter().map(|under| &lined[under.shape]).collect();
     let length: f64 = under.iter().map(|under| under.length).sum();
     let what = format!("with {} mm of line under a later fill", plain(length, 1));

@@ -70,6 +70,14 @@ pub struct Machine {
     pub attendance: Attendance,
 }
 
+impl Machine {
+    /// Where a point of its axes lies on the bed, mm from the front left corner.
+    #[must_use]
+    pub fn on_bed(&self, machine: crate::geometry::Point) -> crate::geometry::Point {
+        (self.bed.origin_offset() + self.pointing.to_plane(machine.to_vec2())).to_point()
+    }
+}
+
 /// What a profile is called, also where it was named by its path.
 #[must_use]
 pub fn profile_name(named: &str) -> &str {
