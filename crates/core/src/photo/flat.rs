@@ -43,6 +43,9 @@ pub struct FlatPhoto {
     pub trueness: Trueness,
 }
 
+/// A lens is reckoned with where the squares of what places are off become less than this share of what they were.
+const BETTER: f64 = 0.5;
+
 /// The coefficient of distortion is looked for between these.
 const MOST_BENT: f64 = 0.4;
 
@@ -88,8 +91,11 @@ pub fn flat(
             places.iter().zip(in_field).map(|(p, to)| (map.at(*p) - *to).hypot2()).sum()
         })
     };
-    // Four places say nothing of the lens.
-    let k = if n > 4 { least(misses) } else { 0.0 };
+    // Four places say nothing of the lens, nor do places that fit without one: a bend that makes them no better by
+    // a good part of what they were off is chance.
+    let plain_misses = misses(0.0);
+    let k = if n > 4 && plain_misses > 1e-6 { least(misses) } else { 0.0 };
+    let k = if misses(k) < BETTER * plain_misses { k } else { 0.0 };
     let line = "four of the places must not lie on one line, nor three of four";
     let Some((lens, places, map)) = straight(k).filter(|_| spread(on_picture) && spread(in_field))
     else {
