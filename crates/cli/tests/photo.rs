@@ -45,7 +45,7 @@ fn a_photo_alone_is_measured_and_drawn_with_rulers() {
     let picture = image::open(bench.path("flat.png")).unwrap().into_rgb8();
     let light = picture
         .enumerate_pixels()
-        .filter(|(_, _, p)| p.0[0] > 200 && p.0[2] < 235 && p.0[0] > p.0[2].saturating_add(12));
+        .filter(|(_, _, p)| p.0[1] > 225 && p.0[2] < 235 && p.0[0] > p.0[2].saturating_add(12));
     let (xs, ys): (Vec<u32>, Vec<u32>) = light.map(|(x, y, _)| (x, y)).unzip();
     let (wide, high) = (
         xs.iter().max().unwrap() - xs.iter().min().unwrap(),

@@ -50,9 +50,9 @@ impl Camera {
     fn picture(&self) -> Pixels {
         let (w, h) = (self.size.0 as usize, self.size.1 as usize);
         let mut rgb = vec![128_u8; w * h * 3];
-        let step = 0.2;
-        for row in -200..1700 {
-            for column in -200..2200 {
+        let step = 0.5;
+        for row in -80..680 {
+            for column in -80..880 {
                 let p = Point::new(f64::from(column) * step, f64::from(row) * step);
                 let at = self.sees(p);
                 if at.x < 0.0 || at.y < 0.0 || at.x >= w as f64 || at.y >= h as f64 {

@@ -2,7 +2,7 @@
 
 use super::{Lens, Pixels};
 use crate::geometry::perspective::Perspective;
-use crate::geometry::{Point, Rect};
+use crate::geometry::{Point, Rect, Vec2};
 use crate::problem::{Code, Problem};
 use crate::quantity::plain;
 use rayon::prelude::*;
@@ -42,6 +42,9 @@ pub struct FlatPhoto {
     /// How true it is.
     pub trueness: Trueness,
 }
+
+/// Places are read this truly by eye, pixels.
+const READ: f64 = 0.2;
 
 /// A lens is reckoned with where the squares of what places are off become less than this share of what they were.
 const BETTER: f64 = 0.5;
@@ -94,7 +97,13 @@ pub fn flat(
     // Four places say nothing of the lens, nor do places that fit without one: a bend that makes them no better by
     // a good part of what they were off is chance.
     let plain_misses = misses(0.0);
-    let k = if n > 4 && plain_misses > 1e-6 { least(misses) } else { 0.0 };
+    let coarse = |places: &[Point], map: &Perspective| {
+        let step = |p: &Point, x: f64, y: f64| map.at(*p + Vec2::new(x, y)).distance(map.at(*p));
+        places.iter().map(|p| step(p, 1.0, 0.0).max(step(p, 0.0, 1.0))).fold(0.0, f64::max)
+    };
+    let pixel = straight(0.0).map_or(0.0, |(_, places, map)| coarse(&places, &map));
+    let is_off = (plain_misses / n as f64).sqrt() > READ * pixel;
+    let k = if n > 4 && is_off { least(misses) } else { 0.0 };
     let k = if misses(k) < BETTER * plain_misses { k } else { 0.0 };
     let line = "four of the places must not lie on one line, nor three of four";
     let Some((lens, places, map)) = straight(k).filter(|_| spread(on_picture) && spread(in_field))
@@ -118,12 +127,7 @@ pub fn flat(
     } else {
         Vec::new()
     };
-    let coarse = |p: &Point| {
-        let step = |dx: f64, dy: f64| map.at(Point::new(p.x + dx, p.y + dy)).distance(map.at(*p));
-        step(1.0, 0.0).max(step(0.0, 1.0))
-    };
-    let coarsest = places.iter().map(coarse).fold(0.0, f64::max);
-    let trueness = Trueness { off, coarsest };
+    let trueness = Trueness { off, coarsest: coarse(&places, &map) };
     let ahead = to_picture.depth(in_field[0]).signum();
     Ok(FlatPhoto { name: name.into(), pixels: Arc::new(pixels), to_picture, ahead, lens, trueness })
 }
