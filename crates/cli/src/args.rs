@@ -60,6 +60,8 @@ pub(crate) enum Command {
     Draw(Draw),
     /// A photo of the bed, made flat and true to size, with rulers to read places from
     Photo(Photo),
+    /// Everything that a job is made of in one file, which every command takes as the job
+    Bundle(Bundle),
     /// Write the machine program
     Emit(Emit),
     /// Explain and measure a machine program from anywhere
@@ -256,6 +258,17 @@ pub(crate) struct Draw {
     /// How long a playback (.gif) takes, s
     #[arg(long, value_name = "SECONDS", default_value_t = 12.0, value_parser = playback_seconds)]
     pub(crate) play: f64,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Bundle {
+    /// The job file
+    pub(crate) job: PathBuf,
+    /// Where to write it [default: beside the job, as NAME.kite.zip]
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) writing: Writing,
 }

@@ -60,17 +60,10 @@ fn unread(name: &str, kept: Kept, refusal: &Refusal) -> Book {
 }
 
 fn in_folder(folder: &Path) -> Vec<PathBuf> {
-    let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
     let books = |path: &PathBuf| {
         path.file_name().and_then(|name| name.to_str()).is_some_and(|name| name.ends_with(ENDING))
     };
-    let all = std::fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path());
-    let mut paths: Vec<PathBuf> = all.filter(books).collect();
-    paths.sort();
-    if folder == Path::new(".") {
-        paths.iter_mut().for_each(|path| *path = path.strip_prefix(".").unwrap_or(path).into());
-    }
-    paths
+    source::list(folder).into_iter().filter(books).collect()
 }
 
 /// The book that `TINKITE_BOOK` or config.toml names.

@@ -1,7 +1,14 @@
 //! Fonts: our own, which are the same everywhere, and those of this machine.
 
-use fontdb::Database;
-use std::sync::{Arc, OnceLock};
+use crate::args::JobArgs;
+use crate::bundle::{self, FONTS};
+use crate::load;
+use crate::refusal::Refusal;
+use crate::source;
+use fontdb::{Database, ID, Source};
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, OnceLock};
 use tinkite_core::artwork::FontSupply;
 
 /// What our own plain font is called.
@@ -35,4 +42,67 @@ impl FontSupply for MachineFonts {
         };
         FONTS.get_or_init(all).clone()
     }
+}
+
+/// The fonts that a job's text is drawn with: those of this machine, or those that its bundle brings along.
+#[derive(Debug, Default)]
+pub(crate) struct JobFonts {
+    bundle: Option<PathBuf>,
+    fonts: OnceLock<Arc<Database>>,
+    /// Those that were taken.
+    taken: Mutex<BTreeSet<ID>>,
+}
+
+impl JobFonts {
+    /// Of a job, by its path.
+    pub(crate) fn of(job: &Path) -> Self {
+        Self { bundle: bundle::inside(job).map(|(bundle, _)| bundle), ..Self::default() }
+    }
+}
+
+impl FontSupply for JobFonts {
+    fn fonts(&self) -> Arc<Database> {
+        let Some(bundle) = &self.bundle else { return MachineFonts.fonts() };
+        let brought = || {
+            let mut fonts = own();
+            for path in bundle::list(bundle, FONTS) {
+                if let Ok(data) = source::bytes(&path, LARGEST_FONT) {
+                    fonts.load_font_data(data);
+                }
+            }
+            Arc::new(fonts)
+        };
+        self.fonts.get_or_init(brought).clone()
+    }
+
+    fn took(&self, id: ID) {
+        if let Ok(mut taken) = self.taken.lock() {
+            taken.insert(id);
+        }
+    }
+}
+
+/// Larger files are no fonts, bytes.
+const LARGEST_FONT: u64 = 64 << 20;
+
+/// The files of the fonts that a job's text is drawn with, but for our own, by name.
+pub(crate) fn used_fonts(args: &JobArgs) -> Result<Vec<(String, Vec<u8>)>, Refusal> {
+    let fonts = JobFonts::of(&args.job);
+    // A job that is refused further on has drawn its text before.
+    match load::made_with(args, &fonts) {
+        Ok(_) | Err(Refusal::Problems(..)) => {}
+        Err(other) => return Err(other),
+    }
+    let taken = fonts.taken.into_inner().unwrap_or_default();
+    let all = if taken.is_empty() { Arc::default() } else { MachineFonts.fonts() };
+    let mut files: Vec<(String, Vec<u8>)> = Vec::new();
+    for face in taken.into_iter().filter_map(|id| all.face(id)) {
+        let Source::File(path) = &face.source else { continue };
+        let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        if !files.iter().any(|(other, _)| *other == name) {
+            files.push((name, source::bytes(path, LARGEST_FONT)?));
+        }
+    }
+    files.sort();
+    Ok(files)
 }

@@ -2,12 +2,12 @@
 
 use crate::args::JobArgs;
 use crate::books;
-use crate::fonts::MachineFonts;
+use crate::fonts::{JobFonts, MachineFonts};
 use crate::kind::{self, Kind};
 use crate::machines;
 use crate::refusal::{Refusal, Sources};
 use crate::shipped;
-use crate::source::{bytes, text};
+use crate::source::{self, bytes, text};
 use sha2::{Digest, Sha256};
 use std::path::{Path, PathBuf};
 use tinkite_core::artwork::{self, Artwork, Reading, Render, Shape};
@@ -82,10 +82,13 @@ pub(crate) struct Part {
 
 impl Part {
     fn of(name: impl Into<String>, content: &[u8]) -> Self {
-        let digest = Sha256::digest(content);
-        let sha256 = digest.iter().map(|byte| format!("{byte:02x}")).collect();
-        Self { name: name.into(), bytes: content.len() as u64, sha256 }
+        Self { name: name.into(), bytes: content.len() as u64, sha256: sum(content) }
     }
+}
+
+/// SHA-256 in hexadecimal.
+pub(crate) fn sum(content: &[u8]) -> String {
+    Sha256::digest(content).iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
 /// A job with all that it names.
@@ -96,6 +99,8 @@ pub(crate) struct Loaded {
     pub(crate) artworks: Vec<Artwork>,
     /// The files that it is made of: the job, its machine, its drawings, the books whose recipes it uses.
     pub(crate) parts: Vec<Part>,
+    /// The books whose recipes it uses.
+    pub(crate) books: Vec<Book>,
     pub(crate) sources: Sources,
     /// What is wrong with books of recipes that lie about.
     pub(crate) doubts: Problems,
@@ -108,6 +113,15 @@ pub(crate) fn job(
     path: &Path,
     machine_override: Option<&str>,
     set: &[String],
+) -> Result<Loaded, Refusal> {
+    job_with(path, machine_override, set, &JobFonts::of(path))
+}
+
+fn job_with(
+    path: &Path,
+    machine_override: Option<&str>,
+    set: &[String],
+    fonts: &JobFonts,
 ) -> Result<Loaded, Refusal> {
     let shown = path.display().to_string();
     let mut sources = Sources::new();
@@ -159,8 +173,8 @@ pub(crate) fn job(
     let read = |one: &job::ArtworkUse| {
         let takes = |shape: &Shape| one.renders(shape);
         let render = one.render.as_ref().map(|r| Render { dpi: r.dpi, takes: Some(&takes) });
-        let how = Reading { page: one.page, dashes: one.dashes, render, fonts: &MachineFonts };
-        drawing_of(&folder.join(&one.file), &how)
+        let how = Reading { page: one.page, dashes: one.dashes, render, fonts };
+        drawing_of(&source::named(&folder, &one.file)?, &how)
     };
     let read = job.artworks.iter().map(read).collect::<Result<Vec<_>, _>>()?;
     let (artworks, drawings): (Vec<_>, Vec<_>) = read.into_iter().unzip();
@@ -168,13 +182,13 @@ pub(crate) fn job(
     let used = |book: &Book| {
         job.steps.iter().any(|s| s.recipe.as_ref().is_some_and(|r| r.book() == book.name))
     };
-    let books = shelf.books.iter().filter(|book| used(book));
-    parts.extend(books.map(|book| Part::of(&book.name, book.text.as_bytes())));
+    let books: Vec<Book> = shelf.books.iter().filter(|book| used(book)).cloned().collect();
+    parts.extend(books.iter().map(|book| Part::of(&book.name, book.text.as_bytes())));
     let mut doubts = Problems::new();
     if job.steps.iter().any(|step| step.recipe.is_some()) {
         broken().for_each(|problem| doubts.push(problem.clone()));
     }
-    Ok(Loaded { job, profile, artworks, parts, sources, doubts, changed })
+    Ok(Loaded { job, profile, artworks, parts, books, sources, doubts, changed })
 }
 
 /// A job that names no machine is told so together with whatever else is wrong with it.
@@ -218,13 +232,18 @@ fn choose_sheet(job: &mut Job, sheet: Option<u32>) -> Result<(), Refusal> {
 
 /// Loads a job and takes it through every stage.
 pub(crate) fn made(args: &JobArgs) -> Result<Made, Refusal> {
+    made_with(args, &JobFonts::of(&args.job))
+}
+
+/// The same, with text in these fonts.
+pub(crate) fn made_with(args: &JobArgs, fonts: &JobFonts) -> Result<Made, Refusal> {
     let JobArgs { job: path, machine, part } = args;
     let choice = Choice { only: part.only.clone(), skip: part.skip.clone() };
-    let Loaded { mut job, profile, artworks, parts, sources, doubts, changed } =
-        job(path, machine.as_deref(), &part.set)?;
+    let Loaded { mut job, profile, artworks, parts, sources, doubts, changed, .. } =
+        job_with(path, machine.as_deref(), &part.set, fonts)?;
     choose_sheet(&mut job, part.sheet)?;
     let file = job.file.clone();
-    match compile(Given { artworks, fonts: &MachineFonts }, &job, &choice) {
+    match compile(Given { artworks, fonts }, &job, &choice) {
         Ok(mut compiled) => {
             compiled.problems = changed.placed(compiled.problems, &file);
             compiled.problems.extend(doubts);
@@ -250,7 +269,7 @@ pub(crate) fn lay_photo(made: &mut Made) -> Result<(), Refusal> {
         made.compiled.problems.push(note.at(Place::file(&made.job.file)));
         return Ok(());
     }
-    let path = folder_of(Path::new(&made.job.file)).join(&photo.file);
+    let path = source::named(&folder_of(Path::new(&made.job.file)), &photo.file)?;
     let (flat, part) = flat_photo(&path, &photo.corners, &photo.found, &made.job.machine)?;
     made.compiled.problems.push(flat.told().at(Place::file(&made.job.file)));
     made.parts.push(part);
@@ -291,7 +310,8 @@ pub(crate) fn surveyed(args: &JobArgs) -> Result<(Job, Sheet, Problems, Sources)
     let Loaded { mut job, artworks, sources, changed, .. } =
         job(path, machine.as_deref(), &part.set)?;
     choose_sheet(&mut job, part.sheet)?;
-    let given = Given { artworks, fonts: &MachineFonts };
+    let fonts = JobFonts::of(path);
+    let given = Given { artworks, fonts: &fonts };
     let file = job.file.clone();
     let told = |problems| located(changed.placed(problems, &file), &sources);
     match survey(given, &job, &choice) {

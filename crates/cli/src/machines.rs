@@ -79,12 +79,12 @@ pub(crate) fn find(name: &str, folder: &Path) -> Result<Found, Refusal> {
         Ok(Found { name: name.to_string(), from, text })
     };
     if is_path(name) {
-        let path = folder.join(name);
+        let path = source::named(folder, name)?;
         let text = source::text(&path)?;
         return found(ProfileOrigin::File(path), text);
     }
     let beside = folder.join(format!("{name}{ENDING}"));
-    if beside.exists() {
+    if source::exists(&beside) {
         let text = source::text(&beside)?;
         return found(ProfileOrigin::File(beside), text);
     }
@@ -125,15 +125,10 @@ pub(crate) fn all(folder: &Path) -> Vec<Found> {
 }
 
 fn in_folder(folder: &Path, from: fn(PathBuf) -> ProfileOrigin) -> Vec<Found> {
-    let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
-    let mut paths: Vec<PathBuf> =
-        std::fs::read_dir(folder).into_iter().flatten().flatten().map(|e| e.path()).collect();
-    paths.sort();
     let one = |path: PathBuf| {
         let name = path.file_name()?.to_str()?.strip_suffix(ENDING)?.to_string();
         let text = source::text(&path).ok()?;
-        let path = path.strip_prefix(".").map_or_else(|_| path.clone(), Path::to_path_buf);
         Some(Found { name, from: from(path), text })
     };
-    paths.into_iter().filter_map(one).collect()
+    source::list(folder).into_iter().filter_map(one).collect()
 }

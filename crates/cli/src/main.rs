@@ -4,6 +4,7 @@
 mod args;
 mod beam;
 mod books;
+mod bundle;
 mod burnt;
 mod commands;
 mod config;
@@ -44,12 +45,12 @@ fn quiet_libraries() {
 
 fn main() -> ExitCode {
     quiet_libraries();
-    let args = args::Args::parse();
+    let mut args = args::Args::parse();
     let console = console::Console::new(&args.common);
     if console.verbose {
         verbose::listen();
     }
-    match commands::run(&args, &console) {
+    match bundle::opened(&mut args.command).and_then(|()| commands::run(&args, &console)) {
         Ok(()) => ExitCode::SUCCESS,
         Err(refusal) => ExitCode::from(door::close(&refusal, &console)),
     }

@@ -1,9 +1,10 @@
 //! Files that a call names, as bytes and as text.
 
+use crate::bundle;
 use crate::refusal::{Refusal, Sources};
 use std::fs::File;
 use std::io::Read;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use tinkite_core::problem::{Code, Place, Problem};
 
 /// Text files are refused above this size: nobody writes a job of 4 MB.
@@ -13,6 +14,9 @@ const LARGEST_TEXT: u64 = 4 << 20;
 /// checks the size sees that it is too large without holding all of it.
 pub(crate) fn bytes(path: &Path, most: u64) -> Result<Vec<u8>, Refusal> {
     let name = path.display().to_string();
+    if let Some((bundle, inner)) = bundle::inside(path).filter(|(_, inner)| !inner.is_empty()) {
+        return bundle::read(&bundle, &inner, most);
+    }
     let mut data = Vec::new();
     let read = if name == "-" {
         std::io::stdin().lock().take(most + 1).read_to_end(&mut data)
@@ -21,6 +25,50 @@ pub(crate) fn bytes(path: &Path, most: u64) -> Result<Vec<u8>, Refusal> {
     };
     read.map_err(|e| Refusal::unreadable(&name, &e))?;
     Ok(data)
+}
+
+/// Whether there is a file.
+pub(crate) fn exists(path: &Path) -> bool {
+    match bundle::inside(path).filter(|(_, inner)| !inner.is_empty()) {
+        Some((bundle, inner)) => bundle::exists(&bundle, &inner),
+        None => path.exists(),
+    }
+}
+
+/// The files of a folder, sorted.
+pub(crate) fn list(folder: &Path) -> Vec<PathBuf> {
+    if let Some((bundle, inner)) = bundle::inside(folder) {
+        let mut paths = bundle::list(&bundle, &inner);
+        paths.sort();
+        return paths;
+    }
+    let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
+    let mut paths: Vec<PathBuf> = entries.map(|entry| entry.path()).collect();
+    paths.sort();
+    if folder == Path::new(".") {
+        paths.iter_mut().for_each(|path| *path = path.strip_prefix(".").unwrap_or(path).into());
+    }
+    paths
+}
+
+/// Where a file lies that something in `folder` names. What lies in a bundle names nothing outside of it.
+///
+/// # Errors
+/// It would lie outside of the bundle.
+pub(crate) fn named(folder: &Path, file: &str) -> Result<PathBuf, Refusal> {
+    let path = folder.join(file);
+    let Some((bundle, _)) = bundle::inside(folder) else { return Ok(path) };
+    let within = bundle::inside(&path)
+        .is_some_and(|(other, name)| other == bundle && !name.split('/').any(|part| part == ".."));
+    if within {
+        return Ok(path);
+    }
+    let message = format!("what lies in the bundle names {file}, which lies outside of it");
+    let help = "make the bundle with tinkite bundle, which takes everything along";
+    let place = Place::file(&bundle.display().to_string());
+    let problem = Problem::error(Code::Bundle, message, help).at(place);
+    Err(Refusal::Problems(problem.into(), Sources::new()))
 }
 
 /// Text in UTF-8 of a job or machine file.

@@ -46,7 +46,9 @@ pub(in crate::commands) fn program_path(job: &Path) -> PathBuf {
     let name = job.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let stem =
         name.strip_suffix(".kite.toml").or_else(|| name.strip_suffix(".toml")).unwrap_or(&name);
-    job.with_file_name(format!("{stem}.nc"))
+    // Beside a bundle, not in it.
+    let beside = crate::bundle::inside(job).map_or_else(|| job.to_path_buf(), |(bundle, _)| bundle);
+    beside.with_file_name(format!("{stem}.nc"))
 }
 
 pub(super) fn run(args: &Emit, console: &Console) -> Result<(), Refusal> {

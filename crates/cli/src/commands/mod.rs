@@ -1,6 +1,7 @@
 //! The commands, one a file.
 
 mod begin;
+mod bundle;
 mod check;
 mod completions;
 mod demo;
@@ -32,6 +33,7 @@ pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {
         Command::Check(args) => check::run(args, console),
         Command::Plan(args) => plan::run(&args.job, console),
         Command::Draw(args) => draw::run(args, console),
+        Command::Bundle(args) => bundle::run(args, console),
         Command::Photo(args) => photo::run(args, console),
         Command::Edge(args) => edge::run(args, console),
         Command::Emit(args) => emit::run(args, console),

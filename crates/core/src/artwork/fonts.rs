@@ -9,9 +9,12 @@ use usvg::fontdb::{Database, ID};
 use usvg::{FontFamily, FontResolver};
 
 /// Whoever has fonts. The core opens no files; the door does.
-pub trait FontSupply {
+pub trait FontSupply: Sync {
     /// All fonts that text may be drawn with; asked for only when a file holds text.
     fn fonts(&self) -> Arc<Database>;
+
+    /// Text is drawn with one of them.
+    fn took(&self, _: ID) {}
 }
 
 /// No fonts at all: live text stays unread.
@@ -30,15 +33,21 @@ pub(super) struct Missing(Mutex<BTreeMap<String, String>>);
 
 impl Missing {
     /// A resolver that writes down what it could not find.
-    pub(super) fn resolver(&self) -> FontResolver<'_> {
+    pub(super) fn resolver<'a>(&'a self, fonts: &'a dyn FontSupply) -> FontResolver<'a> {
         let select = FontResolver::default_font_selector();
+        let fall_back = FontResolver::default_fallback_selector();
         FontResolver {
             select_font: Box::new(move |font, database| {
                 let found = select(font, database);
                 self.note(font.families(), found, database);
+                found.into_iter().for_each(|id| fonts.took(id));
                 found
             }),
-            select_fallback: FontResolver::default_fallback_selector(),
+            select_fallback: Box::new(move |c, used, database| {
+                let found = fall_back(c, used, database);
+                found.into_iter().for_each(|id| fonts.took(id));
+                found
+            }),
         }
     }
 
@@ -95,11 +104,12 @@ pub(crate) fn outlines(
 ) -> Result<(BezPath, Option<String>), NoOutlines> {
     use kurbo::Shape as _;
     let missing = Missing::default();
+    let supply = fonts;
     let fonts = fonts.fonts();
     let family = family.unwrap_or("sans-serif");
     // How high a capital is, as it is drawn: the tables of fonts often do not say.
-    let capitals = drawn("H", family, &fonts, &missing)?.bounding_box().height();
-    let path = drawn(text, family, &fonts, &missing)?;
+    let capitals = drawn("H", family, (&fonts, supply), &missing)?.bounding_box().height();
+    let path = drawn(text, family, (&fonts, supply), &missing)?;
     let scale = height / capitals.max(1e-3);
     let lost = missing.0.into_inner().unwrap_or_default();
     let lost =
@@ -127,7 +137,7 @@ pub(crate) fn advance(text: &str, height: f64, fonts: &dyn FontSupply) -> Result
 fn drawn(
     text: &str,
     family: &str,
-    fonts: &Arc<Database>,
+    (fonts, supply): (&Arc<Database>, &dyn FontSupply),
     missing: &Missing,
 ) -> Result<BezPath, NoOutlines> {
     /// Drawn at this size and scaled: 32-bit coordinates are finest near it.
@@ -139,7 +149,7 @@ fn drawn(
     );
     let options = usvg::Options {
         fontdb: fonts.clone(),
-        font_resolver: missing.resolver(),
+        font_resolver: missing.resolver(supply),
         ..usvg::Options::default()
     };
     let tree = usvg::Tree::from_str(&svg, &options).map_err(|_| NoOutlines)?;

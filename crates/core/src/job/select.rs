@@ -146,7 +146,7 @@ impl Take {
             Condition::Id(id) => thing.source().id.as_ref() == Some(id),
             Condition::File(file) => thing.origin().is_some_and(|o| o.file == *file),
             Condition::Artwork(name) => {
-                thing.origin().is_some_and(|o| o.name.as_ref() == Some(name))
+                thing.origin().is_some_and(|o| o.name.as_ref().unwrap_or(&o.file) == name)
             }
             Condition::Hairline(most) => thing.stroke_width().is_some_and(|w| w <= most + 1e-9),
             Condition::Kind(kind) => thing.is_kind(*kind),

@@ -59,7 +59,10 @@ impl LaidImage {
     #[must_use]
     pub fn label(&self) -> String {
         let name = match (&self.source.id, self.source.line) {
-            (None, None) => self.file.to_string(),
+            // As the job names it, without its folder: where the job lies changes nothing in its program.
+            (None, None) => {
+                self.origin.file.rsplit(['/', '\\']).next().unwrap_or_default().to_string()
+            }
             _ => self.source.label(),
         };
         match self.number {

@@ -93,6 +93,8 @@ codes! {
         "The STL model is damaged. Save it again from the modelling program."
     BrokenValue "broken-value"
         "A number, a transform, a view box or a path of an SVG drawing breaks off or is no such thing. Whoever draws the page passes over it, and something lands elsewhere, or only in part. Style sheets' own ways to write a transform (rotate(10deg), translate(5px, 3px)) are not read either: write it as the attribute transform, in plain numbers."
+    Bundle "bundle"
+        "A bundle is not what its list says: a file is missing, changed, added, or has a name that leads outside; or it was made by a newer version. Nothing of it is used."
     Clipped "clipped"
         "Clip paths hide part of the drawing. What they hide is cut away or left out here too, so that what shows is what is burnt."
     Colour "colour"

@@ -8,7 +8,7 @@ mod page;
 mod values;
 
 use super::clip::{Clipped, Region, clipped, rings};
-use super::fonts::Missing;
+use super::fonts::{FontSupply, Missing};
 use super::rendered::Window;
 use super::resolved::{affine, curves};
 use super::veil::Veils;
@@ -61,7 +61,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     let page = page::read(name, &root, &mut problems);
     let missing = Missing::default();
     let fonts = if text.contains("<text") { how.fonts.fonts() } else { Arc::default() };
-    let options = offline(fonts, &missing);
+    let options = offline(fonts, how.fonts, &missing);
     let (census, tree) = rayon::join(
         || values::readable(name, text, &document).map(|()| Census::take(text, &document)),
         || shield(|| usvg::Tree::from_xmltree(&document, &options)),
@@ -117,10 +117,14 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
 }
 
 /// Options under which nothing outside the document is ever fetched.
-fn offline(fonts: Arc<usvg::fontdb::Database>, missing: &Missing) -> usvg::Options<'_> {
+fn offline<'a>(
+    fonts: Arc<usvg::fontdb::Database>,
+    supply: &'a dyn FontSupply,
+    missing: &'a Missing,
+) -> usvg::Options<'a> {
     usvg::Options {
         fontdb: fonts,
-        font_resolver: missing.resolver(),
+        font_resolver: missing.resolver(supply),
         image_href_resolver: usvg::ImageHrefResolver {
             resolve_string: Box::new(|_, _| None),
             ..usvg::ImageHrefResolver::default()

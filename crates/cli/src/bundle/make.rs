@@ -1,0 +1,204 @@
+//! Making bundles.
+
+use super::{Entry, FONTS, LAYOUT, LIST, List};
+use crate::args::JobArgs;
+use crate::fonts::used_fonts;
+use crate::load::{self, sum};
+use crate::refusal::Refusal;
+use crate::source;
+use sha2::{Digest, Sha256};
+use std::collections::BTreeMap;
+use std::io::{Cursor, Write};
+use std::path::{Component, Path};
+use tinkite_core::artwork::LARGEST_FILE;
+use tinkite_core::job::recipe::Kept;
+use tinkite_core::program::{Comments, Program};
+use toml_edit::{DocumentMut, Item, TableLike, Value, value};
+use zip::write::SimpleFileOptions;
+use zip::{CompressionMethod, ZipWriter};
+
+/// A bundle, as it will be written.
+pub(crate) struct Bundled {
+    /// The archive.
+    pub(crate) bytes: Vec<u8>,
+    pub(crate) files: Vec<Entry>,
+    /// Files that the job names elsewhere, and what they are called in the bundle.
+    pub(crate) renamed: Vec<(String, String)>,
+    /// SHA-256 of the program that comes of the job, here and from the bundle alike; none where it is refused.
+    pub(crate) program: Option<String>,
+}
+
+/// The files of a bundle, by name.
+#[derive(Default)]
+struct Files {
+    all: BTreeMap<String, Vec<u8>>,
+    renamed: Vec<(String, String)>,
+}
+
+impl Files {
+    /// Adds a file that the job names; what it is called in the bundle.
+    fn add(&mut self, named: &str, content: Vec<u8>) -> Result<String, Refusal> {
+        let plain = Path::new(named).components().all(|part| matches!(part, Component::Normal(_)));
+        let name = if plain {
+            named.replace('\\', "/")
+        } else {
+            let base = Path::new(named).file_name().unwrap_or_default().to_string_lossy();
+            let name = format!("files/{base}");
+            self.renamed.push((named.into(), name.clone()));
+            name
+        };
+        self.put(name, content)
+    }
+
+    fn put(&mut self, name: String, content: Vec<u8>) -> Result<String, Refusal> {
+        match self.all.get(&name) {
+            Some(other) if *other != content => Err(Refusal::Usage(format!(
+                "two different files would be called {name} in the bundle: give one of them another name"
+            ))),
+            _ => {
+                self.all.insert(name.clone(), content);
+                Ok(name)
+            }
+        }
+    }
+}
+
+/// Gathers a job and everything that it is made of.
+pub(crate) fn bundled(path: &Path) -> Result<Bundled, Refusal> {
+    if super::inside(path).is_some() {
+        let why = format!("{} lies in a bundle already: copy that", path.display());
+        return Err(Refusal::Usage(why));
+    }
+    let args = JobArgs::whole(path.to_path_buf(), None);
+    let loaded = load::job(path, None, &[])?;
+    let folder = load::folder_of(path);
+    let text = source::text(path)?;
+    let mut job: DocumentMut =
+        text.parse().map_err(|error| Refusal::Usage(format!("{}: {error}", path.display())))?;
+    let mut files = Files::default();
+    let photo = loaded.job.photo.iter().map(|photo| &photo.file);
+    let mut named: Vec<&String> =
+        loaded.job.artworks.iter().map(|one| &one.file).chain(photo).collect();
+    named.sort();
+    named.dedup();
+    for file in named {
+        let content = source::bytes(&folder.join(file), LARGEST_FILE)?;
+        let name = files.add(file, content)?;
+        if name != *file {
+            // Steps may speak of it as well.
+            rename(job.as_table_mut(), file, &name);
+        }
+    }
+    let machine = job.get("machine").and_then(Item::as_str).unwrap_or_default().to_string();
+    let profile = loaded.profile.clone().into_bytes();
+    if crate::machines::is_path(&machine) {
+        let name = files.add(&machine, profile)?;
+        if name != machine {
+            job.insert("machine", value(&name));
+        }
+    } else {
+        files.put(format!("{machine}.machine.toml"), profile)?;
+    }
+    for book in loaded.books.iter().filter(|book| book.kept != Kept::Shipped) {
+        let base = Path::new(&book.name).file_name().unwrap_or_default().to_string_lossy();
+        files.put(base.into_owned(), book.text.clone().into_bytes())?;
+    }
+    for (name, content) in used_fonts(&args)? {
+        files.put(format!("{FONTS}/{name}"), content)?;
+    }
+    let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    let content = if files.renamed.is_empty() { text } else { job.to_string() };
+    files.put(name.clone(), content.into_bytes())?;
+    let entry = |(name, content): (&String, &Vec<u8>)| Entry {
+        name: name.clone(),
+        bytes: content.len() as u64,
+        sha256: sum(content),
+    };
+    let entries: Vec<Entry> = files.all.iter().map(entry).collect();
+    let list = List {
+        tinkite_bundle: LAYOUT,
+        made_by: format!("tinkite {}", env!("CARGO_PKG_VERSION")),
+        job: name,
+        files: entries.clone(),
+    };
+    let bytes = packed(&list, &files.all)
+        .map_err(|error| Refusal::Usage(format!("the bundle cannot be packed: {error}")))?;
+    let program = same_program(path, &bytes)?;
+    Ok(Bundled { bytes, files: entries, renamed: files.renamed, program })
+}
+
+/// Puts another name in the place of a file's, wherever a table says it.
+fn rename(table: &mut dyn TableLike, from: &str, to: &str) {
+    for (key, item) in table.iter_mut() {
+        let says = matches!(key.get(), "file" | "artwork") && item.as_str() == Some(from);
+        match item {
+            Item::Value(one) if says => *one = to.into(),
+            Item::Table(inner) => rename(inner, from, to),
+            Item::ArrayOfTables(all) => all.iter_mut().for_each(|inner| rename(inner, from, to)),
+            Item::Value(Value::InlineTable(inner)) => rename(inner, from, to),
+            Item::Value(Value::Array(all)) => {
+                let tables = all.iter_mut().filter_map(Value::as_inline_table_mut);
+                tables.for_each(|inner| rename(inner, from, to));
+            }
+            _ => {}
+        }
+    }
+}
+
+/// The same files always give the same bytes: no clock, and names in order.
+fn packed(
+    list: &List,
+    files: &BTreeMap<String, Vec<u8>>,
+) -> Result<Vec<u8>, Box<dyn std::error::Error>> {
+    let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+    let how = SimpleFileOptions::default()
+        .compression_method(CompressionMethod::Deflated)
+        .last_modified_time(zip::DateTime::default())
+        .unix_permissions(0o644);
+    zip.start_file(LIST, how)?;
+    zip.write_all(&serde_json::to_vec_pretty(list)?)?;
+    for (name, content) in files {
+        zip.start_file(name.as_str(), how)?;
+        zip.write_all(content)?;
+    }
+    Ok(zip.finish()?.into_inner())
+}
+
+/// Holds the program that comes of the bundle against that of the folder.
+fn same_program(path: &Path, bundle: &[u8]) -> Result<Option<String>, Refusal> {
+    let failed = |error: std::io::Error| Refusal::output("the bundle", &error);
+    let here = program(path);
+    let trial = tempfile::Builder::new().suffix(".kite.zip").tempfile().map_err(failed)?;
+    trial.as_file().write_all(bundle).map_err(failed)?;
+    let there = program(&super::job_in(trial.path())?);
+    match (here, there) {
+        (Some(here), Some(there)) if here == there => Ok(Some(here)),
+        // A job that is refused here is refused there as well: somebody may want to help with it.
+        (None, None) => Ok(None),
+        _ => Err(Refusal::Usage(
+            "the bundle would not give the program that the folder gives, so it is not written: please report this job".into(),
+        )),
+    }
+}
+
+/// What is written into it is summed and forgotten.
+struct Summed(Sha256);
+
+impl Write for Summed {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        self.0.update(bytes);
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        Ok(())
+    }
+}
+
+/// SHA-256 of the program of a job; none where it is refused.
+fn program(path: &Path) -> Option<String> {
+    let made = load::made(&JobArgs::whole(path.to_path_buf(), None)).ok()?;
+    let mut summed = Summed(Sha256::new());
+    Program::new(made.compiled.within).write(Comments::Full, &mut summed).ok()?;
+    Some(summed.0.finalize().iter().map(|byte| format!("{byte:02x}")).collect())
+}

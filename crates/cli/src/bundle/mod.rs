@@ -1,0 +1,51 @@
+//! Bundles: a job and everything that it is made of in one file, which every command takes as the job.
+//!
+//! A file of a bundle has a path like any other, with the bundle as its folder: `panel.kite.zip/panel.svg`. Nothing
+//! is ever unpacked onto the disk.
+
+mod make;
+mod opened;
+mod read;
+
+pub(crate) use make::{Bundled, bundled};
+pub(crate) use opened::opened;
+pub(crate) use read::{exists, inside, job_in, list, read};
+
+use serde::{Deserialize, Serialize};
+
+/// The file that lists the others.
+const LIST: &str = "bundle.json";
+
+/// The folder of fonts.
+pub(crate) const FONTS: &str = "fonts";
+
+/// The layout of bundles that this version writes, and the newest that it reads.
+const LAYOUT: u32 = 1;
+
+/// More than this all its files together are not, bytes.
+const LARGEST: u64 = 1 << 30;
+
+/// More files than this are no job.
+const MOST_FILES: usize = 2000;
+
+/// What is in a bundle.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+struct List {
+    /// Which layout this is.
+    tinkite_bundle: u32,
+    /// What wrote it.
+    made_by: String,
+    /// The job's name among the files.
+    job: String,
+    files: Vec<Entry>,
+}
+
+/// A file in a bundle.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Entry {
+    /// Its name, with `/` between folders.
+    pub(crate) name: String,
+    pub(crate) bytes: u64,
+    /// In hexadecimal.
+    pub(crate) sha256: String,
+}

@@ -1,0 +1,201 @@
+//! Bundles: made, carried elsewhere and used there; and such as were made to do harm.
+#![allow(clippy::unwrap_used)] // helpers of tests
+
+mod common;
+use common::Bench;
+use std::io::{Cursor, Read, Write};
+use std::path::Path;
+use zip::write::SimpleFileOptions;
+use zip::{ZipArchive, ZipWriter};
+
+/// Every file of the demo.
+fn demo() -> Bench {
+    let bench = Bench::new();
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("demo");
+    for entry in std::fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        if path.is_file() {
+            std::fs::copy(&path, bench.path(path.file_name().unwrap().to_str().unwrap())).unwrap();
+        }
+    }
+    bench
+}
+
+fn carried(from: &Bench, name: &str) -> Bench {
+    let there = Bench::new();
+    // Nothing else lies there.
+    there.files().iter().for_each(|file| std::fs::remove_file(there.path(file)).unwrap());
+    std::fs::copy(from.path(name), there.path(name)).unwrap();
+    there
+}
+
+#[test]
+fn every_demo_job_gives_the_same_program_elsewhere() {
+    let here = demo();
+    let mut jobs: Vec<String> =
+        here.files().into_iter().filter(|name| name.ends_with(".kite.toml")).collect();
+    jobs.sort();
+    assert!(jobs.len() >= 10, "{jobs:?}");
+    for job in jobs {
+        here.ok(&["bundle", &job, "-o", "carried.kite.zip", "--force"]);
+        let first = std::fs::read(here.path("carried.kite.zip")).unwrap();
+        here.ok(&["bundle", &job, "-o", "carried.kite.zip", "--force"]);
+        assert_eq!(std::fs::read(here.path("carried.kite.zip")).unwrap(), first, "{job}: no clock");
+        let there = carried(&here, "carried.kite.zip");
+        here.ok(&["emit", &job, "-o", "here.nc", "--force"]);
+        there.ok(&["emit", "carried.kite.zip", "-o", "there.nc"]);
+        assert_eq!(there.read("there.nc"), here.read("here.nc"), "{job}");
+        assert_eq!(there.files(), ["carried.kite.zip", "there.nc"], "{job}: nothing was unpacked");
+    }
+}
+
+#[test]
+fn every_command_takes_a_bundle_as_the_job() {
+    let here = demo();
+    here.ok(&["bundle", "sail-panel.kite.toml"]);
+    let there = carried(&here, "sail-panel.kite.zip");
+    let bundle = "sail-panel.kite.zip";
+    let plan = there.json(&["plan", bundle]);
+    let own = here.json(&["plan", "sail-panel.kite.toml"]);
+    assert_eq!(plan["seconds"], own["seconds"]);
+    there.ok(&["check", bundle]);
+    there.ok(&["draw", bundle, "-o", "a.svg"]);
+    there.ok(&["draw", bundle, "-o", "a.html"]);
+    there.ok(&["draw", bundle, "--trouble", "-o", "t.svg"]);
+    there.ok(&["look", bundle, "--measure", "outline"]);
+    there.ok(&["emit", bundle]);
+    assert!(there.path("sail-panel.nc").exists(), "beside the bundle");
+    there.ok(&["run", bundle, "--to", "rig:", "--plain"]);
+    there.ok(&["edge", bundle, "--to", "rig:", "--times", "1"]);
+    // A bundle is not put into another.
+    assert_eq!(there.run(&["bundle", bundle]).status, 2);
+}
+
+#[test]
+fn files_from_elsewhere_come_along_under_names_of_their_own() {
+    let here = demo();
+    std::fs::create_dir(here.path("jobs")).unwrap();
+    std::fs::create_dir(here.path("jobs/art")).unwrap();
+    std::fs::rename(here.path("label.bmp"), here.path("jobs/art/label.bmp")).unwrap();
+    here.write(
+        "jobs/a.kite.toml",
+        "tinkite = 1\nmachine = \"../bench-laser.machine.toml\"\n\n# The panel, kept elsewhere.\n[[artwork]]\nfile = \"../sail-panel.svg\"\n[[artwork]]\nfile = \"art/label.bmp\"\nwidth = \"20 mm\"\nat = [\"0 mm\", \"0 mm\"]\n[place]\nat = [\"20 mm\", \"20 mm\"]\n[[step]]\nname = \"lines\"\ntake = { artwork = \"../sail-panel.svg\", stroke = \"red\" }\nmake = \"cut\"\nspeed = \"20 mm/s\"\npower = \"50 %\"\n[[step]]\nname = \"label\"\ntake = { kind = \"bitmap\" }\nmake = \"engrave\"\nspeed = \"50 mm/s\"\npower = \"30 %\"\nimage = { spacing = \"0.2 mm\" }\n",
+    );
+    let made = here.json(&["bundle", "jobs/a.kite.toml"]);
+    let names: Vec<&str> =
+        made["files"].as_array().unwrap().iter().map(|f| f["name"].as_str().unwrap()).collect();
+    let all =
+        ["a.kite.toml", "art/label.bmp", "files/bench-laser.machine.toml", "files/sail-panel.svg"];
+    assert_eq!(names, all);
+    std::fs::rename(here.path("jobs/a.kite.zip"), here.path("a.kite.zip")).unwrap();
+    let there = carried(&here, "a.kite.zip");
+    here.ok(&["emit", "jobs/a.kite.toml", "-o", "here.nc"]);
+    there.ok(&["emit", "a.kite.zip", "-o", "there.nc"]);
+    assert_eq!(there.read("there.nc"), here.read("here.nc"));
+    assert_eq!(made["program_sha256"], sum(there.read("there.nc").as_bytes()));
+    // Comments of the job are kept.
+    let mut zip =
+        ZipArchive::new(Cursor::new(std::fs::read(here.path("a.kite.zip")).unwrap())).unwrap();
+    let mut text = String::new();
+    zip.by_name("a.kite.toml").unwrap().read_to_string(&mut text).unwrap();
+    assert!(text.contains("# The panel, kept elsewhere."), "{text}");
+}
+
+fn sum(bytes: &[u8]) -> String {
+    use sha2::Digest;
+    sha2::Sha256::digest(bytes).iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
+/// A bundle of these files; the list has what `listed` makes of it.
+fn archive(files: &[(&str, &[u8])], list: Option<&str>) -> Vec<u8> {
+    let entries: Vec<serde_json::Value> = files
+        .iter()
+        .map(|(name, data)| serde_json::json!({ "name": name, "bytes": data.len(), "sha256": sum(data) }))
+        .collect();
+    let own = serde_json::json!({ "tinkite_bundle": 1, "made_by": "a test", "job": files[0].0, "files": entries });
+    let list = list.map_or_else(|| own.to_string(), str::to_string);
+    let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+    let how = SimpleFileOptions::default();
+    if !list.is_empty() {
+        zip.start_file("bundle.json", how).unwrap();
+        zip.write_all(list.as_bytes()).unwrap();
+    }
+    for (name, data) in files {
+        zip.start_file(*name, how).unwrap();
+        zip.write_all(data).unwrap();
+    }
+    zip.finish().unwrap().into_inner()
+}
+
+const DRAWING: &[u8] = b"<svg xmlns='http://www.w3.org/2000/svg' width='40mm' height='40mm' viewBox='0 0 40 40'><rect x='5' y='5' width='20' height='20' fill='none' stroke='red'/></svg>";
+
+fn job(file: &str) -> String {
+    format!(
+        "tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"{file}\"\n[place]\nat = [\"20 mm\", \"20 mm\"]\n[[step]]\nname = \"cut\"\ntake = {{ stroke = \"red\" }}\nmake = \"cut\"\nspeed = \"20 mm/s\"\npower = \"50 %\"\n"
+    )
+}
+
+#[test]
+fn bundles_that_were_meddled_with_are_refused_and_write_nothing() {
+    let bench = Bench::new();
+    let job_text = job("a.svg");
+    let good = [("a.kite.toml", job_text.as_bytes()), ("a.svg", DRAWING)];
+    let try_it = |bytes: Vec<u8>| {
+        bench.write("x.kite.zip", bytes);
+        let ran = bench.run(&["emit", "x.kite.zip", "-o", "out.nc", "--force"]);
+        (ran.status, ran.err)
+    };
+    assert_eq!(try_it(archive(&good, None)).0, 0);
+    std::fs::remove_file(bench.path("out.nc")).unwrap();
+    let refused = |bytes: Vec<u8>, word: &str| {
+        let (status, err) = try_it(bytes);
+        let err = err.split_whitespace().filter(|w| *w != "│").collect::<Vec<_>>().join(" ");
+        assert_eq!(status, 1, "{err}");
+        assert!(err.contains(word), "{word}: {err}");
+        assert!(!bench.path("out.nc").exists());
+    };
+    let whole = serde_json::json!({ "tinkite_bundle": 1, "made_by": "a test", "job": "a.kite.toml", "files": [
+        { "name": "a.kite.toml", "bytes": job_text.len(), "sha256": sum(job_text.as_bytes()) },
+        { "name": "a.svg", "bytes": DRAWING.len(), "sha256": sum(DRAWING) } ] });
+    let with = |change: &dyn Fn(&mut serde_json::Value)| {
+        let mut list = whole.clone();
+        change(&mut list);
+        list.to_string()
+    };
+    // Changed, missing and added.
+    let other = [("a.kite.toml", job_text.as_bytes()), ("a.svg", &DRAWING[..60])];
+    refused(archive(&other, Some(&whole.to_string())), "is not what its list says");
+    refused(archive(&good[..1], Some(&whole.to_string())), "is not in the bundle");
+    let added = [good[0], good[1], ("more.machine.toml", b"x")];
+    refused(archive(&added, Some(&whole.to_string())), "not on its list");
+    // Names that lead outside, in the archive and in the job.
+    for name in ["../evil.svg", "/etc/evil.svg", "c:\\evil.svg", "a/../../evil.svg"] {
+        refused(archive(&[good[0], good[1], (name, DRAWING)], None), "outside");
+    }
+    for name in ["../x.svg", "/etc/hostname", "../x.kite.zip/a.svg"] {
+        let outside = job(name);
+        refused(
+            archive(&[("a.kite.toml", outside.as_bytes()), ("a.svg", DRAWING)], None),
+            "outside",
+        );
+    }
+    // A bomb: what unpacks to more than the list says, and a list that promises too much.
+    let bomb = vec![b' '; 50 << 20];
+    let small = with(&|list| list["files"][1]["name"] = "bomb.svg".into());
+    refused(archive(&[good[0], ("bomb.svg", &bomb)], Some(&small)), "is not what its list says");
+    refused(
+        archive(&good, Some(&with(&|list| list["files"][1]["bytes"] = (1_u64 << 40).into()))),
+        "MB together",
+    );
+    // From a newer version, without a list, with a broken one, without its job; no archive at all.
+    refused(
+        archive(&good, Some(&with(&|list| list["tinkite_bundle"] = 2.into()))),
+        "newer version",
+    );
+    refused(archive(&good, Some("")), "no bundle");
+    refused(archive(&good, Some("{")), "cannot be read");
+    refused(archive(&good, Some(&with(&|list| list["job"] = "b.kite.toml".into()))), "b.kite.toml");
+    refused(b"no archive".to_vec(), "cannot be read");
+    let bytes = archive(&good, None);
+    refused(bytes[..bytes.len() / 2].to_vec(), "cannot be read");
+}
