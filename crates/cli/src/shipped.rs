@@ -10,7 +10,7 @@ const PRINTER: &str = include_str!("../demo/printer-laser.machine.toml");
 /// Recipes to start from.
 pub(crate) const BOOK: &str = include_str!("../books/start.recipes.toml");
 /// More jobs, and drawings of every kind that is read, to try look and begin on.
-pub(crate) const MORE: [(&str, &[u8]); 33] = [
+pub(crate) const MORE: [(&str, &[u8]); 35] = [
     ("tube-laser.machine.toml", TUBE.as_bytes()),
     ("reel-laser.machine.toml", REEL.as_bytes()),
     ("printer-laser.machine.toml", PRINTER.as_bytes()),
@@ -43,6 +43,8 @@ pub(crate) const MORE: [(&str, &[u8]); 33] = [
     ("medal.stl", include_bytes!("../demo/medal.stl")),
     ("medal.kite.toml", include_bytes!("../demo/medal.kite.toml")),
     ("weight-relief.kite.toml", include_bytes!("../demo/weight-relief.kite.toml")),
+    ("offcut.kite.toml", include_bytes!("../demo/offcut.kite.toml")),
+    ("bed-photo.png", include_bytes!("../demo/bed-photo.png")),
     ("weight-depth.png", include_bytes!("../demo/weight-depth.png")),
 ];
 /// Machine profiles that can be named without a file, by name.

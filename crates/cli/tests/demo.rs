@@ -78,7 +78,7 @@ fn help_and_completions_are_there_for_every_command() {
 }
 
 /// Jobs of the demo with what they need.
-const JOBS: [(&str, &[&str]); 10] = [
+const JOBS: [(&str, &[&str]); 11] = [
     ("sail-panel.kite.toml", &[]),
     ("hubs.kite.toml", &["spar-hub.dxf", "tube-laser.machine.toml"]),
     ("kite-stamp.kite.toml", &["kite-stamp.svg"]),
@@ -89,6 +89,7 @@ const JOBS: [(&str, &[&str]); 10] = [
     ("hub-wedge.kite.toml", &[]),
     ("medal.kite.toml", &["medal.stl"]),
     ("weight-relief.kite.toml", &["weight-depth.png"]),
+    ("offcut.kite.toml", &["bed-photo.png"]),
 ];
 
 #[test]

@@ -36,6 +36,8 @@ fn the_tour_works_line_by_line() {
         "hub-swatch-scan.png",
         "medal.stl",
         "medal.kite.toml",
+        "offcut.kite.toml",
+        "bed-photo.png",
     ] {
         bench.demo(name);
     }
@@ -58,5 +60,5 @@ fn the_tour_works_line_by_line() {
         bench.ok(&args);
         typed += 1;
     }
-    assert_eq!(typed, 34);
+    assert_eq!(typed, 39);
 }

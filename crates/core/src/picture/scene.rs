@@ -63,7 +63,12 @@ pub(super) fn view_of(compiled: &Compiled, job: &Job, look: &Look) -> (View, Gro
         let (view, middle) = turned::view(surface, &field, reach, canvas);
         return (view, ground, Some(middle));
     }
-    let shown = window.unwrap_or_else(|| worth_showing(ground.bed, reach));
+    // A photo is there to be seen whole.
+    let all = || match compiled.photo {
+        Some(_) => ground.bed,
+        None => worth_showing(ground.bed, reach),
+    };
+    let shown = window.unwrap_or_else(all);
     (View::new(canvas.width, canvas.height, shown), ground, None)
 }
 
