@@ -102,6 +102,8 @@ pub(crate) enum Command {
     Rig(Rig),
     /// Shell completions
     Completions(Completions),
+    /// Manual pages
+    Man(Man),
 }
 
 #[derive(Debug, ClapArgs)]
@@ -222,7 +224,7 @@ pub(crate) struct Check {
     /// Change a value of the job for this call: 'steps.outline.power="55 %"' (may be repeated)
     #[arg(long, value_name = "KEY=VALUE", conflicts_with = "explain")]
     pub(crate) set: Vec<String>,
-    /// Tell the story of a problem's code
+    /// Explain a problem code
     #[arg(long, value_name = "CODE", conflicts_with = "job")]
     pub(crate) explain: Option<String>,
 }
@@ -378,7 +380,7 @@ pub(crate) struct Emit {
 pub(crate) struct Read {
     /// The program; - is standard input
     pub(crate) program: PathBuf,
-    /// Hold it against this machine: a profile's name or path
+    /// Check it against this machine: a profile's name or path
     #[arg(long, value_name = "MACHINE")]
     pub(crate) machine: Option<String>,
     /// Where the program's zero lies on the bed, from the machine's own: "100 mm, 50 mm"
@@ -1240,6 +1242,13 @@ pub(crate) struct MachineMeasure {
 pub(crate) struct Completions {
     /// The shell
     pub(crate) shell: clap_complete::Shell,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Man {
+    /// Write the pages of all commands into this folder; otherwise the first one goes to standard output
+    #[arg(long, value_name = "DIR")]
+    pub(crate) into: Option<PathBuf>,
 }
 
 fn canvas(text: &str) -> Result<(u32, u32), String> {

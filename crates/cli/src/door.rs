@@ -83,7 +83,8 @@ impl Diagnostic for Shown<'_> {
     }
 
     fn help<'a>(&'a self) -> Option<Box<dyn fmt::Display + 'a>> {
-        Some(Box::new(hint::help(self.problem)))
+        let help = hint::help(self.problem);
+        (!help.is_empty()).then(|| Box::new(help) as Box<dyn fmt::Display>)
     }
 
     fn source_code(&self) -> Option<&dyn SourceCode> {

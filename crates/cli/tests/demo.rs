@@ -68,13 +68,29 @@ fn help_and_completions_are_there_for_every_command() {
         "recipe",
         "swatch",
         "rig",
+        "photo",
+        "bundle",
         "completions",
+        "man",
     ] {
         assert!(help.contains(command), "{command}");
         assert!(bench.ok(&[command, "--help"]).contains("Usage: tinkite"), "{command}");
     }
     assert!(bench.ok(&["completions", "bash"]).contains("tinkite"));
     bench.refused(2, &["swatch"]);
+    // A manual page for every command, and for those within commands.
+    bench.ok(&["man", "--into", "pages"]);
+    let pages = std::fs::read_dir(bench.path("pages")).expect("pages").count();
+    assert!(pages > 40, "{pages} pages");
+    for (page, says) in [
+        ("tinkite.1", "bundle"),
+        ("tinkite-plan.1", "machine"),
+        ("tinkite-recipe-keep.1", "step"),
+        ("tinkite-photo.1", "PX,PY"),
+    ] {
+        assert!(bench.read(&format!("pages/{page}")).contains(says), "{page}");
+    }
+    bench.refused(2, &["man", "--into", "pages"]);
 }
 
 /// Jobs of the demo with what they need.

@@ -253,9 +253,9 @@ fn bad_drawings_are_refused() {
     let page = r#"<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="50mm">"#;
     let cases: [(&str, Vec<u8>, &str); 8] = [
         ("empty.svg", Vec::new(), "the file is empty"),
-        ("words.svg", b"just words".to_vec(), "no kind of drawing"),
+        ("words.svg", b"just words".to_vec(), "unsupported file type"),
         ("photo.svg", b"\x89PNG\r\n\x1a\n".to_vec(), "PNG bitmap cannot be read"),
-        ("bytes.svg", vec![0xff; 3000], "no kind of drawing"),
+        ("bytes.svg", vec![0xff; 3000], "unsupported file type"),
         (
             "cut.svg",
             bench.read("sail-panel.svg").into_bytes()[..1500].to_vec(),

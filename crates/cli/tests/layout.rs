@@ -167,7 +167,7 @@ fn copies_fill_sheets_and_say_how_many_fit() {
     let bench = copies("{ count = 20, gap = \"2 mm\" }");
     // 145 / 42 and 95 / 22: three across, four away; the second sheet has eight.
     let told = bench.run(&["check", "a.kite.toml"]).err;
-    assert!(told.contains("12 copies fit (3 across, 4 away); 20 take 2 sheets"), "{told}");
+    assert!(told.contains("12 copies fit (3 columns × 4 rows); 20 take 2 sheets"), "{told}");
     near(burnt(&bench).0, [5.0, 5.0, 5.0 + 40.0 + 84.0, 5.0 + 20.0 + 66.0]);
     let second = bench.json(&["plan", "a.kite.toml", "--sheet", "2"]);
     assert_eq!(second["steps"][0]["shapes"], 2 * 8);

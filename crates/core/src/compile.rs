@@ -97,7 +97,7 @@ fn blank_squares(job: &Job) -> Problems {
     let names: Vec<String> = blank.iter().map(|(cell, _)| cell.name.clone()).collect();
     let message =
         format!("{} left blank: {} ({why})", count(names.len(), "square"), few(&names, 6));
-    let help = "nothing to do; values between the machine's floor and ceiling fill them";
+    let help = "values between the machine's floor and ceiling fill them";
     let note = Problem::warning(Code::SwatchBlank, message, help);
     note.at(Place::file(&job.file)).naming(names).into()
 }

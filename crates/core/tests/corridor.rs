@@ -94,33 +94,11 @@ fn compiled(svg: &str, dialect: &str) -> Option<(job::Job, Compiled)> {
 }
 
 fn read_back(job: &job::Job, compiled: Compiled) -> (Compiled, Report, Vec<u8>) {
-    let Compiled {
-        within,
-        taken,
-        leftovers,
-        artwork_extents,
-        stock,
-        underlays,
-        pictures,
-        steps,
-        problems,
-    } = compiled;
-    let program = Program::new(within.clone());
+    let program = Program::new(compiled.within.clone());
     let mut text = Vec::new();
     program.write(Comments::Full, &mut text).unwrap();
     let mut measure = Measure::new("p", Some(&job.machine), None);
     text.split(|b| *b == b'\n').for_each(|line| measure.line(line));
-    let compiled = Compiled {
-        within,
-        taken,
-        leftovers,
-        artwork_extents,
-        stock,
-        underlays,
-        pictures,
-        steps,
-        problems,
-    };
     (compiled, measure.finish(), text)
 }
 

@@ -12,6 +12,7 @@ mod head;
 mod log;
 mod look;
 mod machine;
+mod man;
 mod photo;
 mod plan;
 mod read;
@@ -46,5 +47,6 @@ pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {
         Command::Swatch { command } => swatch::run(command, console),
         Command::Rig(args) => rig::run(args, console),
         Command::Completions(args) => completions::run(args, console),
+        Command::Man(args) => man::run(args, console),
     }
 }

@@ -481,7 +481,8 @@ pub fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Prob
     };
     let bytes = unpacked.as_deref().unwrap_or(bytes);
     let Some(format) = Format::of(bytes) else {
-        let what = "this is no kind of drawing that is read: SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF, STL";
+        let what =
+            "unsupported file type; these are read: SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF, STL";
         return refuse(Code::Format, what, "export the drawing as plain SVG");
     };
     let mut artwork = match format {

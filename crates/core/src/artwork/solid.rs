@@ -109,7 +109,7 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
         page: Some((size[0], size[1])),
         images: image.into_iter().collect(),
         units: Units {
-            source: "STL has no units; one unit taken as 1 mm".into(),
+            source: "STL has no units; assuming 1 unit = 1 mm".into(),
             mm_per_unit: 1.0,
             doubtful: true,
         },

@@ -80,14 +80,14 @@ pub(super) fn planned(one: Rect, job: &Job, problems: &mut Problems) -> Result<R
     }
     let here = fits.min(wanted - (copies.sheet - 1) * fits);
     let told = if sheets == 1 {
-        format!("{fits} copies fit ({columns} across, {rows} away), {wanted} are made")
+        format!("{fits} copies fit ({columns} columns × {rows} rows), {wanted} are made")
     } else {
         format!(
-            "{fits} copies fit ({columns} across, {rows} away); {wanted} take {sheets} sheets, and this is sheet {} with {here}",
+            "{fits} copies fit ({columns} columns × {rows} rows); {wanted} take {sheets} sheets, and this is sheet {} with {here}",
             copies.sheet
         )
     };
-    let help = if sheets == 1 { "nothing to do" } else { "sheet = 2 in copies makes the next" };
+    let help = if sheets == 1 { "" } else { "sheet = 2 in copies makes the next" };
     problems.push(Problem::note(Code::Sheets, told, help).at(Place::file(&job.file)));
     Ok(run(columns, here))
 }

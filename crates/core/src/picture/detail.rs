@@ -25,9 +25,9 @@ impl Detail {
                 601..=6000 => 0.9,
                 _ => 0.6,
             },
-            numbers: paths <= 80,
-            starts: paths <= 400,
-            arrows: paths <= 200,
+            numbers: paths <= 5000,
+            starts: paths <= 5000,
+            arrows: paths <= 400,
             travel: paths <= 1200,
         }
     }
@@ -39,8 +39,6 @@ impl Detail {
             notes.push(format!("travel between {paths} paths not drawn"));
         } else if !self.starts {
             notes.push(format!("start points of {paths} paths not drawn"));
-        } else if !self.numbers {
-            notes.push(format!("order of {paths} paths not numbered"));
         }
         notes
     }

@@ -80,7 +80,7 @@ impl View {
         Affine::new([s, 0.0, 0.0, -s, x, y])
     }
 
-    fn px_rect(&self, r: Rect) -> Rect {
+    pub(super) fn px_rect(&self, r: Rect) -> Rect {
         Rect::from_points(self.px(Point::new(r.x0, r.y0)), self.px(Point::new(r.x1, r.y1)))
     }
 }
@@ -306,6 +306,17 @@ pub(super) fn origin(out: &mut String, view: &View, zero: Cross) {
         r#"<circle cx="{:.1}" cy="{:.1}" r="4" fill="{BED}" stroke="{INK}" stroke-width="2"/>"#,
         at.x, at.y
     );
+}
+
+/// Where the words of [`extents`] stand, px.
+pub(super) fn extents_words(view: &View, extents: Rect) -> [Rect; 2] {
+    let r = view.px_rect(extents);
+    let above = (r.y0 - 6.0).max(14.0);
+    let (long, high) = (44.0, 13.0);
+    [
+        Rect::new(r.center().x - long, above - high, r.center().x + long, above + 3.0),
+        Rect::new(r.x1 + 4.0, r.center().y - long, r.x1 + 4.0 + high + 6.0, r.center().y + long),
+    ]
 }
 
 /// A thin bracket round `extents` with its width above and its depth beside it.

@@ -121,7 +121,7 @@ fn signs(out: &mut String, at: Point, signs: Signs) -> f64 {
         y += 17.0;
     };
     if signs.starts {
-        row(out, &|out, p| start_point(out, p, INK), "start of a path, with its turn");
+        row(out, &|out, p| start_point(out, p, INK), "path start, numbered in order");
     }
     if signs.arrows {
         row(out, &|out, p| arrow(out, p, Vec2::new(1.0, 0.0), INK), "direction");

@@ -3,60 +3,114 @@
 use super::detail::Detail;
 use super::frame::{self, View};
 use super::legend;
-use super::palette::{BED, INK, step_colour};
+use super::palette::{BED, FAINT_INK, INK, step_colour};
+use super::room::Room;
 use crate::geometry::{Point, Rect, Vec2};
 use crate::job::Job;
 use crate::segment::Segments;
 use crate::toolpath::Burn;
 
-/// A label's rough place on the canvas: labels that would touch are left out.
-struct Labels {
-    taken: Vec<Rect>,
-}
+/// Size of a number, px: of a digit across, and of all down.
+const DIGIT: f64 = 7.0;
+const HIGH: f64 = 10.0;
 
-impl Labels {
-    fn place(&mut self, at: Point, words: &str) -> Option<Point> {
-        let width = 7.0 * words.len() as f64;
-        let candidates = [(6.0, -5.0), (6.0, 13.0), (-6.0 - width, -5.0), (-6.0 - width, 13.0)];
-        for (dx, dy) in candidates {
-            let rect = Rect::new(at.x + dx, at.y + dy - 10.0, at.x + dx + width, at.y + dy + 1.0);
-            if !self.taken.iter().any(|r| r.overlaps(rect)) {
-                self.taken.push(rect);
-                return Some(Point::new(rect.x0, rect.y1 - 1.0));
+/// How far numbers stand from what they number, px: as near as there is room, with a fine line from the second on.
+const AWAY: [f64; 3] = [5.0, 13.0, 22.0];
+
+/// Paths smaller than this get no start point, which would hide them, px.
+const SMALL: f64 = 9.0;
+
+/// More paths than this are many.
+const MANY: usize = 120;
+
+/// Where a number has room beside a point.
+fn placed(room: &Room, at: Point, words: &str, rings: usize) -> Option<(Rect, bool)> {
+    let width = DIGIT * words.len() as f64;
+    for (n, away) in AWAY.into_iter().take(rings).enumerate() {
+        for (x, y) in [
+            (1.0, -1.0),
+            (1.0, 1.0),
+            (-1.0, -1.0),
+            (-1.0, 1.0),
+            (1.0, 0.0),
+            (-1.0, 0.0),
+            (0.0, -1.0),
+            (0.0, 1.0),
+        ] {
+            let middle =
+                Point::new(at.x + x * (away + width / 2.0), at.y + y * (away + HIGH / 2.0));
+            let rect = Rect::new(
+                middle.x - width / 2.0,
+                middle.y - HIGH / 2.0,
+                middle.x + width / 2.0,
+                middle.y + HIGH / 2.0,
+            );
+            if room.is_free(rect.inflate(1.0, 1.0)) {
+                return Some((rect, n > 0));
             }
         }
-        None
     }
+    None
 }
 
-/// Start points with their turn, and arrows.
-pub(super) fn draw(out: &mut String, view: &View, segments: &Segments, job: &Job, detail: &Detail) {
-    let mut labels = Labels { taken: Vec::new() };
-    for (number, path) in segments.sequence().paths().iter().enumerate() {
+/// Start points with their turn, arrows, and numbers where there is room: never on a line or on one another. How
+/// many numbers found none.
+pub(super) fn draw(
+    out: &mut String,
+    view: &View,
+    (segments, extents): (&Segments, Rect),
+    job: &Job,
+    detail: &Detail,
+) -> usize {
+    let mut room = Room::new(view.width, view.height);
+    let paths = segments.sequence().paths();
+    let around: Vec<Option<Rect>> =
+        paths.iter().map(|path| room.take_path(view, &path.burn)).collect();
+    frame::extents_words(view, extents).into_iter().for_each(|words| room.take(words));
+    let seen = view.px_rect(view.shown);
+    let mut starts: Vec<(usize, Point)> = Vec::new();
+    for (n, path) in paths.iter().enumerate() {
         let colour = step_colour(path.step);
         if detail.arrows
             && let Some((at, direction)) = arrow_place(view, &path.burn)
         {
             legend::arrow(out, at, direction, colour);
-        }
-        if !detail.starts {
-            continue;
+            room.take(Rect::from_center_size(at, (9.0, 9.0)));
         }
         let at = view.px(path.burn.ends().0);
+        if !detail.starts || !seen.contains(at) {
+            continue;
+        }
+        let large = around[n].is_some_and(|r| r.width().max(r.height()) >= SMALL);
         let pierces = job.steps[path.step].operation.follow().is_some_and(|f| f.pierce.is_some());
-        if pierces {
+        if large && pierces {
             legend::pierce_point(out, at, colour);
-        } else {
+        } else if large {
             legend::start_point(out, at, colour);
         }
-        let words = (number + 1).to_string();
-        if let Some(at) = detail.numbers.then(|| labels.place(at, &words)).flatten() {
-            let style = format!(
-                r#"font-size="11" fill="{INK}" stroke="{BED}" stroke-width="2.5" paint-order="stroke""#
-            );
-            frame::text(out, at, &style, &words);
-        }
+        room.take(Rect::from_center_size(at, (7.0, 7.0)));
+        starts.push((n, at));
     }
+    // Where there are many, a number far from its path would be taken for another's.
+    let rings = if paths.len() <= MANY { AWAY.len() } else { 1 };
+    let mut hidden = 0;
+    for (n, at) in starts.into_iter().filter(|_| detail.numbers) {
+        let words = (n + 1).to_string();
+        let Some((rect, far)) = placed(&room, at, &words, rings) else {
+            hidden += 1;
+            continue;
+        };
+        room.take(rect.inflate(2.0, 1.0));
+        if far {
+            let near = Point::new(at.x.clamp(rect.x0, rect.x1), at.y.clamp(rect.y0, rect.y1));
+            frame::line(out, at, near, &format!(r#"stroke="{FAINT_INK}" stroke-width="0.6""#));
+        }
+        let style = format!(
+            r#"font-size="11" fill="{INK}" stroke="{BED}" stroke-width="2.5" paint-order="stroke""#
+        );
+        frame::text(out, Point::new(rect.x0, rect.y1 - 1.0), &style, &words);
+    }
+    hidden
 }
 
 /// The middle of the longest piece, and which way it is walked there (canvas, y down).

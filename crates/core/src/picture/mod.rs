@@ -18,6 +18,7 @@ mod palette;
 mod photo;
 mod playable;
 mod playback;
+mod room;
 mod scene;
 mod sheet;
 mod show;

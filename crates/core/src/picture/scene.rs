@@ -102,10 +102,12 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
             (burns::Shown::default(), Some(scale))
         }
     };
-    if look.show.is_none() {
-        marks::draw(&mut out, &view, planned.segments(), job, &detail);
-    }
-    frame::extents(&mut out, &view, totals.burnt.map(|r| r + origin).unwrap_or_default());
+    let extents = totals.burnt.map(|r| r + origin).unwrap_or_default();
+    let hidden = match look.show {
+        None => marks::draw(&mut out, &view, (planned.segments(), extents), job, &detail),
+        Some(_) => 0,
+    };
+    frame::extents(&mut out, &view, extents);
     out.push_str("</g>\n");
     frame::rulers(&mut out, &view, field.into());
     frame::origin(&mut out, &view, field.into());
@@ -113,6 +115,9 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
         turned::draw(&mut out, &view, middle, planned, job);
     }
     let mut notes = detail.notes(paths);
+    if hidden > 0 {
+        notes.push(format!("{paths} paths: {hidden} numbers hidden for want of room"));
+    }
     notes.extend(shown.notes);
     let whole =
         view.shown.contains(ground.bed.center()) && view.shown.width() >= ground.bed.width();

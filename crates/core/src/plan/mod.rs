@@ -102,14 +102,20 @@ fn too_slow(job: &Job, number: usize, totals: &StepTotals) -> Option<Problem> {
         return None;
     }
     let mean = plain(totals.burn / seconds, 1);
+    let ask = match slower(step, totals) {
+        Some(even) => format!("ask for {} mm/s and lower the power", plain(even, 1)),
+        None => format!("ask for {mean} mm/s and lower the power"),
+    };
     let (why, cure) = match job.machine.window {
         Some(window) => (
             format!(
                 ": its moves are so short that the controller, which sees {window} ahead, must be able to stop within them"
             ),
-            "ask for a lower speed with as much less power; or widen spacing, or over in shoulder, or say look-ahead in [link] if the controller sees farther",
+            format!(
+                "{ask}; or widen spacing, or over in shoulder, or say look-ahead in [link] if the controller sees farther"
+            ),
         ),
-        None => (String::new(), "ask for that speed with less power, or give more run-up"),
+        None => (String::new(), format!("{ask}, or give more run-up")),
     };
     let told = Problem::warning(
         Code::SlowRows,
@@ -126,10 +132,7 @@ fn too_slow(job: &Job, number: usize, totals: &StepTotals) -> Option<Problem> {
 
 /// At which speed rows run evenly, and how long burning takes then; empty where the asked speed is as low.
 fn evenly(step: &Step, totals: &StepTotals) -> String {
-    let slowest = |speed: &f64| *speed >= LEAST_EVEN && *speed < step.slowest().0;
-    let Some(speed) = totals.even_speed.map(even_figure).filter(slowest) else {
-        return String::new();
-    };
+    let Some(speed) = slower(step, totals) else { return String::new() };
     let (burns, now) = (totals.burn / speed, totals.burning.0);
     format!(
         "; at {} mm/s it runs evenly, and burns for {} in place of {}",
@@ -137,6 +140,12 @@ fn evenly(step: &Step, totals: &StepTotals) -> String {
         clock(burns),
         clock(now)
     )
+}
+
+/// The speed at which rows run evenly, where it is lower than what is asked for, mm/s.
+fn slower(step: &Step, totals: &StepTotals) -> Option<f64> {
+    let is_lower = |speed: &f64| *speed >= LEAST_EVEN && *speed < step.slowest().0;
+    totals.even_speed.map(even_figure).filter(is_lower)
 }
 
 /// Slower than this (mm/s) nobody would engrave.

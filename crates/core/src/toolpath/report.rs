@@ -136,7 +136,7 @@ pub(super) fn leftovers(
     let (left, bare): (Vec<_>, Vec<_>) = left.into_iter().partition(|laid| !is_bare(&laid.shape));
     if let Some(first) = bare.first() {
         let message = format!("{} in white alone: bare stock", count(bare.len(), "shape"));
-        let help = "nothing to do; what lies under them is not engraved";
+        let help = "what lies under them is not engraved";
         problems.push(Problem::note(Code::Leftover, message, help).at(first.place()));
     }
     let names: Vec<String> = left.iter().map(|laid| leftover(laid).to_string()).collect();

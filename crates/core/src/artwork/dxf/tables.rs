@@ -113,7 +113,7 @@ impl<'t> Tables<'t> {
     pub(super) fn units(&self) -> Units {
         let known = UNITS.iter().find(|(code, ..)| Some(*code) == self.units);
         let guess = |mm: f64, why: &str| Units {
-            source: format!("{why}; one unit taken as {} mm", plain(mm, 1)),
+            source: format!("{why}; assuming 1 unit = {} mm", plain(mm, 1)),
             mm_per_unit: mm,
             doubtful: true,
         };

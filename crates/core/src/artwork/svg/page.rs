@@ -39,8 +39,8 @@ pub(super) fn read(name: &str, root: &Node<'_, '_>, problems: &mut Problems) -> 
     };
     let Some((text, mm)) = length else {
         let source = match view {
-            Some(_) => "no width or height; one view box unit taken as 1/96 in".to_string(),
-            None => "no width, height or view box; one unit taken as 1/96 in".to_string(),
+            Some(_) => "no width or height; assuming 1 view box unit = 1/96 in".to_string(),
+            None => "no width, height or view box; assuming 1 unit = 1/96 in".to_string(),
         };
         problems.push(pixel_doubt(name, "the page has no width or height in a real unit"));
         return Page {

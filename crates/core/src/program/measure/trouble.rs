@@ -249,7 +249,7 @@ impl Troubles {
             line,
             Code::NoDiameter,
             Severity::Note,
-            || "the program turns a rotary, and nobody says what is in it".into(),
+            || "the program turns a rotary, and the object's diameter is unknown".into(),
             "its lengths count along the axis only; with the diameter the way round counts too",
         );
     }

@@ -34,7 +34,7 @@ pub(super) fn once(
         context.step.name,
         count(found.len(), "line")
     );
-    let help = "nothing to do; overlap in the step closes the line if it should be cut through";
+    let help = "overlap in the step closes the line if it should be cut through";
     problems.push(Problem::note(Code::Seam, message, help).at(context.place()));
     shared::leave_out(drawn, &found)
 }
