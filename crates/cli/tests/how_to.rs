@@ -1,0 +1,57 @@
+//! What the how-to shows can be typed: its jobs are written down, its lines run in turn.
+
+mod common;
+use common::Bench;
+
+/// Words of a line, as a shell keeps them: what stands in quotes stays together.
+fn words(line: &str) -> Vec<String> {
+    let (mut words, mut word, mut quote) = (Vec::new(), String::new(), None);
+    for sign in line.chars() {
+        match quote {
+            Some(end) if sign == end => quote = None,
+            Some(_) => word.push(sign),
+            None if sign == '\'' || sign == '"' => quote = Some(sign),
+            None if sign.is_whitespace() => {
+                if !word.is_empty() {
+                    words.push(std::mem::take(&mut word));
+                }
+            }
+            None if sign == '#' && word.is_empty() => break,
+            None => word.push(sign),
+        }
+    }
+    words.extend((!word.is_empty()).then_some(word));
+    words
+}
+
+#[test]
+fn every_evening_works_as_it_is_written() {
+    let root = std::path::Path::new(env!("CARGO_MANIFEST_DIR"));
+    let text = std::fs::read_to_string(root.join("../../docs/HOW-TO.md")).expect("the page");
+    let bench = Bench::new();
+    for entry in std::fs::read_dir(root.join("demo")).expect("the demo") {
+        let path = entry.expect("a file").path();
+        let name = path.file_name().expect("a name").to_string_lossy().into_owned();
+        std::fs::copy(&path, bench.path(&name)).expect("a copy");
+    }
+    let (mut jobs, mut typed) = (0, 0);
+    let mut lines = text.lines();
+    while let Some(line) = lines.next() {
+        if let Some(file) = line.strip_prefix("```toml ") {
+            let job: Vec<&str> = lines.by_ref().take_while(|line| *line != "```").collect();
+            bench.write(file, job.join("\n"));
+            jobs += 1;
+            // Nothing is wrong with it, and nothing doubtful.
+            let told = bench.json(&["check", file])["problems"].clone();
+            let doubts: Vec<_> =
+                told.as_array().expect("a list").iter().filter(|p| p["severity"] != "note").collect();
+            assert!(doubts.is_empty(), "{file}: {doubts:?}");
+        }
+        if let Some(line) = line.strip_prefix("    tinkite ") {
+            let words = words(line);
+            bench.ok(&words.iter().map(String::as_str).collect::<Vec<_>>());
+            typed += 1;
+        }
+    }
+    assert_eq!((jobs, typed), (4, 20));
+}
