@@ -1,4 +1,5 @@
 //! Pictures: the kinds, the sizes, and how detail falls away.
+#![allow(clippy::unwrap_used)] // helpers of tests
 
 mod common;
 use common::Bench;

@@ -207,8 +207,9 @@ fn what_is_finer_than_the_spot_is_told() {
     let bench = Bench::new();
     // Grooves as wide as the walls between them, as a picture and as a solid.
     let stripes = |pixels: usize| {
-        let grey: Vec<u8> =
-            (0..200 * 200).map(|n| if n % 200 / pixels % 2 == 0 { 0 } else { 255 }).collect();
+        let grey: Vec<u8> = (0..200 * 200)
+            .map(|n| if (n % 200 / pixels).is_multiple_of(2) { 0 } else { 255 })
+            .collect();
         let file = std::fs::File::create(bench.path("grooves.png")).unwrap();
         let encoder = image::codecs::png::PngEncoder::new(file);
         let kind = image::ExtendedColorType::L8;

@@ -1,4 +1,5 @@
 //! `cargo xtask dist`: the program with its manual pages and completions, laid out for packaging.
+#![allow(clippy::print_stdout, clippy::print_stderr)] // what it does it says where it was called
 
 use std::error::Error;
 use std::fs;

@@ -1,6 +1,7 @@
 //! A browser without a window, for pages that are written.
 
 use super::Bench;
+use std::io::Write;
 use std::path::Path;
 use std::process::{Command, Stdio};
 
@@ -23,7 +24,8 @@ pub(crate) fn browser() -> Option<String> {
             std::env::var_os("TINKITE_BROWSER").is_none(),
             "TINKITE_BROWSER asks for a browser, and there is none"
         );
-        eprintln!("there is no browser here: the page was not opened");
+        // Whoever reads the output of the tests shall know.
+        let _ = writeln!(std::io::stderr(), "there is no browser here: the page was not opened");
     }
     found
 }
@@ -62,8 +64,9 @@ pub(crate) fn driven(
     let window = format!("--window-size={},{}", size.0, size.1);
     let more = [window.as_str(), "--virtual-time-budget=60000", "--dump-dom"];
     let dom = start(name, bench, &bench.path("driven.html"), &more);
-    let from =
-        dom.find("<pre id=\"driven\">").unwrap_or_else(|| panic!("nothing was found: {dom}"));
+    let from = dom.find("<pre id=\"driven\">");
+    assert!(from.is_some(), "the page's script gave nothing back: {dom}");
+    let from = from.unwrap();
     let text = &dom[from + 17..];
     let text = &text[..text.find("</pre>").unwrap()];
     let text = text.replace("&lt;", "<").replace("&gt;", ">").replace("&amp;", "&");
