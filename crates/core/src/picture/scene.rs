@@ -116,7 +116,7 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     }
     let mut notes = detail.notes(paths);
     if hidden > 0 {
-        notes.push(format!("{paths} paths: {hidden} numbers hidden for want of room"));
+        notes.push(format!("{paths} paths: {hidden} numbers hidden"));
     }
     notes.extend(shown.notes);
     let whole =
