@@ -1,5 +1,5 @@
 //! What the terminal screenshots of the documentation show is what the program says today. The text of each stands
-//! beside its picture; with `TINKITE_SCREENS=write` it is written anew, and docs/screenshots/make takes the pictures.
+//! in docs/screens; with `TINKITE_SCREENS=write` it is written anew, and docs/screens/make takes the pictures.
 
 mod common;
 use common::Bench;
@@ -21,7 +21,7 @@ const SCREENS: [(&str, &[&str], usize); 11] = [
 ];
 
 fn folder() -> PathBuf {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/screenshots")
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs")
 }
 
 #[test]
@@ -52,12 +52,12 @@ fn screenshots_show_what_the_program_says() {
         let mut lines: Vec<&str> = shown.lines().collect();
         lines.truncate(most);
         let shown = lines.join("\n") + "\n";
-        let path = folder().join(format!("{name}.txt"));
+        let path = folder().join(format!("screens/{name}.txt"));
         if std::env::var_os("TINKITE_SCREENS").is_some_and(|word| word == "write") {
             std::fs::write(&path, &shown).expect("the text of a screen");
         }
         let kept = std::fs::read_to_string(&path).unwrap_or_default();
-        assert_eq!(kept, shown, "{name}: TINKITE_SCREENS=write, then docs/screenshots/make");
-        assert!(folder().join(format!("{name}.png")).exists(), "{name} has no picture");
+        assert_eq!(kept, shown, "{name}: TINKITE_SCREENS=write, then docs/screens/make");
+        assert!(folder().join(format!("screenshots/{name}.png")).exists(), "{name} has no picture");
     }
 }
