@@ -322,9 +322,19 @@ pub(super) fn extents_words(view: &View, extents: Rect) -> [Rect; 2] {
 /// A thin bracket round `extents` with its width above and its depth beside it.
 pub(super) fn extents(out: &mut String, view: &View, extents: Rect) {
     let r = view.px_rect(extents);
-    let style =
-        format!(r#"fill="none" stroke="{FAINT_INK}" stroke-width="0.8" stroke-dasharray="2 3""#);
-    rect(out, r, &style);
+    // Corners alone: a box of dashes would look like a line that was drawn.
+    let (x, y) = ((r.width() / 3.0).min(16.0), (r.height() / 3.0).min(16.0));
+    let corner = |cx: f64, cy: f64, dx: f64, dy: f64| {
+        format!("M{:.1} {cy:.1}H{cx:.1}V{:.1}", cx + dx, cy + dy)
+    };
+    let d: String = [
+        corner(r.x0, r.y0, x, y),
+        corner(r.x1, r.y0, -x, y),
+        corner(r.x1, r.y1, -x, -y),
+        corner(r.x0, r.y1, x, -y),
+    ]
+    .concat();
+    let _ = writeln!(out, r#"<path d="{d}" fill="none" stroke="{INK}" stroke-width="1"/>"#);
     let number = |v: f64| format!("{} mm", plain(v, 2));
     let halo = format!(
         r#"font-size="12" fill="{INK}" stroke="{BED}" stroke-width="3" paint-order="stroke" text-anchor="middle""#
