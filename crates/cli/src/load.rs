@@ -185,6 +185,8 @@ fn job_with(
     let books: Vec<Book> = shelf.books.iter().filter(|book| used(book)).cloned().collect();
     parts.extend(books.iter().map(|book| Part::of(&book.name, book.text.as_bytes())));
     let mut doubts = Problems::new();
+    doubts
+        .extend(machines::unlike_own(name, path, &profile).map(Problems::from).unwrap_or_default());
     if job.steps.iter().any(|step| step.recipe.is_some()) {
         broken().for_each(|problem| doubts.push(problem.clone()));
     }

@@ -1,5 +1,6 @@
 //! Finding machine profiles: beside the job, in the user's own folder, among the shipped ones.
 
+use crate::bundle;
 use crate::refusal::{Refusal, Sources};
 use crate::shipped;
 use crate::source;
@@ -8,7 +9,7 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use tinkite_core::job::Machine;
 use tinkite_core::job::machine;
-use tinkite_core::problem::{Code, Problem, nearest};
+use tinkite_core::problem::{Code, Place, Problem, nearest};
 
 /// The ending of profiles.
 const ENDING: &str = ".machine.toml";
@@ -105,6 +106,25 @@ pub(crate) fn find(name: &str, folder: &Path) -> Result<Found, Refusal> {
     let problem =
         Problem::error(Code::NoMachine, format!("there is no machine called \"{name}\""), help);
     Err(Refusal::Problems(problem.into(), Sources::new()))
+}
+
+/// Says that the profile in a bundle is not the one that this computer has by the same name: its limits count for
+/// what is made of the bundle, and may be those of another machine.
+pub(crate) fn unlike_own(name: &str, job: &Path, profile: &str) -> Option<Problem> {
+    let (bundle, _) = bundle::inside(job)?;
+    let name = machine::profile_name(name);
+    let own = own_folder()?.join(format!("{name}{ENDING}"));
+    let text = own.exists().then(|| source::text(&own).ok()).flatten()?;
+    if text == profile {
+        return None;
+    }
+    let message = format!(
+        "the profile of \"{name}\" in the bundle is not the one that this computer has ({})",
+        own.display()
+    );
+    let help = "what is made of the bundle keeps the bundle's limits: compare the two, or say --machine with the path of yours";
+    let place = Place::file(&bundle.display().to_string());
+    Some(Problem::warning(Code::Bundle, message, help).at(place))
 }
 
 /// Every profile that can be named from `folder`: what the name means there.

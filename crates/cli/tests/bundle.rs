@@ -72,6 +72,27 @@ fn every_command_takes_a_bundle_as_the_job() {
 }
 
 #[test]
+fn a_profile_that_differs_from_the_computers_own_is_told() {
+    let here = demo();
+    here.ok(&["bundle", "sail-panel.kite.toml"]);
+    let there = carried(&here, "sail-panel.kite.zip");
+    let own = "config/tinkite/machines/bench-laser.machine.toml";
+    std::fs::create_dir_all(there.path("config/tinkite/machines")).unwrap();
+    let profile = here.read("bench-laser.machine.toml");
+    let told = || {
+        let args = ["check", "sail-panel.kite.zip", "--json"];
+        let config = there.path("config");
+        let out = there.command(&args).env("XDG_CONFIG_HOME", config).output().unwrap();
+        String::from_utf8_lossy(&out.stdout).contains("is not the one that this computer has")
+    };
+    assert!(!told(), "there is no other");
+    there.write(own, &profile);
+    assert!(!told(), "the same");
+    there.write(own, profile.replace("400 mm", "380 mm"));
+    assert!(told(), "a smaller bed");
+}
+
+#[test]
 fn files_from_elsewhere_come_along_under_names_of_their_own() {
     let here = demo();
     std::fs::create_dir(here.path("jobs")).unwrap();
@@ -198,4 +219,33 @@ fn bundles_that_were_meddled_with_are_refused_and_write_nothing() {
     refused(b"no archive".to_vec(), "cannot be read");
     let bytes = archive(&good, None);
     refused(bytes[..bytes.len() / 2].to_vec(), "cannot be read");
+}
+
+#[test]
+fn the_fonts_of_a_jobs_text_come_along() {
+    let here = Bench::new();
+    std::fs::create_dir_all(here.path("home/.fonts")).unwrap();
+    here.write("home/.fonts/plain-mono.ttf", dejavu::sans_mono::regular());
+    let shape = "tinkite = 1\nmachine = \"bench-laser\"\n[[shape]]\nkind = \"text\"\nname = \"word\"\ntext = \"Kite 7\"\nheight = \"12 mm\"\nfont = \"DejaVu Sans Mono\"\ncolour = \"black\"\n[place]\nat = [\"40 mm\", \"40 mm\"]\n[[step]]\nname = \"word\"\ntake = { fill = \"black\" }\nmake = \"engrave\"\nspeed = \"50 mm/s\"\npower = \"30 %\"\nlines = { spacing = \"0.3 mm\" }\n";
+    here.write("word.kite.toml", shape);
+    let with_font = |bench: &Bench, args: &[&str]| {
+        let home = bench.path("home");
+        let out = bench.command(args).env("HOME", home).output().unwrap();
+        assert!(out.status.success(), "{args:?}: {}", String::from_utf8_lossy(&out.stderr));
+    };
+    with_font(&here, &["bundle", "word.kite.toml"]);
+    with_font(&here, &["emit", "word.kite.toml", "-o", "here.nc"]);
+    let bytes = std::fs::read(here.path("word.kite.zip")).unwrap();
+    let zip = ZipArchive::new(Cursor::new(bytes)).unwrap();
+    let fonts: Vec<&str> = zip.file_names().filter(|name| name.starts_with("fonts/")).collect();
+    assert_eq!(fonts.len(), 1, "the one that it is drawn with: {fonts:?}");
+    // There nobody has it.
+    let there = carried(&here, "word.kite.zip");
+    std::fs::create_dir(there.path("home")).unwrap();
+    with_font(&there, &["emit", "word.kite.zip", "-o", "there.nc"]);
+    assert_eq!(there.read("there.nc"), here.read("here.nc"));
+    // Drawn in another font it would be another program.
+    here.write("word.kite.toml", shape.replace("font = \"DejaVu Sans Mono\"\n", ""));
+    with_font(&here, &["emit", "word.kite.toml", "-o", "plain.nc"]);
+    assert_ne!(here.read("plain.nc"), here.read("here.nc"));
 }
