@@ -72,11 +72,11 @@
   }
 
   // Colours.
-  const ramp = [[154, 192, 180], [217, 178, 74], [208, 112, 51], [150, 47, 69], [58, 29, 77]];
+  const tints = [[154, 192, 180], [217, 178, 74], [208, 112, 51], [150, 47, 69], [58, 29, 77]];
   const shade = share => {
-    const at = Math.min(Math.max(share, 0), 1) * (ramp.length - 1);
-    const low = Math.min(Math.floor(at), ramp.length - 2);
-    const mix = ramp[low].map((v, n) => Math.round(v + (ramp[low + 1][n] - v) * (at - low)));
+    const at = Math.min(Math.max(share, 0), 1) * (tints.length - 1);
+    const low = Math.min(Math.floor(at), tints.length - 2);
+    const mix = tints[low].map((v, n) => Math.round(v + (tints[low + 1][n] - v) * (at - low)));
     return `rgb(${mix.join()})`;
   };
   const shades = Array.from({ length: 33 }, (_, n) => shade(n / 32));
