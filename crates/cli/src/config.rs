@@ -1,5 +1,6 @@
 //! `config.toml` in the user's configuration folder: defaults that a person sets once.
 
+use crate::args::{Units, When};
 use crate::refusal::{Refusal, Sources};
 use etcetera::BaseStrategy;
 use serde::Deserialize;
@@ -14,6 +15,18 @@ pub(crate) struct Config {
     pub(crate) log: Option<PathBuf>,
     /// The book that recipes are kept in.
     pub(crate) book: Option<PathBuf>,
+    /// The machine that is meant where a call needs one and names none: a profile's name or path.
+    pub(crate) machine: Option<String>,
+    /// In what lengths are told.
+    pub(crate) units: Option<Units>,
+    /// Colours on the terminal.
+    pub(crate) colour: Option<When>,
+}
+
+/// Where it is looked for; none where there is no home folder.
+pub(crate) fn path() -> Option<PathBuf> {
+    let folder = etcetera::choose_base_strategy().ok()?.config_dir();
+    Some(folder.join("tinkite").join("config.toml"))
 }
 
 /// Reads it; a file that is not there says nothing.
@@ -21,11 +34,7 @@ pub(crate) struct Config {
 /// # Errors
 /// A file that cannot be read, or holds something else.
 pub(crate) fn read() -> Result<Config, Refusal> {
-    let Ok(strategy) = etcetera::choose_base_strategy() else { return Ok(Config::default()) };
-    let path = strategy.config_dir().join("tinkite").join("config.toml");
-    if !path.exists() {
-        return Ok(Config::default());
-    }
+    let Some(path) = path().filter(|path| path.exists()) else { return Ok(Config::default()) };
     let text = crate::source::text(&path)?;
     toml::from_str(&text).map_err(|error: toml::de::Error| {
         let shown = path.display().to_string();
@@ -33,8 +42,8 @@ pub(crate) fn read() -> Result<Config, Refusal> {
             Some(span) => Place::span(&shown, &text, span),
             None => Place::file(&shown),
         };
-        let problem =
-            Problem::error(Code::WrongType, error.message(), "it knows the keys log and book");
+        let help = "it knows the keys machine, units, colour, book and log";
+        let problem = Problem::error(Code::WrongType, error.message(), help);
         Refusal::Problems(problem.at(place).into(), Sources::from([(shown, text)]))
     })
 }

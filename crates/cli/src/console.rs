@@ -1,8 +1,9 @@
 //! Where words go: results to standard output, everything else to standard error.
 
-use crate::args::{Common, When};
+use crate::args::{Common, Units, When};
 use crate::refusal::Refusal;
 use std::io::{self, IsTerminal, Write};
+use tinkite_core::quantity::LengthUnit;
 
 /// How this call talks.
 #[derive(Debug, Clone, Copy)]
@@ -13,6 +14,8 @@ pub(crate) struct Console {
     pub(crate) quiet: bool,
     /// Everything is told.
     pub(crate) verbose: bool,
+    /// In what reports tell lengths.
+    pub(crate) unit: LengthUnit,
     colour: When,
     no_color: bool,
 }
@@ -20,8 +23,12 @@ pub(crate) struct Console {
 impl Console {
     pub(crate) fn new(common: &Common) -> Self {
         let no_color = std::env::var_os("NO_COLOR").is_some_and(|value| !value.is_empty());
-        let Common { json, quiet, verbose, colour } = *common;
-        Self { json, quiet, verbose, colour, no_color }
+        let Common { json, quiet, verbose, colour, units } = *common;
+        let unit = match units {
+            Units::Mm => LengthUnit::Millimetre,
+            Units::In => LengthUnit::Inch,
+        };
+        Self { json, quiet, verbose, unit, colour, no_color }
     }
 
     fn coloured(self, terminal: bool) -> bool {

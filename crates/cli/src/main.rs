@@ -7,8 +7,10 @@ mod books;
 mod bundle;
 mod burnt;
 mod commands;
+mod completing;
 mod config;
 mod console;
+mod defaults;
 mod door;
 mod fonts;
 mod gif;
@@ -24,13 +26,14 @@ mod place;
 mod png;
 mod refusal;
 mod report;
+mod schema;
 mod sheet;
 mod shipped;
 mod source;
 mod stopping;
 mod verbose;
+mod watch;
 
-use clap::Parser;
 use std::process::ExitCode;
 
 /// A library that gives up on a broken file is a problem that the core tells, not a fault to print.
@@ -45,10 +48,18 @@ fn quiet_libraries() {
 
 fn main() -> ExitCode {
     quiet_libraries();
-    let mut args = args::Args::parse();
+    // A shell that asks for completions is answered, and nothing else is done.
+    clap_complete::CompleteEnv::with_factory(defaults::plain_command).complete();
+    let (mut args, origins) = match defaults::parse() {
+        Ok(defaults::Call { args, origins }) => (args, origins),
+        Err((args, refusal)) => {
+            return ExitCode::from(door::close(&refusal, &console::Console::new(&args.common)));
+        }
+    };
     let console = console::Console::new(&args.common);
     if console.verbose {
         verbose::listen();
+        origins.iter().for_each(|origin| ::log::info!("{origin}"));
     }
     match bundle::opened(&mut args.command).and_then(|()| commands::run(&args, &console)) {
         Ok(()) => ExitCode::SUCCESS,

@@ -219,6 +219,54 @@ pub fn plain(value: f64, places: usize) -> String {
     if text == "-0" { "0".into() } else { text }
 }
 
+/// The unit in which lengths are told to people. Files, and this library throughout, count in mm.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum LengthUnit {
+    /// mm.
+    #[default]
+    Millimetre,
+    /// Inches of 25.4 mm.
+    Inch,
+}
+
+impl LengthUnit {
+    /// Its symbol.
+    #[must_use]
+    pub fn symbol(self) -> &'static str {
+        match self {
+            Self::Millimetre => "mm",
+            Self::Inch => "in",
+        }
+    }
+
+    /// A length (1), an area (2) or a volume (3) in mm, mm² or mm³, in this unit.
+    #[must_use]
+    pub fn of(self, value: f64, dimensions: i32) -> f64 {
+        match self {
+            Self::Millimetre => value,
+            Self::Inch => value / 25.4_f64.powi(dimensions),
+        }
+    }
+
+    /// Decimals that tell about as much as `places` decimals in mm.
+    #[must_use]
+    pub fn decimals(self, places: usize) -> usize {
+        places + usize::from(self == Self::Inch)
+    }
+
+    /// The number of a length of so many mm in this unit; `places` are decimals in mm.
+    #[must_use]
+    pub fn number(self, mm: f64, places: usize) -> String {
+        plain(self.of(mm, 1), self.decimals(places))
+    }
+
+    /// The same with its symbol.
+    #[must_use]
+    pub fn length(self, mm: f64, places: usize) -> String {
+        format!("{} {}", self.number(mm, places), self.symbol())
+    }
+}
+
 /// Seconds as people read them: `1 h 02 min 05 s`, `3 min 12 s`, `8.4 s`.
 #[must_use]
 pub fn clock(seconds: f64) -> String {

@@ -1,7 +1,7 @@
 //! Making bundles.
 
-use super::{Entry, FONTS, LAYOUT, LIST, List};
-use crate::args::JobArgs;
+use super::{Entry, FONTS, LAYOUT, LIST, List, REPORT, report};
+use crate::args::{JobArgs, LogFile};
 use crate::fonts::used_fonts;
 use crate::load::{self, sum};
 use crate::refusal::Refusal;
@@ -63,8 +63,8 @@ impl Files {
     }
 }
 
-/// Gathers a job and everything that it is made of.
-pub(crate) fn bundled(path: &Path) -> Result<Bundled, Refusal> {
+/// Gathers a job and everything that it is made of; with a log, also a report with the job's last run in it.
+pub(crate) fn bundled(path: &Path, report_with: Option<&LogFile>) -> Result<Bundled, Refusal> {
     if super::inside(path).is_some() {
         let why = format!("{} lies in a bundle already: copy that", path.display());
         return Err(Refusal::Usage(why));
@@ -109,22 +109,40 @@ pub(crate) fn bundled(path: &Path) -> Result<Bundled, Refusal> {
     let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let content = if files.renamed.is_empty() { text } else { job.to_string() };
     files.put(name.clone(), content.into_bytes())?;
+    let failed = |error: std::io::Error| Refusal::output("the bundle", &error);
+    let (_, bytes) = listed_and_packed(&name, &files.all)?;
+    let mut trial = tempfile::Builder::new().suffix(".kite.zip").tempfile().map_err(failed)?;
+    trial.write_all(&bytes).map_err(failed)?;
+    let program = same_program(path, trial.path())?;
+    if let Some(log) = report_with {
+        for (name, content) in report::report(trial.path(), path, log, program.is_some())? {
+            files.put(format!("{REPORT}/{name}"), content)?;
+        }
+    }
+    let (entries, bytes) = listed_and_packed(&name, &files.all)?;
+    Ok(Bundled { bytes, files: entries, renamed: files.renamed, program })
+}
+
+/// The list of a bundle's files, and the archive with it.
+fn listed_and_packed(
+    job: &str,
+    files: &BTreeMap<String, Vec<u8>>,
+) -> Result<(Vec<Entry>, Vec<u8>), Refusal> {
     let entry = |(name, content): (&String, &Vec<u8>)| Entry {
         name: name.clone(),
         bytes: content.len() as u64,
         sha256: sum(content),
     };
-    let entries: Vec<Entry> = files.all.iter().map(entry).collect();
+    let entries: Vec<Entry> = files.iter().map(entry).collect();
     let list = List {
         tinkite_bundle: LAYOUT,
         made_by: format!("tinkite {}", env!("CARGO_PKG_VERSION")),
-        job: name,
+        job: job.into(),
         files: entries.clone(),
     };
-    let bytes = packed(&list, &files.all)
+    let bytes = packed(&list, files)
         .map_err(|error| Refusal::Usage(format!("the bundle cannot be packed: {error}")))?;
-    let program = same_program(path, &bytes)?;
-    Ok(Bundled { bytes, files: entries, renamed: files.renamed, program })
+    Ok((entries, bytes))
 }
 
 /// Puts another name in the place of a file's, wherever a table says it.
@@ -164,13 +182,10 @@ fn packed(
     Ok(zip.finish()?.into_inner())
 }
 
-/// Holds the program that comes of the bundle against that of the folder.
-fn same_program(path: &Path, bundle: &[u8]) -> Result<Option<String>, Refusal> {
-    let failed = |error: std::io::Error| Refusal::output("the bundle", &error);
+/// Holds the program that comes of the bundle `trial` against that of the folder.
+fn same_program(path: &Path, trial: &Path) -> Result<Option<String>, Refusal> {
     let here = program(path);
-    let trial = tempfile::Builder::new().suffix(".kite.zip").tempfile().map_err(failed)?;
-    trial.as_file().write_all(bundle).map_err(failed)?;
-    let there = program(&super::job_in(trial.path())?);
+    let there = program(&super::job_in(trial)?);
     match (here, there) {
         (Some(here), Some(there)) if here == there => Ok(Some(here)),
         // A job that is refused here is refused there as well: somebody may want to help with it.

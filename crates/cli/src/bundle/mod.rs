@@ -6,6 +6,7 @@
 mod make;
 mod opened;
 mod read;
+mod report;
 
 pub(crate) use make::{Bundled, bundled};
 pub(crate) use opened::opened;
@@ -18,6 +19,9 @@ const LIST: &str = "bundle.json";
 
 /// The folder of fonts.
 pub(crate) const FONTS: &str = "fonts";
+
+/// The folder of what is told about the job and this program; a job in the bundle uses none of it.
+pub(crate) const REPORT: &str = "report";
 
 /// The layout of bundles that this version writes, and the newest that it reads.
 const LAYOUT: u32 = 1;

@@ -23,7 +23,7 @@ pub(crate) fn opened(command: &mut Command) -> Result<(), Refusal> {
 fn jobs(command: &mut Command) -> Vec<&mut PathBuf> {
     match command {
         Command::Check(args) => args.job.iter_mut().collect(),
-        Command::Plan(args) => vec![&mut args.job.job],
+        Command::Plan(args) => args.jobs.iter_mut().collect(),
         Command::Draw(args) => vec![&mut args.job.job],
         Command::Emit(args) => vec![&mut args.job.job],
         Command::Edge(args) => vec![&mut args.job.job],

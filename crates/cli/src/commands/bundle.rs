@@ -7,7 +7,7 @@ use crate::output::Output;
 use crate::refusal::Refusal;
 use crate::report::table::table;
 use serde::Serialize;
-use std::io::Write;
+use std::io::{BufRead, IsTerminal, Write};
 use std::path::{Path, PathBuf};
 
 #[derive(Debug, Serialize)]
@@ -34,7 +34,19 @@ pub(super) fn run(args: &Bundle, console: &Console) -> Result<(), Refusal> {
         return Err(Refusal::Usage(why));
     }
     let output = Output::create(&path, args.writing)?;
-    let Bundled { bytes, files, renamed, program } = bundle::bundled(&args.job)?;
+    let report = args.report.then_some(&args.log);
+    let Bundled { bytes, files, renamed, program } = bundle::bundled(&args.job, report)?;
+    let listed = |files: &[Entry]| {
+        let rows = files.iter().map(|file| {
+            let was = renamed.iter().find(|(_, name)| *name == file.name);
+            let was = was.map_or(String::new(), |(was, _)| format!("was {was}"));
+            vec![file.name.clone(), file.bytes.to_string(), file.sha256.clone(), was]
+        });
+        table(&["file", "bytes", "SHA-256", ""], rows.collect::<Vec<_>>(), &[1])
+    };
+    if args.report && !agreed(&listed(&files), console)? {
+        return Err(Refusal::Stopped("the bundle was not written".into()));
+    }
     let written = output.write(|out| out.write_all(&bytes))?;
     if console.json {
         return console.json(&BundleJson {
@@ -44,12 +56,9 @@ pub(super) fn run(args: &Bundle, console: &Console) -> Result<(), Refusal> {
             program_sha256: program,
         });
     }
-    let rows = files.iter().map(|file| {
-        let was = renamed.iter().find(|(_, name)| *name == file.name);
-        let was = was.map_or(String::new(), |(was, _)| format!("was {was}"));
-        vec![file.name.clone(), file.bytes.to_string(), file.sha256.clone(), was]
-    });
-    console.result(&table(&["file", "bytes", "SHA-256", ""], rows.collect::<Vec<_>>(), &[1]))?;
+    if !args.report {
+        console.result(&listed(&files))?;
+    }
     console.say(&match program {
         Some(_) => format!(
             "wrote {}: its program was held against that of the folder, and is the same",
@@ -58,4 +67,21 @@ pub(super) fn run(args: &Bundle, console: &Console) -> Result<(), Refusal> {
         None => format!("wrote {}; the job is refused, here as there", written.path.display()),
     });
     Ok(())
+}
+
+/// Shows what would be handed over before it is written; asks where somebody sits at a terminal.
+fn agreed(list: &str, console: &Console) -> Result<bool, Refusal> {
+    if !console.json {
+        console.result(list)?;
+    }
+    if console.json || !std::io::stdin().is_terminal() || !std::io::stderr().is_terminal() {
+        return Ok(true);
+    }
+    console.complain("report/ tells about the job, its last run and this program; write it? Enter writes, n does not");
+    let mut answer = String::new();
+    std::io::stdin()
+        .lock()
+        .read_line(&mut answer)
+        .map_err(|error| Refusal::unreadable("standard input", &error))?;
+    Ok(matches!(answer.trim(), "" | "y" | "yes") && answer.ends_with('\n'))
 }

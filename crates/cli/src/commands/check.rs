@@ -5,14 +5,8 @@ use crate::console::Console;
 use crate::door;
 use crate::load;
 use crate::refusal::Refusal;
-use crate::report::{ProblemJson, problems_json};
-use serde::Serialize;
+use crate::report::{CheckJson, problems_json};
 use tinkite_core::problem::{Code, Problems, nearest};
-
-#[derive(Debug, Serialize)]
-struct CheckJson {
-    problems: Vec<ProblemJson>,
-}
 
 pub(super) fn run(args: &Check, console: &Console) -> Result<(), Refusal> {
     if let Some(code) = &args.explain {

@@ -72,7 +72,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
     )?;
 
     title(console, "What will be done", &format!("plan {}", shown(&job.job)))?;
-    super::plan::run(&job, console)?;
+    super::plan::once(&job, console).map(|_| ())?;
 
     title(
         console,
@@ -86,6 +86,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         trouble: false,
         show: None,
         window: None,
+        watch: false,
         play: 12.0,
         writing: CAREFUL,
     };

@@ -2,10 +2,12 @@
 
 use crate::args::{Draw, ShowArg};
 use crate::console::Console;
+use crate::defaults;
 use crate::door;
 use crate::kind::{self, Kind};
 use crate::refusal::{Refusal, Sources};
 use crate::report::look::Looked;
+use crate::watch::{self, Outcome};
 use crate::{gif, load, png, sheet};
 use std::fs::File;
 use std::io::BufReader;
@@ -14,9 +16,27 @@ use tinkite_core::geometry::Rect;
 use tinkite_core::picture::{self, BurntMark, Canvas, Look, Show, Words};
 use tinkite_core::problem::Problems;
 use tinkite_core::program::measure::{Measure, span};
-use tinkite_core::quantity::{clock, plain};
+use tinkite_core::quantity::{LengthUnit, clock, plain};
 
 pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
+    if !args.watch {
+        return once(args, console).map(|_| ());
+    }
+    if !is_job(&args.job.job) {
+        return Err(Refusal::Usage("--watch is for jobs".into()));
+    }
+    let mut args = args.clone();
+    let jobs = [args.job.job.clone()];
+    watch::again_and_again(&jobs, console, || {
+        let outcome = once(&args, console)?;
+        // From now on the picture that is there is its own.
+        args.writing.force = true;
+        Ok(outcome)
+    })
+}
+
+/// Draws it once; says what of.
+fn once(args: &Draw, console: &Console) -> Result<Outcome, Refusal> {
     let sheet = png::is_sheet(&args.output) && !args.trouble;
     let plays = png::is_playback(&args.output) && !args.trouble;
     if !plays && !sheet {
@@ -24,7 +44,7 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
     }
     let canvas = Canvas { width: args.size.0, height: args.size.1 };
     if args.trouble {
-        return trouble(args, canvas, console);
+        return trouble(args, canvas, console).map(|()| Outcome::default());
     }
     if plays && args.show.is_some() {
         return Err(Refusal::Usage("a playback shows steps; --show is for .svg and .png".into()));
@@ -34,17 +54,18 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
         return Err(Refusal::Usage(why.into()));
     }
     if !is_job(&args.job.job) {
-        return program(args, canvas, console);
+        return program(args, canvas, console).map(|()| Outcome::default());
     }
     let mut made = load::made(&args.job)?;
     load::lay_photo(&mut made)?;
+    let outcome = Outcome::of(&made);
     if sheet {
         let written = sheet::write(&args.output, args.writing, &made)?;
         let problems = load::located(made.compiled.problems, &made.sources);
-        return door::wrote(&written, &problems, &made.sources, console);
+        return door::wrote(&written, &problems, &made.sources, console).map(|()| outcome);
     }
     if let Some(show @ (ShowArg::Depth | ShowArg::Tones)) = args.show {
-        return outcome(args, show, made, canvas, console);
+        return result(args, show, made, canvas, console).map(|()| outcome);
     }
     let show = args.show.and_then(|show| match show {
         ShowArg::Power => Some(Show::Power),
@@ -61,11 +82,11 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
         png::write(&args.output, args.writing, || picture::job(&made.compiled, &made.job, &look))?
     };
     let problems = load::located(made.compiled.problems, &made.sources);
-    door::wrote(&written, &problems, &made.sources, console)
+    door::wrote(&written, &problems, &made.sources, console).map(|()| outcome)
 }
 
 /// What a job leaves behind: the finished surface of its reliefs, or its pictures as they will look.
-fn outcome(
+fn result(
     args: &Draw,
     show: ShowArg,
     made: load::Made,
@@ -107,11 +128,11 @@ fn program(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal
     if !args.job.part.is_whole() {
         return refuse("--only, --skip, --sheet and --set are for jobs");
     }
-    let Some(machine) = &args.job.machine else {
+    let Some(machine) = defaults::machine(args.job.machine.as_ref())? else {
         return refuse("it is drawn on the bed of a machine, so say --machine NAME");
     };
     let mut sources = Sources::new();
-    let machine = load::typed_machine(machine, &args.job.job, &mut sources)?;
+    let machine = load::typed_machine(&machine, &args.job.job, &mut sources)?;
     let file = File::open(&args.job.job).map_err(|error| Refusal::unreadable(&name, &error))?;
     let mut measure = Measure::new(&name, Some(&machine), None);
     let mut marks: Vec<BurntMark> = Vec::new();
@@ -136,7 +157,7 @@ fn program(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal
         format!("{} mm of travel", plain(report.travel, 1)),
         format!("about {} on this machine", clock(report.seconds)),
     ];
-    facts.extend(report.burn_extents.map(span));
+    facts.extend(report.burn_extents.map(|r| span(r, LengthUnit::Millimetre)));
     facts.extend(report.s.map(|(low, high)| format!("S{} to S{}", plain(low, 1), plain(high, 1))));
     let title = args.job.job.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let words = Words { title: &title, subtitle: "a machine program; darker is stronger" };

@@ -37,7 +37,7 @@ pub(super) fn run(args: &Look, console: &Console) -> Result<(), Refusal> {
         if n > 0 {
             console.result("")?;
         }
-        console.result(&one.text(console.colours_out()))?;
+        console.result(&one.text(console.colours_out(), console.unit))?;
         door::show(one.doubts(), &Sources::new(), console);
     }
     Ok(())
@@ -93,7 +93,7 @@ fn tell<'i>(
         return console.json(&MeasuresJson { measures });
     }
     for (file, measure) in found {
-        console.result(&measured_text(file, measure))?;
+        console.result(&measured_text(file, measure, console.unit))?;
     }
     Ok(())
 }

@@ -1,14 +1,14 @@
 //! `tinkite man`.
 
-use crate::args::{Args, Man};
+use crate::args::Man;
 use crate::console::Console;
+use crate::defaults::plain_command;
 use crate::refusal::Refusal;
-use clap::CommandFactory;
 
 pub(super) fn run(args: &Man, console: &Console) -> Result<(), Refusal> {
     let Some(folder) = &args.into else {
         let mut page = Vec::new();
-        clap_mangen::Man::new(Args::command())
+        clap_mangen::Man::new(plain_command())
             .render(&mut page)
             .map_err(|error| Refusal::output("standard output", &error))?;
         return console.result(&String::from_utf8_lossy(&page));
@@ -19,7 +19,7 @@ pub(super) fn run(args: &Man, console: &Console) -> Result<(), Refusal> {
         let why = format!("{} is not empty: name a new folder", folder.display());
         return Err(Refusal::Usage(why));
     }
-    clap_mangen::generate_to(Args::command(), folder).map_err(failed)?;
+    clap_mangen::generate_to(plain_command(), folder).map_err(failed)?;
     console.say(&format!("wrote the manual pages into {}", folder.display()));
     Ok(())
 }

@@ -19,6 +19,7 @@ mod read;
 mod recipe;
 mod rig;
 mod run;
+mod schema;
 mod swatch;
 
 use crate::args::{Args, Command};
@@ -32,7 +33,7 @@ pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {
         Command::Look(args) => look::run(args, console),
         Command::Begin(args) => begin::run(args, console),
         Command::Check(args) => check::run(args, console),
-        Command::Plan(args) => plan::run(&args.job, console),
+        Command::Plan(args) => plan::run(args, console),
         Command::Draw(args) => draw::run(args, console),
         Command::Bundle(args) => bundle::run(args, console),
         Command::Photo(args) => photo::run(args, console),
@@ -46,6 +47,7 @@ pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {
         Command::Recipe { command } => recipe::run(command, console),
         Command::Swatch { command } => swatch::run(command, console),
         Command::Rig(args) => rig::run(args, console),
+        Command::Schema(args) => schema::run(args, console),
         Command::Completions(args) => completions::run(args, console),
         Command::Man(args) => man::run(args, console),
     }

@@ -2,6 +2,7 @@
 
 use crate::args::Photo;
 use crate::console::Console;
+use crate::defaults;
 use crate::door;
 use crate::kind::{self, Kind};
 use crate::load;
@@ -97,7 +98,7 @@ fn known(args: &Photo) -> Result<Known, Refusal> {
         let machine = loaded.job.machine;
         return Ok(Known { path, corners: photo.corners, found: photo.found, machine });
     }
-    let Some(machine) = &args.machine else {
+    let Some(machine) = defaults::machine(args.machine.as_ref())? else {
         return Err(Refusal::Usage(
             "it is laid on the bed of a machine, so say --machine NAME".into(),
         ));
@@ -108,7 +109,7 @@ fn known(args: &Photo) -> Result<Known, Refusal> {
             args.places.len()
         )));
     }
-    let machine = load::typed_machine(machine, &args.picture, &mut sources)?;
+    let machine = load::typed_machine(&machine, &args.picture, &mut sources)?;
     let corners = args.places.iter().map(|[x, y, ..]| Point::new(*x, *y)).collect();
     let found = args.places.iter().map(|[.., x, y]| Point::new(*x, *y)).collect();
     Ok(Known { path: args.picture.clone(), corners, found, machine })

@@ -1,18 +1,86 @@
 //! `tinkite plan`.
 
-use crate::args::JobArgs;
+use crate::args::{JobArgs, Plan};
 use crate::console::Console;
 use crate::door;
-use crate::load;
+use crate::load::{self, Made};
 use crate::refusal::Refusal;
 use crate::report::plan;
+use crate::report::table::table;
+use crate::watch::{self, Outcome};
+use serde::Serialize;
+use tinkite_core::quantity::clock;
 
-pub(super) fn run(args: &JobArgs, console: &Console) -> Result<(), Refusal> {
-    let made = load::made(args)?;
-    if console.json {
-        return console.json(&plan::json(&made));
+/// The plans of several jobs.
+#[derive(Debug, Serialize)]
+struct PlansJson {
+    jobs: Vec<plan::PlanJson>,
+    seconds: f64,
+}
+
+pub(super) fn run(args: &Plan, console: &Console) -> Result<(), Refusal> {
+    let one = |job: &std::path::PathBuf| JobArgs {
+        job: job.clone(),
+        machine: args.machine.clone(),
+        part: args.part.clone(),
+    };
+    let jobs: Vec<JobArgs> = args.jobs.iter().map(one).collect();
+    if args.watch {
+        return watch::again_and_again(&args.jobs, console, || all(&jobs, console));
     }
-    console.result(&plan::text(&made))?;
+    all(&jobs, console).map(|_| ())
+}
+
+/// Plans one job.
+pub(super) fn once(job: &JobArgs, console: &Console) -> Result<Outcome, Refusal> {
+    let made = load::made(job)?;
+    let outcome = Outcome::of(&made);
+    if console.json {
+        console.json(&plan::json(&made))?;
+        return Ok(outcome);
+    }
+    told(made, console)?;
+    Ok(outcome)
+}
+
+fn told(made: Made, console: &Console) -> Result<(), Refusal> {
+    console.result(&plan::text(&made, console.unit))?;
     door::show(&load::located(made.compiled.problems, &made.sources), &made.sources, console);
     Ok(())
+}
+
+/// Plans jobs that will be run one after the other; all of them are made before anything is told.
+fn all(jobs: &[JobArgs], console: &Console) -> Result<Outcome, Refusal> {
+    if let [job] = jobs {
+        return once(job, console);
+    }
+    let made = jobs.iter().map(load::made).collect::<Result<Vec<_>, _>>()?;
+    let outcomes: Vec<Outcome> = made.iter().map(Outcome::of).collect();
+    let sums = outcomes.iter().filter_map(|one| one.sums).reduce(watch::Sums::and);
+    let files = outcomes.into_iter().flat_map(|one| one.files).collect();
+    let seconds = sums.map_or(0.0, |sums| sums.seconds);
+    if console.json {
+        console.json(&PlansJson { jobs: made.iter().map(plan::json).collect(), seconds })?;
+        return Ok(Outcome { files, sums });
+    }
+    let unit = console.unit;
+    let row = |name: String, machine: String, sums: watch::Sums| {
+        let (burnt, travel) = (unit.number(sums.burn, 0), unit.number(sums.travel, 0));
+        vec![name, machine, burnt, travel, clock(sums.seconds)]
+    };
+    let mut rows: Vec<_> = made
+        .iter()
+        .filter_map(|one| {
+            let name = one.job.file.clone();
+            Some(row(name, one.job.machine.name.clone(), Outcome::of(one).sums?))
+        })
+        .collect();
+    rows.extend(sums.map(|sums| row("in all".into(), String::new(), sums)));
+    for one in made {
+        told(one, console)?;
+        console.result("")?;
+    }
+    let (burnt, travel) = (format!("burn {}", unit.symbol()), format!("travel {}", unit.symbol()));
+    console.result(&table(&["job", "machine", &burnt, &travel, "time"], rows, &[2, 3, 4]))?;
+    Ok(Outcome { files, sums })
 }

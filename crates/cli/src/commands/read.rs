@@ -108,7 +108,12 @@ pub(super) fn run(args: &Read, console: &Console) -> Result<(), Refusal> {
     if console.json {
         console.json(&report::json(&report))?;
     } else {
-        console.result(&report::text(&name, &report, machine.as_ref().map(|m| m.name.as_str())))?;
+        console.result(&report::text(
+            &name,
+            &report,
+            machine.as_ref().map(|m| m.name.as_str()),
+            console.unit,
+        ))?;
         door::show(&report.problems, &Sources::new(), console);
     }
     if report.problems.refuse() { Err(Refusal::Reported) } else { Ok(()) }

@@ -9,7 +9,7 @@ use tinkite_core::artwork::{Artwork, Image, Solid, looked_at};
 use tinkite_core::colour::Colour;
 use tinkite_core::geometry::Rect;
 use tinkite_core::problem::{Problems, few};
-use tinkite_core::quantity::plain;
+use tinkite_core::quantity::{LengthUnit, plain};
 
 /// Lengths and areas are measured on lines and arcs this near to what was drawn, mm.
 const TOLERANCE: f64 = 0.01;
@@ -140,19 +140,20 @@ impl<'a> Looked<'a> {
     }
 
     /// For people; `colours` shows each layer's colour as a swatch.
-    pub(crate) fn text(&self, colours: bool) -> String {
+    pub(crate) fn text(&self, colours: bool, unit: LengthUnit) -> String {
         let art = self.artwork;
-        let n = |v: f64| plain(v, 2);
+        let n = |v: f64| unit.number(v, 2);
+        let symbol = unit.symbol();
         let mut out = String::new();
         if let Some(solid) = &art.solid {
-            return solid_text(art, solid);
+            return solid_text(art, solid, unit);
         }
         match self.extents {
-            Some(_) if art.format.is_bitmap() => return bitmap_text(art),
+            Some(_) if art.format.is_bitmap() => return bitmap_text(art, unit),
             Some(r) => {
                 let _ = writeln!(
                     out,
-                    "{}: {}, {} x {} mm",
+                    "{}: {}, {} x {} {symbol}",
                     art.file,
                     art.format.name(),
                     n(r.width()),
@@ -163,7 +164,8 @@ impl<'a> Looked<'a> {
                 let _ = writeln!(out, "{}: {}, nothing drawn", art.file, art.format.name());
             }
         }
-        let page = art.page.map_or("none".to_string(), |(w, h)| format!("{} x {} mm", n(w), n(h)));
+        let page =
+            art.page.map_or("none".to_string(), |(w, h)| format!("{} x {} {symbol}", n(w), n(h)));
         let _ = writeln!(out, "  page     {page}");
         let units = &art.units;
         let _ = writeln!(
@@ -175,7 +177,7 @@ impl<'a> Looked<'a> {
         if let Some(r) = self.extents {
             let _ = writeln!(
                 out,
-                "  drawing  X {} to {}, Y {} to {} mm from the lower left corner",
+                "  drawing  X {} to {}, Y {} to {} {symbol} from the lower left corner",
                 n(r.x0),
                 n(r.x1),
                 n(r.y0),
@@ -187,6 +189,8 @@ impl<'a> Looked<'a> {
             let _ = writeln!(out, "  groups   {}", few(&groups, 8));
         }
         out.push('\n');
+        let measured = ["length", "inside", "size", "stroke"]
+            .map(|what| format!("{what} {symbol}{}", if what == "inside" { "²" } else { "" }));
         let header = [
             "",
             "colour",
@@ -195,12 +199,12 @@ impl<'a> Looked<'a> {
             "open",
             "closed",
             "lines",
-            "length mm",
-            "inside mm²",
-            "size mm",
-            "stroke mm",
+            &measured[0],
+            &measured[1],
+            &measured[2],
+            &measured[3],
         ];
-        let rows: Vec<_> = self.layers.iter().map(|layer| row(layer, colours)).collect();
+        let rows: Vec<_> = self.layers.iter().map(|layer| row(layer, colours, unit)).collect();
         if !rows.is_empty() {
             out.push_str(&table(&header, rows, &[3, 4, 5, 6, 7, 8, 9]));
         }
@@ -208,7 +212,7 @@ impl<'a> Looked<'a> {
             let dpi = image.dpi.map_or(String::new(), |dpi| format!(" at {} dpi", plain(dpi, 1)));
             let _ = write!(
                 out,
-                "\n  bitmap {}: {} x {} mm, {} x {} pixels{dpi}",
+                "\n  bitmap {}: {} x {} {symbol}, {} x {} pixels{dpi}",
                 drawn.source.label(),
                 n(image.size_mm[0]),
                 n(image.size_mm[1]),
@@ -221,12 +225,12 @@ impl<'a> Looked<'a> {
 }
 
 /// The measures of a file that is one bitmap.
-fn bitmap_text(art: &Artwork) -> String {
+fn bitmap_text(art: &Artwork, unit: LengthUnit) -> String {
     let mut out = String::new();
     for image in &art.images {
         let (width, height) = image.size();
-        let (width, height) = (plain(width, 2), plain(height, 2));
-        let _ = writeln!(out, "{}: {}, {width} x {height} mm", art.file, art.format.name());
+        let (width, height) = (unit.number(width, 2), unit.length(height, 2));
+        let _ = writeln!(out, "{}: {}, {width} x {height}", art.file, art.format.name());
         let _ = writeln!(out, "  pixels   {} x {}", image.pixels.0, image.pixels.1);
         let _ = writeln!(out, "  units    {}", art.units.source);
     }
@@ -234,27 +238,29 @@ fn bitmap_text(art: &Artwork) -> String {
 }
 
 /// A solid model's measures.
-fn solid_text(art: &Artwork, solid: &Solid) -> String {
-    let [x, y, z] = solid.size.map(|side| plain(side, 2));
+fn solid_text(art: &Artwork, solid: &Solid, unit: LengthUnit) -> String {
+    let [x, y, z] = solid.size.map(|side| unit.number(side, 2));
+    let symbol = unit.symbol();
+    let cubic = |mm3: f64| plain(unit.of(mm3, 3), unit.decimals(1));
     let closed = match solid.leaks {
         0 => "closed".to_string(),
         leaks => format!("leaking at {leaks} edges"),
     };
     let volume = match solid.volume {
-        Some(volume) => format!("{} mm3, ", plain(volume, 1)),
+        Some(volume) => format!("{} {symbol}³, ", cubic(volume)),
         None => String::new(),
     };
     let detail = match solid.detail {
-        Some(mm) => format!("a spot up to {} mm wide makes nearly all of it", plain(mm, 2)),
-        None => format!("finer than {} mm", plain(2.0 * solid.looked_at, 2)),
+        Some(mm) => format!("a spot up to {} wide makes nearly all of it", unit.length(mm, 2)),
+        None => format!("finer than {}", unit.length(2.0 * solid.looked_at, 2)),
     };
     format!(
-        "{}: {}, a solid of {x} x {y} x {z} mm\n  units    {}\n  surface  {} triangles, {closed}\n  volume   {volume}{} mm3 under what is seen from above\n  detail   {detail}\n",
+        "{}: {}, a solid of {x} x {y} x {z} {symbol}\n  units    {}\n  surface  {} triangles, {closed}\n  volume   {volume}{} {symbol}³ under what is seen from above\n  detail   {detail}\n",
         art.file,
         art.format.name(),
         art.units.source,
         solid.triangles,
-        plain(solid.seen, 1)
+        cubic(solid.seen)
     )
 }
 
@@ -273,12 +279,12 @@ fn layer_json(layer: &Layer) -> LayerJson {
     }
 }
 
-fn row(layer: &Layer, colours: bool) -> Vec<String> {
+fn row(layer: &Layer, colours: bool, unit: LengthUnit) -> Vec<String> {
     let width = layer.stroke_width.map_or(String::new(), |(least, most)| {
         if most - least < 5e-4 {
-            plain(least, 3)
+            unit.number(least, 3)
         } else {
-            format!("{} to {}", plain(least, 3), plain(most, 3))
+            format!("{} to {}", unit.number(least, 3), unit.number(most, 3))
         }
     });
     vec![
@@ -289,9 +295,13 @@ fn row(layer: &Layer, colours: bool) -> Vec<String> {
         layer.open.to_string(),
         layer.closed.to_string(),
         layer.contours.to_string(),
-        format!("{:.1}", layer.length),
-        format!("{:.1}", layer.area),
-        format!("{} x {}", plain(layer.extents.width(), 1), plain(layer.extents.height(), 1)),
+        format!("{:.1$}", unit.of(layer.length, 1), unit.decimals(1)),
+        format!("{:.1$}", unit.of(layer.area, 2), unit.decimals(1)),
+        format!(
+            "{} x {}",
+            unit.number(layer.extents.width(), 1),
+            unit.number(layer.extents.height(), 1)
+        ),
         width,
     ]
 }

@@ -5,7 +5,7 @@ use serde::Serialize;
 use std::fmt::Write as _;
 use tinkite_core::artwork::Measure;
 use tinkite_core::problem::count;
-use tinkite_core::quantity::plain;
+use tinkite_core::quantity::{LengthUnit, plain};
 
 #[derive(Debug, Serialize)]
 pub(crate) struct MeasuresJson {
@@ -43,15 +43,16 @@ pub(crate) fn measured_json(file: &str, m: &Measure) -> MeasureJson {
     }
 }
 
-pub(crate) fn measured_text(file: &str, m: &Measure) -> String {
-    let n = |v: f64| plain(v, 3);
+pub(crate) fn measured_text(file: &str, m: &Measure, unit: LengthUnit) -> String {
+    let n = |v: f64| unit.number(v, 3);
+    let symbol = unit.symbol();
     let r = m.extents;
     let mut out = format!("{} in {file}\n", m.source.label());
-    let _ = writeln!(out, "  size      {} x {} mm", n(r.width()), n(r.height()));
+    let _ = writeln!(out, "  size      {} x {} {symbol}", n(r.width()), n(r.height()));
     let (x0, x1, y0, y1) = (n(r.x0), n(r.x1), n(r.y0), n(r.y1));
-    let _ = writeln!(out, "  lies at   X {x0} to {x1}, Y {y0} to {y1} mm");
+    let _ = writeln!(out, "  lies at   X {x0} to {x1}, Y {y0} to {y1} {symbol}");
     let round: Vec<String> =
-        m.lines.iter().filter_map(|(_, d)| d.map(|d| format!("{} mm", n(d)))).collect();
+        m.lines.iter().filter_map(|(_, d)| d.map(|d| unit.length(d, 3))).collect();
     if !round.is_empty() {
         let _ = writeln!(out, "  diameter  {}", round.join(", "));
     }
@@ -60,13 +61,18 @@ pub(crate) fn measured_text(file: &str, m: &Measure) -> String {
         0 => "closed".to_string(),
         open => format!("{open} open"),
     };
-    let _ =
-        writeln!(out, "  length    {} mm, {}, {state}", n(m.length), count(m.lines.len(), "line"));
+    let _ = writeln!(
+        out,
+        "  length    {} {symbol}, {}, {state}",
+        n(m.length),
+        count(m.lines.len(), "line")
+    );
     if let Some(area) = m.area {
-        let _ = writeln!(out, "  inside    {} mm²", n(area));
+        let _ =
+            writeln!(out, "  inside    {} {symbol}²", plain(unit.of(area, 2), unit.decimals(3)));
     }
     if let Some(away) = m.away {
-        let _ = writeln!(out, "  away      {} mm from the point", n(away));
+        let _ = writeln!(out, "  away      {} {symbol} from the point", n(away));
     }
     out
 }

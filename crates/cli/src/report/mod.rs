@@ -4,6 +4,7 @@ pub(crate) mod look;
 pub(crate) mod measure;
 pub(crate) mod plan;
 pub(crate) mod read;
+pub(crate) mod run;
 pub(crate) mod table;
 
 use crate::hint;
@@ -48,6 +49,12 @@ impl From<&Problem> for ProblemJson {
 /// All problems of a list.
 pub(crate) fn problems_json(problems: &Problems) -> Vec<ProblemJson> {
     problems.iter().map(ProblemJson::from).collect()
+}
+
+/// What is wrong or doubtful with a job.
+#[derive(Debug, Serialize)]
+pub(crate) struct CheckJson {
+    pub(crate) problems: Vec<ProblemJson>,
 }
 
 /// What a refused call says of itself.

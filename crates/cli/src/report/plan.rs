@@ -9,7 +9,7 @@ use tinkite_core::job::Hold;
 use tinkite_core::job::recipe::RecipeUse;
 use tinkite_core::limits::round::defocus;
 use tinkite_core::plan::Planned;
-use tinkite_core::quantity::{clock, plain};
+use tinkite_core::quantity::{LengthUnit, clock, plain};
 use tinkite_core::toolpath::Leftover;
 
 #[derive(Debug, Serialize)]
@@ -250,8 +250,8 @@ pub(crate) struct StepRow {
     pub(crate) recipe: Option<String>,
 }
 
-/// Every step that is made.
-pub(crate) fn rows(made: &Made) -> Vec<StepRow> {
+/// Every step that is made; speeds and spacings in this unit.
+pub(crate) fn rows(made: &Made, unit: LengthUnit) -> Vec<StepRow> {
     let planned = made.compiled.within.planned();
     let one = |number: &usize| {
         let (step, sums) = (&made.job.steps[*number], &planned.totals.steps[*number]);
@@ -261,13 +261,13 @@ pub(crate) fn rows(made: &Made) -> Vec<StepRow> {
             number: *number,
             name: step.name.clone(),
             make: match step.operation.engrave() {
-                Some(engrave) => format!("engrave, {} mm apart", plain(engrave.spacing(), 3)),
+                Some(engrave) => format!("engrave, {} apart", unit.length(engrave.spacing(), 3)),
                 None => step.operation.name().to_string(),
             },
             shapes: made.compiled.taken[*number].count(),
             lines: planned.lines(*number),
             passes: step.passes.len(),
-            speed: list(step.passes.iter().map(|pass| plain(pass.speed.0, 2))),
+            speed: list(step.passes.iter().map(|pass| unit.number(pass.speed.0, 2))),
             power: range(low / full * 100.0, high / full * 100.0),
             s: range(low, high),
             burn_mm: sums.burn,
@@ -280,23 +280,24 @@ pub(crate) fn rows(made: &Made) -> Vec<StepRow> {
 }
 
 /// How the focus comes onto the stock, in words; none where it is not known.
-pub(crate) fn focus_words(made: &Made) -> Option<String> {
+pub(crate) fn focus_words(made: &Made, unit: LengthUnit) -> Option<String> {
     let FocusJson { z_mm, above_surface_and_bed_mm } = focus(made)?;
-    let z = z_mm.map(|z| format!("Z at {} mm on the machine's axis", plain(z, 3)));
+    let z = z_mm.map(|z| format!("Z at {} on the machine's axis", unit.length(z, 3)));
     let above = above_surface_and_bed_mm.map(|[surface, bed]| {
-        let (surface, bed) = (plain(surface, 3), plain(bed, 3));
-        format!("the head {surface} mm above the surface, {bed} mm above the bed")
+        let (surface, bed) = (unit.length(surface, 3), unit.length(bed, 3));
+        format!("the head {surface} above the surface, {bed} above the bed")
     });
     let told: Vec<String> = [z, above].into_iter().flatten().collect();
     Some(told.join("; "))
 }
 
 /// The plan for people.
-pub(crate) fn text(made: &Made) -> String {
+pub(crate) fn text(made: &Made, unit: LengthUnit) -> String {
     let planned = made.compiled.within.planned();
     let totals = &planned.totals;
     let mut out = format!("{} on {}\n", made.job.name, made.job.machine.name);
-    let rows = rows(made).into_iter().map(|row| {
+    let symbol = unit.symbol();
+    let rows = rows(made, unit).into_iter().map(|row| {
         vec![
             (row.number + 1).to_string(),
             row.name,
@@ -307,8 +308,8 @@ pub(crate) fn text(made: &Made) -> String {
             row.speed,
             row.power,
             row.s,
-            format!("{:.0}", row.burn_mm),
-            format!("{:.0}", row.travel_mm),
+            unit.number(row.burn_mm, 0),
+            unit.number(row.travel_mm, 0),
             clock(row.seconds),
         ]
     });
@@ -317,19 +318,11 @@ pub(crate) fn text(made: &Made) -> String {
     for (row, number) in rows.iter_mut().zip(&made.compiled.steps).filter(|_| measured) {
         row.push(energy(planned, *number));
     }
+    let (speeds, burnt) = (format!("{symbol}/s"), format!("burn {symbol}"));
+    let travelled = format!("travel {symbol}");
     let mut header = vec![
-        "",
-        "step",
-        "make",
-        "shapes",
-        "lines",
-        "passes",
-        "mm/s",
-        "power %",
-        "S",
-        "burn mm",
-        "travel mm",
-        "time",
+        "", "step", "make", "shapes", "lines", "passes", &speeds, "power %", "S", &burnt,
+        &travelled, "time",
     ];
     header.extend(measured.then_some("energy"));
     let numbers = [3, 4, 5, 6, 7, 8, 9, 10, 11, 12];
@@ -339,22 +332,22 @@ pub(crate) fn text(made: &Made) -> String {
     if let Some(burnt) = totals.burnt {
         let _ = writeln!(
             out,
-            "  burns    {}{}, {} x {} mm, from {}",
-            frame.span(burnt, 2),
+            "  burns    {}{}, {} x {}, from {}",
+            frame.span(burnt, 2, unit),
             if turning(made) == Some("rollers") { " of the rollers" } else { "" },
-            plain(burnt.width(), 2),
-            plain(burnt.height(), 2),
+            unit.number(burnt.width(), 2),
+            unit.length(burnt.height(), 2),
             made.job.placement.zero.words()
         );
     }
     if let Some(worked) = totals.worked.filter(|worked| Some(*worked) != totals.burnt) {
-        let _ = writeln!(out, "  run-up   {}", frame.span(worked, 2));
+        let _ = writeln!(out, "  run-up   {}", frame.span(worked, 2, unit));
     }
     let _ = writeln!(
         out,
-        "  in all   {} mm burnt, {} mm of travel, about {}",
-        plain(totals.burn(), 0),
-        plain(totals.travel(), 0),
+        "  in all   {} burnt, {} of travel, about {}",
+        unit.length(totals.burn(), 0),
+        unit.length(totals.travel(), 0),
         clock(totals.seconds())
     );
     for set in &made.job.set {
@@ -365,7 +358,7 @@ pub(crate) fn text(made: &Made) -> String {
             let _ = writeln!(out, "  recipe   {}: {used}", step.name);
         }
     }
-    if let Some(focus) = focus_words(made) {
+    if let Some(focus) = focus_words(made, unit) {
         let _ = writeln!(out, "  focus    {focus}");
     }
     out

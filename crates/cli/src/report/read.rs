@@ -4,7 +4,7 @@ use super::{ExtentsJson, ProblemJson, micron, problems_json};
 use serde::Serialize;
 use std::fmt::Write as _;
 use tinkite_core::program::measure::{Report, span};
-use tinkite_core::quantity::{clock, plain};
+use tinkite_core::quantity::{LengthUnit, clock, plain};
 
 #[derive(Debug, Serialize)]
 pub(crate) struct ReadJson {
@@ -41,7 +41,7 @@ pub(crate) fn json(report: &Report) -> ReadJson {
 }
 
 /// The measurement for people. `machine` is the name of what it was held against.
-pub(crate) fn text(name: &str, report: &Report, machine: Option<&str>) -> String {
+pub(crate) fn text(name: &str, report: &Report, machine: Option<&str>, unit: LengthUnit) -> String {
     let mut out = format!(
         "{name}: {} lines, {} style, written in {}\n",
         report.lines,
@@ -52,25 +52,25 @@ pub(crate) fn text(name: &str, report: &Report, machine: Option<&str>) -> String
         Some(rect) => {
             let _ = writeln!(
                 out,
-                "  burns    {}, {} x {} mm",
-                span(rect),
-                plain(rect.width(), 3),
-                plain(rect.height(), 3)
+                "  burns    {}, {} x {}",
+                span(rect, unit),
+                unit.number(rect.width(), 3),
+                unit.length(rect.height(), 3)
             );
         }
         None => out.push_str("  burns    nothing\n"),
     }
     if let Some(rect) = report.extents {
-        let _ = writeln!(out, "  moves    {}", span(rect));
+        let _ = writeln!(out, "  moves    {}", span(rect, unit));
     }
     if let Some((low, high)) = report.rotary {
         let _ = writeln!(out, "  turns    {} to {} deg", plain(low, 3), plain(high, 3));
     }
     let _ = writeln!(
         out,
-        "  lengths  {} mm burnt, {} mm of travel",
-        plain(report.burn, 1),
-        plain(report.travel, 1)
+        "  lengths  {} burnt, {} of travel",
+        unit.length(report.burn, 1),
+        unit.length(report.travel, 1)
     );
     if let Some((least, most)) = report.s {
         let _ = writeln!(out, "  power    S{} to S{}", plain(least, 1), plain(most, 1));

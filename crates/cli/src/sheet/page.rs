@@ -12,7 +12,7 @@ use maud::{DOCTYPE, Markup, PreEscaped, html};
 use tinkite_core::job::StockSize;
 use tinkite_core::picture::{self, Canvas, Look};
 use tinkite_core::problem::{Problem, Severity};
-use tinkite_core::quantity::{clock, plain};
+use tinkite_core::quantity::{LengthUnit, clock, plain};
 
 /// The picture on the page, px.
 const PICTURE: Canvas = Canvas { width: 1280, height: 800 };
@@ -146,7 +146,9 @@ fn checks(made: &Made) -> Vec<String> {
         stock(made).map(|stock| format!("stock: {stock}")).into_iter().collect();
     checks.push(format!("zero: {}", made.job.placement.zero.words()));
     checks.extend(made.job.lens.as_ref().map(|lens| format!("lens: {lens}")));
-    checks.extend(plan::focus_words(made).map(|focus| format!("focus: {focus}")));
+    checks.extend(
+        plan::focus_words(made, LengthUnit::Millimetre).map(|focus| format!("focus: {focus}")),
+    );
     checks.extend(made.job.machine.attendance.checklist.iter().cloned());
     checks
 }
@@ -185,7 +187,7 @@ fn player() -> Markup {
 }
 
 fn steps(made: &Made) -> Markup {
-    let rows = plan::rows(made);
+    let rows = plan::rows(made, LengthUnit::Millimetre);
     let mut begins = 0.0;
     let starts: Vec<f64> = rows
         .iter()
@@ -242,8 +244,8 @@ fn lies(made: &Made) -> Markup {
     html! {
         section.sketch {
             h2 { "Where it lies" }
-            @if let Some(burnt) = totals.burnt { p { "burns " (frame.span(burnt, 2)) } }
-            @if let Some(reached) = totals.reached { p.faint { "the head goes " (frame.span(reached, 2)) } }
+            @if let Some(burnt) = totals.burnt { p { "burns " (frame.span(burnt, 2, LengthUnit::Millimetre)) } }
+            @if let Some(reached) = totals.reached { p.faint { "the head goes " (frame.span(reached, 2, LengthUnit::Millimetre)) } }
             p { "counts from " (made.job.placement.zero.words()) }
             (sketch(made))
         }

@@ -58,6 +58,11 @@ impl Bench {
         let mut command = Command::new(env!("CARGO_BIN_EXE_tinkite"));
         command.args(args).current_dir(self.folder.path()).env("NO_COLOR", "1");
         command.env("TINKITE_LOG", self.logs.path().join("runs.sqlite"));
+        // What the person who runs the tests has set is of no interest.
+        command.env("XDG_CONFIG_HOME", self.logs.path());
+        for variable in ["TINKITE_MACHINE", "TINKITE_UNITS", "TINKITE_COLOUR"] {
+            command.env_remove(variable);
+        }
         command
     }
 

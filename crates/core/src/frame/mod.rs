@@ -10,7 +10,7 @@ pub use surface::Surface;
 use crate::geometry::{Piece, Point, Rect, Vec2};
 use crate::job::machine::{Axis, FeedMode, Machine, Pointing, Rotary};
 use crate::job::{Hold, Job, Round};
-use crate::quantity::plain;
+use crate::quantity::{LengthUnit, plain};
 
 /// How the surface of a round object becomes words.
 #[derive(Debug, Clone, PartialEq)]
@@ -281,16 +281,16 @@ impl Frame {
     /// The positions of the axes over a rectangle of the plane, in words: `X 0 to 12 mm, A -90 to 90
     /// deg`.
     #[must_use]
-    pub fn span(&self, plane: Rect, places: usize) -> String {
+    pub fn span(&self, plane: Rect, places: usize, unit: LengthUnit) -> String {
         let r = self.rect(plane);
         let [a, b] = self.letters.map(|letter| letter as char);
-        let n = |v: f64| plain(v, places);
-        let (x, y) =
-            (format!("{a} {} to {}", n(r.x0), n(r.x1)), format!("{b} {} to {}", n(r.y0), n(r.y1)));
+        let n = |v: f64| unit.number(v, places);
+        let x = format!("{a} {} to {}", n(r.x0), n(r.x1));
         if matches!(b, 'A' | 'B' | 'C') {
-            format!("{x} mm, {y} deg")
+            let (least, most) = (plain(r.y0, places), plain(r.y1, places));
+            format!("{x} {}, {b} {least} to {most} deg", unit.symbol())
         } else {
-            format!("{x}, {y} mm")
+            format!("{x}, {b} {} to {} {}", n(r.y0), n(r.y1), unit.symbol())
         }
     }
 

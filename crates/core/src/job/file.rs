@@ -16,16 +16,20 @@ use crate::quantity::Length;
 pub struct Request {
     /// A machine profile's name, or a path to one.
     pub machine: Option<String>,
+    /// The names of its steps, of those that have one.
+    pub steps: Vec<String>,
 }
 
 impl Request {
-    /// Reads only which machine the job names; everything else is left for [`read`].
+    /// Reads only which machine the job names and what its steps are called; everything else is left for [`read`].
     #[must_use]
     pub fn of(text: &str) -> Self {
         let source = SourceText::new("", text);
         let table = source.parse();
         let top = Section::new(&source, "the job", table.get_ref(), 0..0);
-        Self { machine: top.text("machine").map(str::to_string) }
+        let name = |step: &Section<'_, '_>| step.text("name").map(str::to_string);
+        let steps = top.sections("step").iter().filter_map(name).collect();
+        Self { machine: top.text("machine").map(str::to_string), steps }
     }
 }
 

@@ -17,7 +17,7 @@ use crate::job::{Fill, Job};
 use crate::mapping::Purpose;
 use crate::plan::Planned;
 use crate::program::s_words;
-use crate::quantity::{clock, plain};
+use crate::quantity::{LengthUnit, clock, plain};
 use crate::segment::Act;
 use std::fmt::Write as _;
 
@@ -142,7 +142,11 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
             format!("burn {} mm, travel {} mm", plain(totals.burn(), 0), plain(totals.travel(), 0)),
             format!("about {} in all", clock(totals.seconds())),
             totals.burnt.map_or_else(String::new, |r| {
-                planned.segments().frame().span(r, if object.is_some() { 1 } else { 2 })
+                planned.segments().frame().span(
+                    r,
+                    if object.is_some() { 1 } else { 2 },
+                    LengthUnit::Millimetre,
+                )
             }),
         ],
         notes,

@@ -4,7 +4,7 @@ use crate::geometry::Rect;
 use crate::job::machine::Dialect;
 use crate::job::{Hold, Step, Zero};
 use crate::plan::Planned;
-use crate::quantity::{clock, plain};
+use crate::quantity::{LengthUnit, clock, plain};
 use crate::segment::Provenance;
 use crate::text::Remarks;
 
@@ -14,7 +14,7 @@ fn lines(planned: &Planned, part: Option<usize>) -> Vec<String> {
     let job = planned.job();
     let totals = &planned.totals;
     let frame = planned.segments().frame();
-    let span = |rect: Option<Rect>| frame.span(rect.unwrap_or_default(), 3);
+    let span = |rect: Option<Rect>| frame.span(rect.unwrap_or_default(), 3, LengthUnit::Millimetre);
     let mut lines = vec![job.name.clone()];
     lines.extend(part.map(|part| format!("file {part} of this program: run them in turn")));
     lines.extend([

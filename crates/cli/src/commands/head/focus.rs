@@ -6,6 +6,7 @@ use super::moves::{arrived, lift, word};
 use super::zero;
 use crate::args::{HeadAxis, HeadFocus, JobArgs};
 use crate::console::Console;
+use crate::defaults;
 use crate::load;
 use crate::machines::find;
 use crate::refusal::{Refusal, Sources};
@@ -130,10 +131,10 @@ fn downwards(machine: &Machine, zero: Option<[f64; 3]>) -> Result<Vec<String>, R
 /// The machine, and the thickness of the stock in mm unless a gauge block tells it.
 fn wanted(args: &HeadFocus) -> Result<(Machine, Option<f64>), Refusal> {
     let named = || -> Result<Machine, Refusal> {
-        let Some(name) = &args.machine else {
+        let Some(name) = defaults::machine(args.machine.as_ref())? else {
             return Err(Refusal::Usage("which machine? --machine NAME".into()));
         };
-        find(name, Path::new(""))?.read(&mut Sources::new())
+        find(&name, Path::new(""))?.read(&mut Sources::new())
     };
     let Some(stock) = &args.stock else { return Ok((named()?, None)) };
     if !stock.ends_with(".toml") {

@@ -7,6 +7,7 @@ use crate::args::{HeadCall, HeadPanel, JobArgs};
 use crate::beam;
 use crate::commands::run::{RawKeys, forget_typed};
 use crate::console::Console;
+use crate::defaults;
 use crate::load;
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;
@@ -136,7 +137,7 @@ fn driven(mut hand: ByHand, aim: Aim, console: &Console) -> Result<usize, Refusa
 /// The machine, and the corners of the job where one is named.
 fn opened(args: &HeadPanel) -> Result<(ByHand, Aim), Refusal> {
     let Some(path) = &args.job else {
-        let Some(machine) = args.machine.clone() else {
+        let Some(machine) = defaults::machine(args.machine.as_ref())? else {
             return Err(Refusal::Usage(
                 "which machine? tinkite head --machine NAME, or tinkite head JOB".into(),
             ));

@@ -6,6 +6,7 @@ use super::shared::{SharedFile, SharedReader};
 use crate::args::{JobArgs, Run};
 use crate::commands::read;
 use crate::console::Console;
+use crate::defaults;
 use crate::door;
 use crate::load;
 use crate::log::{Entry, Log, MadeFrom, Tried};
@@ -323,14 +324,14 @@ fn from_file(args: &Run, path: &Path) -> Result<Found, Refusal> {
             "--only, --skip, --sheet and --set are for jobs; a program runs as it is".into(),
         ));
     }
-    let machine = args.machine.as_deref().ok_or_else(|| {
+    let machine = defaults::machine(args.machine.as_ref())?.ok_or_else(|| {
         Refusal::Usage(format!(
             "{name} is held against a machine before it runs: say --machine NAME"
         ))
     })?;
     let folder =
-        if machines::is_path(machine) { Path::new("").into() } else { load::folder_of(path) };
-    let profile = machines::find(machine, &folder)?;
+        if machines::is_path(&machine) { Path::new("").into() } else { load::folder_of(path) };
+    let profile = machines::find(&machine, &folder)?;
     let machine = profile.read(&mut Sources::new())?;
     // A copy of our own: what was measured is what is sent, whoever saves the file meanwhile.
     let mut file = tempfile::tempfile().map_err(|e| Refusal::output("a temporary file", &e))?;

@@ -267,10 +267,11 @@ fn settings(
         if step::setting(word, make) != Fits::Yes {
             let what =
                 format!("[swatch] has no key called {word} where its squares are {}", make.name());
-            let known = step::settings(make).chain(OWN_KEYS);
-            let help = match nearest(word, known) {
+            let mut known: Vec<&str> = step::settings(make).chain(OWN_KEYS).collect();
+            known.sort_unstable();
+            let help = match nearest(word, known.iter().copied()) {
                 Some(near) => format!("did you mean {near}?"),
-                None => "keys of a step of that make fit here, and those of [swatch]".into(),
+                None => format!("keys that fit here: {}", known.join(", ")),
             };
             section.report(Problem::error(Code::UnknownKey, what, help), key.span());
             good = false;

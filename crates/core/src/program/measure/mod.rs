@@ -22,7 +22,7 @@ use crate::motion::course::{Circle, Course};
 use crate::motion::lift;
 use crate::motion::planner::Planner;
 use crate::motion::supply::{LineBytes, NUMBERED, Supply};
-use crate::quantity::{Speed, plain};
+use crate::quantity::{LengthUnit, Speed};
 use crate::rs274::{LineError, Parameters, Word, words};
 pub use explain::Explainer;
 use modal::Modal;
@@ -503,11 +503,12 @@ impl LineError {
     }
 }
 
-/// How a rectangle is written in messages.
+/// How a rectangle is written in messages and reports.
 #[must_use]
-pub fn span(rect: Rect) -> String {
-    let n = |v: f64| plain(v, 3);
-    format!("X {} to {}, Y {} to {} mm", n(rect.x0), n(rect.x1), n(rect.y0), n(rect.y1))
+pub fn span(rect: Rect, unit: LengthUnit) -> String {
+    let n = |v: f64| unit.number(v, 3);
+    let (x0, x1, y0, y1) = (n(rect.x0), n(rect.x1), n(rect.y0), n(rect.y1));
+    format!("X {x0} to {x1}, Y {y0} to {y1} {}", unit.symbol())
 }
 
 #[cfg(test)]

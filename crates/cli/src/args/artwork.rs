@@ -1,0 +1,54 @@
+//! Commands that take drawings.
+
+use super::job::Writing;
+use super::values::{length, place};
+use crate::completing::machines;
+use clap::Args as ClapArgs;
+use clap_complete::engine::ArgValueCandidates;
+use std::path::PathBuf;
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Look {
+    /// Drawings, bitmaps, solids (SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF, STL); - is standard input
+    #[arg(required = true, value_name = "ART")]
+    pub(crate) files: Vec<PathBuf>,
+    /// Measure one shape: its id, or a point near its line like "20 mm, 35 mm"
+    #[arg(long, value_name = "ID|POINT")]
+    pub(crate) measure: Option<String>,
+    /// Which page of a PDF, from 1
+    #[arg(long, value_name = "PAGE", default_value = "1")]
+    pub(crate) page: u32,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Begin {
+    /// The drawings or bitmaps (SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF), laid side by side
+    #[arg(required = true, value_name = "ART")]
+    pub(crate) files: Vec<PathBuf>,
+    /// Where to write the job [default: beside the drawing, as NAME.kite.toml]
+    #[arg(long, short, value_name = "JOB")]
+    pub(crate) output: Option<PathBuf>,
+    /// The machine it is for: a profile's name or path
+    #[arg(long, value_name = "MACHINE", add = ArgValueCandidates::new(machines), default_value = "bench-laser")]
+    pub(crate) machine: String,
+    /// How wide the drawing is made [default: its true size, or what fits the bed]
+    #[arg(long, value_name = "LENGTH", value_parser = length, conflicts_with = "height")]
+    pub(crate) width: Option<f64>,
+    /// How high it is made
+    #[arg(long, value_name = "LENGTH", value_parser = length)]
+    pub(crate) height: Option<f64>,
+    /// Where its lower left corner lies, from the front left corner of the bed
+    #[arg(long, value_name = "X,Y", value_parser = place, allow_hyphen_values = true)]
+    pub(crate) at: Option<[f64; 2]>,
+    /// At most so many steps, where colours near each other can be gathered
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1000))]
+    pub(crate) steps: Option<u16>,
+    /// What it is made of: recipes for that are used, where a book has them
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) material: Option<String>,
+    /// How thick it is
+    #[arg(long, value_name = "LENGTH", value_parser = length)]
+    pub(crate) thickness: Option<f64>,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}

@@ -1,0 +1,107 @@
+//! What of a job is made, and the commands that take one.
+
+use crate::completing::{machines, steps};
+use clap::Args as ClapArgs;
+use clap_complete::engine::ArgValueCandidates;
+use serde::{Deserialize, Serialize};
+use std::path::PathBuf;
+
+/// What may happen to a file that is already there.
+#[derive(Debug, Clone, Copy, ClapArgs)]
+pub(crate) struct Writing {
+    /// Overwrite a file that is already there
+    #[arg(long, conflicts_with = "number")]
+    pub(crate) force: bool,
+    /// Add the next free number to the name instead
+    #[arg(long)]
+    pub(crate) number: bool,
+}
+
+/// Which job, and what of it.
+#[derive(Debug, Clone, ClapArgs)]
+pub(crate) struct JobArgs {
+    /// The job file
+    pub(crate) job: PathBuf,
+    /// Use this machine instead of the job's: a profile's name or path
+    #[arg(long, value_name = "MACHINE", add = ArgValueCandidates::new(machines))]
+    pub(crate) machine: Option<String>,
+    #[command(flatten)]
+    pub(crate) part: Part,
+}
+
+impl JobArgs {
+    /// All of a job, as its file says it.
+    pub(crate) fn whole(job: PathBuf, machine: Option<String>) -> Self {
+        Self { job, machine, part: Part::default() }
+    }
+}
+
+/// What of a job is made, and what of it is changed for this call.
+#[derive(Debug, Clone, Default, PartialEq, ClapArgs, Serialize, Deserialize)]
+#[serde(default)]
+pub(crate) struct Part {
+    /// Only this step of a job (may be repeated)
+    #[arg(long, value_name = "STEP", add = ArgValueCandidates::new(steps))]
+    pub(crate) only: Vec<String>,
+    /// Not this step of a job (may be repeated)
+    #[arg(long, value_name = "STEP", add = ArgValueCandidates::new(steps))]
+    pub(crate) skip: Vec<String>,
+    /// Which sheet, when copies take several
+    #[arg(long, value_name = "NUMBER")]
+    pub(crate) sheet: Option<u32>,
+    /// Change a value of the job for this call: 'steps.outline.power="55 %"' (may be repeated)
+    #[arg(long, value_name = "KEY=VALUE")]
+    pub(crate) set: Vec<String>,
+}
+
+impl Part {
+    /// Whether it is the job as its file says it.
+    pub(crate) fn is_whole(&self) -> bool {
+        *self == Self::default()
+    }
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Check {
+    /// The job file
+    #[arg(required_unless_present = "explain")]
+    pub(crate) job: Option<PathBuf>,
+    /// Use this machine instead of the job's
+    #[arg(long, value_name = "MACHINE", add = ArgValueCandidates::new(machines))]
+    pub(crate) machine: Option<String>,
+    /// Change a value of the job for this call: 'steps.outline.power="55 %"' (may be repeated)
+    #[arg(long, value_name = "KEY=VALUE", conflicts_with = "explain")]
+    pub(crate) set: Vec<String>,
+    /// Explain a problem code
+    #[arg(long, value_name = "CODE", conflicts_with = "job")]
+    pub(crate) explain: Option<String>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Plan {
+    /// The job files
+    #[arg(required = true, value_name = "JOB")]
+    pub(crate) jobs: Vec<PathBuf>,
+    /// Use this machine instead of the jobs': a profile's name or path
+    #[arg(long, value_name = "MACHINE", add = ArgValueCandidates::new(machines))]
+    pub(crate) machine: Option<String>,
+    #[command(flatten)]
+    pub(crate) part: Part,
+    /// Plan again whenever the job or a file of it changes, until Ctrl-C
+    #[arg(long, conflicts_with = "json")]
+    pub(crate) watch: bool,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Emit {
+    #[command(flatten)]
+    pub(crate) job: JobArgs,
+    /// Where to write the program; - is standard output [default: beside the job, as NAME.nc]
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// Without comments
+    #[arg(long)]
+    pub(crate) terse: bool,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}

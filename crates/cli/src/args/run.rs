@@ -1,0 +1,108 @@
+//! What can be typed behind `run`.
+
+use super::job::{Part, Writing};
+use super::log::LogFile;
+use super::values::length;
+use crate::completing::{machines, runs};
+use clap::{Args as ClapArgs, ValueEnum};
+use clap_complete::engine::ArgValueCandidates;
+use std::path::PathBuf;
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct Run {
+    /// A job file (.toml) or a machine program
+    #[arg(value_name = "JOB|PROGRAM", required_unless_present_any = ["go_on", "again"])]
+    pub(crate) file: Option<PathBuf>,
+    /// Finish a run that broke off: nothing twice, nothing left out [default: the last run]
+    #[arg(long, value_name = "RUN", add = ArgValueCandidates::new(runs), num_args = 0..=1, conflicts_with_all = ["again", "from_line", "only", "skip", "sheet", "set", "machine", "diameter"])]
+    pub(crate) go_on: Option<Option<i64>>,
+    /// With --go-on, when the place is not certain: where to begin
+    #[arg(long, value_name = "WHERE", requires = "go_on")]
+    pub(crate) from: Option<From>,
+    /// With --go-on, or a try on the same spot: the machine's position is right, though the controller cannot
+    /// know it
+    #[arg(long)]
+    pub(crate) in_place: bool,
+    /// The same program once more, as it was sent then [default: the last run]; with --only, --skip or --set
+    /// its job on the same spot, a try of the same series
+    #[arg(long, value_name = "RUN", add = ArgValueCandidates::new(runs), num_args = 0..=1, conflicts_with_all = ["file", "from_line", "sheet", "machine", "diameter"])]
+    pub(crate) again: Option<Option<i64>>,
+    /// Begin in this line of the program, with everything set up that comes before
+    #[arg(long, value_name = "LINE", value_parser = clap::value_parser!(u32).range(1..))]
+    pub(crate) from_line: Option<u32>,
+    /// Accept a danger that the machine's profile does not
+    #[arg(long, value_name = "DANGER")]
+    pub(crate) accept: Vec<Danger>,
+    /// Something to remember of this run
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) note: Option<String>,
+    /// Everything on the machine's checklist is so
+    #[arg(long)]
+    pub(crate) confirmed: bool,
+    /// A line every few seconds in place of the screen with its keys
+    #[arg(long)]
+    pub(crate) plain: bool,
+    #[command(flatten)]
+    pub(crate) log: LogFile,
+    /// Copy the program to a card in place of running it: checked, read back, and on the card when that is said
+    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["to", "go_on", "again", "from_line", "note", "picture", "plain", "confirmed", "accept"])]
+    pub(crate) card: Option<PathBuf>,
+    /// Where the controller is: rig:, tcp:HOST:PORT, serial:PORT@BAUD [default: the machine's link]
+    #[arg(long, value_name = "LINK")]
+    pub(crate) to: Option<String>,
+    /// Use this machine instead of the job's; a program needs one to be held against
+    #[arg(long, value_name = "MACHINE", add = ArgValueCandidates::new(machines))]
+    pub(crate) machine: Option<String>,
+    #[command(flatten)]
+    pub(crate) part: Part,
+    /// Diameter of what the rotary turns, for a program that turns it
+    #[arg(long, value_name = "LENGTH", value_parser = length)]
+    pub(crate) diameter: Option<f64>,
+    /// A picture of what was burnt and what is left (.svg or .png); with rig: of what its beam did
+    #[arg(long, value_name = "FILE")]
+    pub(crate) picture: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) writing: Writing,
+}
+
+impl Run {
+    /// Of a job or program, without options.
+    pub(crate) fn of(file: Option<PathBuf>, to: Option<String>) -> Self {
+        Self {
+            file,
+            go_on: None,
+            from: None,
+            in_place: false,
+            again: None,
+            from_line: None,
+            accept: Vec::new(),
+            note: None,
+            confirmed: false,
+            plain: false,
+            card: None,
+            log: LogFile { path: None },
+            to,
+            machine: None,
+            part: Part::default(),
+            diameter: None,
+            picture: None,
+            writing: Writing { force: false, number: false },
+        }
+    }
+}
+
+/// What can be accepted.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Danger {
+    /// A beam that burns on where the head stands, when lines stop coming
+    ConstantPower,
+}
+
+/// Where an uncertain rest begins.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum From {
+    /// Where the head was seen last: the stretch may be burnt twice
+    LastSeen,
+    /// Behind the last line that was sent: the stretch may be left out
+    LastSent,
+}

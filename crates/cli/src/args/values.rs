@@ -1,0 +1,44 @@
+//! Lengths, places and speeds, as they are typed.
+
+/// Two lengths with a comma between them; numbers alone are mm.
+pub(super) fn place(text: &str) -> Result<[f64; 2], String> {
+    let (x, y) =
+        text.split_once(',').ok_or("two lengths with a comma between, \"100 mm, 50 mm\"")?;
+    Ok([signed_length(x)?, signed_length(y)?])
+}
+
+/// A length above zero, with its unit, in mm.
+pub(super) fn length(text: &str) -> Result<f64, String> {
+    match tinkite_core::quantity::parse::<tinkite_core::quantity::Length>(text) {
+        Ok(length) if length.0 > 0.0 => Ok(length.0),
+        Ok(_) => Err("a length above zero is wanted".into()),
+        Err(error) => Err(format!("{}; {}", error.message, error.help)),
+    }
+}
+
+/// A length that may be below zero; a number alone is mm.
+pub(super) fn signed_length(text: &str) -> Result<f64, String> {
+    let parsed = match text.trim().parse::<f64>() {
+        Ok(mm) => Ok(mm),
+        Err(_) => tinkite_core::quantity::parse::<tinkite_core::quantity::Length>(text)
+            .map(|length| length.0)
+            .map_err(|error| format!("{}; {}", error.message, error.help)),
+    };
+    parsed.and_then(|mm| {
+        let real = mm.is_finite() && mm.abs() <= 100_000.0;
+        if real { Ok(mm) } else { Err("no machine is as large".into()) }
+    })
+}
+
+/// A speed above zero; a number alone is mm/s.
+pub(super) fn speed(text: &str) -> Result<f64, String> {
+    let parsed = match text.trim().parse::<f64>() {
+        Ok(speed) => speed,
+        Err(_) => {
+            tinkite_core::quantity::parse::<tinkite_core::quantity::Speed>(text)
+                .map_err(|error| format!("{}; {}", error.message, error.help))?
+                .0
+        }
+    };
+    if parsed.is_finite() && parsed > 0.0 { Ok(parsed) } else { Err("a speed above zero".into()) }
+}

@@ -1,0 +1,189 @@
+//! What a call does not say: the environment says it, or else `config.toml`, or else the program itself.
+
+use crate::args::{Args, with_examples};
+use crate::config;
+use crate::refusal::Refusal;
+use clap::parser::ValueSource;
+use clap::{ArgMatches, Command, CommandFactory, FromArgMatches, ValueEnum};
+
+/// A default that a person has set.
+struct Preset {
+    /// The option that it stands for.
+    option: &'static str,
+    value: String,
+    /// Where it was said.
+    by: String,
+}
+
+/// Options that can be set once, the variables that win over the file, and what they can be; nothing is any text.
+const SETTABLE: [(&str, &str, &[&str]); 3] = [
+    ("machine", "TINKITE_MACHINE", &[]),
+    ("units", "TINKITE_UNITS", &["mm", "in"]),
+    ("colour", "TINKITE_COLOUR", &["auto", "always", "never"]),
+];
+
+/// The calls whose `--machine` is the only thing that names a machine.
+const NEED_MACHINE: [&[&str]; 12] = [
+    &["begin"],
+    &["rig"],
+    &["swatch", "make"],
+    &["head", "where"],
+    &["head", "home"],
+    &["head", "unlock"],
+    &["head", "zero"],
+    &["head", "go"],
+    &["head", "move"],
+    &["head", "free"],
+    &["head", "pointer"],
+    &["head", "dark"],
+];
+
+fn word(value: &impl ValueEnum) -> Option<String> {
+    value.to_possible_value().map(|value| value.get_name().to_string())
+}
+
+fn presets() -> Result<Vec<Preset>, Refusal> {
+    let config = config::read()?;
+    let file = config::path().map_or_else(String::new, |path| path.display().to_string());
+    let mut presets = Vec::new();
+    for (option, variable, known) in SETTABLE {
+        let said = std::env::var_os(variable).filter(|value| !value.is_empty());
+        if let Some(value) = said {
+            let value = value.to_string_lossy().into_owned();
+            if !known.is_empty() && !known.contains(&value.as_str()) {
+                return Err(Refusal::Usage(format!(
+                    "the environment variable {variable} is \"{value}\"; it can be {}",
+                    known.join(", ")
+                )));
+            }
+            presets.push(Preset { option, value, by: variable.into() });
+            continue;
+        }
+        let value = match option {
+            "machine" => config.machine.clone(),
+            "units" => config.units.as_ref().and_then(word),
+            _ => config.colour.as_ref().and_then(word),
+        };
+        presets.extend(value.map(|value| Preset { option, value, by: file.clone() }));
+    }
+    Ok(presets)
+}
+
+/// The machine that a call says, or else the one that a person has set; none where nobody has.
+///
+/// # Errors
+/// A broken `config.toml`, a variable that says something else.
+pub(crate) fn machine(said: Option<&String>) -> Result<Option<String>, Refusal> {
+    if said.is_some() {
+        return Ok(said.cloned());
+    }
+    let found = presets()?.into_iter().find(|preset| preset.option == "machine");
+    Ok(found.map(|Preset { value, by, .. }| {
+        ::log::info!("machine {value}: {by}");
+        value
+    }))
+}
+
+/// Everything that can be typed, with the defaults of this person.
+fn command(presets: &[Preset]) -> Command {
+    let mut command = with_examples(Args::command());
+    for Preset { option, value, .. } in presets {
+        if *option == "machine" {
+            for path in NEED_MACHINE {
+                command = at(command, path, &|c| {
+                    c.mut_arg("machine", |arg| arg.required(false).default_value(value.clone()))
+                });
+            }
+        } else {
+            command = command.mut_arg(option, |arg| arg.default_value(value.clone()));
+        }
+    }
+    command
+}
+
+/// Changes the command that a path of names leads to.
+fn at(command: Command, path: &[&str], change: &dyn Fn(Command) -> Command) -> Command {
+    match path {
+        [] => change(command),
+        [first, rest @ ..] => command.mut_subcommand(first, |inner| at(inner, rest, change)),
+    }
+}
+
+/// Everything that can be typed, as it is told to a person who has set nothing.
+pub(crate) fn plain_command() -> Command {
+    command(&[])
+}
+
+/// A call, and where its defaults came from, in words.
+pub(crate) struct Call {
+    pub(crate) args: Args,
+    pub(crate) origins: Vec<String>,
+}
+
+/// Reads the call. Help, the version and a call that is wrong end the program.
+///
+/// # Errors
+/// A broken `config.toml`, a variable that says something else; with them how the call wants to be told.
+pub(crate) fn parse() -> Result<Call, (Box<Args>, Refusal)> {
+    let presets = match presets() {
+        Ok(presets) => presets,
+        Err(refusal) => {
+            let (args, _) = read(plain_command());
+            return Err((Box::new(args), refusal));
+        }
+    };
+    let (args, matches) = read(command(&presets));
+    let origins = presets
+        .iter()
+        .filter(|preset| from_default(&matches, preset.option))
+        .map(|Preset { option, value, by }| format!("--{option} {value}: {by}"))
+        .collect();
+    Ok(Call { args, origins })
+}
+
+fn read(command: Command) -> (Args, ArgMatches) {
+    let matches = command.get_matches();
+    match Args::from_arg_matches(&matches) {
+        Ok(args) => (args, matches),
+        Err(error) => error.exit(),
+    }
+}
+
+/// Whether an option of the innermost command was left to its default.
+fn from_default(matches: &ArgMatches, option: &str) -> bool {
+    let mut inner = matches;
+    while let Some((_, next)) = inner.subcommand() {
+        inner = next;
+    }
+    let known = inner.ids().any(|id| id.as_str() == option);
+    known && inner.value_source(option) == Some(ValueSource::DefaultValue)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::args::{Units, When};
+
+    /// Every call that needs a machine and has no job to name it can do without one that is set once.
+    #[test]
+    fn a_preset_machine_is_enough_wherever_nothing_else_names_one() {
+        let preset = Preset { option: "machine", value: "tube-laser".into(), by: "a test".into() };
+        for path in NEED_MACHINE {
+            let more: &[&str] = match path {
+                ["begin"] => &["panel.svg"],
+                ["head", "go" | "move"] => &["1", "2"],
+                _ => &[],
+            };
+            let words: Vec<&str> = [&["tinkite"], *path, more].concat();
+            let matches = command(std::slice::from_ref(&preset)).try_get_matches_from(&words);
+            assert!(matches.is_ok_and(|m| from_default(&m, "machine")), "{words:?}");
+        }
+    }
+
+    #[test]
+    fn what_can_be_set_is_what_the_options_know() {
+        let of = |values: Vec<Option<String>>| values.into_iter().flatten().collect::<Vec<_>>();
+        assert_eq!(of(Units::value_variants().iter().map(word).collect()), SETTABLE[1].2);
+        assert_eq!(of(When::value_variants().iter().map(word).collect()), SETTABLE[2].2);
+    }
+}
