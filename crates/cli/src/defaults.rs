@@ -174,7 +174,7 @@ mod tests {
                 ["head", "go" | "move"] => &["1", "2"],
                 _ => &[],
             };
-            let words: Vec<&str> = [&["tinkite"], *path, more].concat();
+            let words: Vec<&str> = [&["tinkite"][..], path, more].concat();
             let matches = command(std::slice::from_ref(&preset)).try_get_matches_from(&words);
             assert!(matches.is_ok_and(|m| from_default(&m, "machine")), "{words:?}");
         }

@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used)] // helpers of tests
 
 mod common;
-use common::Bench;
+use common::{Bench, RigProcess};
 use std::io::{Cursor, Read, Write};
 use std::path::Path;
 use zip::write::SimpleFileOptions;
@@ -248,4 +248,60 @@ fn the_fonts_of_a_jobs_text_come_along() {
     here.write("word.kite.toml", shape.replace("font = \"DejaVu Sans Mono\"\n", ""));
     with_font(&here, &["emit", "word.kite.toml", "-o", "plain.nc"]);
     assert_ne!(here.read("plain.nc"), here.read("here.nc"));
+}
+
+/// The text of a file in a bundle.
+fn inside(bench: &Bench, bundle: &str, name: &str) -> String {
+    let file = std::fs::File::open(bench.path(bundle)).unwrap();
+    let mut archive = ZipArchive::new(file).unwrap();
+    let mut text = String::new();
+    archive.by_name(name).unwrap().read_to_string(&mut text).unwrap();
+    text
+}
+
+#[test]
+fn a_report_tells_what_a_helper_needs_and_no_folder_of_the_computer() {
+    let here = demo();
+    let job = "hubs.kite.toml";
+    for (job, machine) in [(job, "tube-laser"), ("sail-panel.kite.toml", "bench-laser")] {
+        let rig = ["--tcp", "127.0.0.1:0", "--pace", "max", "--once", "--machine", machine];
+        let rig = RigProcess::start(&here, &rig);
+        here.ok(&["run", job, "--to", &rig.link, "--confirmed", "--plain"]);
+    }
+    let listed = here.ok(&["bundle", job, "--report", "-o", "a.kite.zip"]);
+    let whole = here.path("").canonicalize().unwrap();
+    let mut all = String::new();
+    for name in ["about", "look", "check", "plan", "run"] {
+        assert!(listed.contains(&format!("report/{name}.json")), "{listed}");
+        all.push_str(&inside(&here, "a.kite.zip", &format!("report/{name}.json")));
+    }
+    all.push_str(&inside(&here, "a.kite.zip", "report/program.nc"));
+    for folder in [whole.to_str().unwrap(), here.path("").to_str().unwrap(), "/tmp/", "/home/"] {
+        assert!(!all.contains(folder), "{folder} in {all}");
+    }
+    // It is what the commands say there.
+    let there = carried(&here, "a.kite.zip");
+    let json = |text: &str| serde_json::from_str::<serde_json::Value>(text).unwrap();
+    let report = |name: &str| json(&inside(&there, "a.kite.zip", &format!("report/{name}.json")));
+    assert_eq!(report("plan")["seconds"], there.json(&["plan", "a.kite.zip"])["seconds"]);
+    assert_eq!(
+        report("check"),
+        json(&there.run(&["check", "a.kite.zip", "--json"]).out.replace("a.kite.zip/", ""))
+    );
+    assert!(
+        report("run")["job"].as_str().unwrap().contains("hubs"),
+        "the last run was another job's"
+    );
+    assert_eq!(report("run")["link"], "tcp");
+    let program = inside(&there, "a.kite.zip", "report/program.nc");
+    assert_eq!(program, there.ok(&["emit", "a.kite.zip", "-o", "-"]));
+    // One without a report has nothing of it, and of a refused job there is no program.
+    here.ok(&["bundle", job, "-o", "b.kite.zip"]);
+    assert!(!here.ok(&["bundle", job, "-o", "b.kite.zip", "--force"]).contains("report/"));
+    let at =
+        here.read(job).lines().find(|line| line.starts_with("at ")).map(str::to_string).unwrap();
+    here.change(job, &at, "at = [\"890 mm\", \"-10 mm\"]");
+    let listed = here.ok(&["bundle", job, "--report", "-o", "c.kite.zip"]);
+    assert!(listed.contains("report/check.json") && !listed.contains("program.nc"), "{listed}");
+    assert!(inside(&here, "c.kite.zip", "report/check.json").contains("off-bed"));
 }

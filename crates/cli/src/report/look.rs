@@ -170,9 +170,9 @@ impl<'a> Looked<'a> {
         let units = &art.units;
         let _ = writeln!(
             out,
-            "  units    {}: 1 unit is {} mm",
+            "  units    {}: 1 unit is {}",
             units.source,
-            plain(units.mm_per_unit, 6)
+            unit.length(units.mm_per_unit, 6)
         );
         if let Some(r) = self.extents {
             let _ = writeln!(
