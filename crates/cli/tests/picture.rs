@@ -197,3 +197,104 @@ fn playback_has_frames_and_a_clock() {
     bench.refused(2, &["draw", JOB, "-o", "b.gif", "--show", "time"]);
     bench.refused(2, &["run", JOB, "--to", "rig:", "--picture", "c.gif"]);
 }
+
+/// How often a passage stands in a text.
+fn times(text: &str, passage: &str) -> usize {
+    text.matches(passage).count()
+}
+
+const CUT: &str = "[[step]]\ntake = { colour = \"black\" }\nmake = \"cut\"\nspeed = \"20 mm/s\"\npower = \"50 %\"\n";
+
+#[test]
+fn every_long_line_says_which_way_it_runs() {
+    let bench = Bench::drawn(
+        r#"<path d="M10 10H90V70H10Z" stroke="black"/>"#,
+        "",
+        &format!("{CUT}kerf = \"0 mm\"\n"),
+    );
+    bench.ok(&["draw", "a.kite.toml", "-o", "a.svg"]);
+    let svg = bench.read("a.svg");
+    // Heads of arrows are closed triangles: one on each side, and one in the legend.
+    let heads = svg.lines().filter(|line| {
+        line.starts_with("<path d=\"M") && line.contains("Z\" fill=\"#") && line.len() < 90
+    });
+    assert_eq!(heads.count(), 5);
+}
+
+#[test]
+fn what_lies_off_the_bed_is_hatched_and_nothing_else() {
+    let bench = Bench::new();
+    bench.ok(&["draw", JOB, "-o", "a.svg"]);
+    assert!(!bench.read("a.svg").contains("off-bed"));
+    let beyond = ["--set", "place.at=[\"300 mm\", \"20 mm\"]"];
+    let ran = bench.run(&[&["draw", JOB, "--trouble", "-o", "b.svg"], &beyond[..]].concat());
+    assert_eq!(ran.status, 1, "{}", ran.err);
+    let svg = bench.read("b.svg");
+    assert!(svg.contains(">off the bed<"));
+    // The hatched part begins where the bed ends: at X 400 on the ruler.
+    let hatched = svg.lines().find(|line| line.contains("url(#off-bed)")).unwrap();
+    let numbers: Vec<f64> = hatched
+        .split(|c: char| !(c.is_ascii_digit() || c == '.'))
+        .filter_map(|word| word.parse().ok())
+        .collect();
+    // Two boxes, each as M x y H x V y H x: the plot, and what of it is the bed.
+    let edge = numbers[7];
+    let tick = svg.lines().find(|line| line.ends_with(">400</text>")).unwrap();
+    let at: f64 = tick.split('"').nth(1).unwrap().parse().unwrap();
+    assert!((edge - at).abs() < 0.2, "the bed ends at {at} and the hatch begins at {edge}");
+    // A program that leaves the bed is drawn so as well.
+    bench.write("off.nc", "G21 G90\nM5\nG0 X390 Y10\nM3 S500\nG1 X420 Y10 F600\nM5\n");
+    bench.run(&["draw", "off.nc", "--machine", "bench-laser", "-o", "c.svg"]);
+    assert!(bench.read("c.svg").contains(">off the bed<"));
+}
+
+#[test]
+fn pierces_are_seen_among_the_powers() {
+    let pierced = format!("{CUT}pierce = {{ power = \"80 %\", dwell = \"0.2 s\" }}\n");
+    let body: String = (0..4)
+        .map(|n| format!(r#"<circle cx="{}" cy="40" r="6" stroke="black"/>"#, 14 + n * 22))
+        .collect();
+    let bench = Bench::drawn(&body, "", &pierced);
+    bench.ok(&["draw", "a.kite.toml", "--show", "power", "-o", "a.svg"]);
+    let svg = bench.read("a.svg");
+    // One at each circle and one in the legend; the scale reaches up to their power.
+    assert_eq!(times(&svg, r#"r="3.6""#), 5);
+    assert!(svg.contains("S800 (80 %)") && svg.contains("start with a pierce"));
+    bench.change("a.kite.toml", "pierce", "#");
+    bench.ok(&["draw", "a.kite.toml", "--show", "power", "-o", "b.svg"]);
+    assert_eq!(times(&bench.read("b.svg"), r#"r="3.6""#), 0);
+}
+
+#[test]
+fn lines_that_are_too_many_to_be_seen_are_a_tint_with_a_sample_of_them() {
+    let step = |spacing: &str| {
+        format!(
+            "[[step]]\nname = \"fill\"\ntake = {{ colour = \"black\" }}\nmake = \"engrave\"\nspeed = \"90 mm/s\"\npower = \"30 %\"\nlines = {{ spacing = \"{spacing}\" }}\n"
+        )
+    };
+    let body = r#"<path d="M10 10H90V70H10Z" fill="black"/>"#;
+    let drawn = |spacing: &str| {
+        let bench = Bench::drawn(body, "", &step(spacing));
+        bench.ok(&["draw", "a.kite.toml", "-o", "a.svg"]);
+        bench.read("a.svg")
+    };
+    // 1,200 lines.
+    let svg = drawn("0.05 mm");
+    assert!(svg.contains("lines as wide as the spot") && svg.contains("url(#sample)"));
+    assert!(!svg.contains("1 line in"));
+    // In the sample they are 11 px apart, and as wide as 0.08 mm is there.
+    let sample = &svg[svg.find("url(#sample)").unwrap()..];
+    let sample = &sample[..sample.find("</g>").unwrap()];
+    let lines: Vec<f64> = sample
+        .lines()
+        .filter(|line| line.starts_with("<line"))
+        .map(|line| {
+            assert!(line.contains("stroke-width=\"17.60\""), "{line}");
+            line.split('"').nth(3).unwrap().parse().unwrap()
+        })
+        .collect();
+    assert!(lines.len() >= 10, "{} lines", lines.len());
+    assert!(lines.windows(2).all(|pair| ((pair[0] - pair[1]).abs() - 11.0).abs() < 0.05));
+    // Few lines are drawn one by one.
+    assert!(!drawn("0.5 mm").contains("url(#sample)"));
+}

@@ -33,6 +33,8 @@ struct Data {
     lines: String,
     leads: String,
     rows: String,
+    /// Lines as wide as the room between them.
+    tint: String,
     drawn: String,
     ticks: String,
 }
@@ -62,15 +64,20 @@ pub(super) fn push_contour(d: &mut String, view: &View, contour: &Contour) {
     }
 }
 
-fn push_rows(d: &mut String, view: &View, rows: &Rows) -> usize {
-    let every = thinning(rows.walk.spacing * view.scale);
+/// More engraved lines than this, too near each other to be drawn, are a tint; a sample of them is magnified.
+pub(super) const MANY_LINES: usize = 1000;
+
+/// A tint is made of lines that are no farther apart than about this, px, so that its edge is true.
+const FINE: f64 = 1.0;
+
+/// Appends the lines of an engraving to SVG path data, of so many one.
+fn push_rows(d: &mut String, view: &View, rows: &Rows, every: usize) {
     for row in rows.rows().step_by(every) {
         for (from, to, _) in row.stretches() {
             let (a, b) = (view.px(from), view.px(to));
             let _ = write!(d, "M{:.2} {:.2}L{:.2} {:.2}", a.x, a.y, b.x, b.y);
         }
     }
-    every
 }
 
 /// A line with what is done along it. Gaps of bridges show when they are wide enough; small strokes
@@ -125,6 +132,12 @@ pub(super) fn draw(
         let colour = step_colour(step);
         let mut data = Data::default();
         let mut thinned = 1;
+        let spans = |burn: &Burn| match burn {
+            Burn::Rows(rows) if matches!(rows.content(), Content::Spans(_)) => rows.line_count(),
+            _ => 0,
+        };
+        let tinted = group.iter().map(|path| spans(&path.burn)).sum::<usize>() > MANY_LINES;
+        let mut wide: f64 = 0.0;
         for path in group {
             match &path.burn {
                 Burn::Line(line) => push_line(&mut data, view, line, &mut shown),
@@ -134,7 +147,17 @@ pub(super) fn draw(
                         underlay::tinted(out, view, &bitmap, to_bed, colour);
                     }
                     Content::Spans(_) => {
-                        thinned = thinned.max(push_rows(&mut data.rows, view, rows));
+                        let spacing = rows.walk.spacing * view.scale;
+                        let every = thinning(spacing);
+                        if tinted && every > 1 {
+                            let every = (FINE / spacing).ceil().max(1.0) as usize;
+                            // Wide enough to leave nothing between them.
+                            wide = wide.max(1.05 * spacing * every as f64);
+                            push_rows(&mut data.tint, view, rows, every);
+                        } else {
+                            thinned = thinned.max(every);
+                            push_rows(&mut data.rows, view, rows, every);
+                        }
                     }
                 },
             }
@@ -142,7 +165,13 @@ pub(super) fn draw(
         if thinned > 1 {
             thin_steps.push((job.steps[step].name.as_str(), thinned));
         }
-        let Data { lines, leads, rows, drawn, ticks } = data;
+        let Data { lines, leads, rows, tint, drawn, ticks } = data;
+        if !tint.is_empty() {
+            let _ = writeln!(
+                out,
+                r#"<g opacity="0.4"><path d="{tint}" fill="none" stroke="{colour}" stroke-width="{wide:.2}"/></g>"#
+            );
+        }
         let thin = (detail.stroke * 0.6).max(0.5);
         for (d, colour, width, dash) in [
             (drawn, DRAWN, thin, "3 2"),

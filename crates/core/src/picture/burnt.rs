@@ -82,6 +82,7 @@ pub(super) fn on_the_bed(
             );
         }
     }
+    frame::off_bed(&mut out, &view, ground.bed);
     frame::extents(&mut out, &view, reach);
     out.push_str("</g>\n");
     frame::rulers(&mut out, &view, zero);

@@ -308,6 +308,40 @@ pub(super) fn origin(out: &mut String, view: &View, zero: Cross) {
     );
 }
 
+/// What of the plot lies off the bed is hatched, over everything that is drawn there.
+pub(super) fn off_bed(out: &mut String, view: &View, bed: Rect) {
+    /// Less is drawn so that a line on the bed's edge can be seen, mm.
+    const BEYOND: f64 = 0.5;
+    if bed.inflate(BEYOND, BEYOND).contains_rect(view.shown) {
+        return;
+    }
+    out.push_str(
+        r##"<pattern id="off-bed" width="9" height="9" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><rect width="2" height="9" fill="#c0392b" fill-opacity="0.45"/></pattern>"##,
+    );
+    out.push('\n');
+    let box_of = |r: Rect| format!("M{:.2} {:.2}H{:.2}V{:.2}H{:.2}Z", r.x0, r.y0, r.x1, r.y1, r.x0);
+    let (shown, bed) = (view.px_rect(view.shown), view.px_rect(bed));
+    let _ = writeln!(
+        out,
+        r#"<path d="{}{}" fill="url(#off-bed)" fill-rule="evenodd"/>"#,
+        box_of(shown),
+        box_of(bed.intersect(shown))
+    );
+    let style = format!(
+        r##"font-size="12" font-weight="bold" fill="#c0392b" stroke="{BED}" stroke-width="3" paint-order="stroke""##
+    );
+    // In the first margin that has room for the words.
+    let at = [
+        (shown.x1 - bed.x1, Point::new(bed.x1 + 6.0, shown.y0 + 16.0)),
+        (bed.x0 - shown.x0, Point::new(shown.x0 + 6.0, shown.y0 + 16.0)),
+        (bed.y0 - shown.y0, Point::new(shown.x0 + 6.0, shown.y0 + 16.0)),
+        (shown.y1 - bed.y1, Point::new(shown.x0 + 6.0, shown.y1 - 6.0)),
+    ];
+    if let Some((_, at)) = at.into_iter().find(|(room, _)| *room >= 20.0) {
+        text(out, at, &style, "off the bed");
+    }
+}
+
 /// Where the words of [`extents`] stand, px.
 pub(super) fn extents_words(view: &View, extents: Rect) -> [Rect; 2] {
     let r = view.px_rect(extents);

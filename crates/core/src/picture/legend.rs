@@ -57,8 +57,14 @@ fn cut(content: &str, most: usize) -> String {
     content.chars().take(most - 1).chain(['…']).collect()
 }
 
-/// Draws the legend in its column; `inset` shows where on the bed the picture looks.
-pub(super) fn draw(out: &mut String, view: &View, legend: &Legend, inset: Option<(Rect, Rect)>) {
+/// Draws the legend in its column; `inset` shows where on the bed the picture looks. What is left of the column below
+/// it, px.
+pub(super) fn draw(
+    out: &mut String,
+    view: &View,
+    legend: &Legend,
+    inset: Option<(Rect, Rect)>,
+) -> Rect {
     let x = view.width - LEGEND + 24.0;
     let mut y = 30.0;
     let ink = |size: u32, more: &str| format!(r#"font-size="{size}" fill="{INK}" {more}"#);
@@ -107,10 +113,16 @@ pub(super) fn draw(out: &mut String, view: &View, legend: &Legend, inset: Option
         text(out, Point::new(x, y), &faint, &cut(note, COLUMN));
         y += 17.0;
     }
+    let mut base = view.height - 20.0;
     if let Some((bed, shown)) = inset {
+        base -= INSET.1 + 30.0;
         draw_inset(out, view, bed, shown);
     }
+    Rect::new(x, y.min(base), view.width - 24.0, base)
 }
+
+/// Most that the bed in small takes, px.
+const INSET: (f64, f64) = (150.0, 96.0);
 
 fn signs(out: &mut String, at: Point, signs: Signs) -> f64 {
     let Point { x, mut y } = at;
@@ -234,7 +246,7 @@ pub(super) fn arrow(out: &mut String, at: Point, direction: Vec2, colour: &str) 
 
 /// The whole bed in small, with what the picture shows of it.
 fn draw_inset(out: &mut String, view: &View, bed: Rect, shown: Rect) {
-    let scale = (150.0 / bed.width()).min(96.0 / bed.height());
+    let scale = (INSET.0 / bed.width()).min(INSET.1 / bed.height());
     let corner = Point::new(view.width - LEGEND + 24.0, view.height - 26.0);
     let px = |r: Rect| {
         Rect::new(

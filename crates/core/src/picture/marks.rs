@@ -5,7 +5,7 @@ use super::frame::{self, View};
 use super::legend;
 use super::palette::{BED, FAINT_INK, INK, step_colour};
 use super::room::Room;
-use crate::geometry::{Point, Rect, Vec2};
+use crate::geometry::{Piece, Point, Rect, Vec2};
 use crate::job::Job;
 use crate::segment::Segments;
 use crate::toolpath::Burn;
@@ -71,9 +71,7 @@ pub(super) fn draw(
     let mut starts: Vec<(usize, Point)> = Vec::new();
     for (n, path) in paths.iter().enumerate() {
         let colour = step_colour(path.step);
-        if detail.arrows
-            && let Some((at, direction)) = arrow_place(view, &path.burn)
-        {
+        for (at, direction) in arrow_places(view, &path.burn, detail.arrows) {
             legend::arrow(out, at, direction, colour);
             room.take(Rect::from_center_size(at, (9.0, 9.0)));
         }
@@ -113,25 +111,47 @@ pub(super) fn draw(
     hidden
 }
 
-/// The middle of the longest piece, and which way it is walked there (canvas, y down).
-fn arrow_place(view: &View, burn: &Burn) -> Option<(Point, Vec2)> {
+/// Pieces as long as this get an arrow each, px.
+const LONG: f64 = 120.0;
+
+/// Paths get one where a piece of them is as long as this, or all of them twice as long, px.
+const ENOUGH: f64 = 26.0;
+
+/// Where arrows stand, and which way the path is walked there (canvas, y down): in the middle of each long piece;
+/// where no piece is long and `short` paths have arrows as well, on the longest piece, or half-way along.
+fn arrow_places(view: &View, burn: &Burn, short: bool) -> Vec<(Point, Vec2)> {
     let down = |v: Vec2| Vec2::new(v.x, -v.y);
     match burn {
         Burn::Line(line) => {
-            let (from, piece) =
-                line.contour.walk().max_by(|a, b| a.1.length(a.0).total_cmp(&b.1.length(b.0)))?;
-            if piece.length(from) * view.scale < 26.0 {
-                return None;
+            let px = |(from, piece): (Point, &Piece)| piece.length(from) * view.scale;
+            let middle = |(from, piece): (Point, &Piece)| {
+                let (before, after) = (piece.point_at(from, 0.49), piece.point_at(from, 0.51));
+                (view.px(before.midpoint(after)), down(after - before) / (after - before).hypot())
+            };
+            let long: Vec<_> =
+                line.contour.walk().filter(|one| px(*one) >= LONG).map(middle).collect();
+            if !long.is_empty() || !short {
+                return long;
             }
-            let (before, after) = (piece.point_at(from, 0.49), piece.point_at(from, 0.51));
-            let direction = down(after - before) / (after - before).hypot();
-            Some((view.px(before.midpoint(after)), direction))
+            let longest = line.contour.walk().max_by(|a, b| px(*a).total_cmp(&px(*b)));
+            if let Some(one) = longest.filter(|one| px(*one) >= ENOUGH) {
+                return vec![middle(one)];
+            }
+            let length = line.contour.length();
+            if length * view.scale < 2.0 * ENOUGH {
+                return Vec::new();
+            }
+            let (at, along) = line.contour.at(length / 2.0);
+            vec![(view.px(at), down(along))]
         }
         Burn::Rows(rows) => {
-            let row = rows.rows().next()?;
-            let (from, to, _) = row.stretches().next()?;
-            let long = from.distance(to) * view.scale > 26.0;
-            long.then(|| (view.px(from.midpoint(to)), down(row.direction())))
+            let first = || {
+                let row = rows.rows().next()?;
+                let (from, to, _) = row.stretches().next()?;
+                let long = from.distance(to) * view.scale > ENOUGH;
+                long.then(|| (view.px(from.midpoint(to)), down(row.direction())))
+            };
+            if short { first().into_iter().collect() } else { Vec::new() }
         }
     }
 }

@@ -13,6 +13,7 @@ mod detail;
 mod frame;
 mod left;
 mod legend;
+mod magnified;
 mod marks;
 mod palette;
 mod photo;

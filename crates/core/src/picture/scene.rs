@@ -5,6 +5,7 @@ use super::canvas::Canvas;
 use super::detail::Detail;
 use super::frame::{self, Ground, View};
 use super::legend::{self, Entry, Legend, Signs};
+use super::magnified;
 use super::marks;
 use super::palette::TRAVEL;
 use super::photo;
@@ -95,11 +96,11 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     if detail.travel {
         draw_travel(&mut out, &view, planned, origin);
     }
-    let (shown, scale) = match look.show {
-        None => (burns::draw(&mut out, &view, planned.segments(), job, &detail), None),
+    let (shown, scale, stands) = match look.show {
+        None => (burns::draw(&mut out, &view, planned.segments(), job, &detail), None, false),
         Some(what) => {
-            let scale = show::draw(&mut out, &view, compiled, job, what, detail.stroke);
-            (burns::Shown::default(), Some(scale))
+            let (scale, stands) = show::draw(&mut out, &view, compiled, job, what, detail.stroke);
+            (burns::Shown::default(), Some(scale), stands)
         }
     };
     let extents = totals.burnt.map(|r| r + origin).unwrap_or_default();
@@ -107,6 +108,13 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
         None => marks::draw(&mut out, &view, (planned.segments(), extents), job, &detail),
         Some(_) => 0,
     };
+    if field.fixed && field.around.is_none() {
+        frame::off_bed(&mut out, &view, ground.bed);
+    }
+    let sample = magnified::sample(&view, planned.segments(), job).filter(|_| look.show.is_none());
+    if let Some(sample) = &sample {
+        sample.mark(&mut out, &view);
+    }
     frame::extents(&mut out, &view, extents);
     out.push_str("</g>\n");
     frame::rulers(&mut out, &view, field.into());
@@ -126,10 +134,10 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     let zero_shown = view.shown.inflate(1e-6, 1e-6).contains(origin.to_point());
     let signs = Signs {
         starts: detail.starts && marked,
-        arrows: detail.arrows && marked,
+        arrows: marked,
         travel: detail.travel,
         origin: zero_shown.then(|| job.placement.zero.words()),
-        pierces: detail.starts && marked && pierces,
+        pierces: stands || (detail.starts && marked && pierces),
         drawn: shown.drawn,
         bridges: shown.bridges,
         leads: shown.leads,
@@ -154,7 +162,11 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
         signs,
     };
     let overview = !whole && field.fixed && field.around.is_none();
-    legend::draw(&mut out, &view, &legend, overview.then_some((ground.bed, view.shown)));
+    let below =
+        legend::draw(&mut out, &view, &legend, overview.then_some((ground.bed, view.shown)));
+    if let Some(sample) = &sample {
+        sample.draw(&mut out, below);
+    }
     out.push_str("</svg>\n");
     out
 }

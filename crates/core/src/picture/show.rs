@@ -2,7 +2,7 @@
 
 use super::detail::thinning;
 use super::frame::View;
-use super::legend::ColourScale;
+use super::legend::{self, ColourScale};
 use super::palette::ramp;
 use crate::compile::Compiled;
 use crate::geometry::{Piece, Point, Vec2};
@@ -118,7 +118,20 @@ fn thinned_out(step: &Step, from: Point, piece: &Piece, scale: f64) -> bool {
     row.rem_euclid(every) != 0
 }
 
-/// Draws what is burnt in colours that stand for `what`; what they mean.
+/// Every place where the beam stands still and burns, with its S.
+fn each_pierce(compiled: &Compiled, mut each: impl FnMut(Point, f64)) {
+    let planned = compiled.within.planned();
+    let mut at = None;
+    planned.trace(|traced| match traced.segment.act {
+        Act::Move(way) => at = Some(planned.segments().piece(&way).1.end()),
+        Act::Dwell(_, level) if level.s() > 0.0 => {
+            at.into_iter().for_each(|at| each(at, level.s()))
+        }
+        _ => {}
+    });
+}
+
+/// Draws what is burnt in colours that stand for `what`; what they mean, and whether pierces are among it.
 pub(super) fn draw(
     out: &mut String,
     view: &View,
@@ -126,11 +139,18 @@ pub(super) fn draw(
     job: &Job,
     what: Show,
     stroke: f64,
-) -> ColourScale {
+) -> (ColourScale, bool) {
     let (mut least, mut most) = (f64::INFINITY, f64::NEG_INFINITY);
     each_stretch(compiled, job, what, view.scale, |stretch| {
         (least, most) = (least.min(stretch.value), most.max(stretch.value));
     });
+    let mut pierces: Vec<(Point, f64)> = Vec::new();
+    if what == Show::Power {
+        each_pierce(compiled, |at, s| {
+            (least, most) = (least.min(s), most.max(s));
+            pierces.push((at, s));
+        });
+    }
     let origin = job.field().zero;
     let span = (most - least).max(1e-12);
     let mut shades = vec![String::new(); SHADES];
@@ -160,6 +180,9 @@ pub(super) fn draw(
             r#"<path d="{d}" fill="none" stroke="{colour}" stroke-width="{width:.2}" stroke-linecap="butt"/>"#
         );
     }
+    for (at, s) in &pierces {
+        legend::pierce_point(out, view.px(*at + origin), &ramp((s - least) / span));
+    }
     let value = |value: f64| match what {
         Show::Power => {
             format!("S{} ({} %)", plain(value, 0), plain(value / job.machine.beam.full * 100.0, 1))
@@ -174,5 +197,6 @@ pub(super) fn draw(
         Show::Order => "order of the paths",
         Show::Time => "time from the start",
     };
-    ColourScale { title: title.into(), low: value(least.min(most)), high: value(most) }
+    let scale = ColourScale { title: title.into(), low: value(least.min(most)), high: value(most) };
+    (scale, !pierces.is_empty())
 }

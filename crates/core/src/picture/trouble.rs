@@ -36,6 +36,8 @@ struct Subject<'a> {
     ground: Ground,
     /// Where the rulers' zero lies.
     zero: frame::Cross,
+    /// Whether the ground is a flat bed that the job must not leave.
+    on_bed: bool,
 }
 
 /// The trouble of a drawing, on its page.
@@ -51,8 +53,14 @@ pub fn drawing_trouble(artwork: &Artwork, problems: &Problems, canvas: Canvas) -
     let page = page.or(artwork.extents()).unwrap_or_default();
     let ground = Ground { bed: page, stock: None };
     let subtitle = format!("{}, on its page", artwork.format.name());
-    let subject =
-        Subject { title: &artwork.file, subtitle, shapes, ground, zero: frame::Cross::default() };
+    let subject = Subject {
+        title: &artwork.file,
+        subtitle,
+        shapes,
+        ground,
+        zero: frame::Cross::default(),
+        on_bed: false,
+    };
     draw(&subject, problems, canvas)
 }
 
@@ -76,6 +84,7 @@ pub fn job_trouble(
         shapes: sheet.shapes.iter().map(shown).collect(),
         ground: Ground { bed: field.rect, stock: sheet.stock },
         zero: field.into(),
+        on_bed: field.fixed && field.around.is_none(),
     };
     draw(&subject, problems, canvas)
 }
@@ -91,6 +100,9 @@ fn draw(subject: &Subject<'_>, problems: &Problems, canvas: Canvas) -> String {
     out.push_str("<g clip-path=\"url(#plot)\">\n");
     for shape in &subject.shapes {
         outline(&mut out, &view, shape);
+    }
+    if subject.on_bed {
+        frame::off_bed(&mut out, &view, subject.ground.bed);
     }
     rings(&mut out, &view, problems);
     out.push_str("</g>\n");

@@ -21,7 +21,11 @@ const OVER: f64 = 0.05;
 /// Lines bend no more than this from what is wrapped, mm.
 const CHORD: f64 = 0.5;
 
-/// Shows all the way round, and along the object what is worked on with some room.
+/// A job that takes less of the way round than this is shown larger, without the rest of it.
+const FEW: f64 = 0.5;
+
+/// Shows all the way round, or where little of it is worked on that with some room; and along the object what is
+/// worked on.
 pub(super) fn view(surface: &Surface, field: &Field, reach: Rect, canvas: Canvas) -> (View, Vec2) {
     let around = field.around.unwrap_or_default();
     let margin = 0.15 * reach.width().max(around / 4.0);
@@ -29,7 +33,10 @@ pub(super) fn view(surface: &Surface, field: &Field, reach: Rect, canvas: Canvas
     let (low, high) = (low + field.zero.x, high + field.zero.x);
     let x0 = (reach.x0.min(low) - margin).max(field.rect.x0);
     let x1 = (reach.x1.max(high) + margin).min(field.rect.x1);
-    let (y0, y1) = if field.fixed {
+    let near = reach.inflate(0.0, 0.25 * reach.height().max(around / 8.0));
+    let (y0, y1) = if reach.height() < FEW * around && near.height() < 0.8 * around {
+        (near.y0, near.y1)
+    } else if field.fixed {
         (reach.y0.min(0.0), reach.y1.max(around))
     } else {
         let middle = f64::midpoint(reach.y0, reach.y1);
@@ -58,8 +65,11 @@ pub(super) fn draw(out: &mut String, view: &View, middle: Vec2, planned: &Planne
     frame::text(out, at + Vec2::new(0.0, 15.0), &style, "faint is on the far side");
 }
 
-/// A line across all that is shown, with a word at its right end.
+/// A line across all that is shown, with a word at its right end; where that place is shown.
 fn across(out: &mut String, view: &View, y: f64, dashes: &str, word: &str) {
+    if !(view.shown.y0 - OVER..=view.shown.y1 + OVER).contains(&y) {
+        return;
+    }
     let (a, b) = (view.px(Point::new(view.shown.x0, y)), view.px(Point::new(view.shown.x1, y)));
     let style = format!(r#"stroke="{INK}" stroke-width="1" stroke-dasharray="{dashes}""#);
     frame::line(out, a, b, &style);
