@@ -30,6 +30,10 @@ pub(super) fn worth_showing(bed: Rect, job: Rect) -> Rect {
     }
     let margin = 0.12 * job.width().max(job.height()).max(10.0);
     let near = job.inflate(margin, margin);
+    if !bed.inflate(1e-6, 1e-6).contains_rect(job) {
+        // What leaves the bed is seen to leave it.
+        return near;
+    }
     // Near an edge of the bed the edge is shown, and with it the rulers' zero.
     near.intersect(bed)
 }
