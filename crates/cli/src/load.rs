@@ -272,20 +272,21 @@ pub(crate) fn lay_photo(made: &mut Made) -> Result<(), Refusal> {
         return Ok(());
     }
     let path = source::named(&folder_of(Path::new(&made.job.file)), &photo.file)?;
-    let (flat, part) = flat_photo(&path, &photo.corners, &photo.found, &made.job.machine)?;
+    let (flat, part, _) = flat_photo(&path, &photo.corners, &photo.found, &made.job.machine)?;
     made.compiled.problems.push(flat.told().at(Place::file(&made.job.file)));
     made.parts.push(part);
     made.compiled.photo = Some(flat);
     Ok(())
 }
 
-/// Reads a photo and makes it flat on a machine's bed, by places on it (pixels) and on the machine's axes (mm).
+/// Reads a photo and makes it flat on a machine's bed, by places on it (pixels) and on the machine's axes (mm); without
+/// places on it, by the marks that lie there. Where the places are on the photo is told as well.
 pub(crate) fn flat_photo(
     path: &Path,
     corners: &[Point],
     found: &[Point],
     machine: &Machine,
-) -> Result<(FlatPhoto, Part), Refusal> {
+) -> Result<(FlatPhoto, Part, Vec<Point>), Refusal> {
     let shown = path.display().to_string();
     let content = bytes(path, artwork::LARGEST_FILE)?;
     let refuse = |problem: Problem| {
@@ -293,10 +294,14 @@ pub(crate) fn flat_photo(
     };
     let pixels = Pixels::read(&content).map_err(refuse)?;
     let on_bed: Vec<Point> = found.iter().map(|p| machine.on_bed(*p)).collect();
+    let corners = match corners {
+        [] => photo::found_marks(&pixels, &on_bed).map_err(refuse)?,
+        corners => corners.to_vec(),
+    };
     let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-    let flat = photo::flat(&name, pixels, corners, &on_bed).map_err(refuse)?;
+    let flat = photo::flat(&name, pixels, &corners, &on_bed).map_err(refuse)?;
     ::log::info!("read {shown}: {}", flat.words());
-    Ok((flat, Part::of(shown, &content)))
+    Ok((flat, Part::of(shown, &content), corners))
 }
 
 /// How a drawing is read that no job speaks of.

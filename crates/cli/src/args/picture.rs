@@ -48,6 +48,10 @@ pub(crate) struct Photo {
     /// least four
     #[arg(long = "place", value_name = "PX,PY = X,Y", value_parser = photo_place, allow_hyphen_values = true)]
     pub(crate) places: Vec<[f64; 4]>,
+    /// Where a dark square or disc lies on the machine's axes, "0,0" in mm: it is found on the photo by itself; at least
+    /// five
+    #[arg(long = "mark", value_name = "X,Y", value_parser = place, allow_hyphen_values = true, conflicts_with = "places")]
+    pub(crate) marks: Vec<[f64; 2]>,
     /// The machine whose bed it shows: a profile's name or path
     #[arg(long, value_name = "NAME|PATH", add = ArgValueCandidates::new(machines))]
     pub(crate) machine: Option<String>,

@@ -52,8 +52,10 @@ pub(super) fn run(args: &Photo, console: &Console) -> Result<(), Refusal> {
     if let Some(path) = &args.output {
         png::kind_of(path)?;
     }
-    let known = known(args)?;
-    let (flat, _) = load::flat_photo(&known.path, &known.corners, &known.found, &known.machine)?;
+    let mut known = known(args)?;
+    let (flat, _, corners) =
+        load::flat_photo(&known.path, &known.corners, &known.found, &known.machine)?;
+    known.corners = corners;
     let problems = Problems::from(flat.told());
     let written = match &args.output {
         None => None,
@@ -73,7 +75,7 @@ pub(super) fn run(args: &Photo, console: &Console) -> Result<(), Refusal> {
         return console.json(&json(&known, &flat, picture, &problems));
     }
     console.result(&text(&known, &flat))?;
-    if args.places.is_empty() {
+    if args.places.is_empty() && args.marks.is_empty() {
         door::show(&problems, &Sources::new(), console);
     }
     match written {
@@ -86,8 +88,9 @@ pub(super) fn run(args: &Photo, console: &Console) -> Result<(), Refusal> {
 fn known(args: &Photo) -> Result<Known, Refusal> {
     let mut sources = Sources::new();
     if kind::is(&args.picture, Kind::Job)? {
-        if !args.places.is_empty() {
-            let why = "the job says the places of its photo; --place is for a photo alone";
+        if !args.places.is_empty() || !args.marks.is_empty() {
+            let why =
+                "the job says the places of its photo; --place and --mark are for a photo alone";
             return Err(Refusal::Usage(why.into()));
         }
         let loaded = load::job(&args.picture, args.machine.as_deref(), &[])?;
@@ -103,6 +106,11 @@ fn known(args: &Photo) -> Result<Known, Refusal> {
             "it is laid on the bed of a machine, so say --machine NAME".into(),
         ));
     };
+    if !args.marks.is_empty() {
+        let machine = load::typed_machine(&machine, &args.picture, &mut sources)?;
+        let found = args.marks.iter().map(|[x, y]| Point::new(*x, *y)).collect();
+        return Ok(Known { path: args.picture.clone(), corners: Vec::new(), found, machine });
+    }
     if args.places.len() < 4 {
         return Err(Refusal::Usage(format!(
             "{} places are known, and four are the least: --place \"112,1290 = 0,0\", pixels on the photo and mm on the machine's axes, once for each",

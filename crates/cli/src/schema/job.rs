@@ -177,9 +177,9 @@ pub(super) struct Photo {
     /// From the job's folder: PNG, JPEG, BMP, GIF, TIFF
     #[schemars(example = "photo.png")]
     file: String,
-    /// At least four places on it, pixels from its upper left corner
+    /// At least four places on it, pixels from its upper left corner; left out: dark marks lie at the places found
     #[schemars(example = [[1.0, 1.0], [90.0, 1.0], [90.0, 90.0], [1.0, 90.0]])]
-    corners: Vec<[f64; 2]>,
+    corners: Option<Vec<[f64; 2]>>,
     /// The same places on the machine's axes
     #[schemars(example = [["0 mm", "50 mm"], ["50 mm", "50 mm"], ["50 mm", "0 mm"], ["0 mm", "0 mm"]])]
     found: Vec<[Length; 2]>,

@@ -12,11 +12,10 @@ use toml::de::DeValue;
 pub(super) fn read(section: Section<'_, '_>) -> Option<Photo> {
     let file = section.required_text("file", "file = \"bed.jpg\"");
     let example = "corners = [[112, 1290], [1802, 1284], [1688, 140], [230, 152]], found = [[\"0 mm\", \"0 mm\"], …]";
-    for key in ["corners", "found"] {
-        if !section.has(key) {
-            section.missing(key, example);
-        }
+    if !section.has("found") {
+        section.missing("found", example);
     }
+    let marked = !section.has("corners");
     let corners = points(&section, "corners", |item| {
         let number = match item.get_ref() {
             DeValue::Integer(n) => n.as_str().parse::<f64>().ok(),
@@ -32,8 +31,10 @@ pub(super) fn read(section: Section<'_, '_>) -> Option<Photo> {
     let found = points(&section, "found", |item| {
         section.read_quantity("found", item, parse::<Length>).map(|length| length.0)
     });
-    let (corners, found) = (corners?, found?);
-    if corners.len() != found.len() || corners.len() < 4 {
+    let found = found?;
+    // Without places on the photo there are marks on the bed, which are looked for.
+    let corners = if marked { Vec::new() } else { corners? };
+    if !marked && (corners.len() != found.len() || corners.len() < 4) {
         let message = format!(
             "[photo] has {} corners and {} places found for them",
             corners.len(),

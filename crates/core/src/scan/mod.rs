@@ -3,6 +3,7 @@
 //! Darkness counts from bare stock (0 %) to no light at all (100 %), in the values of the picture, which follow
 //! what the eye sees; the light is taken from the bare stock round about, so that a shadow is no darkness.
 
+pub(crate) mod blots;
 mod light;
 mod marks;
 mod tone;
