@@ -1,7 +1,8 @@
 //! What the README shows can be typed.
+#![allow(clippy::unwrap_used)] // helpers of tests
 
 mod common;
-use common::Bench;
+use common::{Bench, Ran};
 
 #[test]
 fn the_tour_works_line_by_line() {
@@ -14,33 +15,9 @@ fn the_tour_works_line_by_line() {
     );
     assert!(readme.lines().nth(3).is_some_and(|l| l.trim().starts_with("cargo test --workspace")));
     let bench = Bench::new();
-    for name in [
-        "spar-hub.dxf",
-        "reel-cheek.pdf",
-        "stamp.png",
-        "rough-panel.svg",
-        "hubs.kite.toml",
-        "tube-laser.machine.toml",
-        "kite-stamp.kite.toml",
-        "kite-stamp.svg",
-        "kite-sky.kite.toml",
-        "kite-sky.png",
-        "sky-panel.kite.toml",
-        "sky-panel.svg",
-        "line-reel.kite.toml",
-        "line-reel.svg",
-        "reel-barrel.kite.toml",
-        "reel-label.svg",
-        "reel-laser.machine.toml",
-        "hub-swatch.kite.toml",
-        "hub-swatch-scan.png",
-        "medal.stl",
-        "medal.kite.toml",
-        "offcut.kite.toml",
-        "bed-photo.png",
-    ] {
-        bench.demo(name);
-    }
+    // As a newcomer does: the demo first, and then line by line in its folder.
+    bench.ok(&["demo"]);
+    let folder = bench.path("tinkite-demo");
     let mut typed = 0;
     for line in readme.lines().filter_map(|l| l.strip_prefix("    tinkite ")) {
         let line = line.split('#').next().unwrap_or(line);
@@ -57,7 +34,8 @@ fn the_tour_works_line_by_line() {
         if args[0] == "rig" || line.contains("serial:") || line.contains("--go-on") {
             continue;
         }
-        bench.ok(&args);
+        let ran = Ran::from(bench.command(&args).current_dir(&folder).output().unwrap());
+        assert_eq!(ran.status, 0, "{line}\n{}\n{}", ran.out, ran.err);
         typed += 1;
     }
     assert_eq!(typed, 39);

@@ -40,10 +40,10 @@ pub(crate) struct Begin {
     /// Where its lower left corner lies, from the front left corner of the bed
     #[arg(long, value_name = "X,Y", value_parser = place, allow_hyphen_values = true)]
     pub(crate) at: Option<[f64; 2]>,
-    /// At most so many steps, where colours near each other can be gathered
+    /// Merge similar colours until there are at most this many steps
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1000))]
     pub(crate) steps: Option<u16>,
-    /// What it is made of: recipes for that are used, where a book has them
+    /// The material; recipes for it are used where a book has them
     #[arg(long, value_name = "TEXT")]
     pub(crate) material: Option<String>,
     /// How thick it is

@@ -95,7 +95,7 @@ pub(super) const EXAMPLES: &[(&str, [[&str; 2]; 2])] = &[
             ["tinkite read panel.nc", "lengths, places, power, beam"],
             [
                 "tinkite read panel.nc --machine bench-laser --explain",
-                "each line in words, and held against a machine",
+                "each line in words, checked against a machine",
             ],
         ],
     ),
@@ -140,7 +140,7 @@ pub(super) const EXAMPLES: &[(&str, [[&str; 2]; 2])] = &[
     (
         "machine check",
         [
-            ["tinkite machine check tube-laser", "hold it against the controller on its link"],
+            ["tinkite machine check tube-laser", "compare it with the controller on its link"],
             ["tinkite machine check bench-laser --to tcp:127.0.0.1:2323", "against a rig"],
         ],
     ),

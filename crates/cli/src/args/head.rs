@@ -11,10 +11,10 @@ use std::path::PathBuf;
 pub(crate) struct Edge {
     #[command(flatten)]
     pub(crate) job: JobArgs,
-    /// What the head is led round
+    /// The shape that the head follows
     #[arg(long, value_name = "SHAPE", default_value = "box")]
     pub(crate) shape: EdgeShape,
-    /// How often [default: until a key is pressed; once where there is no terminal]
+    /// How many times [default: until a key is pressed; once where there is no terminal]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=100))]
     pub(crate) times: Option<u32>,
     /// With the pointer lit ([beam] pointer), which goes out where the head stands
@@ -41,27 +41,27 @@ pub(crate) enum EdgeShape {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum HeadCommand {
-    /// Where the head is, where the zero on the stock lies, and how the controller stands
+    /// Position of the head, zero of the stock, and state of the controller
     Where(HeadCall),
-    /// Let the controller look for its own zero
+    /// Home the machine: the controller finds its zero
     Home(HeadCall),
     /// Unlock a controller that an alarm has locked; its position may be lost
     Unlock(HeadCall),
-    /// Here is the zero on the stock
+    /// Set the zero of the stock where the head stands
     Zero(HeadZero),
-    /// To a place on the bed, or from the zero on the stock, beam off
+    /// Go to a place on the bed, or from the zero of the stock, beam off
     Go(HeadGo),
-    /// By so much, beam off
+    /// Move by a distance, beam off
     Move(HeadMove),
-    /// Let the motors go, so that the head can be pushed by hand: its position is lost
+    /// Release the motors so that the head can be pushed by hand; its position is lost
     Free(HeadCall),
-    /// Bring the focus onto the surface of the stock
+    /// Focus on the surface of the stock
     Focus(HeadFocus),
-    /// Write where the head stands into a job, as the place of a registration mark
+    /// Write the head's position into a job as the place of a registration mark
     Mark(HeadMark),
-    /// Light the pointer where the head stands; it goes off by itself, and with Ctrl-C
+    /// Light the pointer where the head stands; it switches off by itself or with Ctrl-C
     Pointer(HeadPointer),
-    /// Put out a beam that something left on, and say whether it was seen to go out
+    /// Switch off a beam that was left on, and say whether it was seen to go off
     Dark(HeadCall),
 }
 
@@ -127,7 +127,7 @@ pub(crate) struct HeadMark {
 
 #[derive(Debug, ClapArgs)]
 pub(crate) struct HeadPanel {
-    /// A job whose corners the panel goes to; its machine is meant
+    /// A job: its machine is used, and the panel drives to its corners
     #[arg(value_name = "JOB")]
     pub(crate) job: Option<PathBuf>,
     /// The machine: a profile's name or path

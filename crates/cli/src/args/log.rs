@@ -21,13 +21,13 @@ pub(crate) enum LogCommand {
     List(LogList),
     /// One run: how it went, where it stands
     Show(LogShow),
-    /// Remember something of a run, or how one of its steps went
+    /// Add a note to a run, or say how one of its steps went
     Note(LogNote),
-    /// What was tried on a material, and how it went
+    /// What was tried on a material and how it went
     Find(LogFind),
     /// Write all runs as JSON lines, to carry them to another computer at the same machine
     Export(LogExport),
-    /// Take in the runs of another log, as export wrote them: what is here already is not doubled
+    /// Add the runs that export wrote; runs that are already here are skipped
     Import(LogImport),
 }
 
@@ -104,10 +104,10 @@ pub(crate) struct LogNote {
     pub(crate) run: i64,
     /// What to remember
     pub(crate) text: Option<String>,
-    /// Of this step [default: the only one]
+    /// The step that it is about [default: the only one]
     #[arg(long, value_name = "STEP")]
     pub(crate) step: Option<String>,
-    /// How it went; it counts for the recipe that was used unchanged
+    /// How it went; counted for the recipe if that was used unchanged
     #[arg(long, value_name = "RESULT")]
     pub(crate) result: Option<crate::log::Outcome>,
     #[command(flatten)]

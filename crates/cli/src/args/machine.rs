@@ -15,9 +15,9 @@ pub(crate) enum MachineCommand {
     Show(MachineShow),
     /// Write a profile to start from, like a shipped one; asks when nothing is said
     New(Box<MachineNew>),
-    /// Hold a profile against the controller that is connected
+    /// Compare a profile with the connected controller
     Check(MachineCheck),
-    /// Put what was read at the meters, or what the log knows of times, into a profile
+    /// Put meter readings, or times from the log, into a profile
     Measure(MachineMeasure),
 }
 
@@ -33,7 +33,7 @@ pub(crate) struct MachineShow {
 
 #[derive(Debug, ClapArgs)]
 pub(crate) struct MachineNew {
-    /// What jobs will call it: NAME.machine.toml is written
+    /// The name that jobs use; NAME.machine.toml is written
     pub(crate) name: String,
     /// The profile to start from [default: bench-laser; printer-laser for the reprap dialect]
     #[arg(long, value_name = "MACHINE", add = ArgValueCandidates::new(machines))]
@@ -50,13 +50,13 @@ pub(crate) struct MachineNew {
     /// Depth of the bed
     #[arg(long, value_name = "LENGTH")]
     pub(crate) depth: Option<String>,
-    /// Where it counts from: a corner, or centre
+    /// Where its zero is: a corner, or centre
     #[arg(long, value_name = "CORNER")]
     pub(crate) origin: Option<String>,
-    /// Which way X counts, seen from the front
+    /// Which way X increases, seen from the front
     #[arg(long, value_name = "WHERETO")]
     pub(crate) x: Option<Whereto>,
-    /// Which way Y counts
+    /// Which way Y increases
     #[arg(long, value_name = "WHERETO")]
     pub(crate) y: Option<Whereto>,
     /// Top speed of X and Y
@@ -68,13 +68,13 @@ pub(crate) struct MachineNew {
     /// The S value that means 100 %
     #[arg(long, value_name = "S")]
     pub(crate) full: Option<f64>,
-    /// Most power it may be given: in %, or in mA or W where the source was measured
+    /// Highest power allowed: in %, or in mA or W where the source was measured
     #[arg(long, value_name = "POWER")]
     pub(crate) ceiling: Option<String>,
     /// Where its controller is: tcp:HOST:PORT, serial:PORT@BAUD
     #[arg(long, value_name = "LINK")]
     pub(crate) link: Option<String>,
-    /// How it is spoken to: grbl, ngc, reprap
+    /// Its dialect: grbl, ngc or reprap
     #[arg(long, value_name = "DIALECT")]
     pub(crate) dialect: Option<String>,
     /// Write it into your own folder, where every job finds it
@@ -110,10 +110,10 @@ pub(crate) struct MachineMeasure {
     /// A profile's name or path
     #[arg(add = ArgValueCandidates::new(machines))]
     pub(crate) name: String,
-    /// What was asked for and what was read, from weak to strong: "10 % = 2.1 mA, 4 W"
+    /// Power that was asked for and what the meter read, weakest first: "10 % = 2.1 mA, 4 W"
     #[arg(required_unless_present = "times", value_name = "READING")]
     pub(crate) readings: Vec<String>,
-    /// Find acceleration and junction deviation (corner) from how long the steps of logged runs took
+    /// Fit acceleration and junction deviation (corner) to the times of logged runs
     #[arg(long, conflicts_with_all = ["readings", "draw"])]
     pub(crate) times: bool,
     /// With --times: only runs from this one on
@@ -121,7 +121,7 @@ pub(crate) struct MachineMeasure {
     pub(crate) since: Option<i64>,
     #[command(flatten)]
     pub(crate) log: LogFile,
-    /// Put what was measured into the profile itself
+    /// Write the measurements into the profile itself
     #[arg(long, conflicts_with = "output")]
     pub(crate) keep: bool,
     /// Write the profile with what was measured here

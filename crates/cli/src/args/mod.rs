@@ -60,7 +60,7 @@ pub(crate) struct Common {
     /// Say nothing but results and problems
     #[arg(long, short, global = true)]
     pub(crate) quiet: bool,
-    /// Also tell what was read, found and decided, and everything that a problem is about
+    /// Also say what was read, found and decided, and list every item of a problem
     #[arg(long, global = true, conflicts_with = "quiet")]
     pub(crate) verbose: bool,
     /// Colours on the terminal
@@ -95,21 +95,21 @@ pub(crate) enum When {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
-    /// Everything once, on the workshop's own sail panel: look, plan, draw, emit, run
+    /// Go through everything once with the workshop's sail panel: look, plan, draw, emit, run
     Demo(Demo),
     /// What is in a drawing: true size, layers by colour, trouble
     Look(Look),
     /// Write a job file to start from, one step per colour
     Begin(Begin),
-    /// Everything that is wrong or doubtful with a job, and nothing else
+    /// List the errors and warnings of a job
     Check(Check),
-    /// What a job will do: steps, lengths, times, extents, doubts
+    /// What a job will do: steps, lengths, times, extents, warnings
     Plan(Plan),
     /// Draw a job or a machine program on its bed (.svg or .png), or play a job (.gif)
     Draw(Draw),
     /// A photo of the bed, made flat and true to size, with rulers to read places from
     Photo(Photo),
-    /// Everything that a job is made of in one file, which every command takes as the job
+    /// Pack a job and everything it needs into one file, which every command takes as the job
     Bundle(Bundle),
     /// Write the machine program
     Emit(Emit),
@@ -122,9 +122,9 @@ pub(crate) enum Command {
         #[command(subcommand)]
         command: MachineCommand,
     },
-    /// Lead the head round a job before anything burns, beam off or with the pointer
+    /// Trace round a job with the head before anything burns, beam off or pointer lit
     Edge(Edge),
-    /// The head by hand: a panel in the terminal, and single calls
+    /// Move the head by hand: a panel in the terminal, or single commands
     #[command(args_conflicts_with_subcommands = true)]
     Head {
         #[command(subcommand)]

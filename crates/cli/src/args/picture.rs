@@ -129,7 +129,7 @@ pub(crate) struct Bundle {
     /// Where to write it [default: beside the job, as NAME.kite.zip]
     #[arg(long, short, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
-    /// Add what somebody who shall help needs: program, look, check, plan, the last run of this job, versions
+    /// Add a report for whoever helps: program, look, check, plan, the last run of this job, versions
     #[arg(long)]
     pub(crate) report: bool,
     #[command(flatten)]

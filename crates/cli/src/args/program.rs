@@ -16,7 +16,7 @@ pub(crate) struct Read {
     /// Where the program's zero lies on the bed, from the machine's own: "100 mm, 50 mm"
     #[arg(long, value_name = "X,Y", value_parser = place, allow_hyphen_values = true, requires = "machine")]
     pub(crate) zero: Option<[f64; 2]>,
-    /// Diameter of what the rotary turns, so that ways round it count
+    /// Diameter of the object in the rotary, so that turning is measured as length
     #[arg(long, value_name = "LENGTH", value_parser = length)]
     pub(crate) diameter: Option<f64>,
     /// Print every line with what it does, in plain words

@@ -13,11 +13,11 @@ pub(crate) enum RecipeCommand {
     List(RecipeList),
     /// One recipe: its settings, its book, how often it worked
     Show(RecipeShow),
-    /// The settings of a job's step become a recipe
+    /// Keep the settings of a job's step as a recipe
     Keep(RecipeKeep),
-    /// Work a recipe out for another thickness, machine or material: a guess to try
+    /// Estimate a recipe for another thickness, machine or material
     Copy(RecipeCopy),
-    /// Take a recipe out of its book
+    /// Remove a recipe from its book
     Drop(RecipeDrop),
     /// A sheet to hang at the machine (.html, .svg or .png)
     Print(RecipePrint),
@@ -70,16 +70,16 @@ pub(crate) struct RecipeDrop {
 /// Where a recipe is kept, and as what.
 #[derive(Debug, Clone, Default, ClapArgs)]
 pub(crate) struct RecipeKept {
-    /// A name of its own, for a second recipe of the same make
+    /// Its name, needed for a second recipe of the same make
     #[arg(long, value_name = "NAME")]
     pub(crate) name: Option<String>,
     /// For people
     #[arg(long, value_name = "TEXT")]
     pub(crate) note: Option<String>,
-    /// The book [default: TINKITE_BOOK, config.toml, or my.recipes.toml in your own folder]
+    /// The book of recipes [default: TINKITE_BOOK, config.toml, or my.recipes.toml in your own folder]
     #[arg(long, value_name = "FILE")]
     pub(crate) book: Option<PathBuf>,
-    /// Put it in the place of a recipe for the same
+    /// Replace a recipe for the same material, thickness and machine
     #[arg(long)]
     pub(crate) replace: bool,
 }

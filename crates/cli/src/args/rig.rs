@@ -26,10 +26,10 @@ pub(crate) struct Rig {
     /// How simulated time goes: real, a number of times as fast, or max
     #[arg(long, value_name = "real|N|max", default_value = "real")]
     pub(crate) pace: String,
-    /// The machine it pretends to be
+    /// The machine to simulate
     #[arg(long, value_name = "MACHINE", add = ArgValueCandidates::new(machines), default_value = "bench-laser")]
     pub(crate) machine: String,
-    /// Put something round of this diameter into its rotary
+    /// Simulate a round object of this diameter in its rotary
     #[arg(long, value_name = "LENGTH", value_parser = length)]
     pub(crate) diameter: Option<f64>,
     /// Where its head stands, mm from the front left corner of the bed
@@ -38,13 +38,13 @@ pub(crate) struct Rig {
     /// Where its zero on the stock is set, mm from the same corner
     #[arg(long, value_name = "X,Y", value_parser = place)]
     pub(crate) zero: Option<[f64; 2]>,
-    /// Where its Z stands when a probe on its head touches the stock, mm on the machine's axis
+    /// Z at which a probe on its head touches the stock, mm on the machine's axis
     #[arg(long, value_name = "Z", allow_negative_numbers = true, value_parser = signed_length)]
     pub(crate) surface: Option<f64>,
     /// Locked by an alarm, until it is homed or unlocked
     #[arg(long)]
     pub(crate) locked: bool,
-    /// Misbehave: a seed, faults by name, or both (7,drop,reset)
+    /// Simulate faults: a seed, names of faults, or both (7,drop,reset)
     #[arg(long, value_name = "SEED|FAULTS")]
     pub(crate) trouble: Option<String>,
     /// End when the first client goes away

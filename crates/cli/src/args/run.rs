@@ -16,7 +16,7 @@ pub(crate) struct Run {
     /// Finish a run that broke off: nothing twice, nothing left out [default: the last run]
     #[arg(long, value_name = "RUN", add = ArgValueCandidates::new(runs), num_args = 0..=1, conflicts_with_all = ["again", "from_line", "only", "skip", "sheet", "set", "machine", "diameter"])]
     pub(crate) go_on: Option<Option<i64>>,
-    /// With --go-on, when the place is not certain: where to begin
+    /// With --go-on, if the position is uncertain: where to resume
     #[arg(long, value_name = "WHERE", requires = "go_on")]
     pub(crate) from: Option<From>,
     /// With --go-on, or a try on the same spot: the machine's position is right, though the controller cannot
@@ -27,38 +27,38 @@ pub(crate) struct Run {
     /// its job on the same spot, a try of the same series
     #[arg(long, value_name = "RUN", add = ArgValueCandidates::new(runs), num_args = 0..=1, conflicts_with_all = ["file", "from_line", "sheet", "machine", "diameter"])]
     pub(crate) again: Option<Option<i64>>,
-    /// Begin in this line of the program, with everything set up that comes before
+    /// Start at this line of the program, with everything before it set up
     #[arg(long, value_name = "LINE", value_parser = clap::value_parser!(u32).range(1..))]
     pub(crate) from_line: Option<u32>,
-    /// Accept a danger that the machine's profile does not
+    /// Accept a risk that the machine's profile does not accept
     #[arg(long, value_name = "DANGER")]
     pub(crate) accept: Vec<Danger>,
-    /// Something to remember of this run
+    /// A note to keep with this run
     #[arg(long, value_name = "TEXT")]
     pub(crate) note: Option<String>,
-    /// Everything on the machine's checklist is so
+    /// Confirm everything on the machine's checklist
     #[arg(long)]
     pub(crate) confirmed: bool,
-    /// A line every few seconds in place of the screen with its keys
+    /// Print a line every few seconds instead of the screen with its keys
     #[arg(long)]
     pub(crate) plain: bool,
     #[command(flatten)]
     pub(crate) log: LogFile,
-    /// Copy the program to a card in place of running it: checked, read back, and on the card when that is said
+    /// Copy the program to a card instead of running it; it is read back and checked
     #[arg(long, value_name = "FOLDER", conflicts_with_all = ["to", "go_on", "again", "from_line", "note", "picture", "plain", "confirmed", "accept"])]
     pub(crate) card: Option<PathBuf>,
     /// Where the controller is: rig:, tcp:HOST:PORT, serial:PORT@BAUD [default: the machine's link]
     #[arg(long, value_name = "LINK")]
     pub(crate) to: Option<String>,
-    /// Use this machine instead of the job's; a program needs one to be held against
+    /// Use this machine instead of the job's; a program needs one to be checked against
     #[arg(long, value_name = "MACHINE", add = ArgValueCandidates::new(machines))]
     pub(crate) machine: Option<String>,
     #[command(flatten)]
     pub(crate) part: Part,
-    /// Diameter of what the rotary turns, for a program that turns it
+    /// Diameter of the object in the rotary, for a program that turns it
     #[arg(long, value_name = "LENGTH", value_parser = length)]
     pub(crate) diameter: Option<f64>,
-    /// A picture of what was burnt and what is left (.svg or .png); with rig: of what its beam did
+    /// Draw what was burnt and what is left (.svg or .png); with rig:, what its beam did
     #[arg(long, value_name = "FILE")]
     pub(crate) picture: Option<PathBuf>,
     #[command(flatten)]

@@ -14,7 +14,7 @@ pub(crate) enum SwatchCommand {
     Make(SwatchMake),
     /// Measure a scan or photo of the burnt sheet: how dark each square is
     Read(SwatchRead),
-    /// A square becomes a recipe; of a comb the kerf, of a wedge its tone curve
+    /// Keep a square as a recipe, the kerf of a comb, or the tone curve of a wedge
     Keep(SwatchKeep),
 }
 
@@ -103,13 +103,13 @@ pub(crate) struct SwatchKeep {
     /// For every machine, not only the job's
     #[arg(long)]
     pub(crate) any_machine: bool,
-    /// Of a comb: the width of all its parts, pushed together
+    /// For a comb: the measured width of all parts pushed together
     #[arg(long, value_name = "LENGTH", value_parser = length)]
     pub(crate) measured: Option<f64>,
-    /// How far that may be off
+    /// How far that measurement may be off
     #[arg(long, value_name = "LENGTH", value_parser = length, default_value = "0.05 mm")]
     pub(crate) within: f64,
-    /// Of a wedge of greys: its scan, from which the tone curve of the recipe follows
+    /// For a wedge of greys: its scan, from which the recipe's tone curve is computed
     #[arg(long, value_name = "PICTURE")]
     pub(crate) scan: Option<PathBuf>,
     #[command(flatten)]

@@ -61,7 +61,7 @@ pub(super) fn run(args: &Bundle, console: &Console) -> Result<(), Refusal> {
     }
     console.say(&match program {
         Some(_) => format!(
-            "wrote {}: its program was held against that of the folder, and is the same",
+            "wrote {}: its program is the same as that of the folder",
             written.path.display()
         ),
         None => format!("wrote {}; the job is refused, here as there", written.path.display()),

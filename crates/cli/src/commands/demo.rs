@@ -97,7 +97,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
     super::emit::run(&emit, console)?;
     title(
         console,
-        "The program, read back and held against the machine",
+        "The program, read back and checked against the machine",
         &format!("read {} --machine bench-laser", shown(&at("sail-panel.nc"))),
     )?;
     super::read::run(

@@ -39,7 +39,7 @@ pub(super) enum Order {
     Stop,
     Home,
     Unlock,
-    /// Here is the zero on the stock.
+    /// Set the zero of the stock where the head stands.
     Zero,
     /// The pointer is lit for a while where the head stands.
     Pointer,

@@ -38,7 +38,7 @@ pub(super) fn run(args: &MachineCheck, console: &Console) -> Result<(), Refusal>
     let connected = ask(link.as_mut(), machine.dialect)?;
     if connected.settings.is_empty() {
         return Err(Refusal::Link(format!(
-            "the controller at {name} answers and does not tell its settings, so nothing can be held against them"
+            "the controller at {name} answers and does not tell its settings, so nothing can be compared with them"
         )));
     }
     let pairs = pairs(&machine, &connected);

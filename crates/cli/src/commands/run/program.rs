@@ -326,7 +326,7 @@ fn from_file(args: &Run, path: &Path) -> Result<Found, Refusal> {
     }
     let machine = defaults::machine(args.machine.as_ref())?.ok_or_else(|| {
         Refusal::Usage(format!(
-            "{name} is held against a machine before it runs: say --machine NAME"
+            "{name} is checked against a machine before it runs: say --machine NAME"
         ))
     })?;
     let folder =
