@@ -6,7 +6,7 @@ use common::Bench;
 use std::path::{Path, PathBuf};
 
 /// Pictures, the calls that they show, and how many lines of what comes back fit.
-const SCREENS: [(&str, &[&str], usize); 11] = [
+const SCREENS: [(&str, &[&str], usize); 12] = [
     ("look", &["look sail-panel.svg"], 40),
     ("look-dxf", &["look spar-hub.dxf"], 40),
     ("look-pdf", &["look reel-cheek.pdf"], 40),
@@ -18,6 +18,16 @@ const SCREENS: [(&str, &[&str], usize); 11] = [
     ("emit", &["emit sail-panel.kite.toml -o -"], 40),
     ("read", &["read sail-panel.nc --machine bench-laser"], 40),
     ("explain", &["read sail-panel.nc --explain"], 40),
+    (
+        "machine",
+        &[
+            "machine list",
+            "machine show reel-laser",
+            "machine new shed-laser --like tube-laser --width \"700 mm\" --depth \"450 mm\"",
+            "machine check bench-laser",
+        ],
+        40,
+    ),
 ];
 
 fn folder() -> PathBuf {
@@ -37,6 +47,8 @@ fn screenshots_show_what_the_program_says() {
         "medal.stl",
         "hubs.kite.toml",
         "tube-laser.machine.toml",
+        "reel-laser.machine.toml",
+        "printer-laser.machine.toml",
     ] {
         bench.demo(name);
     }
@@ -44,11 +56,16 @@ fn screenshots_show_what_the_program_says() {
     for (name, calls, most) in SCREENS {
         let mut shown = String::new();
         for call in calls {
-            let args: Vec<&str> = call.split(' ').chain(["--colour", "always"]).collect();
+            let words = call.split('"').enumerate().flat_map(|(n, part)| match n % 2 {
+                0 => part.split_whitespace().collect::<Vec<_>>(),
+                _ => vec![part],
+            });
+            let args: Vec<&str> = words.chain(["--colour", "always"]).collect();
             let ran = bench.run(&args);
             assert_eq!(ran.status, 0, "{call}: {}", ran.err);
             shown += &format!("$ tinkite {call}\n{}{}", ran.out, ran.err);
         }
+        let shown = shown.replace(bench.config().to_str().unwrap_or_default(), "/home/you/.config");
         let mut lines: Vec<&str> = shown.lines().collect();
         lines.truncate(most);
         let shown = lines.join("\n") + "\n";

@@ -66,6 +66,11 @@ impl Bench {
         command
     }
 
+    /// The configuration folder.
+    pub(crate) fn config(&self) -> &Path {
+        self.logs.path()
+    }
+
     /// Whether there is a log of runs.
     pub(crate) fn logged(&self) -> bool {
         self.logs.path().join("runs.sqlite").exists()
