@@ -282,6 +282,8 @@ pub(super) enum Advance {
 #[derive(JsonSchema)]
 #[schemars(rename_all = "kebab-case")]
 pub(super) enum Islands {
+    /// In groups: together where that is planned to be quicker
+    Quickest,
     /// A line runs through all areas before the next begins
     Together,
     OneByOne,

@@ -1,6 +1,7 @@
 //! Engraving by parallel lines.
 
 use super::area::{self, RingArea};
+use super::cluster::{self, Pacing};
 use super::rows::{RowOrder, Rows, run_up};
 use super::wrap::closing_spacing;
 use super::{EngraveContext, shoulder};
@@ -30,7 +31,7 @@ pub(super) fn fill(
     area::open_shapes(shapes, context)?;
     let tolerance = context.job.tolerance;
     let simple =
-        area::is_plain(context.engrave) && lines.inset == 0.0 && lines.islands == Islands::Together;
+        area::is_plain(context.engrave) && lines.inset == 0.0 && lines.islands != Islands::OneByOne;
     let mut made = Vec::new();
     if simple {
         let areas: Vec<Area> = if shapes.iter().any(|laid| laid.shown.is_some()) {
@@ -65,7 +66,7 @@ pub(super) fn fill(
     let shoulder = &context.engrave.shoulder;
     let shoulder = shoulder.as_ref().map(|how| shoulder::bands(&ground, how, context, problems));
     let parts = match lines.islands {
-        Islands::Together => vec![ground.rings.clone()],
+        Islands::Together | Islands::Quickest => vec![ground.rings.clone()],
         Islands::OneByOne => islands(&ground),
     };
     for part in parts {
@@ -105,7 +106,7 @@ fn one_way(
     lines: &Lines,
     bands: Option<&shoulder::Bands>,
     context: &EngraveContext<'_>,
-) -> Result<Option<Rows>, Problem> {
+) -> Result<Vec<Rows>, Problem> {
     let (step, job) = (context.step, context.job);
     let to_frame = Affine::rotate(-angle);
     let turned = |rings: &[Vec<Point>]| -> Vec<Vec<Point>> {
@@ -147,7 +148,13 @@ fn one_way(
             (shoulder::spans(&areas, &inner, &walk, rows), bands.powers)
         }
     };
-    Ok(Rows::of_spans(walk, spans, Arc::new(powers)))
+    let powers = Arc::new(powers);
+    let groups = match lines.islands {
+        Islands::Quickest => cluster::quickest(spans, &Pacing::of(&walk, step, job)),
+        Islands::Together | Islands::OneByOne => vec![spans],
+    };
+    let rows = groups.into_iter().filter_map(|spans| Rows::of_spans(walk, spans, powers.clone()));
+    Ok(rows.collect())
 }
 
 fn climb_of(areas: &[Vec<Vec<Point>>]) -> f64 {

@@ -4,6 +4,7 @@
 //! no step takes is listed; a step that takes nothing is refused.
 
 mod area;
+mod cluster;
 mod follow;
 mod hatch;
 mod image;

@@ -13,11 +13,19 @@ use toml::de::DeValue;
 /// How separate areas of a step are walked.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Islands {
+    /// In groups: together where that is planned to be quicker than apart.
+    Quickest,
     /// A line runs through all of them before the next begins.
     Together,
     /// One is finished before the next begins.
     OneByOne,
 }
+
+const ISLANDS: [(&str, Islands); 3] = [
+    ("quickest", Islands::Quickest),
+    ("together", Islands::Together),
+    ("one-by-one", Islands::OneByOne),
+];
 
 /// How an area is filled with parallel lines.
 #[derive(Debug, Clone, PartialEq)]
@@ -215,7 +223,7 @@ fn shoulder(section: Section<'_, '_>, beam: &Beam) -> Option<Shoulder> {
 fn relief(section: &Section<'_, '_>, beam: &Beam) -> Option<Relief> {
     let lines = section.section("lines").and_then(lines);
     let plain = |lines: &Lines| {
-        lines.angles.len() == 1 && lines.inset == 0.0 && lines.islands == Islands::Together
+        lines.angles.len() == 1 && lines.inset == 0.0 && lines.islands != Islands::OneByOne
     };
     if lines.as_ref().is_some_and(|lines| !plain(lines)) {
         section.contradicts(
@@ -234,9 +242,7 @@ fn lines(section: Section<'_, '_>) -> Option<Lines> {
     let mut angles = vec![walked.angle];
     angles.extend(cross(&section).into_iter().map(|angle| angle.0));
     let inset = section.distance("inset").unwrap_or(0.0);
-    let islands = section
-        .choice("islands", &[("together", Islands::Together), ("one-by-one", Islands::OneByOne)])
-        .unwrap_or(Islands::Together);
+    let islands = section.choice("islands", &ISLANDS).unwrap_or(Islands::Quickest);
     section.finish();
     Some(Lines {
         spacing: walked.spacing?,
