@@ -112,14 +112,14 @@ fn islands_are_walked_together_or_one_by_one() {
         // Whether each stretch lies in the left plate.
         program(PLATES, &lines(more)).burns().map(|m| m.from[0] < 60.0).collect()
     };
-    let together = rows("");
+    let together = rows(", islands = \"together\"");
     assert_eq!(together.len(), 40);
     assert!(together.windows(2).filter(|w| w[0] != w[1]).count() >= 20);
     let one_by_one = rows(", islands = \"one-by-one\"");
     assert_eq!(one_by_one.windows(2).filter(|w| w[0] != w[1]).count(), 1);
     // The long gap is crossed as travel, a short one at speed.
     let gaps = |body: &str| {
-        let made = program(body, &lines(""));
+        let made = program(body, &lines(", islands = \"together\""));
         made.moves
             .iter()
             .filter(|m| m.speed.is_none() && (m.from[1] - m.to[1]).abs() < 1e-9)
@@ -127,6 +127,89 @@ fn islands_are_walked_together_or_one_by_one() {
     };
     assert_eq!(gaps(PLATES), 20);
     assert_eq!(gaps(&PLATES.replace("x=\"80\"", "x=\"51\"")), 0);
+}
+
+/// Rectangles, each as x, y, width and height in mm.
+fn rectangles(all: &[[f64; 4]]) -> String {
+    let one = |[x, y, w, h]: &[f64; 4]| {
+        format!(r#"<rect x="{x}" y="{y}" width="{w}" height="{h}" fill="black"/>"#)
+    };
+    all.iter().map(one).collect()
+}
+
+/// What a drawing takes and burns in each of the ways to walk islands.
+fn ways(body: &str, speed: u32) -> Vec<(f64, f64)> {
+    ["quickest", "together", "one-by-one"]
+        .map(|way| {
+            let steps = format!(
+                "[[step]]\ntake = {{ fill = \"black\" }}\nmake = \"engrave\"\nspeed = \"{speed} mm/s\"\npower = \"30 %\"\nlines = {{ spacing = \"0.25 mm\", islands = \"{way}\" }}\n"
+            );
+            let place = "[place]\nat = [\"20 mm\", \"20 mm\"]\nanchor = \"bottom-left\"";
+            let plan = Bench::drawn(body, place, &steps).json(&["plan", "a.kite.toml"]);
+            (plan["seconds"].as_f64().unwrap(), plan["burn_mm"].as_f64().unwrap())
+        })
+        .to_vec()
+}
+
+#[test]
+fn the_quickest_groups_are_never_slower_than_all_together_or_all_apart() {
+    let marks = |n: usize| [(n * 37 % 93) as f64, (n * 53 % 71) as f64, 4.0, 4.0];
+    let tiles = |n: usize| [(n % 8 * 11) as f64, (n / 8 * 11) as f64, 10.0, 10.0];
+    let bars =
+        |n: usize| [(n % 3 * 30) as f64, (n * 7 % 50) as f64, 20.0 / (n % 4 + 1) as f64, 12.0];
+    // A frame with something in it: rows of both lie inside each other.
+    let inside = vec![
+        [0.0, 0.0, 90.0, 4.0],
+        [0.0, 66.0, 90.0, 4.0],
+        [0.0, 4.0, 4.0, 62.0],
+        [86.0, 4.0, 4.0, 62.0],
+        [40.0, 30.0, 8.0, 8.0],
+    ];
+    let scenes: [Vec<[f64; 4]>; 5] = [
+        (0..14).map(marks).collect(),
+        (0..32).map(tiles).collect(),
+        vec![[0.0, 30.0, 12.0, 12.0], [84.0, 30.0, 12.0, 12.0]],
+        (0..9).map(bars).collect(),
+        inside,
+    ];
+    for (n, scene) in scenes.iter().enumerate() {
+        for speed in [40, 120] {
+            let told = ways(&rectangles(scene), speed);
+            let (quickest, burnt) = told[0];
+            let better = told[1].0.min(told[2].0);
+            assert!(quickest <= 1.01 * better, "scene {n} at {speed} mm/s: {told:?}");
+            // Whatever the way, the same is burnt.
+            assert!(told.iter().all(|(_, other)| (other - burnt).abs() < 0.01 * burnt), "{told:?}");
+        }
+    }
+    // Where both ways are wrong, groups are much better: two blocks of tiles that are far apart.
+    let block = |n: usize, at: f64| [at + (n % 3 * 4) as f64, (n / 3 * 4) as f64, 3.0, 3.0];
+    let two: Vec<_> = (0..9).map(|n| block(n, 0.0)).chain((0..9).map(|n| block(n, 85.0))).collect();
+    let told = ways(&rectangles(&two), 120);
+    assert!(told[0].0 < 0.9 * told[1].0.min(told[2].0), "{told:?}");
+}
+
+#[test]
+fn a_picture_is_engraved_in_parts_where_it_is_blank_between_them() {
+    let bench = Bench::new();
+    let made = |gap: u32| {
+        let wide = 40 + gap + 40;
+        let picture = image::GrayImage::from_fn(wide, 60, |x, y| {
+            let part = x < 40 || x >= 40 + gap;
+            image::Luma([if part { (x * 7 + y * 3) as u8 / 2 } else { 255 }])
+        });
+        picture.save(bench.path("p.png")).unwrap();
+        let job = "tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"p.png\"\ndpi = \"254 dpi\"\n[place]\nat = [\"20 mm\", \"20 mm\"]\n[[step]]\ntake = { kind = \"bitmap\" }\nmake = \"engrave\"\nspeed = \"60 mm/s\"\npower = \"40 %\"\nimage = { spacing = \"0.1 mm\", grey = true }\n";
+        bench.write("p.kite.toml", job);
+        let plan = bench.json(&["plan", "p.kite.toml"]);
+        bench.ok(&["emit", "p.kite.toml", "-o", "p.nc", "--force"]);
+        (plan["seconds"].as_f64().unwrap(), plan["burn_mm"].as_f64().unwrap())
+    };
+    let (near, burnt) = made(20);
+    let (far, same) = made(1600);
+    // 160 mm of nothing cost one way across, not sixty.
+    assert!((same - burnt).abs() < 1e-6 * burnt, "{same} and {burnt} mm");
+    assert!(far < near + 8.0, "{near} s near each other, {far} s far apart");
 }
 
 #[test]

@@ -57,6 +57,11 @@ impl Pacing {
         }
     }
 
+    /// Blanks up to this long are crossed at burning speed, and quicker than any turn, mm.
+    pub(super) fn short_gap(&self) -> f64 {
+        2.0 * self.run_up
+    }
+
     /// From standing to standing over a distance (mm), s.
     fn hop(&self, distance: f64) -> f64 {
         let Self { travel, acceleration, .. } = *self;

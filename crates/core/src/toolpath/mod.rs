@@ -225,10 +225,11 @@ fn engraved(
         refuse_solids(images, step, context.job)?;
         let mut made = Vec::new();
         for laid in images {
-            match image::rows(laid, how, context)? {
-                Some(rows) => made.push(path(&laid.label(), None, Burn::Rows(rows))),
-                None => problems.push(report::blank(laid, step, context.job)),
+            let rows = image::rows(laid, how, context)?;
+            if rows.is_empty() {
+                problems.push(report::blank(laid, step, context.job));
             }
+            made.extend(rows.into_iter().map(|rows| path(&laid.label(), None, Burn::Rows(rows))));
         }
         return Ok(made);
     }

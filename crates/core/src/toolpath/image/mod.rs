@@ -1,6 +1,7 @@
 //! Engraving bitmaps: from pixels as they lie on the bed to rows of levels.
 
 mod dither;
+mod groups;
 mod noise;
 mod sample;
 mod screen;
@@ -8,6 +9,7 @@ mod sharpen;
 mod tone;
 
 use super::EngraveContext;
+use super::cluster::Pacing;
 use super::rows::{PixelRows, RowOrder, Rows, run_up};
 use super::wrap::closing_spacing;
 use crate::geometry::{Affine, Rect};
@@ -21,7 +23,7 @@ use std::sync::Arc;
 /// More pixels than this on the bed are taken for a mistake in a number or its unit.
 const MOST_CELLS: f64 = 2e8;
 
-/// Rows of one bitmap; none when nothing of it is dark enough to burn.
+/// Rows of one bitmap, in groups where wide blanks part it; none when nothing of it is dark enough to burn.
 ///
 /// # Errors
 /// More pixels than anyone could mean.
@@ -29,7 +31,7 @@ pub(super) fn rows(
     laid: &LaidImage,
     how: &Image,
     context: &EngraveContext<'_>,
-) -> Result<Option<Rows>, Problem> {
+) -> Result<Vec<Rows>, Problem> {
     let round = laid.bounds().height();
     let spacing = closing_spacing(context.job, round, how.angle, how.spacing);
     let mut walk = RowOrder::new(how.angle, spacing, how.advance);
@@ -91,7 +93,8 @@ pub(super) fn rows(
         join_levels(&mut levels, &powers, context);
     }
     let grid = PixelRows { levels, width: cells.columns, start, pitch: spacing };
-    Ok(Rows::of_grid(walk, grid, Arc::new(powers)))
+    let pacing = Pacing::of(&walk, context.step, context.job);
+    Ok(groups::rows(walk, grid, &Arc::new(powers), &pacing))
 }
 
 /// Which share of each neighbour a burnt cell darkens, when the spot is wider than the cell.
