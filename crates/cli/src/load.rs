@@ -239,11 +239,21 @@ pub(crate) fn made(args: &JobArgs) -> Result<Made, Refusal> {
 
 /// The same, with text in these fonts.
 pub(crate) fn made_with(args: &JobArgs, fonts: &JobFonts) -> Result<Made, Refusal> {
+    made_of(args, fonts, &|_| {})
+}
+
+/// The same of a job that is changed behind its file and profile.
+pub(crate) fn made_changed(args: &JobArgs, change: &dyn Fn(&mut Job)) -> Result<Made, Refusal> {
+    made_of(args, &JobFonts::of(&args.job), change)
+}
+
+fn made_of(args: &JobArgs, fonts: &JobFonts, change: &dyn Fn(&mut Job)) -> Result<Made, Refusal> {
     let JobArgs { job: path, machine, part } = args;
     let choice = Choice { only: part.only.clone(), skip: part.skip.clone() };
     let Loaded { mut job, profile, artworks, parts, sources, doubts, changed, .. } =
         job_with(path, machine.as_deref(), &part.set, fonts)?;
     choose_sheet(&mut job, part.sheet)?;
+    change(&mut job);
     let file = job.file.clone();
     match compile(Given { artworks, fonts }, &job, &choice) {
         Ok(mut compiled) => {

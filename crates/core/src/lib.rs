@@ -25,6 +25,7 @@
 pub mod artwork;
 pub mod colour;
 mod compile;
+pub mod faster;
 pub mod frame;
 pub mod geometry;
 pub mod job;

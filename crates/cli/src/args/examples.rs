@@ -48,7 +48,7 @@ pub(super) const EXAMPLES: &[(&str, [[&str; 2]; 2])] = &[
     (
         "plan",
         [
-            ["tinkite plan sail-panel.kite.toml", "steps, lengths, times"],
+            ["tinkite plan sail-panel.kite.toml --faster", "what would save time?"],
             [
                 "tinkite plan sail-panel.kite.toml --set 'steps.outline.speed=\"20 mm/s\"'",
                 "what if this were slower?",

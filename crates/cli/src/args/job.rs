@@ -87,6 +87,9 @@ pub(crate) struct Plan {
     pub(crate) machine: Option<String>,
     #[command(flatten)]
     pub(crate) part: Part,
+    /// Try what would save time, and say by how much and what it costs; nothing is changed
+    #[arg(long, conflicts_with = "watch")]
+    pub(crate) faster: bool,
     /// Plan again whenever the job or a file of it changes, until Ctrl-C
     #[arg(long, conflicts_with = "json")]
     pub(crate) watch: bool,

@@ -244,8 +244,8 @@ pub(super) struct Bridges {
 #[schemars(rename_all = "kebab-case", deny_unknown_fields)]
 pub(super) struct Lines {
     spacing: LineSpacing,
-    /// Direction of the lines
-    angle: Option<Angle>,
+    /// Direction of the lines, or "quickest"
+    angle: Option<LineAngle>,
     /// More angles: the area is covered once for each
     cross: Option<OneOrMany<Angle>>,
     directions: Option<Directions>,
@@ -259,6 +259,20 @@ pub(super) struct Lines {
     #[schemars(example = "0.1 mm")]
     inset: Option<Length>,
     islands: Option<Islands>,
+}
+
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+pub(super) enum LineAngle {
+    This(Angle),
+    Open(QuickestAngle),
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "kebab-case")]
+pub(super) enum QuickestAngle {
+    /// Whatever takes least time
+    Quickest,
 }
 
 #[derive(JsonSchema)]

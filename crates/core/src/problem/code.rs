@@ -291,6 +291,8 @@ codes! {
         "The profile of a round object is a list of pairs, distance along the axis and diameter there, the distances rising."
     Quantity "quantity"
         "Quantities are written in quotes, with their unit: \"12 mm\", \"20 mm/s\", \"60 %\"."
+    QuickestAngle "quickest-angle"
+        "angle = \"quickest\" leaves to the tool which way engraved lines run. It tries the axes, half-way between them, and along and across the longest edge, and tells which takes least time."
     Registered "registered"
         "Marks decide where the drawing lies. The residual is how far the marks miss after the best fit: more than half a mm means that one was measured wrongly."
     ReliefDeep "relief-deep"

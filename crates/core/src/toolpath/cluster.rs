@@ -9,7 +9,7 @@ use super::rows::RowOrder;
 use crate::frame::Frame;
 use crate::geometry::scan::Span;
 use crate::job::machine::Travel;
-use crate::job::{Directions, Job, Step};
+use crate::job::{Directions, Islands, Job, Step};
 use std::cmp::Ordering;
 use std::collections::{BTreeSet, BinaryHeap};
 
@@ -144,7 +144,7 @@ impl Group {
         let reach = spans.iter().fold((f64::MAX, f64::MIN), |(low, high), span| {
             (low.min(span.from), high.max(span.to))
         });
-        let seconds = seconds(rows.iter().copied(), pacing);
+        let seconds = rows_take(rows.iter().copied(), pacing);
         Self { spans, rows, reach, seconds }
     }
 
@@ -208,7 +208,7 @@ fn sum(row: &[Span], spans: (usize, usize), pacing: &Pacing) -> RowSum {
 }
 
 /// Rows one after the other, s.
-fn seconds(rows: impl Iterator<Item = RowSum>, pacing: &Pacing) -> f64 {
+fn rows_take(rows: impl Iterator<Item = RowSum>, pacing: &Pacing) -> f64 {
     let (mut all, mut last): (f64, Option<RowSum>) = (0.0, None);
     for row in rows {
         all += row.inside + pacing.ends();
@@ -238,7 +238,7 @@ fn saved(a: &Group, b: &Group, pacing: &Pacing) -> (f64, usize) {
     let from = large.rows.partition_point(|row| row.row < small.low()).saturating_sub(1);
     let to = (large.rows.partition_point(|row| row.row <= small.high()) + 1).min(large.rows.len());
     let part = &large.rows[from..to];
-    let apart = small.seconds + seconds(part.iter().copied(), pacing);
+    let apart = small.seconds + rows_take(part.iter().copied(), pacing);
     let mut rows = Vec::with_capacity(part.len() + small.rows.len());
     let (mut x, mut y) = (part.iter().peekable(), small.rows.iter().peekable());
     loop {
@@ -268,7 +268,7 @@ fn saved(a: &Group, b: &Group, pacing: &Pacing) -> (f64, usize) {
         });
     }
     let steps = rows.len();
-    let together = seconds(rows.into_iter(), pacing);
+    let together = rows_take(rows.into_iter(), pacing);
     (apart + a.link(b, pacing) - together, steps)
 }
 
@@ -319,6 +319,16 @@ pub(super) fn quickest(spans: Vec<Span>, pacing: &Pacing) -> Vec<Vec<Span>> {
     };
     groups.sort_by(|a, b| before(&a.spans[0], &b.spans[0]));
     groups.into_iter().map(|group| group.spans).collect()
+}
+
+/// What stretches take when they are walked in this way, s.
+pub(super) fn seconds(spans: Vec<Span>, pacing: &Pacing, islands: Islands) -> f64 {
+    let groups = match islands {
+        Islands::Quickest => quickest(spans, pacing),
+        Islands::Together | Islands::OneByOne => vec![spans],
+    };
+    let groups: Vec<Group> = groups.into_iter().map(|spans| Group::new(spans, pacing)).collect();
+    taken(&groups, pacing)
 }
 
 /// All groups, each reached from the nearest one that is left, s.

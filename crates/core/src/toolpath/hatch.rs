@@ -5,13 +5,15 @@ use super::cluster::{self, Pacing};
 use super::rows::{RowOrder, Rows, run_up};
 use super::wrap::closing_spacing;
 use super::{EngraveContext, shoulder};
+use crate::geometry::hull::convex_hull;
 use crate::geometry::region::{self, FillRule};
-use crate::geometry::scan::{Area, scan};
+use crate::geometry::scan::{Area, Span, scan};
 use crate::geometry::{Affine, Point};
 use crate::job::{Islands, Lines};
 use crate::layout::LaidShape;
 use crate::problem::{Code, Problem, Problems};
 use crate::quantity::plain;
+use std::f64::consts::{FRAC_PI_2, FRAC_PI_4, PI};
 use std::sync::Arc;
 
 /// More rows or crossings than this are a slip of the pen: days of burning.
@@ -45,8 +47,8 @@ pub(super) fn fill(
             };
             shapes.iter().map(one).collect()
         };
-        for angle in &lines.angles {
-            made.extend(one_way(&areas, *angle, lines, None, context)?);
+        for angle in angles(&areas, lines, context, problems)? {
+            made.extend(one_way(&areas, angle, lines, None, context)?);
         }
         return Ok(made);
     }
@@ -71,8 +73,8 @@ pub(super) fn fill(
     };
     for part in parts {
         let areas = [Area { rings: part, rule: FillRule::NonZero }];
-        for angle in &lines.angles {
-            made.extend(one_way(&areas, *angle, lines, shoulder.as_ref(), context)?);
+        for angle in angles(&areas, lines, context, problems)? {
+            made.extend(one_way(&areas, angle, lines, shoulder.as_ref(), context)?);
         }
     }
     Ok(made)
@@ -99,6 +101,65 @@ fn islands(ground: &RingArea) -> Vec<Vec<Vec<Point>>> {
     parts
 }
 
+/// In which directions the lines run: as the job says, or as takes least time, which is told.
+///
+/// # Errors
+/// Far too many lines.
+fn angles(
+    areas: &[Area],
+    lines: &Lines,
+    context: &EngraveContext<'_>,
+    problems: &mut Problems,
+) -> Result<Vec<f64>, Problem> {
+    if !lines.quickest_angle {
+        return Ok(lines.angles.clone());
+    }
+    let mut best: Option<(f64, f64)> = None;
+    for angle in candidates(areas) {
+        let laid = laid(areas, angle, lines, None, context)?;
+        let pacing = Pacing::of(&laid.walk, context.step, context.job);
+        let seconds = cluster::seconds(laid.spans, &pacing, lines.islands);
+        if best.is_none_or(|(_, least)| seconds < least - 1e-9) {
+            best = Some((angle, seconds));
+        }
+    }
+    let angle = best.map_or(0.0, |(angle, _)| angle);
+    let message = format!(
+        "step \"{}\": lines at {} deg are the quickest",
+        context.step.name,
+        plain(angle.to_degrees(), 1)
+    );
+    let help = "say that angle to keep it when the drawing changes";
+    problems.push(Problem::note(Code::QuickestAngle, message, help).at(context.place()));
+    Ok(vec![angle])
+}
+
+/// Directions that are tried: those of the axes, half-way between them, and along and across the longest edge of the
+/// hull, radians; each once.
+fn candidates(areas: &[Area]) -> Vec<f64> {
+    let hull = convex_hull(areas.iter().flat_map(|area| &area.rings).flatten().copied().collect());
+    let edges = hull.iter().zip(hull.iter().cycle().skip(1)).map(|(a, b)| *b - *a);
+    let longest = edges.max_by(|a, b| a.hypot2().total_cmp(&b.hypot2()));
+    let along = longest.map_or(0.0, |edge| edge.y.atan2(edge.x));
+    let mut all: Vec<f64> = Vec::new();
+    for angle in [0.0, FRAC_PI_2, FRAC_PI_4, 3.0 * FRAC_PI_4, along, along + FRAC_PI_2] {
+        let angle = angle.rem_euclid(PI);
+        // Lines at 0 and at 180 deg are the same.
+        let apart = |other: &f64| (angle - other).abs().min(PI - (angle - other).abs());
+        if all.iter().all(|other| apart(other) > 1e-3) {
+            all.push(angle);
+        }
+    }
+    all
+}
+
+/// Lines of one direction, before they are parted into groups.
+struct Laid {
+    walk: RowOrder,
+    spans: Vec<Span>,
+    powers: [f64; 256],
+}
+
 /// Lines of one direction.
 fn one_way(
     areas: &[Area],
@@ -107,6 +168,25 @@ fn one_way(
     bands: Option<&shoulder::Bands>,
     context: &EngraveContext<'_>,
 ) -> Result<Vec<Rows>, Problem> {
+    let Laid { walk, spans, powers } = laid(areas, angle, lines, bands, context)?;
+    let powers = Arc::new(powers);
+    let groups = match lines.islands {
+        Islands::Quickest => {
+            cluster::quickest(spans, &Pacing::of(&walk, context.step, context.job))
+        }
+        Islands::Together | Islands::OneByOne => vec![spans],
+    };
+    let rows = groups.into_iter().filter_map(|spans| Rows::of_spans(walk, spans, powers.clone()));
+    Ok(rows.collect())
+}
+
+fn laid(
+    areas: &[Area],
+    angle: f64,
+    lines: &Lines,
+    bands: Option<&shoulder::Bands>,
+    context: &EngraveContext<'_>,
+) -> Result<Laid, Problem> {
     let (step, job) = (context.step, context.job);
     let to_frame = Affine::rotate(-angle);
     let turned = |rings: &[Vec<Point>]| -> Vec<Vec<Point>> {
@@ -148,13 +228,7 @@ fn one_way(
             (shoulder::spans(&areas, &inner, &walk, rows), bands.powers)
         }
     };
-    let powers = Arc::new(powers);
-    let groups = match lines.islands {
-        Islands::Quickest => cluster::quickest(spans, &Pacing::of(&walk, step, job)),
-        Islands::Together | Islands::OneByOne => vec![spans],
-    };
-    let rows = groups.into_iter().filter_map(|spans| Rows::of_spans(walk, spans, powers.clone()));
-    Ok(rows.collect())
+    Ok(Laid { walk, spans, powers })
 }
 
 fn climb_of(areas: &[Vec<Vec<Point>>]) -> f64 {

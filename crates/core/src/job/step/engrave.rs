@@ -35,6 +35,8 @@ pub struct Lines {
     /// Directions of the lines, radians counter-clockwise from X; the first, then those that cross
     /// it, each over the whole area.
     pub angles: Vec<f64>,
+    /// Whether the direction is the one that takes least time, whatever stands in `angles`.
+    pub quickest_angle: bool,
     /// In which directions they are walked.
     pub directions: Directions,
     /// Length before and after each line in which the head moves at speed with the beam off, mm;
@@ -223,7 +225,10 @@ fn shoulder(section: Section<'_, '_>, beam: &Beam) -> Option<Shoulder> {
 fn relief(section: &Section<'_, '_>, beam: &Beam) -> Option<Relief> {
     let lines = section.section("lines").and_then(lines);
     let plain = |lines: &Lines| {
-        lines.angles.len() == 1 && lines.inset == 0.0 && lines.islands != Islands::OneByOne
+        lines.angles.len() == 1
+            && !lines.quickest_angle
+            && lines.inset == 0.0
+            && lines.islands != Islands::OneByOne
     };
     if lines.as_ref().is_some_and(|lines| !plain(lines)) {
         section.contradicts(
@@ -238,15 +243,23 @@ fn relief(section: &Section<'_, '_>, beam: &Beam) -> Option<Relief> {
 }
 
 fn lines(section: Section<'_, '_>) -> Option<Lines> {
-    let walked = walked(&section);
+    let walked = walked(&section, true);
     let mut angles = vec![walked.angle];
     angles.extend(cross(&section).into_iter().map(|angle| angle.0));
+    if walked.quickest && angles.len() > 1 {
+        section.contradicts(
+            "cross",
+            "lines cross those of an angle, and angle = \"quickest\" leaves it open",
+            "take cross out, or say the angle",
+        );
+    }
     let inset = section.distance("inset").unwrap_or(0.0);
     let islands = section.choice("islands", &ISLANDS).unwrap_or(Islands::Quickest);
     section.finish();
     Some(Lines {
         spacing: walked.spacing?,
         angles,
+        quickest_angle: walked.quickest,
         directions: walked.directions,
         run_up: walked.run_up,
         advance: walked.advance,

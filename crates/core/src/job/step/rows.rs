@@ -53,15 +53,25 @@ pub(super) fn spacing(section: &Section<'_, '_>) -> Option<f64> {
 pub(super) struct Walked {
     pub(super) spacing: Option<f64>,
     pub(super) angle: f64,
+    /// Whether the angle is open: whatever is quickest.
+    pub(super) quickest: bool,
     pub(super) directions: Directions,
     pub(super) run_up: Option<f64>,
     pub(super) advance: Option<Advance>,
     pub(super) offset: f64,
 }
 
-pub(super) fn walked(section: &Section<'_, '_>) -> Walked {
+/// The angle that is whatever is quickest.
+const QUICKEST: &str = "quickest";
+
+/// `free`: the angle may be left to what is quickest.
+pub(super) fn walked(section: &Section<'_, '_>, free: bool) -> Walked {
     let spacing = spacing(section);
-    let angle = section.quantity::<Angle>("angle").map_or(0.0, |angle| angle.0);
+    let quickest = free && section.text("angle") == Some(QUICKEST);
+    let angle = match quickest {
+        true => 0.0,
+        false => section.quantity::<Angle>("angle").map_or(0.0, |angle| angle.0),
+    };
     let run_up = section.distance("run-up");
     let directions = section
         .choice("directions", &[("both", Directions::Both), ("one", Directions::One)])
@@ -76,7 +86,14 @@ pub(super) fn walked(section: &Section<'_, '_>) -> Walked {
         );
     }
     check_advance(section, angle, advance);
-    Walked { spacing, angle, directions, run_up, advance, offset }
+    if let (true, Some(_)) = (quickest, advance) {
+        section.contradicts(
+            "advance",
+            "advance says where lines follow each other, and angle = \"quickest\" which way they run is open",
+            "take advance out, or say the angle",
+        );
+    }
+    Walked { spacing, angle, quickest, directions, run_up, advance, offset }
 }
 
 /// Lines cannot follow each other in the direction in which they run.

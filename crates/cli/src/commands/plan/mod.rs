@@ -1,5 +1,7 @@
 //! `tinkite plan`.
 
+mod faster;
+
 use crate::args::{JobArgs, Plan};
 use crate::console::Console;
 use crate::door;
@@ -25,6 +27,12 @@ pub(super) fn run(args: &Plan, console: &Console) -> Result<(), Refusal> {
         part: args.part.clone(),
     };
     let jobs: Vec<JobArgs> = args.jobs.iter().map(one).collect();
+    if args.faster {
+        return match &jobs[..] {
+            [job] => faster::run(job, console),
+            _ => Err(Refusal::Usage("--faster looks at one job at a time".into())),
+        };
+    }
     if args.watch {
         return watch::again_and_again(&args.jobs, console, || all(&jobs, console));
     }
