@@ -578,3 +578,75 @@ fn warnings_that_somebody_has_judged_are_one_line() {
     );
     bench.refused(1, &["check", "a.kite.toml"]);
 }
+
+#[test]
+fn what_would_save_time_is_tried_and_only_told() {
+    let bench = Bench::new();
+    // Two far apart, walked together and only one way: three keys could save something.
+    bench.write(
+        "f.svg",
+        "<svg xmlns='http://www.w3.org/2000/svg' width='200mm' height='60mm' viewBox='0 0 200 60'><rect x='5' y='20' width='6' height='20'/><rect x='180' y='20' width='6' height='20'/></svg>",
+    );
+    let job = "tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"f.svg\"\n[place]\nat = [\"30 mm\", \"30 mm\"]\n[[step]]\nname = \"two \\\"marks\\\"\"\ntake = { fill = \"black\" }\nmake = \"engrave\"\nspeed = \"60 mm/s\"\npower = \"30 %\"\nlines = { spacing = \"0.05 mm\", islands = \"together\", directions = \"one\" }\n";
+    bench.write("f.kite.toml", job);
+    let told = bench.json(&["plan", "f.kite.toml", "--faster"]);
+    assert_eq!(bench.read("f.kite.toml"), job);
+    let faster = told["faster"].as_array().unwrap();
+    let keys: Vec<&str> = faster.iter().map(|one| one["set"].as_str().unwrap()).collect();
+    for key in
+        ["islands=\"quickest\"", "directions=\"both\"", "spacing=\"0.08 mm\"", "angle=\"quickest\""]
+    {
+        assert!(keys.iter().any(|set| set.ends_with(key)), "{key} in {keys:?}");
+    }
+    let saved: Vec<f64> = faster.iter().map(|one| one["seconds_saved"].as_f64().unwrap()).collect();
+    assert!(saved.windows(2).all(|pair| pair[0] >= pair[1]), "{saved:?}");
+    // Each does what was said of it.
+    for one in faster {
+        let set = one["set"].as_str().unwrap();
+        let then = bench.json(&["plan", "f.kite.toml", "--set", set])["seconds"].as_f64().unwrap();
+        assert!((then - one["seconds"].as_f64().unwrap()).abs() < 2e-3, "{set}: {then}");
+        let before = told["seconds"].as_f64().unwrap();
+        assert!((before - then - one["seconds_saved"].as_f64().unwrap()).abs() < 2e-3, "{set}");
+        assert!(!one["costs"].as_str().unwrap().is_empty());
+    }
+    let text = bench.ok(&["plan", "f.kite.toml", "--faster"]);
+    assert!(text.contains("what it costs") && text.contains("--set"), "{text}");
+    bench.refused(2, &["plan", "f.kite.toml", "f.kite.toml", "--faster"]);
+    // Travel at a feed, and a link that starves the head, are the machine's.
+    bench.change(
+        "bench-laser.machine.toml",
+        "as = \"rapid\"",
+        "as = \"feed\"\nspeed = \"20 mm/s\"",
+    );
+    let told = bench.json(&["plan", "f.kite.toml", "--faster"]);
+    let of_machine = told["faster"].as_array().unwrap().iter().find(|one| one["of"] == "machine");
+    assert!(of_machine.unwrap()["set"].as_str().unwrap().contains("rapid"), "{told}");
+}
+
+#[test]
+fn lines_may_run_whichever_way_is_quickest() {
+    let bench = Bench::new();
+    let job = |angle: &str, more: &str| {
+        bench.write("q.kite.toml", format!("tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"q.svg\"\n[place]\nat = [\"40 mm\", \"40 mm\"]\n[[step]]\ntake = {{ fill = \"black\" }}\nmake = \"engrave\"\nspeed = \"60 mm/s\"\npower = \"30 %\"\nlines = {{ spacing = \"0.2 mm\", angle = \"{angle}\"{more} }}\n"));
+    };
+    let seconds = |angle: &str| {
+        job(angle, "");
+        bench.json(&["plan", "q.kite.toml"])["seconds"].as_f64().unwrap()
+    };
+    // A strip that leans: along it is by far the quickest, and neither axis is.
+    bench.write("q.svg", "<svg xmlns='http://www.w3.org/2000/svg' width='100mm' height='100mm' viewBox='0 0 100 100'><path d='M10 10l60 34.64l-3 5.196l-60-34.64z'/></svg>");
+    let quickest = seconds("quickest");
+    let tried = ["0 deg", "90 deg", "45 deg", "135 deg", "150 deg", "60 deg"].map(seconds);
+    let least = tried.iter().copied().fold(f64::MAX, f64::min);
+    assert!(quickest <= 1.01 * least, "{quickest} s; {tried:?}");
+    assert!(quickest < 0.6 * tried[0].min(tried[1]), "{quickest} s; {tried:?}");
+    job("quickest", "");
+    assert!(bench.codes("q.kite.toml").contains(&"quickest-angle".to_string()));
+    assert!(bench.ok(&["check", "q.kite.toml", "--json"]).contains("150 deg"));
+    for more in [", cross = \"45 deg\"", ", advance = \"upwards\""] {
+        job("quickest", more);
+        assert!(bench.codes("q.kite.toml").contains(&"contradiction".to_string()), "{more}");
+    }
+    job("quick", "");
+    assert!(bench.codes("q.kite.toml").contains(&"quantity".to_string()));
+}

@@ -253,3 +253,70 @@ fn bitmaps_are_traced_at_the_size_that_the_job_says() {
     );
     assert!(bench.refused(1, &["plan", "a.kite.toml"]).contains("trace"));
 }
+
+/// A drawing of one rectangle of this size, in mm.
+fn block(bench: &Bench, name: &str, width: f64, height: f64) {
+    bench.write(
+        name,
+        format!(
+            "<svg xmlns='http://www.w3.org/2000/svg' width='200mm' height='200mm' viewBox='0 0 200 200'><rect x='90' y='70' width='{width}' height='{height}' fill='none' stroke='black' stroke-width='0.1'/></svg>"
+        ),
+    );
+}
+
+/// Extents of what one step of a job burns: least X and Y, greatest X and Y.
+fn burnt(bench: &Bench, step: &str) -> [f64; 4] {
+    let plan = bench.json(&["plan", "b.kite.toml", "--only", step]);
+    let at = |which: &str, n: usize| plan["extents_mm"][which][n].as_f64().unwrap();
+    [at("min", 0), at("min", 1), at("max", 0), at("max", 1)]
+}
+
+#[test]
+fn a_drawing_lies_beside_another_one() {
+    let bench = Bench::new();
+    block(&bench, "large.svg", 60.0, 40.0);
+    block(&bench, "small.svg", 20.0, 10.0);
+    let job = |beside: &str| {
+        let step = |name: &str, of: &str| {
+            format!(
+                "[[step]]\nname = \"{name}\"\ntake = {{ artwork = \"{of}\" }}\nmake = \"score\"\nspeed = \"60 mm/s\"\npower = \"20 %\"\n"
+            )
+        };
+        bench.write(
+            "b.kite.toml",
+            format!(
+                "tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"large.svg\"\n[[artwork]]\nfile = \"small.svg\"\n{beside}\n[place]\nat = [\"30 mm\", \"30 mm\"]\n{}{}",
+                step("a", "large.svg"),
+                step("b", "small.svg")
+            ),
+        );
+    };
+    // Small, by large: from where to where.
+    for (beside, x, y) in [
+        ("side = \"right\", gap = \"2 mm\"", 62.0, 15.0),
+        ("side = \"right\", gap = \"2 mm\", align = \"bottom\"", 62.0, 0.0),
+        ("side = \"right\", align = \"top\"", 60.0, 30.0),
+        ("side = \"left\", gap = \"3 mm\"", -23.0, 15.0),
+        ("side = \"above\", gap = \"1 mm\"", 20.0, 41.0),
+        ("side = \"above\", gap = \"1 mm\", align = \"left\"", 0.0, 41.0),
+        ("side = \"below\", gap = \"1 mm\", align = \"right\"", 40.0, -11.0),
+        ("gap = \"0.25 in\"", 66.35, 15.0),
+    ] {
+        job(&format!("beside = {{ of = \"large.svg\", {beside} }}"));
+        let (large, small) = (burnt(&bench, "a"), burnt(&bench, "b"));
+        let found = (small[0] - large[0], small[1] - large[1]);
+        assert!((found.0 - x).abs() < 2e-3 && (found.1 - y).abs() < 2e-3, "{beside}: {found:?}");
+    }
+    for (beside, code) in [
+        ("beside = { of = \"larg.svg\" }", "unknown-word"),
+        ("beside = { of = \"small.svg\" }", "unknown-word"),
+        ("beside = { of = \"large.svg\", side = \"right\", align = \"left\" }", "unknown-word"),
+        ("beside = { of = \"large.svg\", gap = \"-1 mm\" }", "out-of-range"),
+        ("beside = { of = \"large.svg\" }\nat = [\"1 mm\", \"1 mm\"]", "contradiction"),
+        ("beside = { side = \"right\" }", "missing-key"),
+        ("beside = \"large.svg\"", "wrong-type"),
+    ] {
+        job(beside);
+        assert!(bench.codes("b.kite.toml").contains(&code.to_string()), "{beside}");
+    }
+}

@@ -96,6 +96,7 @@ fn job_contexts() -> Vec<(&'static str, Vec<Context>)> {
             ),
         ),
         ("Trace", at(with("/artwork/0/trace", json!({"threshold": "50 %"})), "/artwork/0/trace")),
+        ("Beside", at(with("/artwork/0/beside", json!({"of": "a"})), "/artwork/0/beside")),
         (
             "Paint",
             at(

@@ -35,6 +35,8 @@ pub(super) struct Artwork {
     /// Where a point of this drawing lies on the sheet
     at: Option<[Length; 2]>,
     anchor: Option<Anchor>,
+    /// Instead of at and anchor: beside a drawing that stands before it
+    beside: Option<Beside>,
     /// After the size
     turn: Option<Angle>,
     /// First
@@ -63,6 +65,39 @@ pub(super) struct Artwork {
     under: Option<Under>,
     /// Stretches that lie on another line of the same colour are dropped
     drop_doubles: Option<bool>,
+}
+
+/// Beside another drawing on the sheet
+#[derive(JsonSchema)]
+#[schemars(rename_all = "kebab-case", deny_unknown_fields)]
+pub(super) struct Beside {
+    /// The other one's name, or its file
+    #[schemars(example = "panel.svg")]
+    of: String,
+    side: Option<Edge>,
+    /// Between the two
+    gap: Option<Length>,
+    /// bottom, centre or top of drawings side by side; left, centre or right of drawings above each other
+    align: Option<Align>,
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "kebab-case")]
+pub(super) enum Edge {
+    Right,
+    Left,
+    Above,
+    Below,
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "kebab-case")]
+pub(super) enum Align {
+    Bottom,
+    Centre,
+    Top,
+    Left,
+    Right,
 }
 
 #[derive(JsonSchema)]

@@ -2,7 +2,7 @@
 
 use super::reader::Section;
 use super::select::{Origin, ShapeInfo};
-use super::{Anchor, Mirror, Size, Take, Window, place, select, window};
+use super::{Anchor, Beside, Mirror, Size, Take, Window, beside, place, select, window};
 use crate::artwork::{Shape, Trace};
 use crate::colour::Colour;
 use crate::geometry::Point;
@@ -94,6 +94,8 @@ pub struct ArtworkUse {
     pub under: Under,
     /// Which of its points lies `at` that place on the sheet; none leaves it where its page puts it.
     pub at: Option<(Anchor, Point)>,
+    /// Beside which other one it lies.
+    pub beside: Option<Beside>,
 }
 
 /// Wider gaps (mm) are no slips of the pen.
@@ -135,6 +137,7 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
     let render = render(&section);
     let under = under(&section);
     let at = place::own_place(&section);
+    let beside = beside::read(&section);
     section.finish();
     Some(ArtworkUse {
         file: file?.to_string(),
@@ -158,6 +161,7 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
         render,
         under,
         at,
+        beside,
     })
 }
 

@@ -122,6 +122,13 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
         top.missing("artwork", "[[artwork]] with file = \"drawing.svg\", or a [[shape]]");
     }
     let artworks: Vec<_> = artworks.into_iter().map(artwork::read).collect();
+    for (n, one) in artworks.iter().enumerate() {
+        let Some(beside) = one.as_ref().and_then(|one| one.beside.as_ref()) else { continue };
+        let before = artworks[..n].iter().flatten();
+        if let Err(problem) = beside.found(before.map(|b| (b.name.as_deref(), b.file.as_str()))) {
+            top.report(problem, beside.span.clone());
+        }
+    }
     let stock = top.section("stock").map(stock);
     let placement = top.section("place").map_or(Placement::default(), place::placement);
     let sections = top.sections("step");

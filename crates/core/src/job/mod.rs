@@ -4,6 +4,7 @@
 //! was silent, the default stands in its place. What this version cannot do is refused here.
 
 mod artwork;
+mod beside;
 mod drawn;
 mod field;
 mod file;
@@ -22,6 +23,7 @@ pub mod swatch;
 mod window;
 
 pub use artwork::{ArtworkUse, Only, Paint, Under};
+pub use beside::{Align, Beside, Edge};
 pub use drawn::{Area, DrawnShape, Outline};
 pub use field::Field;
 pub use file::{Request, read, read_with};

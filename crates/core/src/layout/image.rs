@@ -55,6 +55,12 @@ impl LaidImage {
         })
     }
 
+    /// Carries it somewhere else.
+    pub(super) fn move_by(&mut self, by: Affine) {
+        self.to_bed = by * self.to_bed;
+        self.hides.iter_mut().flatten().for_each(|p| *p = by * *p);
+    }
+
     /// How people find it: by name, line or file, and which copy it is.
     #[must_use]
     pub fn label(&self) -> String {

@@ -166,6 +166,12 @@ impl Unplaced {
     }
 }
 
+/// The rectangle round what is drawn.
+fn extent(pieces: &[Unplaced], images: &[LaidImage]) -> Rect {
+    let drawn = pieces.par_iter().filter_map(Unplaced::drawn_bounds).collect::<Vec<_>>();
+    hull(drawn.into_iter().chain(images.iter().map(LaidImage::bounds))).unwrap_or_default()
+}
+
 /// Lays the artworks as the job says.
 ///
 /// # Errors
@@ -176,6 +182,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
     let mut pieces: Vec<Unplaced> = Vec::new();
     let mut underlays = Vec::new();
     let mut images: Vec<LaidImage> = Vec::new();
+    let mut extents: Vec<Rect> = Vec::new();
     for (n, (artwork, how)) in given.artworks.into_iter().zip(&job.artworks).enumerate() {
         let file: Arc<str> = artwork.file.as_str().into();
         let origin = Arc::new(how.origin());
@@ -187,6 +194,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
                 return Err(problems);
             }
         };
+        let begun = (pieces.len(), images.len(), underlays.len());
         underlays
             .extend(content.traced.into_iter().map(|(to_mm, bitmap)| (to_sheet * to_mm, bitmap)));
         images.extend(
@@ -202,6 +210,22 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
             origin: Some(origin.clone()),
             file: file.clone(),
         }));
+        let (own_pieces, own_images) = (&mut pieces[begun.0..], &mut images[begun.1..]);
+        let mut own = extent(own_pieces, own_images);
+        if let Some(beside) = &how.beside {
+            let before = job.artworks[..n].iter();
+            let other = beside
+                .found(before.map(|b| (b.name.as_deref(), b.file.as_str())))
+                .map_err(|problem| Problems::from(problem.at(Place::file(&job.file))))?;
+            let by = beside.shift(own, extents[other]);
+            let moved = Affine::translate(by);
+            own_pieces.iter_mut().for_each(|piece| piece.to_sheet = moved * piece.to_sheet);
+            own_images.iter_mut().for_each(|image| image.move_by(moved));
+            let shown: &mut [(Affine, Arc<Bitmap>)] = &mut underlays[begun.2..];
+            shown.iter_mut().for_each(|(to_sheet, _)| *to_sheet = moved * *to_sheet);
+            own = own + by;
+        }
+        extents.push(own);
     }
     drawn::draw(&mut pieces, job, given.fonts, &mut problems)?;
     let mut bounds = pieces.par_iter().filter_map(Unplaced::drawn_bounds).collect::<Vec<_>>();
@@ -244,10 +268,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
     }
     let covered =
         |n: usize| owners[n].is_none_or(|artwork| !job.artworks[artwork].under.keeps_fills);
-    for image in &mut images {
-        image.to_bed = to_bed * image.to_bed;
-        image.hides.iter_mut().flatten().for_each(|p| *p = to_bed * *p);
-    }
+    images.iter_mut().for_each(|image| image.move_by(to_bed));
     let order = |n: usize| (owners[n].unwrap_or(usize::MAX), shapes_painted[n]);
     let keeps = |artwork: usize| job.artworks[artwork].under.keeps_fills;
     over::whiten(&mut images, &shapes, &knocked_out, order, keeps, &mut problems);
