@@ -639,7 +639,7 @@ fn lines_may_run_whichever_way_is_quickest() {
     let tried = ["0 deg", "90 deg", "45 deg", "135 deg", "150 deg", "60 deg"].map(seconds);
     let least = tried.iter().copied().fold(f64::MAX, f64::min);
     assert!(quickest <= 1.01 * least, "{quickest} s; {tried:?}");
-    assert!(quickest < 0.6 * tried[0].min(tried[1]), "{quickest} s; {tried:?}");
+    assert!(quickest < 0.75 * tried[0].min(tried[1]), "{quickest} s; {tried:?}");
     job("quickest", "");
     assert!(bench.codes("q.kite.toml").contains(&"quickest-angle".to_string()));
     assert!(bench.ok(&["check", "q.kite.toml", "--json"]).contains("150 deg"));

@@ -265,7 +265,7 @@ fn block(bench: &Bench, name: &str, width: f64, height: f64) {
 }
 
 /// Extents of what one step of a job burns: least X and Y, greatest X and Y.
-fn burnt(bench: &Bench, step: &str) -> [f64; 4] {
+fn burnt_by(bench: &Bench, step: &str) -> [f64; 4] {
     let plan = bench.json(&["plan", "b.kite.toml", "--only", step]);
     let at = |which: &str, n: usize| plan["extents_mm"][which][n].as_f64().unwrap();
     [at("min", 0), at("min", 1), at("max", 0), at("max", 1)]
@@ -303,7 +303,7 @@ fn a_drawing_lies_beside_another_one() {
         ("gap = \"0.25 in\"", 66.35, 15.0),
     ] {
         job(&format!("beside = {{ of = \"large.svg\", {beside} }}"));
-        let (large, small) = (burnt(&bench, "a"), burnt(&bench, "b"));
+        let (large, small) = (burnt_by(&bench, "a"), burnt_by(&bench, "b"));
         let found = (small[0] - large[0], small[1] - large[1]);
         assert!((found.0 - x).abs() < 2e-3 && (found.1 - y).abs() < 2e-3, "{beside}: {found:?}");
     }

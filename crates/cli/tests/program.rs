@@ -24,7 +24,7 @@ fn the_head_of_the_demo_program() {
     G21 G90 G94 G17 G54
     ; step 1 of 3: emblem - engrave, 120 mm/s, 30 % = S300
     M4 S0
-    ; part 1 of 1: emblem
+    ; part 1 of 2: emblem
     G0X117.336Y42.033
     G1X121.336F7200
     X121.367S300

@@ -3,7 +3,6 @@
 use super::reader::Section;
 use crate::geometry::{Rect, Vec2};
 use crate::problem::{Code, Problem, nearest};
-use crate::quantity::Length;
 use std::ops::Range;
 
 /// Where a drawing lies, by another one on the same sheet.
