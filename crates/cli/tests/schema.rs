@@ -321,7 +321,7 @@ fn problems(folder: &Bench, kind: &str, file: &Value) -> Vec<Value> {
     let name = match kind {
         "machine" => {
             folder.write("a.machine.toml", &text);
-            folder.write("job.kite.toml", &as_file(&with("/machine", json!("a"))));
+            folder.write("job.kite.toml", as_file(&with("/machine", json!("a"))));
             "job.kite.toml"
         }
         _ => {

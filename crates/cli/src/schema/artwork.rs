@@ -157,7 +157,7 @@ pub(super) struct Paint {
 #[schemars(untagged)]
 pub(super) enum Render {
     Everything(Resolution),
-    Some(RenderSome),
+    Some(Box<RenderSome>),
 }
 
 #[derive(JsonSchema)]

@@ -361,8 +361,8 @@ fn merged(areas: Vec<Group>, pacing: &Pacing) -> Vec<Group> {
             }
         }
     };
-    for a in 0..groups.len() {
-        for b in near[a].iter().copied().filter(|b| *b > a) {
+    for (a, near) in near.iter().enumerate() {
+        for b in near.iter().copied().filter(|b| *b > a) {
             look(&mut heap, &groups, a, b);
         }
     }
