@@ -1,5 +1,6 @@
 //! Making something again whenever a file that it is made of changes, until Ctrl-C.
 
+use crate::bundle;
 use crate::console::Console;
 use crate::door;
 use crate::load::{Made, sum};
@@ -68,6 +69,10 @@ pub(crate) fn again_and_again(
     console: &Console,
     mut make: impl FnMut() -> Result<Outcome, Refusal>,
 ) -> Result<(), Refusal> {
+    if let Some(job) = jobs.iter().find(|job| bundle::inside(job).is_some()) {
+        let why = format!("{}: nobody edits a bundle; watch the job's folder", job.display());
+        return Err(Refusal::Usage(why));
+    }
     let stopping = Stopping::watch().map_err(|error| Refusal::output("signals", &error))?;
     let (tell, told) = channel();
     let mut eyes = eyes(tell).map_err(|error| unwatched(&error))?;

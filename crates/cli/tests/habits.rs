@@ -245,6 +245,14 @@ fn a_picture_that_watches_is_drawn_again_and_never_takes_another_files_place() {
 }
 
 #[test]
+fn a_bundle_is_not_watched() {
+    let bench = Bench::new();
+    bench.ok(&["bundle", "sail-panel.kite.toml"]);
+    let said = bench.refused(2, &["plan", "sail-panel.kite.zip", "--watch"]);
+    assert!(said.contains("watch the job's folder"), "{said}");
+}
+
+#[test]
 fn a_key_that_is_set_twice_is_refused() {
     let bench = Bench::new();
     let twice = ["--set", "steps.outline.power=\"50 %\"", "--set", "steps.outline.power=\"60 %\""];

@@ -106,6 +106,9 @@ fn path(step: &Step, n: usize) -> String {
     match &step.name {
         // Nobody has named it.
         name if *name == format!("step {}", n + 1) => format!("steps.{}", n + 1),
+        name if name.chars().all(|c| c.is_ascii_alphanumeric() || "-_".contains(c)) => {
+            format!("steps.{name}")
+        }
         name => format!("steps.\"{}\"", name.replace('\\', "\\\\").replace('"', "\\\"")),
     }
 }
@@ -127,7 +130,7 @@ fn any(step: &Step) -> Vec<Keyed> {
 fn engraving(engrave: &Engrave, job: &Job) -> Vec<Keyed> {
     let mut keys = Vec::new();
     let spot = job.machine.beam.width;
-    let both = "rows that are walked backwards land a little off: measure offset on scrap";
+    let both = "backward rows land a little off: measure offset on scrap";
     let wider = "as far apart as the spot is wide: lighter, and finer detail is lost";
     let mut spacing = |table: &str, now: f64| {
         if now < spot * 0.999 {
