@@ -61,11 +61,13 @@ impl Outcome {
 }
 
 /// Makes it now and again whenever a file that it is made of changes; what is refused is told, and waited for.
+/// `result` is the file that is made, which is no reason to make it again.
 ///
 /// # Errors
 /// A folder that cannot be watched; that it was stopped.
 pub(crate) fn again_and_again(
     jobs: &[PathBuf],
+    result: Option<&Path>,
     console: &Console,
     mut make: impl FnMut() -> Result<Outcome, Refusal>,
 ) -> Result<(), Refusal> {
@@ -90,7 +92,9 @@ pub(crate) fn again_and_again(
             Err(refusal @ (Refusal::ReaderGone | Refusal::Stopped(_))) => return Err(refusal),
             Err(refusal) => {
                 door::close(&refusal, console);
-                files.extend(beside(jobs));
+                let made = result.and_then(|path| path.canonicalize().ok());
+                let own = |path: &PathBuf| made.is_some() && path.canonicalize().ok() == made;
+                files.extend(beside(jobs).into_iter().filter(|path| !own(path)));
             }
         }
         for folder in files.iter().map(|file| folder(file)).collect::<BTreeSet<_>>() {

@@ -242,6 +242,11 @@ fn a_picture_that_watches_is_drawn_again_and_never_takes_another_files_place() {
     bench.change("sail-panel.kite.toml", "\"25 mm/s\"", "\"50 mm/s\"");
     watching.until("Ctrl-C stops");
     assert_ne!(bench.read("panel.svg"), first);
+    // What somebody puts in its place meanwhile stays.
+    bench.write("panel.svg", "somebody's own");
+    bench.change("sail-panel.kite.toml", "\"50 mm/s\"", "\"40 mm/s\"");
+    assert!(watching.until("Ctrl-C stops").contains("no longer the picture"));
+    assert_eq!(bench.read("panel.svg"), "somebody's own");
 }
 
 #[test]

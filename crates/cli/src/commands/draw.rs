@@ -27,10 +27,20 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
     }
     let mut args = args.clone();
     let jobs = [args.job.job.clone()];
-    watch::again_and_again(&jobs, console, || {
+    let content = |path: &Path| std::fs::read(path).ok().map(|bytes| load::sum(&bytes));
+    let mut own: Option<String> = None;
+    let result = args.output.clone();
+    watch::again_and_again(&jobs, Some(&result), console, || {
+        let there = content(&args.output);
+        if own.is_some() && there.is_some() && there != own {
+            let shown = args.output.display();
+            let why = format!("{shown} is no longer the picture that was drawn: move it away");
+            return Err(Refusal::Usage(why));
+        }
         let outcome = once(&args, console)?;
         // From now on the picture that is there is its own.
         args.writing.force = true;
+        own = content(&args.output);
         Ok(outcome)
     })
 }

@@ -34,7 +34,7 @@ pub(super) fn run(args: &Plan, console: &Console) -> Result<(), Refusal> {
         };
     }
     if args.watch {
-        return watch::again_and_again(&args.jobs, console, || all(&jobs, console));
+        return watch::again_and_again(&args.jobs, None, console, || all(&jobs, console));
     }
     all(&jobs, console).map(|_| ())
 }
