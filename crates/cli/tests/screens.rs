@@ -2,8 +2,14 @@
 //! in docs/screens; with `TINKITE_SCREENS=write` it is written anew, and docs/screens/make takes the pictures.
 
 mod common;
-use common::Bench;
+use common::{Bench, RigProcess, signal};
+#[path = "common/terminal.rs"]
+mod terminal;
+use std::io::{BufRead, BufReader, Read};
 use std::path::{Path, PathBuf};
+use std::process::Stdio;
+use std::time::{Duration, Instant};
+use terminal::Terminal;
 
 /// Pictures, the calls that they show, and how many lines of what comes back fit.
 const SCREENS: [(&str, &[&str], usize); 12] = [
@@ -69,12 +75,127 @@ fn screenshots_show_what_the_program_says() {
         let mut lines: Vec<&str> = shown.lines().collect();
         lines.truncate(most);
         let shown = lines.join("\n") + "\n";
-        let path = folder().join(format!("screens/{name}.txt"));
-        if std::env::var_os("TINKITE_SCREENS").is_some_and(|word| word == "write") {
-            std::fs::write(&path, &shown).expect("the text of a screen");
-        }
-        let kept = std::fs::read_to_string(&path).unwrap_or_default();
-        assert_eq!(kept, shown, "{name}: TINKITE_SCREENS=write, then docs/screens/make");
-        assert!(folder().join(format!("screenshots/{name}.png")).exists(), "{name} has no picture");
+        hold(name, &shown, str::to_string);
     }
+}
+
+/// Holds the text of a screen against the one that its picture was taken from; `told` is the part of it that is
+/// the same in every run.
+fn hold(name: &str, shown: &str, told: impl Fn(&str) -> String) {
+    let path = folder().join(format!("screens/{name}.txt"));
+    if std::env::var_os("TINKITE_SCREENS").is_some_and(|word| word == "write") {
+        std::fs::write(&path, shown).expect("the text of a screen");
+    }
+    let kept = std::fs::read_to_string(&path).unwrap_or_default();
+    assert_eq!(told(&kept), told(shown), "{name}: TINKITE_SCREENS=write, then docs/screens/make");
+    assert!(folder().join(format!("screenshots/{name}.png")).exists(), "{name} has no picture");
+}
+
+/// The words alone: every figure, time, address and digest is `#`, room between them one space. Drawn cells are left
+/// out, and lines of progress, of which there are more the longer it takes.
+fn words(shown: &str) -> String {
+    let mut told = String::new();
+    for line in shown.lines() {
+        let plain: String = line.chars().map(|c| if c.is_ascii() { c } else { ' ' }).collect();
+        let line: Vec<&str> = plain
+            .split_whitespace()
+            .map(|word| if word.chars().any(|c| c.is_ascii_digit()) { "#" } else { word })
+            .collect();
+        // A duration has as many parts as it is long.
+        let line = line.join(" ").replace("# min # s", "# s").replace("# min", "# s");
+        if !line.is_empty() && !line.starts_with("# %, line") {
+            told += &line;
+            told.push('\n');
+        }
+    }
+    told
+}
+
+/// Runs a call, stops it as Ctrl-C does after a second of its stream, and returns all that it said.
+fn stopped(bench: &Bench, args: &[&str]) -> String {
+    let mut run =
+        bench.command(args).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().expect("a run");
+    let mut err = BufReader::new(run.stderr.take().expect("what it says"));
+    let mut said = String::new();
+    err.read_line(&mut said).expect("its first line");
+    std::thread::sleep(Duration::from_secs(1));
+    signal("-INT", &run);
+    err.read_to_string(&mut said).expect("its other lines");
+    assert_eq!(run.wait().expect("its end").code(), Some(4), "{said}");
+    said
+}
+
+#[test]
+fn the_screenshot_of_a_run_that_goes_on_shows_its_words() {
+    let bench = Bench::new();
+    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "8"]);
+    let note = ["--note", "first of ten"];
+    let first = ["run", "sail-panel.kite.toml", "--to", &rig.link];
+    let mut shown = "$ tinkite run sail-panel.kite.toml --note \"first of ten\"\n".to_string();
+    shown += &stopped(&bench, &[&first[..], &note].concat());
+    shown += "\n$ tinkite run --go-on\n";
+    shown += &stopped(&bench, &["run", "--go-on"]);
+    for call in [&["run", "--go-on"][..], &["log", "list"], &["log", "show", "1"]] {
+        let ran = bench.run(call);
+        assert_eq!(ran.status, 0, "{}", ran.err);
+        shown += &format!("\n$ tinkite {}\n{}{}", call.join(" "), ran.err, ran.out);
+    }
+    hold("go-on", &shown, words);
+}
+
+/// A screen as a terminal is told it, row by row, each change of style from the plain one.
+fn formatted(screen: &vt100::Screen) -> String {
+    let (rows, columns) = screen.size();
+    let mut told = String::new();
+    for row in 0..rows {
+        let mut before = String::new();
+        for cell in (0..columns).filter_map(|column| screen.cell(row, column)) {
+            let mut style = "\x1b[0".to_string();
+            style += if cell.bold() { ";1" } else { "" };
+            style += if cell.dim() { ";2" } else { "" };
+            if let vt100::Color::Idx(colour) = cell.fgcolor() {
+                style += &format!(";38;5;{colour}");
+            }
+            if style != before {
+                told += &style;
+                told.push('m');
+                before = style;
+            }
+            told += if cell.has_contents() { cell.contents() } else { " " };
+        }
+        told = format!("{}\x1b[0m\r\n", told.trim_end());
+    }
+    told
+}
+
+#[test]
+fn the_screenshot_of_a_run_shows_its_words() {
+    let bench = Bench::new();
+    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "8"]);
+    let (columns, rows) = (139, 41);
+    let args = ["run", "sail-panel.kite.toml", "--to", &rig.link, "--colour", "always"];
+    let terminal = Terminal::run(&bench, columns, rows, &args);
+    let since = Instant::now();
+    let shown = loop {
+        let mut screen = vt100::Parser::new(rows, columns, 0);
+        screen.process(&terminal.bytes());
+        let screen = screen.screen();
+        let mut bar = screen.rows(0, columns).filter(|row| row.contains('━'));
+        let half = bar.any(|row| (50..80).any(|done| row.contains(&format!(" {done} %"))));
+        if half {
+            let yellow =
+                |at: u16| screen.cell(at / columns, at % columns).map(vt100::Cell::fgcolor);
+            let burnt = (0..rows * columns).filter(|at| yellow(*at) == Some(vt100::Color::Idx(3)));
+            assert!(burnt.count() > 100, "colours were asked for, whatever NO_COLOR says");
+            break formatted(screen);
+        }
+        assert!(since.elapsed() < Duration::from_secs(60), "{}", screen.contents());
+        std::thread::sleep(Duration::from_millis(50));
+    };
+    terminal.vanishes();
+    hold("run", &shown, |text| {
+        let mut screen = vt100::Parser::new(rows, columns, 0);
+        screen.process(text.as_bytes());
+        words(&screen.screen().contents())
+    });
 }

@@ -1,7 +1,7 @@
 //! The built program in a terminal of its own, with somebody who types.
 #![allow(dead_code, clippy::unwrap_used, clippy::panic)] // helpers of tests
 
-use super::{Bench, Ran, signal};
+use super::common::{Bench, Ran, signal};
 use std::io::{Read, Write};
 use std::process::{Child, ChildStdin, Stdio};
 use std::sync::{Arc, Mutex};
@@ -71,6 +71,11 @@ impl Terminal {
     /// Everything that was shown so far, without escape sequences.
     pub(crate) fn shown(&self) -> String {
         plain(&String::from_utf8_lossy(&self.shown.lock().unwrap()))
+    }
+
+    /// What came from the program so far, with its escape sequences.
+    pub(crate) fn bytes(&self) -> Vec<u8> {
+        self.shown.lock().unwrap().clone()
     }
 
     /// Waits until something was shown.

@@ -228,6 +228,7 @@ struct Panel {
 impl Panel {
     /// Shows how it stands until it is over. A terminal that is gone ends nothing.
     fn show(&self, shared: &Shared, console: &Console) {
+        console.decides_colours();
         let opened = execute!(stderr(), EnterAlternateScreen, Hide)
             .and_then(|()| Terminal::new(CrosstermBackend::new(stderr())));
         // Never dropped: its own end complains on standard error, and panics where that is gone.

@@ -54,6 +54,7 @@ pub(super) struct Screen {
 
 impl Screen {
     pub(super) fn open(title: String, console: &Console) -> io::Result<Self> {
+        console.decides_colours();
         execute!(stderr(), EnterAlternateScreen, Hide)?;
         let terminal = ManuallyDrop::new(Terminal::new(CrosstermBackend::new(stderr()))?);
         let (told, dots) = (Vec::new(), Dots::default());
