@@ -5,6 +5,7 @@ use crate::books;
 use crate::fonts::{JobFonts, MachineFonts};
 use crate::kind::{self, Kind};
 use crate::machines;
+use crate::numbers;
 use crate::refusal::{Refusal, Sources};
 use crate::shipped;
 use crate::source::{self, bytes, text};
@@ -15,7 +16,7 @@ use tinkite_core::geometry::Point;
 use tinkite_core::job::machine::profile_name;
 use tinkite_core::job::recipe::Book;
 use tinkite_core::job::set::{self, Changed, Sets};
-use tinkite_core::job::{self, Job, Machine, Request, machine};
+use tinkite_core::job::{self, Job, Machine, Request, Table, machine};
 use tinkite_core::layout::{Given, Sheet};
 use tinkite_core::photo::{self, FlatPhoto, Pixels};
 use tinkite_core::problem::{Code, Place, Problem, Problems, count};
@@ -97,6 +98,8 @@ pub(crate) struct Loaded {
     /// The text of the machine's profile.
     pub(crate) profile: String,
     pub(crate) artworks: Vec<Artwork>,
+    /// The table with a row for each copy.
+    pub(crate) table: Option<Table>,
     /// The files that it is made of: the job, its machine, its drawings, the books whose recipes it uses.
     pub(crate) parts: Vec<Part>,
     /// The books whose recipes it uses.
@@ -106,6 +109,8 @@ pub(crate) struct Loaded {
     pub(crate) doubts: Problems,
     /// The job's text with what was set for this call.
     changed: Changed,
+    /// What was set, with what the log says of serial numbers.
+    set: Vec<String>,
 }
 
 /// Reads a job file with what is set for this call, its machine and its drawing.
@@ -164,6 +169,12 @@ fn job_with(
             let problems = located(changed.placed(problems, &shown), &sources);
             Refusal::Problems(problems, sources.clone())
         })?;
+    if let Some(going) = numbers::going_on(&job, path, set)? {
+        let set = [set, &[going.set.clone()]].concat();
+        let mut loaded = job_with(path, machine_override, &set, fonts)?;
+        going.note.into_iter().for_each(|note| loaded.doubts.push(note.at(Place::file(&shown))));
+        return Ok(loaded);
+    }
     job.set = sets.lines();
     for step in &job.steps {
         if let Some(used) = &step.recipe {
@@ -179,6 +190,7 @@ fn job_with(
     let read = job.artworks.iter().map(read).collect::<Result<Vec<_>, _>>()?;
     let (artworks, drawings): (Vec<_>, Vec<_>) = read.into_iter().unzip();
     parts.extend(drawings);
+    let table = table(&job, &folder, &mut parts)?;
     let used = |book: &Book| {
         job.steps.iter().any(|s| s.recipe.as_ref().is_some_and(|r| r.book() == book.name))
     };
@@ -190,7 +202,30 @@ fn job_with(
     if job.steps.iter().any(|step| step.recipe.is_some()) {
         broken().for_each(|problem| doubts.push(problem.clone()));
     }
-    Ok(Loaded { job, profile, artworks, parts, books, sources, doubts, changed })
+    Ok(Loaded {
+        job,
+        profile,
+        artworks,
+        table,
+        parts,
+        books,
+        sources,
+        doubts,
+        changed,
+        set: set.to_vec(),
+    })
+}
+
+/// Reads the table that a job's copies name.
+fn table(job: &Job, folder: &Path, parts: &mut Vec<Part>) -> Result<Option<Table>, Refusal> {
+    let Some(each) = &job.placement.copies.each else { return Ok(None) };
+    let path = source::named(folder, &each.file)?;
+    let content = bytes(&path, artwork::LARGEST_FILE)?;
+    let table = Table::read(&each.file, &content)
+        .map_err(|problem| Refusal::Problems(problem.into(), Sources::new()))?;
+    ::log::info!("read {}: {}", path.display(), count(table.count() as usize, "row"));
+    parts.push(Part::of(path.display().to_string(), &content));
+    Ok(Some(table))
 }
 
 /// A job that names no machine is told so together with whatever else is wrong with it.
@@ -218,14 +253,17 @@ pub(crate) struct Made {
     /// The files that it is made of.
     pub(crate) parts: Vec<Part>,
     pub(crate) sources: Sources,
+    /// What was set for this call, with what the log says of serial numbers.
+    pub(crate) set: Vec<String>,
 }
 
 /// Sets which sheet of a job is made.
 fn choose_sheet(job: &mut Job, sheet: Option<u32>) -> Result<(), Refusal> {
     let Some(sheet) = sheet else { return Ok(()) };
-    if sheet != 1 && job.placement.copies.count.is_none() {
+    let copies = &job.placement.copies;
+    if sheet != 1 && copies.count.is_none() && copies.each.is_none() {
         return Err(Refusal::Usage(format!(
-            "there is no sheet {sheet}: only a job whose copies say a count has more than one"
+            "there is no sheet {sheet}: only a job whose copies say count or each has more than one"
         )));
     }
     job.placement.copies.sheet = sheet.max(1);
@@ -250,16 +288,16 @@ pub(crate) fn made_changed(args: &JobArgs, change: &dyn Fn(&mut Job)) -> Result<
 fn made_of(args: &JobArgs, fonts: &JobFonts, change: &dyn Fn(&mut Job)) -> Result<Made, Refusal> {
     let JobArgs { job: path, machine, part } = args;
     let choice = Choice { only: part.only.clone(), skip: part.skip.clone() };
-    let Loaded { mut job, profile, artworks, parts, sources, doubts, changed, .. } =
+    let Loaded { mut job, profile, artworks, table, parts, sources, doubts, changed, set, .. } =
         job_with(path, machine.as_deref(), &part.set, fonts)?;
     choose_sheet(&mut job, part.sheet)?;
     change(&mut job);
     let file = job.file.clone();
-    match compile(Given { artworks, fonts }, &job, &choice) {
+    match compile(Given { artworks, fonts, table }, &job, &choice) {
         Ok(mut compiled) => {
             compiled.problems = changed.placed(compiled.problems, &file);
             compiled.problems.extend(doubts);
-            Ok(Made { job, profile, compiled, parts, sources })
+            Ok(Made { job, profile, compiled, parts, sources, set })
         }
         Err(problems) => {
             let problems = located(changed.placed(problems, &file), &sources);
@@ -324,11 +362,11 @@ pub(crate) fn plain_reading() -> Reading<'static> {
 pub(crate) fn surveyed(args: &JobArgs) -> Result<(Job, Sheet, Problems, Sources), Refusal> {
     let JobArgs { job: path, machine, part } = args;
     let choice = Choice { only: part.only.clone(), skip: part.skip.clone() };
-    let Loaded { mut job, artworks, sources, changed, .. } =
+    let Loaded { mut job, artworks, table, sources, changed, .. } =
         job(path, machine.as_deref(), &part.set)?;
     choose_sheet(&mut job, part.sheet)?;
     let fonts = JobFonts::of(path);
-    let given = Given { artworks, fonts: &fonts };
+    let given = Given { artworks, fonts: &fonts, table };
     let file = job.file.clone();
     let told = |problems| located(changed.placed(problems, &file), &sources);
     match survey(given, &job, &choice) {

@@ -20,6 +20,7 @@ mod link;
 mod load;
 mod log;
 mod machines;
+mod numbers;
 mod output;
 mod pages;
 mod place;

@@ -157,7 +157,18 @@ fn job_contexts() -> Vec<(&'static str, Vec<Context>)> {
                     file: with("/place", json!({"copies": {"count": 2}})),
                     table: "/place/copies",
                 },
+                Context {
+                    file: with("/place", json!({"copies": {"each": "names.csv"}})),
+                    table: "/place/copies",
+                },
             ],
+        ),
+        (
+            "Numbering",
+            at(
+                with("/place", json!({"copies": {"count": 2, "number": {"first": 1}}})),
+                "/place/copies/number",
+            ),
         ),
         (
             "Mark",

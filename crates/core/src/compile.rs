@@ -12,6 +12,7 @@ use crate::segment::Segments;
 use crate::toolpath::{self, Leftover, Taken};
 use crate::{mapping, order, plan};
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// Which steps of a job are wanted this time.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -63,6 +64,11 @@ pub struct Compiled {
     pub artwork_extents: Rect,
     /// Where the stock lies, mm from the bed's front left corner.
     pub stock: Option<Rect>,
+    /// Copies that differ from each other: what they are called, and the rectangle round each, mm from the bed's front
+    /// left corner.
+    pub parts: Vec<(Arc<str>, Rect)>,
+    /// The first and the last serial number on the sheet.
+    pub numbers: Option<(u32, u32)>,
     /// Bitmaps that were traced.
     pub underlays: Vec<Underlay>,
     /// Bitmaps on the sheet, as they were drawn.
@@ -180,7 +186,7 @@ fn compiled<'a>(
     let made = after(toolpath::make(&sheet, job, &steps), &mut problems)?;
     problems.extend(made.problems);
     let (artwork_extents, stock) = (sheet.extents, sheet.stock);
-    let underlays = sheet.underlays;
+    let (underlays, parts, numbers) = (sheet.underlays, sheet.parts, sheet.numbers);
     let flat = |laid: &&LaidImage| !matches!(laid.depth.as_deref(), Some(Depth::Solid(_)));
     let picture = |laid: &LaidImage| Underlay { to_bed: laid.to_bed, bitmap: laid.bitmap.clone() };
     let pictures = sheet.images.iter().filter(flat).map(picture).collect();
@@ -198,6 +204,8 @@ fn compiled<'a>(
         leftovers: made.leftovers,
         artwork_extents,
         stock,
+        parts,
+        numbers,
         underlays,
         pictures,
         photo: None,

@@ -72,6 +72,9 @@ pub(crate) struct Check {
     /// Change a value of the job for this call: 'steps.outline.power="55 %"' (may be repeated)
     #[arg(long, value_name = "KEY=VALUE", conflicts_with = "explain")]
     pub(crate) set: Vec<String>,
+    /// Which sheet, when copies take several
+    #[arg(long, value_name = "NUMBER", conflicts_with = "explain")]
+    pub(crate) sheet: Option<u32>,
     /// Explain a problem code
     #[arg(long, value_name = "CODE", conflicts_with = "job")]
     pub(crate) explain: Option<String>,

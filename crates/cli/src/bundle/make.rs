@@ -77,8 +77,9 @@ pub(crate) fn bundled(path: &Path, report_with: Option<&LogFile>) -> Result<Bund
         text.parse().map_err(|error| Refusal::Usage(format!("{}: {error}", path.display())))?;
     let mut files = Files::default();
     let photo = loaded.job.photo.iter().map(|photo| &photo.file);
+    let table = loaded.job.placement.copies.each.iter().map(|each| &each.file);
     let mut named: Vec<&String> =
-        loaded.job.artworks.iter().map(|one| &one.file).chain(photo).collect();
+        loaded.job.artworks.iter().map(|one| &one.file).chain(photo).chain(table).collect();
     named.sort();
     named.dedup();
     for file in named {
@@ -148,7 +149,7 @@ fn listed_and_packed(
 /// Puts another name in the place of a file's, wherever a table says it.
 fn rename(table: &mut dyn TableLike, from: &str, to: &str) {
     for (key, item) in table.iter_mut() {
-        let says = matches!(key.get(), "file" | "artwork") && item.as_str() == Some(from);
+        let says = matches!(key.get(), "file" | "artwork" | "each") && item.as_str() == Some(from);
         match item {
             Item::Value(one) if says => *one = to.into(),
             Item::Table(inner) => rename(inner, from, to),

@@ -13,7 +13,7 @@ pub(super) fn run(args: &Check, console: &Console) -> Result<(), Refusal> {
         return story(code, console);
     }
     let Some(job) = args.job.clone() else { return Ok(()) };
-    let part = Part { set: args.set.clone(), ..Part::default() };
+    let part = Part { set: args.set.clone(), sheet: args.sheet, ..Part::default() };
     let job = JobArgs { job, machine: args.machine.clone(), part };
     let (problems, sources) = match load::made(&job) {
         Ok(made) => (load::located(made.compiled.problems, &made.sources), made.sources),

@@ -67,7 +67,13 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         &format!("check {}", shown(&job.job)),
     )?;
     super::check::run(
-        &Check { job: Some(job.job.clone()), machine: None, set: Vec::new(), explain: None },
+        &Check {
+            job: Some(job.job.clone()),
+            machine: None,
+            set: Vec::new(),
+            sheet: None,
+            explain: None,
+        },
         console,
     )?;
 

@@ -62,6 +62,9 @@ pub(crate) struct MadeFrom {
     pub(crate) machine: Option<String>,
     /// What of it was made, with what was set.
     pub(crate) part: Part,
+    /// The first and the last serial number of its copies.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) numbers: Option<(u32, u32)>,
 }
 
 /// How the machine stood.

@@ -251,6 +251,8 @@ pub(super) struct DrawnShape {
     height: Option<Length>,
     /// Family of the font
     font: Option<String>,
+    /// Longer words are made smaller, so that they are no wider
+    widest: Option<Length>,
     /// What an area is made of
     of: Option<OneOrMany<Take>>,
     combine: Option<Combine>,

@@ -103,6 +103,13 @@ pub(super) struct Copies {
     /// Instead of columns and rows: how many in all, over as many sheets as they need
     #[schemars(range(min = 1), example = 3)]
     count: Option<u32>,
+    /// Instead of both: a table (CSV) with a row for each copy, whose columns fill `{name}` in texts
+    #[schemars(example = "names.csv")]
+    each: Option<String>,
+    /// The table's column that names shapes which a copy goes without
+    leave_out: Option<String>,
+    /// Serial numbers, which fill `{number}` in texts
+    number: Option<Numbering>,
     /// Which of those sheets is made
     #[schemars(range(min = 1), example = 1)]
     sheet: Option<u32>,
@@ -113,6 +120,20 @@ pub(super) struct Copies {
     pitch: Option<[Length; 2]>,
     /// Every other row is turned half round
     turn: Option<CopiesTurn>,
+}
+
+/// Serial numbers of the copies
+#[derive(JsonSchema)]
+#[schemars(rename_all = "kebab-case", deny_unknown_fields)]
+pub(super) struct Numbering {
+    /// Of the first copy; 1 where left out
+    #[schemars(range(max = 4_000_000_000_u32), example = 101)]
+    first: Option<u32>,
+    /// Filled up with zeros to so many digits
+    #[schemars(range(min = 1, max = 12), example = 4)]
+    digits: Option<u8>,
+    /// Go on behind the greatest number that a finished run of this job has burnt
+    go_on: Option<bool>,
 }
 
 #[derive(JsonSchema)]

@@ -35,6 +35,8 @@ pub enum Outline {
         height: f64,
         /// The family of its font; none is a plain one.
         font: Option<String>,
+        /// Longer words are made smaller, so that they are no wider than this, mm.
+        widest: Option<f64>,
     },
     /// An area made out of shapes that are there.
     Area(Area),
@@ -176,7 +178,8 @@ fn text(section: &Section<'_, '_>) -> Option<Outline> {
         section.report(problem, section.span_of("text"));
         return None;
     }
-    Some(Outline::Text { text: text?.to_string(), height: height?.0, font })
+    let widest = section.positive::<Length>("widest").map(|length| length.0);
+    Some(Outline::Text { text: text?.to_string(), height: height?.0, font, widest })
 }
 
 fn area(section: &Section<'_, '_>) -> Option<Outline> {

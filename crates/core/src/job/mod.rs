@@ -5,6 +5,7 @@
 
 mod artwork;
 mod beside;
+mod copies;
 mod drawn;
 mod field;
 mod file;
@@ -20,15 +21,18 @@ pub mod set;
 mod starter;
 mod step;
 pub mod swatch;
+mod table;
 mod window;
+pub mod words;
 
 pub use artwork::{ArtworkUse, Only, Paint, Under};
 pub use beside::{Align, Beside, Edge};
+pub use copies::{Copies, Each, Numbering, Spacing};
 pub use drawn::{Area, DrawnShape, Outline};
 pub use field::Field;
 pub use file::{Request, read, read_with};
 pub use machine::Machine;
-pub use place::{Anchor, Copies, Mirror, Placement, RegistrationMark, Size, Spacing, Spot, Zero};
+pub use place::{Anchor, Mirror, Placement, RegistrationMark, Size, Spot, Zero};
 pub use rotary::{Hold, Keep, Round};
 pub use select::Take;
 pub use starter::{RENDER_DPI, Wishes, starter};
@@ -37,6 +41,7 @@ pub use step::{
     Lead, LeadShape, Lines, Operation, Order, Overlaps, Pass, PassesBy, Pierce, Ramp, RampEnd,
     Relief, Rings, Screen, ScreenKind, Shade, Sharpen, Shoulder, Side, Start, Step, Tone,
 };
+pub use table::{MOST_ROWS, Table};
 pub use window::Window;
 
 /// How large the stock is.

@@ -1,5 +1,6 @@
 //! Size, turn and place of the artwork on the bed, as the job says them.
 
+use super::copies::{Copies, copies};
 use super::reader::Section;
 use crate::geometry::{Point, Rect};
 use crate::problem::{Code, Problem};
@@ -144,45 +145,6 @@ pub struct RegistrationMark {
     pub found: Point,
 }
 
-/// How far apart copies lie.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Spacing {
-    /// Between the extents of neighbours, mm.
-    Gap(f64),
-    /// From one to the next, across and away, mm.
-    Pitch(f64, f64),
-}
-
-/// Copies in rows and columns; the anchor is that of all of them together.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Copies {
-    /// Across; at least 1.
-    pub columns: u32,
-    /// Away from the operator; at least 1.
-    pub rows: u32,
-    /// How far apart.
-    pub spacing: Spacing,
-    /// Whether every other row is turned half round.
-    pub alternate: bool,
-    /// How many in all, as many rows and columns as fit, on as many sheets as it takes.
-    pub count: Option<u32>,
-    /// Which of those sheets is made, from 1.
-    pub sheet: u32,
-}
-
-impl Default for Copies {
-    fn default() -> Self {
-        Self {
-            columns: 1,
-            rows: 1,
-            spacing: Spacing::Gap(0.0),
-            alternate: false,
-            count: None,
-            sheet: 1,
-        }
-    }
-}
-
 /// Reads `[place]`.
 pub(super) fn placement(section: Section<'_, '_>) -> Placement {
     let zero = section.choice("zero", &ZEROS).unwrap_or_default();
@@ -203,9 +165,7 @@ pub(super) fn placement(section: Section<'_, '_>) -> Placement {
     if marks.len() == 1 && spans.len() == 1 {
         refuse("one mark fixes no turn and no size", "measure a second one, far from the first");
     }
-    if !marks.is_empty()
-        && (section.has("at") || copies.columns * copies.rows > 1 || copies.count.is_some())
-    {
+    if !marks.is_empty() && (section.has("at") || copies.several()) {
         refuse(
             "marks say where one drawing lies, so at and copies would contradict them",
             "take at and copies out, or the marks",
@@ -240,56 +200,6 @@ fn mark((n, mut section): (usize, Section<'_, '_>)) -> Option<RegistrationMark> 
     }
     section.finish();
     Some(RegistrationMark { drawn: shape.or(drawn)?, found: found? })
-}
-
-/// More copies than this along one side are taken for a mistake in a number or its unit.
-const MOST_COPIES: i64 = 500;
-
-fn copies(section: Section<'_, '_>) -> Copies {
-    let many = |key| section.whole(key, 1..=MOST_COPIES).unwrap_or(1) as u32;
-    let (columns, rows) = (many("columns"), many("rows"));
-    let gap = section.quantity::<Length>("gap").map(|length| length.0);
-    if gap.is_some_and(|gap| gap < 0.0) {
-        let span = section.span_of("gap");
-        section.out_of_range("gap", span, &section.written("gap"), "zero or more");
-    }
-    let pitch = section.point("pitch", parse::<Length>);
-    let refuse = |code, message: &str, help: &str, key| {
-        section.report(Problem::error(code, message, help), section.span_of(key));
-    };
-    if pitch.is_some_and(|p| p.x <= 0.0 || p.y <= 0.0) {
-        let span = section.span_of("pitch");
-        section.out_of_range("pitch", span, "a pitch", "above zero both ways");
-    }
-    if gap.is_some() && pitch.is_some() {
-        refuse(Code::TwoSizes, "copies have both a gap and a pitch", "keep one of them", "pitch");
-    }
-    let alternate = section.choice("turn", &[("alternate-rows", ())]).is_some();
-    let count = section.whole("count", 1..=MOST_COPIES * MOST_COPIES).map(|n| n as u32);
-    if count.is_some() && (section.has("columns") || section.has("rows")) {
-        let message = "copies have both a count and columns or rows";
-        refuse(
-            Code::TwoSizes,
-            message,
-            "keep count (as many as fit), or columns and rows",
-            "count",
-        );
-    }
-    let sheet = section.whole("sheet", 1..=100_000).unwrap_or(1) as u32;
-    if section.has("sheet") && !section.has("count") {
-        refuse(
-            Code::MissingKey,
-            "sheet without count: there is only one",
-            "say count = 30",
-            "sheet",
-        );
-    }
-    section.finish();
-    let spacing = match pitch {
-        Some(pitch) => Spacing::Pitch(pitch.x, pitch.y),
-        None => Spacing::Gap(gap.unwrap_or(0.0)),
-    };
-    Copies { columns, rows, spacing, alternate, count, sheet }
 }
 
 /// Reads the size of an artwork: at most one of `scale`, `width`, `height`.

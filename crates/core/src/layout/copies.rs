@@ -9,6 +9,8 @@ use crate::quantity::plain;
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) struct Run {
     columns: u32,
+    /// The first of them, counted over all sheets.
+    first: u32,
     /// How many there are in all; the last row may be short.
     number: u32,
     /// From one to the next, across and away.
@@ -20,6 +22,11 @@ impl Run {
     fn offset(&self, n: u32) -> Vec2 {
         let (column, row) = (n % self.columns, n / self.columns);
         Vec2::new(f64::from(column) * self.pitch.x, f64::from(row) * self.pitch.y)
+    }
+
+    /// From the first copy to the one behind the last, counted over all sheets.
+    pub(super) fn span(&self) -> (u32, u32) {
+        (self.first, self.first + self.number)
     }
 
     /// Where the farthest column and row lie, seen from the first copy.
@@ -34,15 +41,21 @@ impl Run {
 ///
 /// # Errors
 /// Not even one fits, or a sheet is asked for that is not needed.
-pub(super) fn planned(one: Rect, job: &Job, problems: &mut Problems) -> Result<Run, Problem> {
+pub(super) fn planned(
+    one: Rect,
+    job: &Job,
+    wanted: Option<u32>,
+    problems: &mut Problems,
+) -> Result<Run, Problem> {
     let copies = &job.placement.copies;
     let pitch = match copies.spacing {
         Spacing::Gap(gap) => Vec2::new(one.width() + gap, one.height() + gap),
         Spacing::Pitch(x, y) => Vec2::new(x, y),
     };
-    let run = |columns, number| Run { columns, number, pitch, alternate: copies.alternate };
-    let Some(wanted) = copies.count else {
-        return Ok(run(copies.columns, copies.columns * copies.rows));
+    let run =
+        |columns, number, first| Run { columns, first, number, pitch, alternate: copies.alternate };
+    let Some(wanted) = wanted else {
+        return Ok(run(copies.columns, copies.columns * copies.rows, 0));
     };
     let room = room(one, job);
     let fit = |room: f64, size: f64, pitch: f64| {
@@ -78,18 +91,37 @@ pub(super) fn planned(one: Rect, job: &Job, problems: &mut Problems) -> Result<R
             format!("say a sheet from 1 to {sheets}"),
         ));
     }
-    let here = fits.min(wanted - (copies.sheet - 1) * fits);
-    let told = if sheets == 1 {
-        format!("{fits} copies fit ({columns} columns × {rows} rows), {wanted} are made")
-    } else {
-        format!(
-            "{fits} copies fit ({columns} columns × {rows} rows); {wanted} take {sheets} sheets, and this is sheet {} with {here}",
-            copies.sheet
-        )
+    let first = (copies.sheet - 1) * fits;
+    let here = fits.min(wanted - first);
+    let fit = format!("{fits} copies fit ({columns} columns × {rows} rows)");
+    let sheet = copies.sheet;
+    let told = match (&copies.each, sheets) {
+        (None, 1) => format!("{fit}, {wanted} are made"),
+        (None, _) => {
+            format!("{fit}; {wanted} take {sheets} sheets, and this is sheet {sheet} with {here}")
+        }
+        (Some(each), 1) => {
+            format!("{fit}, {} of {} are made", count(wanted as usize, "row"), each.file)
+        }
+        (Some(each), _) => {
+            let (file, last) = (&each.file, first + here);
+            format!(
+                "{fit}; {wanted} rows of {file} take {sheets} sheets, and this is sheet {sheet} with {}",
+                rows_from(first + 1, last)
+            )
+        }
     };
-    let help = if sheets == 1 { "" } else { "sheet = 2 in copies makes the next" };
+    let help = match (sheets, sheet) {
+        (1, _) => String::new(),
+        (_, last) if last == sheets => "sheet in copies, or --sheet, makes the others".to_string(),
+        _ => format!("sheet = {} in copies, or --sheet {0}, makes the next", sheet + 1),
+    };
     problems.push(Problem::note(Code::Sheets, told, help).at(Place::file(&job.file)));
-    Ok(run(columns, here))
+    Ok(run(columns, here, first))
+}
+
+fn rows_from(first: u32, last: u32) -> String {
+    if first == last { format!("row {first}") } else { format!("rows {first} to {last}") }
 }
 
 /// What is free for copies: from the anchor to the far edges of stock or bed.
@@ -123,17 +155,17 @@ pub(super) trait Copied {
 }
 
 /// Things and all their copies, row by row away from the operator. `one` is the rectangle round
-/// the first.
-pub(super) fn copied<T: Copied>(first: Vec<T>, one: Rect, run: &Run) -> Vec<T> {
-    let mut all = first;
-    let count = all.len();
+/// the first. Either there is one original, of which all are copies, or one for each copy.
+pub(super) fn copied<T: Copied>(originals: Vec<Vec<T>>, one: Rect, run: &Run) -> Vec<T> {
+    let mut all: Vec<T> = Vec::new();
     for n in 1..run.number {
         let by = run.offset(n);
         let turned = run.alternate && (n / run.columns) % 2 == 1;
-        for at in 0..count {
-            let copy = all[at].copy(n, turned.then(|| one.center()), by);
-            all.push(copy);
-        }
+        let about = turned.then(|| one.center());
+        let original = originals.get(n as usize).or(originals.first());
+        all.extend(original.into_iter().flatten().map(|thing| thing.copy(n, about, by)));
     }
-    all
+    let mut first = originals.into_iter().next().unwrap_or_default();
+    first.extend(all);
+    first
 }

@@ -5,7 +5,7 @@ use crate::artwork::Fill;
 use crate::artwork::OddPaint;
 use crate::artwork::{FontSupply, Shape, Source, Stroke, outlines};
 use crate::geometry::region::FillRule;
-use crate::geometry::{Affine, BezPath, Point, Rect, hull};
+use crate::geometry::{Affine, BezPath, Point, Rect};
 use crate::job::{DrawnShape, Job, Outline};
 use crate::problem::{Code, Place, Problem, Problems};
 use kurbo::{Ellipse, RoundedRect, Shape as _};
@@ -14,21 +14,25 @@ use std::sync::Arc;
 /// Curves are drawn this near to the true ones, mm; circles come back exact all the same.
 const ACCURACY: f64 = 1e-4;
 
-/// Draws the job's own shapes among `pieces`, in the coordinates of the sheet.
+/// What the words of a text are in one copy; none where nothing is left of them.
+type WordsOf<'a> = &'a dyn Fn(&str) -> Result<Option<String>, Problem>;
+
+/// Draws the job's own shapes among `pieces`, in the coordinates of the sheet. `drawing` is the rectangle round the
+/// artwork; of each shape is asked by its name whether it is drawn, and for its words what they are.
 ///
 /// # Errors
 /// Text without a font, and areas that cannot be made.
 pub(super) fn draw(
     pieces: &mut Vec<Unplaced>,
+    (drawing, goes, words_of): (Rect, &dyn Fn(&str) -> bool, WordsOf<'_>),
     job: &Job,
     fonts: &dyn FontSupply,
     problems: &mut Problems,
 ) -> Result<(), Problems> {
-    let drawing = hull(pieces.iter().map(Unplaced::bounds)).unwrap_or_default();
     let file: Arc<str> = job.file.as_str().into();
     // Each border goes round what was there before it.
     let mut around = drawing;
-    for drawn in &job.shapes {
+    for drawn in job.shapes.iter().filter(|drawn| goes(&drawn.name)) {
         let middle = drawn.centre.map_or(drawing.center(), |c| drawing.origin() + c.to_vec2());
         let path = match &drawn.outline {
             Outline::Border { distance, radius } => {
@@ -42,9 +46,18 @@ pub(super) fn draw(
             Outline::Ellipse { width, depth } => {
                 Ok(Ellipse::from_rect(about(middle, *width, *depth)).to_path(ACCURACY))
             }
-            Outline::Text { text, height, font } => {
-                words((text, font.as_deref(), *height), middle, fonts, &file, problems)
-            }
+            Outline::Text { text, height, font, widest } => match words_of(text) {
+                Ok(None) => continue,
+                Ok(Some(text)) => {
+                    let path =
+                        words((&text, font.as_deref(), *height), middle, fonts, &file, problems);
+                    path.map(|path| narrowed(path, middle, *widest))
+                }
+                Err(problem) => {
+                    problems.push(problem);
+                    return Err(std::mem::take(problems));
+                }
+            },
             Outline::Area(made) => area::outline(pieces, made, &drawn.name),
         };
         let path = match path {
@@ -102,6 +115,15 @@ fn words(
     let bounds = path.bounding_box();
     let own = Point::new(bounds.center().x, height / 2.0);
     Ok(Affine::translate(middle - own) * path)
+}
+
+/// Words that are no wider than this, mm: smaller about their middle where they were.
+fn narrowed(path: BezPath, middle: Point, widest: Option<f64>) -> BezPath {
+    let width = path.bounding_box().width();
+    match widest.filter(|widest| width > *widest) {
+        Some(widest) => Affine::scale_about(widest / width, middle) * path,
+        None => path,
+    }
 }
 
 fn about(centre: Point, width: f64, depth: f64) -> Rect {

@@ -32,6 +32,8 @@ pub struct LaidImage {
     pub origin: Arc<Origin>,
     /// Which copy it belongs to; the first is 0.
     pub number: u32,
+    /// What that copy is called, where it differs from the others.
+    pub copy: Option<Arc<str>>,
 }
 
 impl LaidImage {
@@ -52,6 +54,7 @@ impl LaidImage {
             painted: (artwork, image.painted),
             hides: image.hides.iter().map(|r| r.iter().map(|p| to_sheet * *p).collect()).collect(),
             number: 0,
+            copy: None,
         })
     }
 
@@ -71,10 +74,7 @@ impl LaidImage {
             }
             _ => self.source.label(),
         };
-        match self.number {
-            0 => name,
-            n => format!("{name}, copy {}", n + 1),
-        }
+        super::of_copy(name, self.copy.as_deref(), self.number)
     }
 
     /// Where it was drawn.

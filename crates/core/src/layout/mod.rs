@@ -1,12 +1,14 @@
 //! Layout: the artworks at their size and place on the bed, mended where the job asks for it.
 
 mod area;
+mod batch;
 mod content;
 mod copies;
 mod crop;
 mod drawn;
 mod image;
 mod marks;
+mod original;
 mod over;
 mod place;
 mod repair;
@@ -20,11 +22,14 @@ use crate::artwork::{Artwork, Bitmap, FontSupply, NoFonts, Shape};
 use crate::geometry::cover::Rings;
 use crate::geometry::{Affine, BezPath, Contour, Point, Rect, Vec2, drawn_bounds, hull};
 use crate::job::select::{Origin, ShapeInfo};
-use crate::job::{Job, StockSize};
-use crate::problem::{Code, Place, Problem, Problems, count, few};
+use crate::job::{Job, StockSize, Table};
+use crate::problem::{Code, Place, Problem, Problems};
+use batch::{Batch, Original};
 pub use image::LaidImage;
 pub(crate) use marks::similarity;
+use original::Laid;
 use rayon::prelude::*;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// What a job is given to work on.
@@ -34,11 +39,13 @@ pub struct Given<'a> {
     pub artworks: Vec<Artwork>,
     /// Fonts for text that the job itself draws.
     pub fonts: &'a dyn FontSupply,
+    /// The table that fills the words of the copies, where the job names one.
+    pub table: Option<Table>,
 }
 
 impl From<Artwork> for Given<'_> {
     fn from(artwork: Artwork) -> Self {
-        Self { artworks: vec![artwork], fonts: &NoFonts }
+        Self { artworks: vec![artwork], fonts: &NoFonts, table: None }
     }
 }
 
@@ -59,6 +66,8 @@ pub struct LaidShape {
     pub dropped: bool,
     /// Which copy it belongs to; the first is 0.
     pub number: u32,
+    /// What that copy is called, where it differs from the others: `row 3`.
+    pub copy: Option<Arc<str>>,
     /// What of its fill shows, in mm from the bed's front left corner, where later paint lies over it;
     /// none when all of it does.
     pub shown: Option<Arc<Rings>>,
@@ -68,10 +77,7 @@ impl LaidShape {
     /// How people find it: by name or line, and which copy it is.
     #[must_use]
     pub fn label(&self) -> String {
-        match self.number {
-            0 => self.shape.source.label(),
-            n => format!("{}, copy {}", self.shape.source.label(), n + 1),
-        }
+        of_copy(self.shape.source.label(), self.copy.as_deref(), self.number)
     }
 
     /// Where it was drawn.
@@ -107,6 +113,7 @@ impl copies::Copied for LaidShape {
             open: self.open,
             dropped: self.dropped,
             number,
+            copy: self.copy.clone(),
             shown: self.shown.as_ref().map(|rings| {
                 let at = |point: &Point| match about {
                     Some(centre) => (centre - (*point - centre)) + by,
@@ -140,6 +147,11 @@ pub struct Sheet {
     pub stock: Option<Rect>,
     /// Bitmaps that were traced.
     pub underlays: Vec<Underlay>,
+    /// Copies that differ from each other: what they are called, and the rectangle round each, mm from the bed's front
+    /// left corner.
+    pub parts: Vec<(Arc<str>, Rect)>,
+    /// The first and the last serial number on it.
+    pub numbers: Option<(u32, u32)>,
 }
 
 /// A shape on its way to the bed.
@@ -227,21 +239,30 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         }
         extents.push(own);
     }
-    drawn::draw(&mut pieces, job, given.fonts, &mut problems)?;
-    let mut bounds = pieces.par_iter().filter_map(Unplaced::drawn_bounds).collect::<Vec<_>>();
-    bounds.extend(images.iter().map(LaidImage::bounds));
-    let one = hull(bounds).unwrap_or_default();
-    let run = match copies::planned(one, job, &mut problems) {
+    let placed = |problem: Problem| problem.at(Place::file(&job.file));
+    let batch = Batch::new(job, given.table.as_ref()).map_err(|p| Problems::from(placed(p)))?;
+    if !batch.differs() {
+        batch.draw(&mut pieces, given.fonts, &mut problems)?;
+    }
+    let drawn = batch.bounds(&pieces, given.fonts, &mut problems)?;
+    let one = hull(drawn.into_iter().chain(images.iter().map(LaidImage::bounds)));
+    let one = one.unwrap_or_default();
+    let run = match copies::planned(one, job, batch.wanted(), &mut problems) {
         Ok(run) => run,
         Err(problem) => {
-            problems.push(problem.at(Place::file(&job.file)));
+            problems.push(placed(problem));
             return Err(problems);
         }
     };
+    let originals = match batch.differs() {
+        true => batch.originals(&pieces, run.span(), given.fonts, &mut problems)?,
+        false => vec![Original { pieces, label: None }],
+    };
+    let pieces = originals.first().map_or(&[][..], |first| &first.pieces);
     let to_bed = if job.placement.marks.is_empty() {
         Affine::translate(place::shift(one, &run, job))
     } else {
-        match marks::to_bed(&pieces, job) {
+        match marks::to_bed(pieces, job) {
             Ok((to_bed, told)) => {
                 problems.push(told.at(Place::file(&job.file)));
                 to_bed
@@ -252,32 +273,18 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
             }
         }
     };
-    let owners: Vec<Option<usize>> = pieces.iter().map(|piece| piece.artwork).collect();
-    let knocked_out: Vec<Option<Rings>> = pieces
-        .par_iter()
-        .map(|piece| shown::knocked_out(&piece.shape, to_bed * piece.to_sheet, job.tolerance))
-        .collect();
-    let mut shapes: Vec<LaidShape> =
-        pieces.into_par_iter().map(|piece| lay(piece, to_bed, job.tolerance)).collect();
-    let shapes_painted: Vec<u32> = shapes.iter().map(|laid| laid.shape.painted).collect();
-    report_strays(&shapes, &mut problems);
-    for (n, how) in job.artworks.iter().enumerate() {
-        let start = owners.iter().position(|owner| *owner == Some(n)).unwrap_or(0);
-        let length = owners.iter().filter(|owner| **owner == Some(n)).count();
-        repair::repair(&mut shapes[start..start + length], how, &mut problems);
-    }
-    let covered =
-        |n: usize| owners[n].is_none_or(|artwork| !job.artworks[artwork].under.keeps_fills);
     images.iter_mut().for_each(|image| image.move_by(to_bed));
-    let order = |n: usize| (owners[n].unwrap_or(usize::MAX), shapes_painted[n]);
-    let keeps = |artwork: usize| job.artworks[artwork].under.keeps_fills;
-    over::whiten(&mut images, &shapes, &knocked_out, order, keeps, &mut problems);
-    let covers = over::covers(&images, shapes.len(), order);
-    shown::set(&mut shapes, knocked_out, &covers, covered, job.tolerance);
-    let lies_under = |n: usize| owners[n].map(|a| job.artworks[a].under).unwrap_or_default();
-    under::tell(&mut shapes, lies_under, &mut problems);
-    // What a bitmap shows has done its part: it lies over what was painted before.
-    shapes.retain(|laid| laid.shape.fill.is_some() || laid.shape.stroke.is_some());
+    let laid: Vec<(Laid, Problems)> = originals
+        .into_par_iter()
+        .map(|original| {
+            let mut told = Problems::new();
+            (original::lay(original, images.clone(), to_bed, job, &mut told), told)
+        })
+        .collect();
+    let (laid, told): (Vec<Laid>, Vec<Problems>) = laid.into_iter().unzip();
+    problems.extend(batch::once(told));
+    let (shapes, images): (Vec<_>, Vec<_>) =
+        laid.into_iter().map(|laid| (laid.shapes, laid.images)).unzip();
     let placed = to_bed.transform_rect_bbox(one);
     let shapes = copies::copied(shapes, placed, &run);
     let images = copies::copied(images, placed, &run);
@@ -297,30 +304,34 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         .into_iter()
         .map(|(to_sheet, bitmap)| Underlay { to_bed: to_bed * to_sheet, bitmap })
         .collect();
-    let sheet = Sheet { shapes, images, extents, stock, underlays };
+    let parts = parts(&shapes);
+    let (first, after) = run.span();
+    let numbering = job.placement.copies.number;
+    let numbers =
+        numbering.map(|n| (n.first.saturating_add(first), n.first.saturating_add(after - 1)));
+    let sheet = Sheet { shapes, images, extents, stock, underlays, parts, numbers };
     sought::exceptions(&sheet, job, &mut problems);
     problems.clone().unless_refused((sheet, problems))
 }
 
-fn lay(piece: Unplaced, to_bed: Affine, tolerance: f64) -> LaidShape {
-    let path = (to_bed * piece.to_sheet) * piece.shape.path.clone();
-    let contours = crate::geometry::fit::contours(&path, tolerance);
-    let open = contours.iter().any(|contour| !contour.closed);
-    let (shape, file, origin) = (piece.shape, piece.file, piece.origin);
-    LaidShape { shape, file, origin, contours, open, dropped: false, number: 0, shown: None }
+/// A name, and which copy it is of.
+fn of_copy(name: String, copy: Option<&str>, number: u32) -> String {
+    match (copy, number) {
+        (Some(copy), _) => format!("{name}, {copy}"),
+        (None, 0) => name,
+        (None, n) => format!("{name}, copy {}", n + 1),
+    }
 }
 
-fn report_strays(shapes: &[LaidShape], problems: &mut Problems) {
-    let strays: Vec<_> = shapes.iter().filter(|s| s.contours.is_empty()).collect();
-    let Some(first) = strays.first() else { return };
-    let names: Vec<_> = strays.iter().map(|s| s.shape.source.label()).collect();
-    problems.push(
-        Problem::warning(
-            Code::Stray,
-            format!("{} of no length: {}", count(strays.len(), "shape"), few(&names, 6)),
-            "nothing is burnt there; delete them in the drawing program",
-        )
-        .at(first.place())
-        .naming(names),
-    );
+/// Copies that differ, with the rectangle round the lines of each.
+fn parts(shapes: &[LaidShape]) -> Vec<(Arc<str>, Rect)> {
+    let mut parts: BTreeMap<u32, (Arc<str>, Rect)> = BTreeMap::new();
+    for laid in shapes {
+        let Some(copy) = &laid.copy else { continue };
+        for bounds in laid.contours.iter().map(Contour::bounds) {
+            let part = parts.entry(laid.number).or_insert_with(|| (copy.clone(), bounds));
+            part.1 = part.1.union(bounds);
+        }
+    }
+    parts.into_values().collect()
 }

@@ -9,6 +9,7 @@ use crate::geometry::{Piece, Point, Rect, Vec2};
 use crate::job::Job;
 use crate::segment::Segments;
 use crate::toolpath::Burn;
+use std::sync::Arc;
 
 /// Size of a number, px: of a digit across, and of all down.
 const DIGIT: f64 = 7.0;
@@ -53,12 +54,33 @@ fn placed(room: &Room, at: Point, words: &str, rings: usize) -> Option<(Rect, bo
     None
 }
 
+/// What copies are called that differ from each other, along their upper edges where there is room.
+fn name_parts(out: &mut String, view: &View, room: &mut Room, parts: &[(Arc<str>, Rect)]) {
+    for (words, around) in parts {
+        let around = view.px_rect(*around);
+        let width = DIGIT * words.len() as f64;
+        let across = (0..).map(|n| around.x0 + AWAY[1] * f64::from(n));
+        let across = across.take_while(|x| *x == around.x0 || x + width < around.x1);
+        let heights = [around.y0 - AWAY[0] - HIGH, around.y0 + AWAY[0], around.y1 - AWAY[0] - HIGH];
+        let places = across.flat_map(|x| heights.map(|y| Rect::new(x, y, x + width, y + HIGH)));
+        let Some(rect) = places.into_iter().find(|rect| room.is_free(rect.inflate(1.0, 1.0)))
+        else {
+            continue;
+        };
+        room.take(rect.inflate(2.0, 1.0));
+        let style = format!(
+            r#"font-size="11" font-weight="bold" fill="{INK}" stroke="{BED}" stroke-width="2.5" paint-order="stroke""#
+        );
+        frame::text(out, Point::new(rect.x0, rect.y1 - 1.0), &style, words);
+    }
+}
+
 /// Start points with their turn, arrows, and numbers where there is room: never on a line or on one another. How
 /// many numbers found none.
 pub(super) fn draw(
     out: &mut String,
     view: &View,
-    (segments, extents): (&Segments, Rect),
+    (segments, extents, parts): (&Segments, Rect, &[(Arc<str>, Rect)]),
     job: &Job,
     detail: &Detail,
 ) -> usize {
@@ -67,6 +89,7 @@ pub(super) fn draw(
     let around: Vec<Option<Rect>> =
         paths.iter().map(|path| room.take_path(view, &path.burn)).collect();
     frame::extents_words(view, extents).into_iter().for_each(|words| room.take(words));
+    name_parts(out, view, &mut room, parts);
     let seen = view.px_rect(view.shown);
     let mut starts: Vec<(usize, Point)> = Vec::new();
     for (n, path) in paths.iter().enumerate() {

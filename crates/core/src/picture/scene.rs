@@ -17,6 +17,7 @@ use crate::geometry::{Point, Rect, Vec2};
 use crate::job::{Fill, Job};
 use crate::mapping::Purpose;
 use crate::plan::Planned;
+use crate::problem::count;
 use crate::program::s_words;
 use crate::quantity::{LengthUnit, clock, plain};
 use crate::segment::Act;
@@ -109,7 +110,13 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     };
     let extents = totals.burnt.map(|r| r + origin).unwrap_or_default();
     let hidden = match look.show {
-        None => marks::draw(&mut out, &view, (planned.segments(), extents), job, &detail),
+        None => marks::draw(
+            &mut out,
+            &view,
+            (planned.segments(), extents, &compiled.parts),
+            job,
+            &detail,
+        ),
         Some(_) => 0,
     };
     if field.fixed && field.around.is_none() {
@@ -128,7 +135,7 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     }
     let mut notes = detail.notes(paths);
     if hidden > 0 {
-        notes.push(format!("{paths} paths: {hidden} numbers hidden"));
+        notes.push(format!("{paths} paths: {} hidden", count(hidden, "number")));
     }
     notes.extend(shown.notes);
     let whole =

@@ -5,6 +5,7 @@
 
 mod area;
 mod cluster;
+mod copies;
 mod follow;
 mod hatch;
 mod image;
@@ -18,10 +19,11 @@ mod shoulder;
 mod wrap;
 
 use crate::artwork::Depth;
-use crate::geometry::{Point, Rect};
+use crate::geometry::{Contour, Point, Rect};
 use crate::job::{Engrave, Fill, Job, Operation, Step};
 use crate::layout::{LaidImage, LaidShape, Sheet};
 use crate::problem::{Code, Place, Problem, Problems};
+use copies::Copies;
 use line::Line;
 use rows::Rows;
 pub use select::Taken;
@@ -265,12 +267,20 @@ fn engraved(
     match &context.engrave.fill {
         Fill::Lines(lines) => {
             let rows = hatch::fill(shapes, lines, context, problems)?;
-            Ok(rows.into_iter().map(|rows| path(&step.name, None, Burn::Rows(rows))).collect())
+            let copies = Copies::of(shapes);
+            let one = |rows: Rows| {
+                let name = copies.name(&step.name, rows.all_stretches());
+                path(&name, None, Burn::Rows(rows))
+            };
+            Ok(rows.into_iter().map(one).collect())
         }
         Fill::Rings(how) => {
             let rings = rings::rings(shapes, how, context)?;
-            let one =
-                |(contour, parent)| path(&step.name, parent, Burn::Line(Line::plain(contour)));
+            let copies = Copies::of(shapes);
+            let one = |(contour, parent): (Contour, _)| {
+                let name = copies.name(&step.name, std::iter::once((contour.start, contour.start)));
+                path(&name, parent, Burn::Line(Line::plain(contour)))
+            };
             Ok(rings.into_iter().map(one).collect())
         }
         Fill::Image(_) | Fill::Relief(_) => Ok(Vec::new()),

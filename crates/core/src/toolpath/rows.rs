@@ -217,6 +217,12 @@ impl Rows {
         self.unturned().enumerate().map(|(n, row)| Row { backwards: self.backwards(n), ..row })
     }
 
+    /// Where every stretch begins and ends, in walking order.
+    pub(super) fn all_stretches(&self) -> impl Iterator<Item = (Point, Point)> + '_ {
+        self.rows()
+            .flat_map(|row| row.stretches().map(|(from, to, _)| (from, to)).collect::<Vec<_>>())
+    }
+
     /// How many stretches are burnt.
     #[must_use]
     pub fn line_count(&self) -> usize {

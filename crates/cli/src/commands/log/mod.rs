@@ -10,6 +10,7 @@ use crate::log::{self, Entry, Log};
 use crate::refusal::Refusal;
 use crate::report::run::{RunJson, flat, line};
 use crate::report::table::table;
+use std::io::{BufRead, BufReader};
 use std::path::Path;
 use tinkite_core::job::recipe::{Kept, counted, read_book};
 use tinkite_core::quantity::{clock, plain};
@@ -21,7 +22,10 @@ pub(super) fn run(command: &LogCommand, console: &Console) -> Result<(), Refusal
         LogCommand::List(args) => {
             list(&open(args.log.path.as_deref())?.entries(args.last)?, console)
         }
-        LogCommand::Show(args) => show(&open(args.log.path.as_deref())?.entry(args.run)?, console),
+        LogCommand::Show(args) => {
+            let log = open(args.log.path.as_deref())?;
+            show(&log, &log.entry(args.run)?, console)
+        }
         LogCommand::Note(args) => note(&open(args.log.path.as_deref())?, args, console),
         LogCommand::Find(args) => found::run(&open(args.log.path.as_deref())?, args, console),
         LogCommand::Export(args) => carried::export(args, console),
@@ -124,7 +128,26 @@ fn list(entries: &[Entry], console: &Console) -> Result<(), Refusal> {
     console.result(&table(&header, rows, &[0, 5, 6]))
 }
 
-fn show(entry: &Entry, console: &Console) -> Result<(), Refusal> {
+/// The part of a program at which a run ended, as its comments call it; none where they call it nothing.
+fn part(log: &Log, entry: &Entry) -> Result<Option<String>, Refusal> {
+    if !log.has_program(entry.id)? {
+        return Ok(None);
+    }
+    let program = BufReader::new(log.program(entry.id)?);
+    let mut part = None;
+    for text in program.lines().take(line(entry) as usize).map_while(Result::ok) {
+        let text = text.trim_start_matches([';', '(', ' ']);
+        if text.starts_with("step ") {
+            part = None;
+        } else if let Some((_, name)) = text.strip_prefix("part ").and_then(|t| t.split_once(": "))
+        {
+            part = Some(name.trim_end_matches(')').to_string());
+        }
+    }
+    Ok(part)
+}
+
+fn show(log: &Log, entry: &Entry, console: &Console) -> Result<(), Refusal> {
     if console.json {
         return console.json(&RunJson::from(entry));
     }
@@ -167,6 +190,13 @@ fn show(entry: &Entry, console: &Console) -> Result<(), Refusal> {
         entry.reached.acknowledged,
         entry.reached.sent
     ));
+    let done = matches!(entry.marked, Marked::End);
+    if let Some(part) = if done { None } else { part(log, entry)? } {
+        lines.push(format!("part: {part}"));
+    }
+    if let Some((first, last)) = began.made.as_ref().and_then(|made| made.numbers) {
+        lines.push(format!("serial numbers {first} to {last}"));
+    }
     let rest = match entry.marked {
         _ if !entry.followed_by.is_empty() => None,
         Marked::End => None,

@@ -3,7 +3,7 @@
 
 use super::refuse_if_wrong;
 use super::shared::{SharedFile, SharedReader};
-use crate::args::{JobArgs, Run};
+use crate::args::{JobArgs, Part, Run};
 use crate::commands::read;
 use crate::console::Console;
 use crate::defaults;
@@ -42,6 +42,8 @@ pub(super) struct ProgramFile {
     pub(super) profile: String,
     /// The job that it was made from, where it was.
     pub(super) made: Option<MadeFrom>,
+    /// Whether its serial numbers go on from run to run.
+    pub(super) counts_on: bool,
     /// What the job calls its stock.
     pub(super) material: Option<String>,
     /// Diameter of what the rotary holds, mm, where it is in use.
@@ -61,7 +63,14 @@ impl ProgramFile {
             return Self::of(from_file(args, path)?, console);
         }
         let (machine, part) = (args.machine.clone(), args.part.clone());
-        Self::made(&JobArgs { job: path.to_path_buf(), machine, part }, Some(console), console)
+        let job = JobArgs { job: path.to_path_buf(), machine, part };
+        let program = Self::made(&job, Some(console), console)?;
+        if program.counts_on && args.log.path.is_some() {
+            return Err(Refusal::Usage(
+                "the job's serial numbers go on from run to run, and plan, draw and emit look for them in the usual log: set TINKITE_LOG instead of --log".into(),
+            ));
+        }
+        Ok(program)
     }
 
     /// The program of a job; what is doubtful in it is told to `doubts`.
@@ -90,6 +99,7 @@ impl ProgramFile {
             machine_name: began.machine.clone(),
             profile: began.profile.clone(),
             made: began.made.clone(),
+            counts_on: false,
             zero,
             material: began.material.clone(),
             diameter: began.diameter,
@@ -103,7 +113,7 @@ impl ProgramFile {
     }
 
     fn of(found: Found, console: &Console) -> Result<Self, Refusal> {
-        let Found { name, file, machine, machine_name, profile, made, zero, .. } = found;
+        let Found { name, file, machine, machine_name, profile, made, counts_on, zero, .. } = found;
         let (material, diameter, tried) = (found.material, found.diameter, found.tried);
         let file = SharedFile::new(file);
         // Whether it stays on the bed is asked again when the controller has said where its zero is.
@@ -149,6 +159,7 @@ impl ProgramFile {
             machine_name,
             profile,
             made,
+            counts_on,
             material,
             diameter,
             report,
@@ -270,6 +281,7 @@ struct Found {
     machine_name: String,
     profile: String,
     made: Option<MadeFrom>,
+    counts_on: bool,
     zero: Option<Zero>,
     material: Option<String>,
     diameter: Option<f64>,
@@ -291,7 +303,8 @@ fn from_job(args: &JobArgs, doubts: Option<&Console>) -> Result<Found, Refusal> 
             true => whole(Path::new(machine)).display().to_string(),
             false => machine.clone(),
         }),
-        part: args.part.clone(),
+        part: Part { set: made.set, ..args.part.clone() },
+        numbers: made.compiled.numbers,
     };
     let failed = |error: io::Error| Refusal::output("a temporary file", &error);
     let mut file = tempfile::tempfile().map_err(failed)?;
@@ -309,6 +322,7 @@ fn from_job(args: &JobArgs, doubts: Option<&Console>) -> Result<Found, Refusal> 
         machine_name,
         profile: made.profile,
         made: Some(from),
+        counts_on: made.job.placement.copies.number.is_some_and(|number| number.goes_on),
         zero,
         material: made.job.material,
         diameter,
@@ -352,6 +366,7 @@ fn from_file(args: &Run, path: &Path) -> Result<Found, Refusal> {
         machine_name,
         profile: profile.text,
         made: None,
+        counts_on: false,
         zero: None,
         material: None,
         diameter: args.diameter,

@@ -28,7 +28,7 @@ pub(super) fn next(
             "--set {other} may change the spot: on the spot of run {run} only settings of steps change (steps.NAME.KEY); run the job itself with it"
         )));
     }
-    let MadeFrom { job, machine, part } = made;
+    let MadeFrom { job, machine, part, .. } = made;
     let of = |part: Part| JobArgs { job: job.clone(), machine: machine.clone(), part };
     let then = ProgramFile::made(&of(part.clone()), None, console)?;
     let why = format!(

@@ -1,0 +1,281 @@
+//! A plane of cells that are taken or free, and where one such plane can lie beside another.
+
+use crate::geometry::Point;
+use std::collections::BTreeMap;
+
+/// Cells, row by row from below, 64 to a word.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) struct Bits {
+    pub(super) width: usize,
+    pub(super) height: usize,
+    /// Words in a row.
+    stride: usize,
+    words: Vec<u64>,
+}
+
+const WORD: usize = 64;
+
+impl Bits {
+    pub(super) fn new(width: usize, height: usize) -> Self {
+        let stride = width.div_ceil(WORD);
+        Self { width, height, stride, words: vec![0; stride * height] }
+    }
+
+    /// How many words it takes.
+    pub(super) fn size(&self) -> usize {
+        self.words.len()
+    }
+
+    fn row(&self, y: usize) -> &[u64] {
+        &self.words[y * self.stride..(y + 1) * self.stride]
+    }
+
+    fn row_mut(&mut self, y: usize) -> &mut [u64] {
+        &mut self.words[y * self.stride..(y + 1) * self.stride]
+    }
+
+    pub(super) fn is_set(&self, x: usize, y: usize) -> bool {
+        self.row(y)[x / WORD] >> (x % WORD) & 1 == 1
+    }
+
+    /// Takes the cells `from..after` of a row.
+    pub(super) fn set_span(&mut self, y: usize, from: usize, after: usize) {
+        let after = after.min(self.width);
+        let row = self.row_mut(y);
+        let mut x = from;
+        while x < after {
+            let end = (x / WORD + 1) * WORD;
+            let many = end.min(after) - x;
+            let mask = if many == WORD { u64::MAX } else { (1 << many) - 1 };
+            row[x / WORD] |= mask << (x % WORD);
+            x += many;
+        }
+    }
+
+    /// Free becomes taken, and taken free.
+    pub(super) fn inverted(&self) -> Self {
+        let mut other = Self::new(self.width, self.height);
+        for y in 0..self.height {
+            other.set_span(y, 0, self.width);
+            for (word, own) in other.row_mut(y).iter_mut().zip(self.row(y)) {
+                *word &= !own;
+            }
+        }
+        other
+    }
+
+    /// Runs of taken cells in a row: the first, and the one behind the last.
+    fn runs(&self, y: usize) -> Vec<(usize, usize)> {
+        let mut runs = Vec::new();
+        let mut x = 0;
+        while let Some(from) = self.next(x, y, true) {
+            let after = self.next(from, y, false).unwrap_or(self.width);
+            runs.push((from, after));
+            x = after;
+        }
+        runs
+    }
+
+    /// The first cell of a row from `x` on that is taken, or free.
+    fn next(&self, x: usize, y: usize, taken: bool) -> Option<usize> {
+        let row = self.row(y);
+        let mut at = x / WORD;
+        let mut from = x % WORD;
+        while at < self.stride {
+            let word = if taken { row[at] } else { !row[at] } >> from;
+            if word != 0 {
+                let found = at * WORD + from + word.trailing_zeros() as usize;
+                return (found < self.width).then_some(found);
+            }
+            at += 1;
+            from = 0;
+        }
+        None
+    }
+
+    /// The lowest row from `low` on with a free cell among its first `width` ones, and the leftmost such cell in it.
+    pub(super) fn first_free(&self, low: usize) -> Option<(usize, usize)> {
+        (low..self.height).find_map(|y| Some((self.next(0, y, false)?, y)))
+    }
+
+    /// Takes what `other` has, moved by whole cells; what lands outside is left out.
+    pub(super) fn take(&mut self, other: &Self, (dx, dy): (isize, isize)) {
+        for y in 0..other.height {
+            let to = y as isize + dy;
+            if to < 0 || to >= self.height as isize {
+                continue;
+            }
+            let width = self.width;
+            let row = self.row_mut(to as usize);
+            take_shifted(row, other.row(y), dx);
+            // What lies behind the last cell is no cell.
+            let spare = row.len() * WORD - width;
+            if let (Some(last), 1..) = (row.last_mut(), spare) {
+                *last &= u64::MAX >> spare;
+            }
+        }
+    }
+
+    /// Where `other` cannot lie because a cell of it would be one of these: its lower left corner, counted from
+    /// `(1 - other.width, 1 - other.height)`.
+    pub(super) fn forbidden(&self, other: &Self) -> Self {
+        let mut all = Self::new(self.width + other.width - 1, self.height + other.height - 1);
+        let mut stretched: BTreeMap<usize, Self> = BTreeMap::new();
+        for y in 0..other.height {
+            for (from, after) in other.runs(y) {
+                let own = stretched.entry(after - from).or_insert_with_key(|many| self.stretched(*many));
+                let to = (other.height - 1 - y) as isize;
+                all.take(own, ((other.width - after) as isize, to));
+            }
+        }
+        all
+    }
+
+    /// Each taken cell and the `many - 1` to its right.
+    fn stretched(&self, many: usize) -> Self {
+        let mut all = Self::new(self.width + many - 1, self.height);
+        all.take(self, (0, 0));
+        let mut done = 1;
+        while done < many {
+            let more = done.min(many - done);
+            let before = all.clone();
+            all.take(&before, (more as isize, 0));
+            done += more;
+        }
+        all
+    }
+
+    /// The cells, `cell` mm wide, that closed rings touch anywhere (even-odd); the plane's lower left corner lies at
+    /// `origin`.
+    pub(super) fn touched(
+        rings: &[Vec<Point>],
+        origin: Point,
+        cell: f64,
+        (width, height): (usize, usize),
+    ) -> Self {
+        let mut all = Self::new(width, height);
+        let place = |p: Point| ((p.x - origin.x) / cell, (p.y - origin.y) / cell);
+        let column = |x: f64| (x.max(0.0) as usize).min(width);
+        let mut crossings: Vec<Vec<f64>> = vec![Vec::new(); height];
+        for ring in rings {
+            for (n, from) in ring.iter().enumerate() {
+                let (a, b) = (place(*from), place(ring[(n + 1) % ring.len()]));
+                let (low, high) = if a.1 <= b.1 { (a, b) } else { (b, a) };
+                let slope = if high.1 > low.1 { (high.0 - low.0) / (high.1 - low.1) } else { 0.0 };
+                let at = |y: f64| low.0 + (y - low.1) * slope;
+                let first = low.1.floor().max(0.0) as usize;
+                for y in first..height {
+                    let (bottom, top) = (y as f64, y as f64 + 1.0);
+                    if bottom > high.1 {
+                        break;
+                    }
+                    let (from, to) = match high.1 > low.1 {
+                        true => (at(bottom.max(low.1)), at(top.min(high.1))),
+                        false => (low.0, high.0),
+                    };
+                    let (left, right) = (from.min(to), from.max(to));
+                    if right >= 0.0 {
+                        all.set_span(y, column(left.floor()), column(right.floor()) + 1);
+                    }
+                    let middle = bottom + 0.5;
+                    if (low.1..high.1).contains(&middle) {
+                        crossings[y].push(at(middle));
+                    }
+                }
+            }
+        }
+        for (y, mut row) in crossings.into_iter().enumerate() {
+            row.sort_by(f64::total_cmp);
+            for pair in row.chunks_exact(2) {
+                all.set_span(y, column(pair[0]), column(pair[1].ceil()));
+            }
+        }
+        all
+    }
+}
+
+/// Takes a row into another, moved by cells.
+fn take_shifted(to: &mut [u64], from: &[u64], by: isize) {
+    let (words, bits) = (by.div_euclid(WORD as isize), by.rem_euclid(WORD as isize));
+    for (n, word) in from.iter().enumerate().filter(|(_, word)| **word != 0) {
+        let at = n as isize + words;
+        let mut put = |at: isize, word: u64| {
+            if let Some(own) = usize::try_from(at).ok().and_then(|at| to.get_mut(at)) {
+                *own |= word;
+            }
+        };
+        put(at, word << bits);
+        if bits > 0 {
+            put(at + 1, word >> (WORD as isize - bits));
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn plane(width: usize, height: usize, cells: &[(usize, usize)]) -> Bits {
+        let mut bits = Bits::new(width, height);
+        cells.iter().for_each(|(x, y)| bits.set_span(y % height, x % width, x % width + 1));
+        bits
+    }
+
+    proptest! {
+        #[test]
+        fn a_place_is_forbidden_exactly_where_a_cell_would_be_taken_twice(
+            (own, width) in (proptest::collection::vec((0usize..200, 0usize..9), 0..40), 1usize..150),
+            (other, narrow) in (proptest::collection::vec((0usize..90, 0usize..6), 1..30), 1usize..80),
+        ) {
+            let (own, other) = (plane(width, 9, &own), plane(narrow, 6, &other));
+            let forbidden = own.forbidden(&other);
+            for y in 0..forbidden.height {
+                for x in 0..forbidden.width {
+                    let at = (x as isize + 1 - narrow as isize, y as isize - 5);
+                    let twice = (0..6).any(|v| (0..narrow).any(|u| {
+                        let (x, y) = (at.0 + u as isize, at.1 + v as isize);
+                        let inside = (0..width as isize).contains(&x) && (0..9).contains(&y);
+                        other.is_set(u, v) && inside && own.is_set(x as usize, y as usize)
+                    }));
+                    prop_assert_eq!(forbidden.is_set(x, y), twice, "{} {}", x, y);
+                }
+            }
+        }
+
+        #[test]
+        fn every_cell_that_rings_touch_is_taken_and_few_others(
+            ring in proptest::collection::vec((0.0..20.0f64, 0.0..20.0f64), 3..9),
+        ) {
+            let ring: Vec<Point> = ring.into_iter().map(Point::from).collect();
+            let bits = Bits::touched(std::slice::from_ref(&ring), Point::ZERO, 0.5, (40, 40));
+            let inside = |p: Point| {
+                let edges = (0..ring.len()).map(|n| (ring[n], ring[(n + 1) % ring.len()]));
+                let crossed = edges.filter(|(a, b)| (a.y > p.y) != (b.y > p.y)
+                    && p.x < a.x + (p.y - a.y) / (b.y - a.y) * (b.x - a.x));
+                crossed.count() % 2 == 1
+            };
+            for y in 0..40 {
+                for x in 0..40 {
+                    // Places all over the cell: one inside the rings takes it.
+                    let touched = (0..16).any(|n| {
+                        let (u, v) = (f64::from(n % 4) / 4.0 + 0.1, f64::from(n / 4) / 4.0 + 0.1);
+                        inside(Point::new((x as f64 + u) * 0.5, (y as f64 + v) * 0.5))
+                    });
+                    prop_assert!(!touched || bits.is_set(x, y), "{} {}", x, y);
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn the_first_free_cell_is_the_lowest_and_then_the_leftmost() {
+        let mut bits = Bits::new(70, 3);
+        bits.set_span(0, 0, 70);
+        bits.set_span(1, 0, 66);
+        assert_eq!(bits.first_free(0), Some((66, 1)));
+        bits.set_span(1, 66, 70);
+        assert_eq!(bits.first_free(0), Some((0, 2)));
+        assert_eq!(bits.inverted().first_free(2), None);
+    }
+}
