@@ -4,10 +4,16 @@
     pip install elkai
     cargo build --release -p tinkite
     python3 crates/bench/scripts/tour.py [COUNT …]
+    python3 crates/bench/scripts/tour.py outlines [COUNT …]
 
 Random small closed paths, so small that a path is a point; the tour begins at the
 machine's zero, visits each once and ends anywhere. The near-optimal tour is made by
 a general TSP solver (Lin-Kernighan-Helsgaun), which knows nothing of lasers.
+
+With outlines: polygons that may be entered at any corner, as maps and emblems have
+them. The solver orders them by one corner each, dynamic programming chooses the best
+corners for that order, and so on in turn until nothing becomes shorter; the best of
+several beginnings is what a tour is held against.
 """
 
 import json
@@ -25,18 +31,22 @@ TOOL = os.path.join(os.path.dirname(__file__), "../../../target/release/tinkite"
 SIDE = 0.02
 
 
-def job(folder, points):
-    shapes = "".join(
+def squares(points):
+    """SVG of a small square at each point."""
+    return "".join(
         f'<rect x="{x - SIDE / 2:.4f}" y="{300 - y - SIDE / 2:.4f}" width="{SIDE}" height="{SIDE}" stroke="red"/>'
         for x, y in points
     )
+
+
+def job(folder, shapes):
     page = f'<svg xmlns="http://www.w3.org/2000/svg" width="400mm" height="300mm" viewBox="0 0 400 300" fill="none">{shapes}</svg>'
     with open(os.path.join(folder, "a.svg"), "w", encoding="utf-8") as file:
         file.write(page)
     with open(os.path.join(folder, "a.kite.toml"), "w", encoding="utf-8") as file:
         file.write(
             'tinkite = 1\nmachine = "bench-laser"\n[[artwork]]\nfile = "a.svg"\n[[step]]\n'
-            'take = { stroke = "red" }\nmake = "cut"\nspeed = "20 mm/s"\npower = "50 %"\n'
+            'take = { stroke = "red" }\nmake = "cut"\nspeed = "20 mm/s"\npower = "50 %"\norder = "nearest"\n'
         )
 
 
@@ -47,8 +57,8 @@ def ours(folder):
     return json.loads(out)["travel_mm"], time.monotonic() - begun
 
 
-def near_optimal(points):
-    """Length of the shortest path found from the zero through all points, mm."""
+def order_of(points):
+    """The solver's order of points, from the zero."""
     # A path from the zero to anywhere, as a round trip: one more stop, next to the
     # zero and equally far from everything else. So the distances stay symmetrical.
     places = [(0.0, 0.0), *points]
@@ -60,16 +70,117 @@ def near_optimal(points):
     at = tour.index(extra)
     tour = tour[at + 1 :] + tour[:at]
     tour = tour if tour[0] == 0 else tour[::-1]
-    assert tour[0] == 0 and len(tour) == len(places)
-    return sum(math.dist(places[a], places[b]) for a, b in zip(tour, tour[1:]))
+    return [n - 1 for n in tour[1:]]
+
+
+def near_optimal(points):
+    """Length of the shortest path found from the zero through all points, mm."""
+    way = [(0.0, 0.0), *(points[n] for n in order_of(points))]
+    assert len(way) == len(points) + 1
+    return sum(math.dist(a, b) for a, b in zip(way, way[1:]))
+
+
+def star(rng, centre, radius, corners):
+    """A polygon round a place."""
+    turn = rng.uniform(0, math.tau)
+    return [
+        (centre[0] + r * math.cos(a), centre[1] + r * math.sin(a))
+        for a, r in ((turn + math.tau * n / corners, radius * rng.uniform(0.7, 1)) for n in range(corners))
+    ]
+
+
+def scene(kind, count, rng):
+    """Polygons of a drawing of one kind, as lists of corners."""
+    if kind == "map":
+        columns = max(2, round(math.sqrt(count * 4 / 3)))
+        rows = -(-count // columns)
+        wide, high = 340 / columns, 240 / rows
+        node = [
+            [(30 + wide * (c + rng.uniform(-0.3, 0.3)), 30 + high * (r + rng.uniform(-0.3, 0.3))) for c in range(columns + 1)]
+            for r in range(rows + 1)
+        ]
+        middle = {}
+
+        def border(a, b):
+            key = (min(a, b), max(a, b))
+            if key not in middle:
+                middle[key] = ((a[0] + b[0]) / 2 + rng.uniform(-0.1, 0.1) * wide, (a[1] + b[1]) / 2 + rng.uniform(-0.1, 0.1) * high)
+            return middle[key]
+
+        cells = []
+        for r in range(rows):
+            for c in range(columns):
+                corners = [node[r][c], node[r][c + 1], node[r + 1][c + 1], node[r + 1][c]]
+                cells.append([p for n in range(4) for p in (corners[n], border(corners[n], corners[(n + 1) % 4]))])
+        return cells[:count]
+    if kind == "emblem":
+        # Nested and side by side, from 120 mm down to 2 mm.
+        loops = []
+        while len(loops) < count:
+            radius = min(120, 2 / rng.uniform(0.004, 1) ** 0.7)
+            centre = (rng.uniform(radius, 390 - radius) if radius < 190 else 195, rng.uniform(radius, 290 - radius) if radius < 140 else 145)
+            loops.append(star(rng, centre, radius, max(5, min(60, round(radius * 1.5)))))
+        return loops
+    radius = 0.4 * math.sqrt(380 * 280 / count)
+    return [star(rng, (rng.uniform(radius, 390 - radius), rng.uniform(radius, 290 - radius)), radius * rng.uniform(0.1, 1), rng.randint(5, 24)) for _ in range(count)]
+
+
+def best_corners(loops, order):
+    """Length of the best way through loops in one order, and their corners (dynamic programming)."""
+    costs, back = {(0.0, 0.0): 0.0}, []
+    for loop in order:
+        found, came = {}, {}
+        for p in loops[loop]:
+            came[p], found[p] = min(((q, cost + math.dist(q, p)) for q, cost in costs.items()), key=lambda pair: pair[1])
+        back.append(came)
+        costs = found
+    at = min(costs, key=costs.get)
+    length, corners = costs[at], {}
+    for loop, came in zip(reversed(order), reversed(back)):
+        corners[loop] = at
+        at = came[at]
+    return length, corners
+
+
+def near_optimal_outlines(loops, rng, beginnings=4, patience=2):
+    best = math.inf
+    for _ in range(beginnings):
+        corners = {n: rng.choice(loop) for n, loop in enumerate(loops)}
+        own, tired = math.inf, 0
+        while tired < patience:
+            order = order_of([corners[n] for n in range(len(loops))])
+            length, corners = best_corners(loops, order)
+            tired = tired + 1 if length >= own - 1e-6 else 0
+            own = min(own, length)
+        best = min(best, own)
+    return best
+
+
+def outlines(counts):
+    for kind in ("map", "emblem", "mixed"):
+        for count in counts:
+            rng = random.Random(count)
+            # As they are written, so that both work on the same corners.
+            loops = [[(round(x, 4), round(y, 4)) for x, y in loop] for loop in scene(kind, count, rng)]
+            shapes = "".join(
+                f'<path d="M{" L".join(f"{x:.4f} {300 - y:.4f}" for x, y in loop)} Z" stroke="red"/>' for loop in loops
+            )
+            with tempfile.TemporaryDirectory() as folder:
+                job(folder, shapes)
+                length, seconds = ours(folder)
+            best = near_optimal_outlines(loops, rng)
+            print(f"{kind}, {len(loops)} outlines: {length:.0f} mm, near-optimal {best:.0f} mm, {length / best:.3f} x, {seconds:.2f} s in all", flush=True)
 
 
 def main():
+    if sys.argv[1:2] == ["outlines"]:
+        outlines([int(n) for n in sys.argv[2:]] or [40, 150, 400])
+        return
     for count in [int(n) for n in sys.argv[1:]] or [100, 300, 1000, 2000]:
         rng = random.Random(count)
         points = [(rng.uniform(5, 395), rng.uniform(5, 295)) for _ in range(count)]
         with tempfile.TemporaryDirectory() as folder:
-            job(folder, points)
+            job(folder, squares(points))
             length, seconds = ours(folder)
         best = near_optimal(points)
         print(f"{count} paths: {length:.0f} mm, near-optimal {best:.0f} mm, {length / best:.3f} x, {seconds:.2f} s in all")

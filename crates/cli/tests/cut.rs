@@ -571,3 +571,21 @@ fn degenerate_arcs_and_spikes_are_cut_or_told() {
         }
     }
 }
+
+#[test]
+fn a_line_that_crosses_itself_is_cut_in_every_order() {
+    for order in ["holes-first", "part-by-part", "upwards", "nearest", "as-drawn"] {
+        let bench = Bench::drawn(
+            r#"<path d="M10 10 L30 30 L30 10 L10 30 Z" stroke="red"/><rect x="40" y="10" width="20" height="20" stroke="red"/>"#,
+            "",
+            &format!(
+                "[[step]]\nname = \"cut\"\ntake = {{ stroke = \"red\" }}\nmake = \"cut\"\nspeed = \"8 mm/s\"\npower = \"80 %\"\norder = \"{order}\""
+            ),
+        );
+        let plan = bench.json(&["plan", "a.kite.toml"]);
+        // Two diagonals and two sides of 20 mm, and the square.
+        let length = 2.0 * 20.0 * 2.0_f64.sqrt() + 2.0 * 20.0 + 80.0;
+        let burnt = plan["burn_mm"].as_f64().unwrap();
+        assert!((burnt - length).abs() < 0.01, "{order}: {burnt} mm, not {length}");
+    }
+}

@@ -61,5 +61,5 @@ fn every_evening_works_as_it_is_written() {
             typed += 1;
         }
     }
-    assert_eq!((jobs, typed), (5, 24));
+    assert_eq!((jobs, typed), (6, 26));
 }

@@ -163,6 +163,7 @@ fn job_contexts() -> Vec<(&'static str, Vec<Context>)> {
                 },
             ],
         ),
+        ("Pack", at(with("/place", json!({"pack": {"gap": "2 mm"}})), "/place/pack")),
         (
             "Numbering",
             at(

@@ -25,6 +25,9 @@ pub(super) struct Artwork {
     /// Instead of width or height: a factor
     #[schemars(example = 2.0)]
     scale: Option<f64>,
+    /// How many of it are laid, with pack
+    #[schemars(range(min = 1, max = 500), example = 12)]
+    count: Option<u32>,
     /// With both width and height: proportions are given up
     stretch: Option<bool>,
     /// Of a bitmap file, instead of what it says

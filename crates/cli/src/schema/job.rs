@@ -63,6 +63,8 @@ pub(super) struct Placed {
     /// What the program counts from; the bed where left out
     zero: Option<Zero>,
     copies: Option<Copies>,
+    /// Every part is laid where its outline fits
+    pack: Option<Pack>,
     /// Points of the drawing and where they were found on the bed
     mark: Option<OneOrMany<Mark>>,
 }
@@ -120,6 +122,21 @@ pub(super) struct Copies {
     pitch: Option<[Length; 2]>,
     /// Every other row is turned half round
     turn: Option<CopiesTurn>,
+}
+
+/// Parts laid where their outlines fit, over as many sheets as they need
+#[derive(JsonSchema)]
+#[schemars(rename_all = "kebab-case", deny_unknown_fields)]
+pub(super) struct Pack {
+    /// Between the outlines of neighbours, at least
+    gap: Length,
+    /// From the edge of the stock, at least; the gap where left out
+    margin: Option<Length>,
+    /// Parts may be turned by this and by its multiples; not turned where left out
+    #[schemars(example = "90 deg")]
+    turn: Option<Angle>,
+    /// Only turns that keep the grain: none, and half round
+    keep_grain: Option<bool>,
 }
 
 /// Serial numbers of the copies

@@ -26,13 +26,17 @@ pub fn parents(polygons: &[Polygon], may_contain: impl Fn(usize) -> bool) -> Vec
     let tree = RTree::bulk_load(boxes.collect());
     polygons
         .par_iter()
-        .map(|inner| {
+        .enumerate()
+        .map(|(own, inner)| {
             let first = inner.points().first()?;
             let low = [first.x, first.y, inner.area() * (1.0 + NOISE)];
             let larger = AABB::from_corners(low, [first.x, first.y, f64::MAX]);
             let mut candidates: Vec<(f64, usize)> = tree
                 .locate_in_envelope_intersecting(larger)
                 .map(|candidate| (polygons[candidate.data].area(), candidate.data))
+                // Lines that cross themselves may enclose as much one way as the other, which is no area at all; they
+                // lie in nothing that is not truly larger, least of all in themselves.
+                .filter(|(area, n)| *n != own && *area > inner.area())
                 .collect();
             candidates.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
             candidates.into_iter().map(|(_, n)| n).find(|n| is_inside(inner, &polygons[*n]))
@@ -77,6 +81,16 @@ mod tests {
             square(2., 2., 2.),
         ];
         assert_eq!(parents(&all, |_| true), [Some(2), None, Some(1), Some(1), None, Some(2)]);
+    }
+
+    #[test]
+    fn a_bow_tie_of_no_area_does_not_lie_in_itself() {
+        let bow = [(0., 0.), (4., 4.), (4., 0.), (0., 4.)];
+        let bow = || Polygon::new(bow.map(|(x, y)| Point::new(x, y)).to_vec());
+        assert_eq!(
+            parents(&[bow(), bow(), square(-1., -1., 9.)], |_| true),
+            [Some(2), Some(2), None]
+        );
     }
 
     #[test]

@@ -64,6 +64,8 @@ pub struct ArtworkUse {
     pub only: Option<Only>,
     /// How large it is made.
     pub size: Size,
+    /// How many of it are laid, with `pack`.
+    pub count: u32,
     /// Counter-clockwise turn in radians, applied after the size.
     pub turn: f64,
     /// Mirroring, applied first.
@@ -110,6 +112,7 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
     let dashes = section.flag("dashes").unwrap_or(false);
     let only = section.choice("only", &[("vectors", Only::Vectors), ("bitmaps", Only::Bitmaps)]);
     let size = place::size(&section);
+    let count = section.whole("count", 1..=500).unwrap_or(1) as u32;
     let turn = place::turn(&section);
     let mirror = place::mirror(&section);
     let leave_out = select::read(&section, "leave-out");
@@ -146,6 +149,7 @@ pub(super) fn read(mut section: Section<'_, '_>) -> Option<ArtworkUse> {
         dashes,
         only,
         size,
+        count,
         turn,
         mirror,
         mm_per_unit,

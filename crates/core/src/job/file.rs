@@ -131,6 +131,12 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
     }
     let stock = top.section("stock").map(stock);
     let placement = top.section("place").map_or(Placement::default(), place::placement);
+    let counted = artworks.iter().flatten().find(|one| one.count > 1);
+    if let (Some(one), None) = (counted, &placement.pack) {
+        let message = format!("{} has a count, and nothing says where its copies lie", one.file);
+        let help = "pack = { gap = \"2 mm\" } in [place] finds places; copies repeats everything";
+        top.report(Problem::error(Code::MissingKey, message, help), top.span_of("artwork"));
+    }
     let sections = top.sections("step");
     if sections.is_empty() {
         top.missing("step", "a [[step]] that says what is done with a colour");

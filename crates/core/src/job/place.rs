@@ -1,6 +1,7 @@
 //! Size, turn and place of the artwork on the bed, as the job says them.
 
 use super::copies::{Copies, copies};
+use super::pack::{self, Pack};
 use super::reader::Section;
 use crate::geometry::{Point, Rect};
 use crate::problem::{Code, Problem};
@@ -111,6 +112,8 @@ pub struct Placement {
     pub at: Option<Point>,
     /// How often everything is repeated.
     pub copies: Copies,
+    /// Parts are laid where their outlines fit, instead of at one place.
+    pub pack: Option<Pack>,
     /// Points of the drawing and where they were found on the bed; they decide instead of `at`.
     pub marks: Vec<RegistrationMark>,
 }
@@ -122,6 +125,7 @@ impl Default for Placement {
             anchor: ANCHORS[0].1,
             at: None,
             copies: Copies::default(),
+            pack: None,
             marks: Vec::new(),
         }
     }
@@ -155,6 +159,21 @@ pub(super) fn placement(section: Section<'_, '_>) -> Placement {
         Some((section.choice("anchor", &ANCHORS).unwrap_or(ANCHORS[0].1), Point::ZERO))
     };
     let copies = section.section("copies").map_or(Copies::default(), copies);
+    let pack = section.section("pack").and_then(pack::read);
+    if section.has("pack") {
+        let shape = ["columns", "rows", "gap", "pitch", "turn"];
+        let said = section.section("copies").map_or(None, |c| shape.into_iter().find(|k| c.has(k)));
+        let odd = said.map(|key| format!("copies.{key}"));
+        let odd = odd.or_else(|| section.has("at").then(|| "at".to_string()));
+        let odd = odd.or_else(|| section.has("mark").then(|| "marks".to_string()));
+        if let Some(odd) = odd {
+            let message =
+                format!("pack finds a place for every part, so {odd} would contradict it");
+            let help = "take one of them out; copies = { count = 12 } says how many, pack the gap";
+            let code = Code::TwoSizes;
+            section.report(Problem::error(code, message, help), section.span_of("pack"));
+        }
+    }
     let sections = section.sections("mark");
     let spans: Vec<_> = sections.iter().map(|mark| mark.whole_span()).collect();
     let marks: Vec<RegistrationMark> = sections.into_iter().enumerate().filter_map(mark).collect();
@@ -173,7 +192,7 @@ pub(super) fn placement(section: Section<'_, '_>) -> Placement {
     }
     section.finish();
     let (anchor, at) = own.map_or((ANCHORS[0].1, None), |(anchor, at)| (anchor, Some(at)));
-    Placement { zero, anchor, at, copies, marks }
+    Placement { zero, anchor, at, copies, pack, marks }
 }
 
 /// Reads `anchor` and `at`.

@@ -1,6 +1,7 @@
 //! `take`: which shapes a step takes, or the artwork leaves out.
 
 use super::reader::Section;
+use super::{Job, Step};
 use crate::artwork::{Odd, Shape, Source, Unread};
 use crate::colour::Colour;
 use crate::problem::{Code, Problem};
@@ -131,6 +132,18 @@ impl Taken for (Unread, &Source, &Origin) {
     }
     fn origin(&self) -> Option<&Origin> {
         Some(self.2)
+    }
+}
+
+impl Job {
+    /// The steps that take a thing. `rest` in a step means: taken by no step that does not itself ask for the rest.
+    pub(crate) fn taking(&self, thing: &impl Taken) -> impl Iterator<Item = usize> {
+        let takes = |step: &Step, rest| step.take.iter().any(|take| take.holds(thing, rest));
+        let asks = |step: &Step| step.take.iter().any(Take::asks_for_rest);
+        let rest = !self.steps.iter().any(|step| !asks(step) && takes(step, false));
+        let all: Vec<usize> =
+            (0..self.steps.len()).filter(|step| takes(&self.steps[*step], rest)).collect();
+        all.into_iter()
     }
 }
 

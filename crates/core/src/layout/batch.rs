@@ -18,6 +18,7 @@ pub(super) struct Batch<'a> {
 }
 
 /// The shapes of one copy on the sheet, before they have a place.
+#[derive(Clone)]
 pub(super) struct Original {
     pub(super) pieces: Vec<Unplaced>,
     /// What it is called; none where all copies are alike.

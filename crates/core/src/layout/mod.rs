@@ -6,10 +6,13 @@ mod content;
 mod copies;
 mod crop;
 mod drawn;
+mod gathered;
 mod image;
 mod marks;
 mod original;
 mod over;
+mod pack;
+mod parts;
 mod place;
 mod repair;
 mod shown;
@@ -25,6 +28,7 @@ use crate::job::select::{Origin, ShapeInfo};
 use crate::job::{Job, StockSize, Table};
 use crate::problem::{Code, Place, Problem, Problems};
 use batch::{Batch, Original};
+use gathered::Gathered;
 pub use image::LaidImage;
 pub(crate) use marks::similarity;
 use original::Laid;
@@ -178,10 +182,13 @@ impl Unplaced {
     }
 }
 
-/// The rectangle round what is drawn.
-fn extent(pieces: &[Unplaced], images: &[LaidImage]) -> Rect {
-    let drawn = pieces.par_iter().filter_map(Unplaced::drawn_bounds).collect::<Vec<_>>();
-    hull(drawn.into_iter().chain(images.iter().map(LaidImage::bounds))).unwrap_or_default()
+/// Everything that is burnt on one sheet.
+struct Placed {
+    shapes: Vec<LaidShape>,
+    images: Vec<LaidImage>,
+    underlays: Vec<Underlay>,
+    /// The first copy and the one behind the last, counted over all sheets.
+    copies: (u32, u32),
 }
 
 /// Lays the artworks as the job says.
@@ -191,87 +198,67 @@ fn extent(pieces: &[Unplaced], images: &[LaidImage]) -> Rect {
 /// leave out.
 pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problems> {
     let mut problems = Problems::new();
-    let mut pieces: Vec<Unplaced> = Vec::new();
-    let mut underlays = Vec::new();
-    let mut images: Vec<LaidImage> = Vec::new();
-    let mut extents: Vec<Rect> = Vec::new();
-    for (n, (artwork, how)) in given.artworks.into_iter().zip(&job.artworks).enumerate() {
-        let file: Arc<str> = artwork.file.as_str().into();
-        let origin = Arc::new(how.origin());
-        let content = content::prepare(artwork, how, job, &mut problems)?;
-        let to_sheet = match size::to_sheet(&content, how) {
-            Ok(to_sheet) => to_sheet,
-            Err(problem) => {
-                problems.push(problem.at(Place::file(&file)));
-                return Err(problems);
-            }
-        };
-        let begun = (pieces.len(), images.len(), underlays.len());
-        underlays
-            .extend(content.traced.into_iter().map(|(to_mm, bitmap)| (to_sheet * to_mm, bitmap)));
-        images.extend(
-            content
-                .images
-                .into_iter()
-                .filter_map(|i| LaidImage::new(i, &file, (n, &origin), to_sheet)),
-        );
-        pieces.extend(content.shapes.into_iter().map(|shape| Unplaced {
-            shape,
-            to_sheet,
-            artwork: Some(n),
-            origin: Some(origin.clone()),
-            file: file.clone(),
-        }));
-        let (own_pieces, own_images) = (&mut pieces[begun.0..], &mut images[begun.1..]);
-        let mut own = extent(own_pieces, own_images);
-        if let Some(beside) = &how.beside {
-            let before = job.artworks[..n].iter();
-            let other = beside
-                .found(before.map(|b| (b.name.as_deref(), b.file.as_str())))
-                .map_err(|problem| Problems::from(problem.at(Place::file(&job.file))))?;
-            let by = beside.shift(own, extents[other]);
-            let moved = Affine::translate(by);
-            own_pieces.iter_mut().for_each(|piece| piece.to_sheet = moved * piece.to_sheet);
-            own_images.iter_mut().for_each(|image| image.move_by(moved));
-            let shown: &mut [(Affine, Arc<Bitmap>)] = &mut underlays[begun.2..];
-            shown.iter_mut().for_each(|(to_sheet, _)| *to_sheet = moved * *to_sheet);
-            own = own + by;
-        }
-        extents.push(own);
-    }
-    let placed = |problem: Problem| problem.at(Place::file(&job.file));
-    let batch = Batch::new(job, given.table.as_ref()).map_err(|p| Problems::from(placed(p)))?;
+    let mut gathered = gathered::gather(given.artworks, job, &mut problems)?;
+    let batch = Batch::new(job, given.table.as_ref())
+        .map_err(|problem| Problems::from(problem.at(Place::file(&job.file))))?;
     if !batch.differs() {
-        batch.draw(&mut pieces, given.fonts, &mut problems)?;
+        batch.draw(&mut gathered.pieces, given.fonts, &mut problems)?;
     }
-    let drawn = batch.bounds(&pieces, given.fonts, &mut problems)?;
+    let placed = match &job.placement.pack {
+        Some(pack) => parts::lay(gathered, &batch, (job, pack), given.fonts, &mut problems),
+        None => in_rows(gathered, &batch, job, given.fonts, &mut problems),
+    };
+    let Placed { shapes, images, underlays, copies } = placed.map_err(|refusal| {
+        problems.extend(refusal);
+        std::mem::take(&mut problems)
+    })?;
+    let lines = shapes.iter().flat_map(|s| s.contours.iter().map(Contour::bounds));
+    let extents = hull(lines.chain(images.iter().map(LaidImage::bounds)));
+    let Some(extents) = extents else {
+        let help = "draw lines that have a length";
+        let problem = Problem::error(Code::SizeZero, "nothing in the artwork has any length", help);
+        problems.push(problem.at(Place::file(&job.file)));
+        return Err(problems);
+    };
+    let stock = job.stock.and_then(|stock| stock.size).map(|size| match size {
+        StockSize::Fixed { width, depth } => place::stock(width, depth, job),
+        StockSize::Round(margin) => extents.inflate(margin, margin),
+    });
+    let parts = named_copies(&shapes);
+    let numbers = job.placement.copies.number.map(|number| {
+        let of = |copy: u32| number.first.saturating_add(copy);
+        (of(copies.0), of(copies.1 - 1))
+    });
+    let sheet = Sheet { shapes, images, extents, stock, underlays, parts, numbers };
+    sought::exceptions(&sheet, job, &mut problems);
+    problems.clone().unless_refused((sheet, problems))
+}
+
+/// Everything at one place, and copies of it in rows and columns.
+fn in_rows(
+    gathered: Gathered,
+    batch: &Batch<'_>,
+    job: &Job,
+    fonts: &dyn FontSupply,
+    problems: &mut Problems,
+) -> Result<Placed, Problems> {
+    let at_job = |problem: Problem| Problems::from(problem.at(Place::file(&job.file)));
+    let Gathered { pieces, mut images, underlays } = gathered;
+    let drawn = batch.bounds(&pieces, fonts, problems)?;
     let one = hull(drawn.into_iter().chain(images.iter().map(LaidImage::bounds)));
     let one = one.unwrap_or_default();
-    let run = match copies::planned(one, job, batch.wanted(), &mut problems) {
-        Ok(run) => run,
-        Err(problem) => {
-            problems.push(placed(problem));
-            return Err(problems);
-        }
-    };
+    let run = copies::planned(one, job, batch.wanted(), problems).map_err(at_job)?;
     let originals = match batch.differs() {
-        true => batch.originals(&pieces, run.span(), given.fonts, &mut problems)?,
+        true => batch.originals(&pieces, run.span(), fonts, problems)?,
         false => vec![Original { pieces, label: None }],
     };
     let pieces = originals.first().map_or(&[][..], |first| &first.pieces);
     let to_bed = if job.placement.marks.is_empty() {
         Affine::translate(place::shift(one, &run, job))
     } else {
-        match marks::to_bed(pieces, job) {
-            Ok((to_bed, told)) => {
-                problems.push(told.at(Place::file(&job.file)));
-                to_bed
-            }
-            Err(problem) => {
-                problems.push(problem.at(Place::file(&job.file)));
-                return Err(problems);
-            }
-        }
+        let (to_bed, told) = marks::to_bed(pieces, job).map_err(at_job)?;
+        problems.push(told.at(Place::file(&job.file)));
+        to_bed
     };
     images.iter_mut().for_each(|image| image.move_by(to_bed));
     let laid: Vec<(Laid, Problems)> = originals
@@ -288,30 +275,11 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
     let placed = to_bed.transform_rect_bbox(one);
     let shapes = copies::copied(shapes, placed, &run);
     let images = copies::copied(images, placed, &run);
-    let lines = shapes.iter().flat_map(|s| s.contours.iter().map(Contour::bounds));
-    let extents = hull(lines.chain(images.iter().map(LaidImage::bounds)));
-    let Some(extents) = extents else {
-        let help = "draw lines that have a length";
-        let problem = Problem::error(Code::SizeZero, "nothing in the artwork has any length", help);
-        problems.push(problem.at(Place::file(&job.file)));
-        return Err(problems);
-    };
-    let stock = job.stock.and_then(|stock| stock.size).map(|size| match size {
-        StockSize::Fixed { width, depth } => place::stock(width, depth, job),
-        StockSize::Round(margin) => extents.inflate(margin, margin),
-    });
     let underlays = underlays
         .into_iter()
         .map(|(to_sheet, bitmap)| Underlay { to_bed: to_bed * to_sheet, bitmap })
         .collect();
-    let parts = parts(&shapes);
-    let (first, after) = run.span();
-    let numbering = job.placement.copies.number;
-    let numbers =
-        numbering.map(|n| (n.first.saturating_add(first), n.first.saturating_add(after - 1)));
-    let sheet = Sheet { shapes, images, extents, stock, underlays, parts, numbers };
-    sought::exceptions(&sheet, job, &mut problems);
-    problems.clone().unless_refused((sheet, problems))
+    Ok(Placed { shapes, images, underlays, copies: run.span() })
 }
 
 /// A name, and which copy it is of.
@@ -324,7 +292,7 @@ fn of_copy(name: String, copy: Option<&str>, number: u32) -> String {
 }
 
 /// Copies that differ, with the rectangle round the lines of each.
-fn parts(shapes: &[LaidShape]) -> Vec<(Arc<str>, Rect)> {
+fn named_copies(shapes: &[LaidShape]) -> Vec<(Arc<str>, Rect)> {
     let mut parts: BTreeMap<u32, (Arc<str>, Rect)> = BTreeMap::new();
     for laid in shapes {
         let Some(copy) = &laid.copy else { continue };

@@ -1,5 +1,6 @@
 //! Shortening a tour by local search: stretches are turned round (2-opt) or moved elsewhere
-//! (Or-opt) where that saves travel and breaks no "inside first".
+//! (Or-opt) where that saves travel and breaks no "inside first". Where closed lines are entered is searched together
+//! with the order: every change is weighed with the entries that are best for it.
 //!
 //! When nothing more is found, two neighbouring stretches are exchanged somewhere (a kick) and the
 //! neighbourhood is searched again; what has not become shorter is taken back. O. Martin, S. W. Otto,
@@ -8,11 +9,17 @@
 use super::tour::{Stop, Visit};
 use crate::geometry::Point;
 use rayon::prelude::*;
-use rstar::RTree;
 use rstar::primitives::GeomWithData;
+use rstar::{PointDistance, RTree};
+use std::collections::BTreeMap;
 
-/// How many near neighbours are tried for each stop.
+/// How many near neighbours are looked for from each place of a stop, and from how many places of its outline.
+const FROM_ONE_PLACE: usize = 4;
+const PLACES: usize = 16;
+
+/// How many near neighbours are tried for each stop, and how many more where it is one of theirs.
 const NEIGHBOURS: usize = 8;
+const MOST_NEIGHBOURS: usize = 24;
 
 /// Longest stretch that is turned or shifted: bounds the work of one change.
 const LONGEST: usize = 1000;
@@ -23,6 +30,9 @@ const ROUNDS: usize = 12;
 /// Kicks for each stop, and how many at most in a whole job.
 const KICKS: usize = 20;
 const MOST_KICKS: usize = 6_000;
+
+/// So many entries are compared in the kicks of a whole job at most.
+const MOST_COMPARED: u64 = 16_000_000;
 
 /// Above so many stops the number of kicks falls as stops grow in number: each costs more, and so few on so
 /// many gain nothing.
@@ -51,6 +61,8 @@ struct Tour<'a> {
     position: Vec<usize>,
     /// Stops near which something has changed since they were last tried.
     to_check: Vec<bool>,
+    /// How many entries were compared.
+    compared: u64,
     /// What was changed since the last kick, to take it back: where, and what stood there.
     undo: Option<Vec<Before>>,
 }
@@ -89,6 +101,7 @@ pub(super) fn shorten(
         ends: visits.iter().map(|v| (stops[v.stop].entry(*v), stops[v.stop].exit(*v))).collect(),
         position: vec![0; stops.len()],
         to_check: vec![true; stops.len()],
+        compared: 0,
         undo: None,
         visits,
     };
@@ -118,28 +131,47 @@ impl Xorshift {
     }
 }
 
-/// For each stop the stops whose entries lie nearest to where it is left.
+/// For each stop the stops whose outlines come nearest to its own, and those that it is so near to.
 fn neighbours(stops: &[Stop], visits: &[Visit]) -> Vec<Vec<usize>> {
-    let entries = visits.iter().flat_map(|visit| {
-        let (a, b) = (stops[visit.stop].entry(*visit), stops[visit.stop].exit(*visit));
-        let second = (a != b).then_some(b);
-        std::iter::once(a).chain(second).map(|p| GeomWithData::new([p.x, p.y], visit.stop))
-    });
-    let tree = RTree::bulk_load(entries.collect());
+    let places = |stop: usize| stops[stop].spread(PLACES).map(move |p| (p, stop));
+    let all = visits.iter().flat_map(|visit| places(visit.stop));
+    let tree = RTree::bulk_load(all.map(|(p, n)| GeomWithData::new([p.x, p.y], n)).collect());
     let found: Vec<Vec<usize>> = visits
         .par_iter()
         .map(|visit| {
-            let exit = stops[visit.stop].exit(*visit);
-            tree.nearest_neighbor_iter([exit.x, exit.y])
-                .map(|entry| entry.data)
-                .filter(|n| *n != visit.stop)
-                .take(NEIGHBOURS)
-                .collect()
+            let mut near: BTreeMap<usize, f64> = BTreeMap::new();
+            for (place, own) in places(visit.stop) {
+                let at = [place.x, place.y];
+                let others = tree.nearest_neighbor_iter(at).filter(|entry| entry.data != own);
+                let mut seen = 0;
+                for other in others {
+                    let away = other.distance_2(&at);
+                    let known = near.entry(other.data).or_insert_with(|| {
+                        seen += 1;
+                        away
+                    });
+                    *known = known.min(away);
+                    if seen >= FROM_ONE_PLACE || near.len() >= stops.len() - 1 {
+                        break;
+                    }
+                }
+            }
+            let mut near: Vec<(f64, usize)> = near.into_iter().map(|(n, away)| (away, n)).collect();
+            near.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+            near.into_iter().map(|(_, n)| n).take(NEIGHBOURS).collect()
         })
         .collect();
     let mut near = vec![Vec::new(); stops.len()];
-    for (visit, found) in visits.iter().zip(found) {
-        near[visit.stop] = found;
+    for (visit, found) in visits.iter().zip(&found) {
+        near[visit.stop].clone_from(found);
+    }
+    for (visit, found) in visits.iter().zip(&found) {
+        for other in found {
+            let theirs = &mut near[*other];
+            if theirs.len() < MOST_NEIGHBOURS && !theirs.contains(&visit.stop) {
+                theirs.push(visit.stop);
+            }
+        }
     }
     near
 }
@@ -171,10 +203,34 @@ impl Tour<'_> {
 
     fn choose_entries(&mut self) {
         for at in 0..self.visits.len() {
-            let stop = self.visits[at].stop;
-            let after = (at + 1 < self.visits.len()).then(|| self.entry(at + 1));
-            self.set(at, self.stops[stop].best_entry(stop, self.exit_before(at), after));
+            self.enter_better(at);
         }
+    }
+
+    /// Enters the visit at `at` where that is shortest; what was gained, mm.
+    fn enter_better(&mut self, at: usize) -> f64 {
+        let (visit, before) = (self.visits[at], self.exit_before(at));
+        let after = (at + 1 < self.visits.len()).then(|| self.entry(at + 1));
+        let stop = &self.stops[visit.stop];
+        self.compared += stop.choices();
+        let better = stop.best_entry(visit.stop, before, after);
+        let way = |visit| {
+            before.distance(stop.entry(visit)) + after.map_or(0.0, |p| stop.exit(visit).distance(p))
+        };
+        let gain = way(visit) - way(better);
+        if gain <= GAIN {
+            return 0.0;
+        }
+        self.remember(at, at + 1);
+        self.set(at, better);
+        gain
+    }
+
+    /// Changes that make the visits at `a` and `b` neighbours, the first that is shorter; what was gained, mm.
+    fn try_joining(&mut self, a: usize, b: usize) -> Option<f64> {
+        self.try_turn(a, b)
+            .or_else(|| self.try_move(a, b))
+            .or_else(|| a.checked_sub(1).and_then(|before| self.try_move(before, b)))
     }
 
     fn one_round(&mut self, near: &[Vec<usize>]) -> bool {
@@ -187,7 +243,7 @@ impl Tour<'_> {
             }
             for other in &near[stop] {
                 let (a, b) = (self.position[stop], self.position[*other]);
-                if self.try_turn(a, b).or_else(|| self.try_move(a, b)).is_some() {
+                if self.try_joining(a, b).is_some() {
                     changed = true;
                     self.disturb(stop);
                     self.disturb(*other);
@@ -210,7 +266,12 @@ impl Tour<'_> {
         let mut xorshift = Xorshift(0x9e37_79b9_7f4a_7c15);
         let share = MOST_KICKS * count / all.max(count);
         let kicks = (count * KICKS).min(share) * KICKABLE / count.max(KICKABLE);
+        let begun = self.compared;
+        let most = MOST_COMPARED * count as u64 / all.max(count) as u64;
         for _ in 0..kicks {
+            if self.compared - begun > most {
+                break;
+            }
             let length = 1 + xorshift.below(KICKED.min(count / 3));
             let other = 1 + xorshift.below(KICKED.min(count / 3));
             let target = xorshift.below(count - length - other + 1);
@@ -263,9 +324,10 @@ impl Tour<'_> {
             if tries > 200 {
                 break;
             }
+            gained += self.enter_better(self.position[stop]);
             for other in &near[stop] {
                 let (a, b) = (self.position[stop], self.position[*other]);
-                if let Some(gain) = self.try_turn(a, b).or_else(|| self.try_move(a, b)) {
+                if let Some(gain) = self.try_joining(a, b) {
                     gained += gain;
                     for stop in [stop, *other] {
                         let at = self.position[stop];
@@ -313,24 +375,53 @@ impl Tour<'_> {
         self.turn(0, at).or_else(|| self.turn(at, self.visits.len() - 1))
     }
 
-    /// Turns the visits `first..=last` round where that is shorter.
+    /// Turns the visits `first..=last` round where that is shorter, with the best entries of both.
     fn turn(&mut self, first: usize, last: usize) -> Option<f64> {
         if first >= last || last - first > LONGEST {
             return None;
         }
-        let old = self.exit_before(first).distance(self.entry(first))
-            + self.way_to(self.exit(last), last + 1);
-        let new = self.exit_before(first).distance(self.exit(last))
-            + self.way_to(self.entry(first), last + 1);
+        let before = self.exit_before(first);
+        let after = (last + 1 < self.visits.len()).then(|| self.entry(last + 1));
+        let way = |stop: &Stop, from: Point, visit, to: Option<Point>| {
+            from.distance(stop.entry(visit)) + to.map_or(0.0, |to| stop.exit(visit).distance(to))
+        };
+        let (low, high) = (self.visits[first], self.visits[last]);
+        let (low_stop, high_stop) = (&self.stops[low.stop], &self.stops[high.stop]);
+        // What lies between them is met from its other side.
+        let inner = self.exit(last - 1);
+        let old = before.distance(self.entry(first))
+            + self.exit(first).distance(self.entry(first + 1))
+            + if last - first > 1 { inner.distance(self.entry(last)) } else { 0.0 }
+            + after.map_or(0.0, |after| self.exit(last).distance(after));
+        let least = match last - first {
+            1 => high_stop.least(before, None) + after.map_or(0.0, |p| low_stop.least(p, None)),
+            _ => {
+                high_stop.least(before, Some(inner)) + low_stop.least(self.entry(first + 1), after)
+            }
+        };
+        self.compared += 1;
+        if least + GAIN >= old {
+            return None;
+        }
+        self.compared += high_stop.choices() + low_stop.choices();
+        let begun = high_stop.best_entry(high.stop, before, Some(inner));
+        let from = if last - first > 1 { self.entry(first + 1) } else { high_stop.exit(begun) };
+        let ended = low_stop.best_entry(low.stop, from, after);
+        let new = match last - first {
+            1 => before.distance(high_stop.entry(begun)) + way(low_stop, from, ended, after),
+            _ => way(high_stop, before, begun, Some(inner)) + way(low_stop, from, ended, after),
+        };
         if new + GAIN >= old || !self.may_turn(first, last) {
             return None;
         }
         self.remember(first, last + 1);
         self.visits[first..=last].reverse();
-        for at in first..=last {
+        for at in first + 1..last {
             let visit = self.visits[at];
             self.set(at, self.stops[visit.stop].turned(visit).unwrap_or(visit));
         }
+        self.set(first, begun);
+        self.set(last, ended);
         self.renumber(first, last + 1);
         Some(old - new)
     }
@@ -343,8 +434,8 @@ impl Tour<'_> {
         })
     }
 
-    /// Or-opt: moves the run of stops that begins at `from` to just after the visit at `a`.
-    /// What was gained, mm; none when nothing was changed.
+    /// Or-opt: moves the run of stops that begins at `from` to just after the visit at `a`; one stop alone is entered
+    /// where that is best there. What was gained, mm; none when nothing was changed.
     fn try_move(&mut self, a: usize, from: usize) -> Option<f64> {
         for length in 1..=MOVED {
             let end = from + length;
@@ -358,15 +449,32 @@ impl Tour<'_> {
             let old = self.exit_before(from).distance(self.entry(from))
                 + self.way_to(self.exit(end - 1), end)
                 + self.way_to(self.exit(a), target);
+            let (mut entry, mut exit, mut alone) = (self.entry(from), self.exit(end - 1), None);
+            if length == 1 {
+                let stop = self.visits[from].stop;
+                let after = (target < self.visits.len()).then(|| self.entry(target));
+                let without = self.way_to(self.exit_before(from), end);
+                self.compared += 1;
+                if without + self.stops[stop].least(self.exit(a), after) + GAIN >= old {
+                    continue;
+                }
+                self.compared += self.stops[stop].choices();
+                let visit = self.stops[stop].best_entry(stop, self.exit(a), after);
+                (entry, exit) = (self.stops[stop].entry(visit), self.stops[stop].exit(visit));
+                alone = Some(visit);
+            }
             let new = self.way_to(self.exit_before(from), end)
-                + self.exit(a).distance(self.entry(from))
-                + self.way_to(self.exit(end - 1), target);
+                + self.exit(a).distance(entry)
+                + self.way_to(exit, target);
             if new + GAIN < old && self.may_move(from, end, target) {
                 let (first, after) = (from.min(target), end.max(target));
                 let by = if target < from { after - first - length } else { length };
                 self.remember(first, after);
                 self.visits[first..after].rotate_left(by);
                 self.ends[first..after].rotate_left(by);
+                if let Some(visit) = alone {
+                    self.set(if target < from { first } else { after - 1 }, visit);
+                }
                 self.renumber(first, after);
                 return Some(old - new);
             }

@@ -1,6 +1,6 @@
 //! A first tour: always to the nearest path that may be run next.
 
-use crate::geometry::Point;
+use crate::geometry::{Point, Rect, hull};
 use rstar::RTree;
 use rstar::primitives::GeomWithData;
 
@@ -11,6 +11,8 @@ pub(super) struct Stop {
     /// Where it is left for each entry; none where that is the entry itself.
     exits: Vec<Point>,
     kind: StopKind,
+    /// A circle round its entries.
+    around: (Point, f64),
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -26,19 +28,42 @@ enum StopKind {
 impl Stop {
     /// A closed line that may be entered, and is left, at any of `vertices`.
     pub(super) fn loop_through(vertices: Vec<Point>) -> Self {
-        Self { entries: vertices, exits: Vec::new(), kind: StopKind::Loop }
+        Self::new(vertices, Vec::new(), StopKind::Loop)
     }
 
     /// A closed line that is entered at one of several places and left at the place that belongs to
     /// it.
     pub(super) fn loop_between(entries: Vec<Point>, exits: Vec<Point>) -> Self {
-        Self { entries, exits, kind: StopKind::Loop }
+        Self::new(entries, exits, StopKind::Loop)
     }
 
     /// An open line, either way or only from `start`.
     pub(super) fn line(start: Point, end: Point, either_way: bool) -> Self {
         let kind = if either_way { StopKind::Line } else { StopKind::OneWay };
-        Self { entries: vec![start, end], exits: Vec::new(), kind }
+        Self::new(vec![start, end], Vec::new(), kind)
+    }
+
+    fn new(entries: Vec<Point>, exits: Vec<Point>, kind: StopKind) -> Self {
+        let rects = entries.iter().map(|p| Rect::from_points(*p, *p));
+        let centre = hull(rects).unwrap_or_default().center();
+        let radius = entries.iter().map(|p| p.distance(centre)).fold(0.0, f64::max);
+        Self { entries, exits, kind, around: (centre, radius) }
+    }
+
+    /// No way from one point through it to another is shorter than this, mm; where it is left elsewhere than it is
+    /// entered, nothing is said.
+    pub(super) fn least(&self, from: Point, to: Option<Point>) -> f64 {
+        if self.kind != StopKind::Loop || self.has_exits() {
+            return 0.0;
+        }
+        let (centre, radius) = self.around;
+        let way = |p: Point| (p.distance(centre) - radius).max(0.0);
+        to.map_or(way(from), |to| (way(from) + way(to)).max(from.distance(to)))
+    }
+
+    /// How many entries are compared to find the best.
+    pub(super) fn choices(&self) -> u64 {
+        self.entries.len() as u64
     }
 
     /// Whether it is left elsewhere than it was entered although it is a loop.
@@ -100,11 +125,12 @@ impl Stop {
 
     /// A few entries, spread round: enough to find the stop by.
     fn signposts(&self) -> impl Iterator<Item = Point> + '_ {
-        let count = match self.kind {
-            StopKind::Loop => self.entries.len().min(4),
-            StopKind::Line => 2,
-            StopKind::OneWay => 1,
-        };
+        self.spread(if self.kind == StopKind::OneWay { 1 } else { 4 })
+    }
+
+    /// At most so many of its entries, spread round; both ends of a line.
+    pub(super) fn spread(&self, most: usize) -> impl Iterator<Item = Point> + '_ {
+        let count = self.entries.len().min(most);
         (0..count).map(move |n| self.entries[n * self.entries.len() / count])
     }
 }

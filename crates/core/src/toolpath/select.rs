@@ -27,31 +27,17 @@ impl Taken {
     }
 }
 
-/// What every step takes. `rest` means: taken by no step that does not itself ask for the rest.
+/// What every step takes.
 pub(super) fn select(sheet: &Sheet, job: &Job) -> Vec<Taken> {
-    let plain: Vec<&Step> =
-        job.steps.iter().filter(|s| !s.take.iter().any(|t| t.asks_for_rest())).collect();
     let mut taken = vec![Taken::default(); job.steps.len()];
     for (n, laid) in sheet.shapes.iter().enumerate() {
         if laid.contours.is_empty() {
             continue;
         }
-        let takes = |step: &Step, rest| step.take.iter().any(|t| t.holds(&laid.info(), rest));
-        let rest = !plain.iter().any(|step| takes(step, false));
-        for (step, taken) in job.steps.iter().zip(&mut taken) {
-            if takes(step, rest) {
-                taken.shapes.push(n);
-            }
-        }
+        job.taking(&laid.info()).for_each(|step| taken[step].shapes.push(n));
     }
     for (n, laid) in sheet.images.iter().enumerate() {
-        let takes = |step: &Step, rest| step.take.iter().any(|t| t.holds(laid, rest));
-        let rest = !plain.iter().any(|step| takes(step, false));
-        for (step, taken) in job.steps.iter().zip(&mut taken) {
-            if takes(step, rest) {
-                taken.images.push(n);
-            }
-        }
+        job.taking(laid).for_each(|step| taken[step].images.push(n));
     }
     taken
 }

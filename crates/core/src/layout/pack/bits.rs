@@ -1,7 +1,6 @@
 //! A plane of cells that are taken or free, and where one such plane can lie beside another.
 
 use crate::geometry::Point;
-use std::collections::BTreeMap;
 
 /// Cells, row by row from below, 64 to a word.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -98,6 +97,12 @@ impl Bits {
         (low..self.height).find_map(|y| Some((self.next(0, y, false)?, y)))
     }
 
+    /// The lowest free cell among the first `width` of each row, and the leftmost such cell in it.
+    pub(super) fn first_free_within(&self, width: usize) -> Option<(usize, usize)> {
+        let near = |y: usize| self.next(0, y, false).filter(|x| *x < width);
+        (0..self.height).find_map(|y| Some((near(y)?, y)))
+    }
+
     /// Takes what `other` has, moved by whole cells; what lands outside is left out.
     pub(super) fn take(&mut self, other: &Self, (dx, dy): (isize, isize)) {
         for y in 0..other.height {
@@ -120,27 +125,27 @@ impl Bits {
     /// `(1 - other.width, 1 - other.height)`.
     pub(super) fn forbidden(&self, other: &Self) -> Self {
         let mut all = Self::new(self.width + other.width - 1, self.height + other.height - 1);
-        let mut stretched: BTreeMap<usize, Self> = BTreeMap::new();
+        // Each cell and the 2^n - 1 to its right: two of one of them, one over the other, make any length.
+        let mut stretched = vec![self.clone()];
         for y in 0..other.height {
             for (from, after) in other.runs(y) {
-                let own = stretched.entry(after - from).or_insert_with_key(|many| self.stretched(*many));
-                let to = (other.height - 1 - y) as isize;
-                all.take(own, ((other.width - after) as isize, to));
+                let many = after - from;
+                let power = many.ilog2() as usize;
+                while stretched.len() <= power {
+                    let last = &stretched[stretched.len() - 1];
+                    let more = 1 << (stretched.len() - 1);
+                    let mut twice = Self::new(last.width + more, last.height);
+                    twice.take(last, (0, 0));
+                    twice.take(last, (more as isize, 0));
+                    stretched.push(twice);
+                }
+                let (x, to) = ((other.width - after) as isize, (other.height - 1 - y) as isize);
+                all.take(&stretched[power], (x, to));
+                let rest = many - (1 << power);
+                if rest > 0 {
+                    all.take(&stretched[power], (x + rest as isize, to));
+                }
             }
-        }
-        all
-    }
-
-    /// Each taken cell and the `many - 1` to its right.
-    fn stretched(&self, many: usize) -> Self {
-        let mut all = Self::new(self.width + many - 1, self.height);
-        all.take(self, (0, 0));
-        let mut done = 1;
-        while done < many {
-            let more = done.min(many - done);
-            let before = all.clone();
-            all.take(&before, (more as isize, 0));
-            done += more;
         }
         all
     }
@@ -197,17 +202,26 @@ impl Bits {
 /// Takes a row into another, moved by cells.
 fn take_shifted(to: &mut [u64], from: &[u64], by: isize) {
     let (words, bits) = (by.div_euclid(WORD as isize), by.rem_euclid(WORD as isize));
-    for (n, word) in from.iter().enumerate().filter(|(_, word)| **word != 0) {
-        let at = n as isize + words;
-        let mut put = |at: isize, word: u64| {
-            if let Some(own) = usize::try_from(at).ok().and_then(|at| to.get_mut(at)) {
-                *own |= word;
-            }
-        };
-        put(at, word << bits);
-        if bits > 0 {
-            put(at + 1, word >> (WORD as isize - bits));
+    // The word that comes of two neighbours.
+    let joined = |low: u64, high: u64| match bits {
+        0 => high,
+        _ => high << bits | low >> (WORD as isize - bits),
+    };
+    let first = from.first().map_or(0, |first| joined(0, *first));
+    let last = from.last().map_or(0, |last| joined(*last, 0));
+    let mut put = |at: isize, word: u64| {
+        if let Some(own) = usize::try_from(at).ok().and_then(|at| to.get_mut(at)) {
+            *own |= word;
         }
+    };
+    put(words, first);
+    put(words + from.len() as isize, last);
+    // All between, as far as it lands inside.
+    let skipped = usize::try_from(-words - 1).unwrap_or(0);
+    let start = usize::try_from(words + 1).unwrap_or(0).min(to.len());
+    let pairs = from.windows(2).skip(skipped);
+    for (own, pair) in to[start..].iter_mut().zip(pairs) {
+        *own |= joined(pair[0], pair[1]);
     }
 }
 
