@@ -170,7 +170,7 @@ fn job_with(
             Refusal::Problems(problems, sources.clone())
         })?;
     if let Some(going) = numbers::going_on(&job, path, set)? {
-        let set = [set, &[going.set.clone()]].concat();
+        let set = [set, std::slice::from_ref(&going.set)].concat();
         let mut loaded = job_with(path, machine_override, &set, fonts)?;
         going.note.into_iter().for_each(|note| loaded.doubts.push(note.at(Place::file(&shown))));
         return Ok(loaded);

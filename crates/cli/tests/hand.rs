@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used)] // helpers of tests
 
 mod common;
-use common::{Bench, Ran, RigProcess, signal};
+use common::{Bench, RigProcess};
 #[path = "common/terminal.rs"]
 mod terminal;
 use std::time::{Duration, Instant};

@@ -650,3 +650,42 @@ fn lines_may_run_whichever_way_is_quickest() {
     job("quick", "");
     assert!(bench.codes("q.kite.toml").contains(&"quantity".to_string()));
 }
+
+#[test]
+fn steps_that_differ_in_nothing_but_what_they_take_may_be_one() {
+    let bench = Bench::new();
+    // Red and blue take turns along a row, so that two steps walk it twice.
+    let square = |n: u32| {
+        let colour = if n.is_multiple_of(2) { "red" } else { "blue" };
+        format!("<rect x='{}' y='10' width='4' height='4' stroke='{colour}'/>", 5 + 12 * n)
+    };
+    let squares: String = (0..24).map(square).collect();
+    bench.write("m.svg", format!("<svg xmlns='http://www.w3.org/2000/svg' width='300mm' height='30mm' viewBox='0 0 300 30' fill='none'>{squares}</svg>"));
+    let step = |take: &str, power: &str| {
+        format!(
+            "[[step]]\nname = \"{take}\"\ntake = {{ stroke = \"{take}\" }}\nmake = \"cut\"\nspeed = \"20 mm/s\"\npower = \"{power} %\"\n"
+        )
+    };
+    let job = |steps: &str| {
+        bench.write(
+            "m.kite.toml",
+            format!(
+                "tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"m.svg\"\n{steps}"
+            ),
+        );
+    };
+    job(&(step("red", "50") + &step("blue", "50")));
+    let told = bench.json(&["plan", "m.kite.toml", "--faster"]);
+    let one =
+        told["faster"].as_array().unwrap().iter().find(|one| one["of"] == "steps").unwrap().clone();
+    assert!(one["set"].as_str().unwrap().contains("steps.red and steps.blue"), "{one}");
+    // The job that is meant takes as long as was said.
+    job(&step("red", "50")
+        .replace("{ stroke = \"red\" }", "[{ stroke = \"red\" }, { stroke = \"blue\" }]"));
+    let then = bench.json(&["plan", "m.kite.toml"])["seconds"].as_f64().unwrap();
+    assert!((then - one["seconds"].as_f64().unwrap()).abs() < 2e-3, "{one}, {then}");
+    // Another power is another step.
+    job(&(step("red", "50") + &step("blue", "51")));
+    let told = bench.json(&["plan", "m.kite.toml", "--faster"]);
+    assert!(told["faster"].as_array().unwrap().iter().all(|one| one["of"] != "steps"), "{told}");
+}

@@ -6,7 +6,7 @@
 mod common;
 #[path = "common/terminal.rs"]
 mod terminal;
-use common::{Bench, Ran, signal};
+use common::Bench;
 use terminal::Terminal;
 
 fn bench() -> Bench {

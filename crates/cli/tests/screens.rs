@@ -1,5 +1,6 @@
 //! What the terminal screenshots of the documentation show is what the program says today. The text of each stands
 //! in docs/screens; with `TINKITE_SCREENS=write` it is written anew, and docs/screens/make takes the pictures.
+#![allow(clippy::expect_used)] // helpers of tests
 
 mod common;
 use common::{Bench, RigProcess, signal};

@@ -21,6 +21,15 @@ pub struct Trial {
 pub enum Change {
     /// A key of the job, by its path and value as `--set` takes them.
     Job(String),
+    /// Two steps become one that takes what both take.
+    Merge {
+        /// How the job says it.
+        line: String,
+        /// The name of the step that stays.
+        into: String,
+        /// The name of the step that goes.
+        from: String,
+    },
     /// Something of the machine's profile.
     Machine {
         /// How the profile says it.
@@ -47,6 +56,43 @@ impl MachineChange {
             Self::Bytes(bytes) => job.machine.supply.bytes_per_second = Some(bytes),
         }
     }
+}
+
+/// The job with two steps in one, the first of both; as it was where it has no such steps.
+pub fn merge(job: &mut Job, into: &str, from: &str) {
+    let find = |name: &str| job.steps.iter().position(|step| step.name == name);
+    if let (Some(into), Some(from)) = (find(into), find(from))
+        && into < from
+    {
+        let take = job.steps.remove(from).take;
+        job.steps[into].take.extend(take);
+    }
+}
+
+/// Whether two steps differ in nothing but what they take.
+fn alike(one: &Step, other: &Step) -> bool {
+    let (name, take, span) = (one.name.clone(), one.take.clone(), one.span.clone());
+    let same = Step { name, take, span, recipe: None, ..other.clone() };
+    same == Step { recipe: None, ..one.clone() }
+}
+
+/// Steps that could be one.
+fn merges(job: &Job, burnt: &[usize]) -> Vec<Trial> {
+    let pairs = burnt.iter().flat_map(|a| burnt.iter().map(move |b| (*a, *b)));
+    let pairs = pairs.filter(|(a, b)| a < b && alike(&job.steps[*a], &job.steps[*b]));
+    let trial = |(a, b): (usize, usize)| Trial {
+        change: Change::Merge {
+            line: format!(
+                "one [[step]] with the takes of {} and {}",
+                path(&job.steps[a], a),
+                path(&job.steps[b], b)
+            ),
+            into: job.steps[a].name.clone(),
+            from: job.steps[b].name.clone(),
+        },
+        costs: "which of the two comes first is given up",
+    };
+    pairs.map(trial).collect()
 }
 
 /// Speeds of serial lines that are common, baud.
@@ -77,6 +123,9 @@ pub fn trials(planned: &Planned) -> Vec<Trial> {
             of_step.into_iter().chain(any(step)).map(whole).collect::<Vec<_>>()
         })
         .collect();
+    let burnt: Vec<usize> =
+        (0..job.steps.len()).filter(|n| totals.steps[*n].seconds > 0.0).collect();
+    trials.splice(0..0, merges(job, &burnt));
     if let Travel::Feed(_) = job.machine.travel {
         let change = Change::Machine {
             line: "[travel] as = \"rapid\"".into(),

@@ -162,7 +162,7 @@ pub(super) fn placement(section: Section<'_, '_>) -> Placement {
     let pack = section.section("pack").and_then(pack::read);
     if section.has("pack") {
         let shape = ["columns", "rows", "gap", "pitch", "turn"];
-        let said = section.section("copies").map_or(None, |c| shape.into_iter().find(|k| c.has(k)));
+        let said = section.section("copies").and_then(|c| shape.into_iter().find(|k| c.has(k)));
         let odd = said.map(|key| format!("copies.{key}"));
         let odd = odd.or_else(|| section.has("at").then(|| "at".to_string()));
         let odd = odd.or_else(|| section.has("mark").then(|| "marks".to_string()));

@@ -1,6 +1,7 @@
 //! Copies that differ: words and serial numbers of their own, and shapes that they go without.
 
-use super::{Unplaced, drawn};
+use super::Unplaced;
+use super::drawn::{self, InCopy};
 use crate::artwork::FontSupply;
 use crate::geometry::{Rect, hull};
 use crate::job::words::{Unfilled, filled};
@@ -67,7 +68,8 @@ impl<'a> Batch<'a> {
     ) -> Result<(), Problems> {
         let drawing = hull(pieces.iter().map(Unplaced::bounds)).unwrap_or_default();
         let words = |text: &str| Ok(Some(text.to_string()));
-        drawn::draw(pieces, (drawing, &|_| true, &words), self.job, fonts, problems)
+        let copy = InCopy { drawing, goes: &|_| true, words: &words };
+        drawn::draw(pieces, &copy, self.job, fonts, problems)
     }
 
     /// What a copy is called, counted from 0 over all sheets.
@@ -163,7 +165,8 @@ impl<'a> Batch<'a> {
             pieces.iter().filter(|p| !gone(p.shape.source.id.as_deref())).cloned().collect();
         let words = |text: &str| self.words(text, copy);
         let goes = |name: &str| !gone(Some(name));
-        drawn::draw(&mut pieces, (drawing, &goes, &words), self.job, fonts, problems)?;
+        let own = InCopy { drawing, goes: &goes, words: &words };
+        drawn::draw(&mut pieces, &own, self.job, fonts, problems)?;
         Ok(Original { pieces, label: self.label(copy) })
     }
 

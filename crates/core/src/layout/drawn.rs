@@ -14,25 +14,32 @@ use std::sync::Arc;
 /// Curves are drawn this near to the true ones, mm; circles come back exact all the same.
 const ACCURACY: f64 = 1e-4;
 
-/// What the words of a text are in one copy; none where nothing is left of them.
-type WordsOf<'a> = &'a dyn Fn(&str) -> Result<Option<String>, Problem>;
+/// How the job's own shapes are drawn in one copy.
+pub(super) struct InCopy<'a> {
+    /// The rectangle round the artwork.
+    pub(super) drawing: Rect,
+    /// Whether a shape is drawn, by its name.
+    pub(super) goes: &'a dyn Fn(&str) -> bool,
+    /// What the words of a text are; none where nothing is left of them.
+    pub(super) words: &'a dyn Fn(&str) -> Result<Option<String>, Problem>,
+}
 
-/// Draws the job's own shapes among `pieces`, in the coordinates of the sheet. `drawing` is the rectangle round the
-/// artwork; of each shape is asked by its name whether it is drawn, and for its words what they are.
+/// Draws the job's own shapes among `pieces`, in the coordinates of the sheet.
 ///
 /// # Errors
 /// Text without a font, and areas that cannot be made.
 pub(super) fn draw(
     pieces: &mut Vec<Unplaced>,
-    (drawing, goes, words_of): (Rect, &dyn Fn(&str) -> bool, WordsOf<'_>),
+    copy: &InCopy<'_>,
     job: &Job,
     fonts: &dyn FontSupply,
     problems: &mut Problems,
 ) -> Result<(), Problems> {
+    let drawing = copy.drawing;
     let file: Arc<str> = job.file.as_str().into();
     // Each border goes round what was there before it.
     let mut around = drawing;
-    for drawn in job.shapes.iter().filter(|drawn| goes(&drawn.name)) {
+    for drawn in job.shapes.iter().filter(|drawn| (copy.goes)(&drawn.name)) {
         let middle = drawn.centre.map_or(drawing.center(), |c| drawing.origin() + c.to_vec2());
         let path = match &drawn.outline {
             Outline::Border { distance, radius } => {
@@ -46,7 +53,7 @@ pub(super) fn draw(
             Outline::Ellipse { width, depth } => {
                 Ok(Ellipse::from_rect(about(middle, *width, *depth)).to_path(ACCURACY))
             }
-            Outline::Text { text, height, font, widest } => match words_of(text) {
+            Outline::Text { text, height, font, widest } => match (copy.words)(text) {
                 Ok(None) => continue,
                 Ok(Some(text)) => {
                     let path =

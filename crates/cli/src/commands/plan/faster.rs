@@ -6,7 +6,7 @@ use crate::load::{self, Made};
 use crate::refusal::Refusal;
 use crate::report::table::table;
 use serde::Serialize;
-use tinkite_core::faster::{Change, Trial, trials};
+use tinkite_core::faster::{Change, Trial, merge, trials};
 use tinkite_core::job::set;
 use tinkite_core::quantity::clock;
 
@@ -22,7 +22,7 @@ const LEAST_SHARE: f64 = 0.002;
 struct FasterJson {
     /// As it stands after `--set`, or in the machine's profile.
     set: String,
-    /// Whether it is a key of the job, or of the machine's profile.
+    /// Whether it is a key of the job, steps of it in one, or a key of the machine's profile.
     of: &'static str,
     /// What the whole job would take.
     seconds: f64,
@@ -53,6 +53,7 @@ pub(super) fn run(args: &JobArgs, console: &Console) -> Result<(), Refusal> {
         let then = then.compiled.within.planned().totals.seconds();
         let (set, of) = match change {
             Change::Job(option) => (option, "job"),
+            Change::Merge { line, .. } => (line, "steps"),
             Change::Machine { line, .. } => (line, "machine"),
         };
         if seconds - then >= worth {
@@ -80,6 +81,7 @@ fn tried_out(args: &JobArgs, change: &Change) -> Result<Made, Refusal> {
             args.part.set = set::over(&args.part.set, std::slice::from_ref(option));
             load::made(&args)
         }
+        Change::Merge { into, from, .. } => load::made_changed(args, &|job| merge(job, into, from)),
         Change::Machine { to, .. } => load::made_changed(args, &|job| to.apply(job)),
     }
 }
@@ -98,6 +100,7 @@ fn told(
     let rows = faster.iter().map(|one| {
         let set = match one.of {
             "job" => format!("--set '{}'", one.set),
+            "steps" => one.set.clone(),
             _ => format!("{} in the profile", one.set),
         };
         vec![clock(one.seconds_saved), clock(one.seconds), set, one.costs.to_string()]

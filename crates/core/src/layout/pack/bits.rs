@@ -33,10 +33,6 @@ impl Bits {
         &mut self.words[y * self.stride..(y + 1) * self.stride]
     }
 
-    pub(super) fn is_set(&self, x: usize, y: usize) -> bool {
-        self.row(y)[x / WORD] >> (x % WORD) & 1 == 1
-    }
-
     /// Takes the cells `from..after` of a row.
     pub(super) fn set_span(&mut self, y: usize, from: usize, after: usize) {
         let after = after.min(self.width);
@@ -49,18 +45,6 @@ impl Bits {
             row[x / WORD] |= mask << (x % WORD);
             x += many;
         }
-    }
-
-    /// Free becomes taken, and taken free.
-    pub(super) fn inverted(&self) -> Self {
-        let mut other = Self::new(self.width, self.height);
-        for y in 0..self.height {
-            other.set_span(y, 0, self.width);
-            for (word, own) in other.row_mut(y).iter_mut().zip(self.row(y)) {
-                *word &= !own;
-            }
-        }
-        other
     }
 
     /// Runs of taken cells in a row: the first, and the one behind the last.
@@ -169,7 +153,7 @@ impl Bits {
                 let slope = if high.1 > low.1 { (high.0 - low.0) / (high.1 - low.1) } else { 0.0 };
                 let at = |y: f64| low.0 + (y - low.1) * slope;
                 let first = low.1.floor().max(0.0) as usize;
-                for y in first..height {
+                for (y, crossed) in crossings.iter_mut().enumerate().skip(first) {
                     let (bottom, top) = (y as f64, y as f64 + 1.0);
                     if bottom > high.1 {
                         break;
@@ -184,7 +168,7 @@ impl Bits {
                     }
                     let middle = bottom + 0.5;
                     if (low.1..high.1).contains(&middle) {
-                        crossings[y].push(at(middle));
+                        crossed.push(at(middle));
                     }
                 }
             }
@@ -199,29 +183,34 @@ impl Bits {
     }
 }
 
-/// Takes a row into another, moved by cells.
+/// Takes a row into another, moved by cells. This is where packing spends its time: plain loops over slices of one length
+/// become vector instructions, and stay quick where little is optimised.
+#[allow(clippy::needless_range_loop)]
 fn take_shifted(to: &mut [u64], from: &[u64], by: isize) {
     let (words, bits) = (by.div_euclid(WORD as isize), by.rem_euclid(WORD as isize));
-    // The word that comes of two neighbours.
-    let joined = |low: u64, high: u64| match bits {
-        0 => high,
-        _ => high << bits | low >> (WORD as isize - bits),
-    };
-    let first = from.first().map_or(0, |first| joined(0, *first));
-    let last = from.last().map_or(0, |last| joined(*last, 0));
-    let mut put = |at: isize, word: u64| {
-        if let Some(own) = usize::try_from(at).ok().and_then(|at| to.get_mut(at)) {
-            *own |= word;
+    let other = (WORD as isize - bits) % WORD as isize;
+    // What reaches over from the word below; nothing where whole words are moved.
+    let over = if bits == 0 { 0 } else { u64::MAX };
+    let put = |to: &mut [u64], at: isize, word: u64| {
+        if at >= 0 && at < to.len() as isize {
+            to[at as usize] |= word;
         }
     };
-    put(words, first);
-    put(words + from.len() as isize, last);
+    let (Some(first), Some(last)) = (from.first(), from.last()) else { return };
+    put(to, words, first << bits);
+    put(to, words + from.len() as isize, (last >> other) & over);
     // All between, as far as it lands inside.
-    let skipped = usize::try_from(-words - 1).unwrap_or(0);
-    let start = usize::try_from(words + 1).unwrap_or(0).min(to.len());
-    let pairs = from.windows(2).skip(skipped);
-    for (own, pair) in to[start..].iter_mut().zip(pairs) {
-        *own |= joined(pair[0], pair[1]);
+    let start = (words + 1).max(0);
+    let end = (words + from.len() as isize).min(to.len() as isize);
+    if start >= end {
+        return;
+    }
+    let count = (end - start) as usize;
+    let high = (start - words) as usize;
+    let to = &mut to[start as usize..end as usize];
+    let (low, high) = (&from[high - 1..high - 1 + count], &from[high..high + count]);
+    for n in 0..count {
+        to[n] |= high[n] << bits | (low[n] >> other) & over;
     }
 }
 
@@ -229,6 +218,10 @@ fn take_shifted(to: &mut [u64], from: &[u64], by: isize) {
 mod tests {
     use super::*;
     use proptest::prelude::*;
+
+    fn is_set(bits: &Bits, x: usize, y: usize) -> bool {
+        bits.row(y)[x / WORD] >> (x % WORD) & 1 == 1
+    }
 
     fn plane(width: usize, height: usize, cells: &[(usize, usize)]) -> Bits {
         let mut bits = Bits::new(width, height);
@@ -250,9 +243,9 @@ mod tests {
                     let twice = (0..6).any(|v| (0..narrow).any(|u| {
                         let (x, y) = (at.0 + u as isize, at.1 + v as isize);
                         let inside = (0..width as isize).contains(&x) && (0..9).contains(&y);
-                        other.is_set(u, v) && inside && own.is_set(x as usize, y as usize)
+                        is_set(&other, u, v) && inside && is_set(&own, x as usize, y as usize)
                     }));
-                    prop_assert_eq!(forbidden.is_set(x, y), twice, "{} {}", x, y);
+                    prop_assert_eq!(is_set(&forbidden, x, y), twice, "{} {}", x, y);
                 }
             }
         }
@@ -276,7 +269,7 @@ mod tests {
                         let (u, v) = (f64::from(n % 4) / 4.0 + 0.1, f64::from(n / 4) / 4.0 + 0.1);
                         inside(Point::new((x as f64 + u) * 0.5, (y as f64 + v) * 0.5))
                     });
-                    prop_assert!(!touched || bits.is_set(x, y), "{} {}", x, y);
+                    prop_assert!(!touched || is_set(&bits, x, y), "{} {}", x, y);
                 }
             }
         }
@@ -288,8 +281,10 @@ mod tests {
         bits.set_span(0, 0, 70);
         bits.set_span(1, 0, 66);
         assert_eq!(bits.first_free(0), Some((66, 1)));
+        assert_eq!(bits.first_free_within(66), Some((0, 2)));
         bits.set_span(1, 66, 70);
         assert_eq!(bits.first_free(0), Some((0, 2)));
-        assert_eq!(bits.inverted().first_free(2), None);
+        bits.set_span(2, 0, 70);
+        assert_eq!(bits.first_free(0), None);
     }
 }

@@ -78,7 +78,7 @@ fn parts(cut: &[Polygon]) -> Vec<Vec<Point>> {
                 .skip(1)
                 .step_by(2)
                 .any(|n| solid[n]);
-            if !solid[n] && !(kept && level > 1) {
+            if !(solid[n] || kept) {
                 inside = region::combined(&inside, &ring(n), Combine::Minus);
             }
         }

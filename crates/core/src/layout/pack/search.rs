@@ -10,7 +10,7 @@ use rayon::prelude::*;
 use std::sync::OnceLock;
 
 /// So many words of cells are gone through in a search: a few seconds on two cores.
-const MOST_WORK: u64 = 600_000_000;
+const MOST_WORK: u64 = 300_000_000;
 
 /// Orders that are tried at once; a fixed number, so that the result does not hang on the number of cores.
 const AT_ONCE: usize = 8;
