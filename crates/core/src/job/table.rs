@@ -58,9 +58,15 @@ impl Table {
             return Err(wrong(1, message, "give each its own name"));
         }
         let (mut rows, mut lines): (Vec<Vec<String>>, Vec<u32>) = (Vec::new(), Vec::new());
+        let (mut counted, mut line) = (0, 1);
         for record in reader.records() {
             let record = record.map_err(broken)?;
-            let line = record.position().map_or(1, |position| position.line() as u32);
+            // Where it begins, behind the line ends that are still counted to the row before.
+            let begins = record.position().map_or(0, |position| position.byte() as usize);
+            let ahead = text.get(begins..).unwrap_or_default();
+            let begins = text.len() - ahead.trim_start_matches(['\r', '\n']).len();
+            line += text.get(counted..begins).unwrap_or_default().matches('\n').count() as u32;
+            counted = begins;
             let row = rows.len() + 1;
             if row > MOST_ROWS {
                 let message = format!("{file} has more than {MOST_ROWS} rows");
