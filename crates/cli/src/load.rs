@@ -260,10 +260,10 @@ pub(crate) struct Made {
 /// Sets which sheet of a job is made.
 fn choose_sheet(job: &mut Job, sheet: Option<u32>) -> Result<(), Refusal> {
     let Some(sheet) = sheet else { return Ok(()) };
-    let copies = &job.placement.copies;
-    if sheet != 1 && copies.count.is_none() && copies.each.is_none() {
+    let (copies, pack) = (&job.placement.copies, &job.placement.pack);
+    if sheet != 1 && copies.count.is_none() && copies.each.is_none() && pack.is_none() {
         return Err(Refusal::Usage(format!(
-            "there is no sheet {sheet}: only a job whose copies say count or each has more than one"
+            "there is no sheet {sheet}: only a job that packs, or whose copies say count or each, has more than one"
         )));
     }
     job.placement.copies.sheet = sheet.max(1);

@@ -129,6 +129,25 @@ fn what_does_not_fit_comes_on_other_sheets() {
 }
 
 #[test]
+fn artworks_that_are_counted_take_sheets_as_well() {
+    let bench = job("gap = \"2 mm\"", "");
+    bench.change("a.kite.toml", "depth = \"120 mm\"", "depth = \"60 mm\"");
+    let (mut sheets, mut all) = (0, 0);
+    loop {
+        let sheet = (sheets + 1).to_string();
+        let ran = bench.run(&["emit", "a.kite.toml", "-o", "-", "--sheet", &sheet]);
+        if ran.status != 0 {
+            assert!(ran.err.contains(&format!("there is no sheet {sheet}")), "{}", ran.err);
+            break;
+        }
+        all += outlines(&Program::of(&ran.out)).len();
+        sheets += 1;
+    }
+    assert!(sheets > 1, "one sheet of 60 mm does not take them all");
+    assert_eq!(all, 2 * 2 + 2 + 5);
+}
+
+#[test]
 fn what_cannot_be_packed_is_refused() {
     let told = |pack: &str, more: &str| job(pack, more).told("a.kite.toml");
     assert!(told("turn = \"90 deg\"", "").contains("gap"));
