@@ -40,6 +40,7 @@ pub mod plan;
 pub mod problem;
 pub mod program;
 pub mod quantity;
+mod random;
 pub mod relief;
 pub mod rs274;
 pub mod scan;

@@ -8,6 +8,7 @@
 
 use super::tour::{Stop, Visit};
 use crate::geometry::Point;
+use crate::random::Xorshift;
 use rayon::prelude::*;
 use rstar::primitives::GeomWithData;
 use rstar::{PointDistance, RTree};
@@ -117,18 +118,6 @@ pub(super) fn shorten(
     }
     tour.choose_entries();
     tour.visits
-}
-
-/// Numbers without a pattern, the same ones every time (G. Marsaglia, "Xorshift RNGs", 2003).
-struct Xorshift(u64);
-
-impl Xorshift {
-    fn below(&mut self, most: usize) -> usize {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        (self.0 % most.max(1) as u64) as usize
-    }
 }
 
 /// For each stop the stops whose outlines come nearest to its own, and those that it is so near to.

@@ -6,6 +6,7 @@
 //! never by the clock, and candidates are compared in a fixed order: the same parts always lie the same.
 
 use super::bits::Bits;
+use crate::random::Xorshift;
 use rayon::prelude::*;
 use std::sync::OnceLock;
 
@@ -219,18 +220,6 @@ impl Search<'_> {
             }
         }
         ways
-    }
-}
-
-/// Numbers without a pattern, the same ones every time (G. Marsaglia, "Xorshift RNGs", 2003).
-struct Xorshift(u64);
-
-impl Xorshift {
-    fn below(&mut self, most: usize) -> usize {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        (self.0 % most.max(1) as u64) as usize
     }
 }
 

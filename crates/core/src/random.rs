@@ -1,0 +1,14 @@
+//! Numbers for searches that try this and that.
+
+/// Numbers without a pattern, the same ones every time (G. Marsaglia, "Xorshift RNGs", 2003). The seed is not zero.
+pub(crate) struct Xorshift(pub(crate) u64);
+
+impl Xorshift {
+    /// A number from 0 on, less than `most`; 0 where `most` is.
+    pub(crate) fn below(&mut self, most: usize) -> usize {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        (self.0 % most.max(1) as u64) as usize
+    }
+}
