@@ -74,7 +74,7 @@ impl Table {
             }
             if record.len() != columns.len() {
                 let (has, all) = (count(record.len(), "cell"), count(columns.len(), "column"));
-                let message = format!("row {row} of {file} has {has}, and there are {all}");
+                let message = format!("row {row} of {file} has {has} for {all}");
                 let help = "fill the row up; a cell that holds the separator stands in \"quotes\"";
                 return Err(wrong(line, message, help));
             }
