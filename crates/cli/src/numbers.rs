@@ -48,17 +48,26 @@ pub(crate) fn going_on(
     let done =
         entries.iter().filter(|entry| entry.how.as_deref() == Some("done") && !entry.brought);
     let greatest = done.filter_map(|entry| Some((numbers(entry)?.1, entry.id))).max();
-    let Some((last, run)) = greatest.filter(|(last, _)| *last >= number.first) else {
-        return fresh;
+    let greatest = greatest.filter(|(last, _)| *last >= number.first);
+    let first = match greatest {
+        Some((last, run)) => last.checked_add(1).ok_or_else(|| {
+            Refusal::Usage(format!(
+                "run {run} burnt the number {last}, and there is none behind it"
+            ))
+        })?,
+        None => number.first,
     };
-    let first = last.checked_add(1).ok_or_else(|| {
-        Refusal::Usage(format!("run {run} burnt the number {last}, and there is none behind it"))
-    })?;
     let unfinished = entries.iter().find(|entry| {
         let open = entry.how.as_deref() != Some("done") && entry.followed_by.is_empty();
         open && numbers(entry).is_some_and(|(_, last)| last >= first)
     });
-    let mut message = format!("serial numbers go on with {first}: run {run} burnt up to {last}");
+    let mut message = match (greatest, unfinished) {
+        (None, None) => return fresh,
+        (Some((last, run)), _) => {
+            format!("serial numbers go on with {first}: run {run} burnt up to {last}")
+        }
+        (None, Some(_)) => format!("serial numbers begin with {first}"),
+    };
     if let Some(open) = unfinished {
         message += &format!("; run {} began some of them and was not finished", open.id);
     }

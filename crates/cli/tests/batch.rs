@@ -223,4 +223,8 @@ fn a_run_that_was_stopped_has_burnt_no_numbers_and_says_at_which_part() {
     let shown = bench.ok(&["log", "show", "1"]);
     assert!(shown.contains("part: engraved, number 7"), "{shown}");
     assert!(bench.ok(&["emit", "tags.kite.toml", "-o", "-"]).contains("number 7\n"));
+    // The numbers come again, which is said.
+    let told = bench.run(&["check", "tags.kite.toml"]).err;
+    let told = told.split_whitespace().filter(|w| *w != "│").collect::<Vec<_>>().join(" ");
+    assert!(told.contains("run 1 began some of them and was not finished"), "{told}");
 }
