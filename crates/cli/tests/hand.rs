@@ -423,3 +423,18 @@ fn a_board_that_says_it_is_lit_while_it_is_held_is_told_of() {
     assert!(ran.out.contains("; the beam is off"), "{}", ran.out);
     board.join().unwrap();
 }
+
+#[test]
+fn a_stop_that_holds_a_board_for_its_reset_is_not_told_as_a_hold() {
+    let bench = Bench::new();
+    bench.write("squares.nc", squares());
+    let (link, board) = stubborn_board();
+    let mut terminal = Terminal::run(&bench, 100, 30, &[&RUN[..], &["--to", &link]].concat());
+    terminal.waits_for("running");
+    terminal.types("s");
+    let ran = terminal.ends();
+    assert_eq!(ran.status, 4, "{}", ran.out);
+    assert!(!ran.out.contains("LOOK WHETHER"), "{}", ran.out);
+    assert!(ran.out.contains("; the beam is off"), "{}", ran.out);
+    board.join().unwrap();
+}

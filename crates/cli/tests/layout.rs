@@ -151,7 +151,7 @@ fn stock_lies_round_the_artwork_with_a_margin() {
     // The margin reaches over the bed's edge: said, and the job still runs.
     assert_eq!(codes(&bench, &["check", "a.kite.toml"]), ["large-stock"]);
     bench.change("a.kite.toml", "margin = \"6 mm\"", "margin = \"6 mm\"\nwidth = \"50 mm\"");
-    assert!(bench.refused(1, &["plan", "a.kite.toml"]).contains("both a margin and a size"));
+    assert!(bench.refused(1, &["plan", "a.kite.toml"]).contains("size is said in two ways"));
 }
 
 #[test]

@@ -46,25 +46,7 @@ fn outlines(program: &Program) -> Vec<Vec<[f64; 2]>> {
             all.push(Vec::new());
         }
         last = Some(burn.to);
-        let many = (burn.length() / 0.5).ceil() as u32 + 1;
-        let point = |n: u32| {
-            let share = f64::from(n) / f64::from(many);
-            let chord = [burn.to[0] - burn.from[0], burn.to[1] - burn.from[1]];
-            let Some((radius, sweep)) = burn.arc else {
-                return [burn.from[0] + share * chord[0], burn.from[1] + share * chord[1]];
-            };
-            // The centre lies beside the chord's middle, to the left of a turn to the left.
-            let (length, half) = (chord[0].hypot(chord[1]), sweep / 2.0);
-            let beside = radius * half.cos() * sweep.signum();
-            let centre = [
-                burn.from[0] + chord[0] / 2.0 - chord[1] / length * beside,
-                burn.from[1] + chord[1] / 2.0 + chord[0] / length * beside,
-            ];
-            let begun = (burn.from[1] - centre[1]).atan2(burn.from[0] - centre[0]);
-            let at = begun + share * sweep;
-            [centre[0] + radius * at.cos(), centre[1] + radius * at.sin()]
-        };
-        all.last_mut().unwrap().extend((0..many).map(point));
+        all.last_mut().unwrap().extend(burn.points(0.5));
     }
     all
 }

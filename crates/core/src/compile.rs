@@ -4,7 +4,7 @@ use crate::artwork::Depth;
 use crate::geometry::Rect;
 use crate::job::Job;
 use crate::job::recipe::{Kept, RecipeUse};
-use crate::layout::{Given, LaidImage, Sheet, Underlay, lay_out};
+use crate::layout::{Given, LaidImage, LaidStock, Sheet, Underlay, lay_out};
 use crate::limits::{self, WithinLimits};
 use crate::photo::FlatPhoto;
 use crate::problem::{Code, Place, Problem, Problems, Severity, count, few, nearest};
@@ -62,8 +62,8 @@ pub struct Compiled {
     pub leftovers: Vec<Leftover>,
     /// The rectangle round the artwork, mm from the bed's front left corner.
     pub artwork_extents: Rect,
-    /// Where the stock lies, mm from the bed's front left corner.
-    pub stock: Option<Rect>,
+    /// Where the stock lies.
+    pub stock: Option<LaidStock>,
     /// Copies that differ from each other: what they are called, and the rectangle round each, mm from the bed's front
     /// left corner.
     pub parts: Vec<(Arc<str>, Rect)>,
@@ -185,7 +185,7 @@ fn compiled<'a>(
     problems.extend(blank_squares(job));
     let made = after(toolpath::make(&sheet, job, &steps), &mut problems)?;
     problems.extend(made.problems);
-    let (artwork_extents, stock) = (sheet.extents, sheet.stock);
+    let (artwork_extents, stock) = (sheet.extents, sheet.stock.clone());
     let (underlays, parts, numbers) = (sheet.underlays, sheet.parts, sheet.numbers);
     let flat = |laid: &&LaidImage| !matches!(laid.depth.as_deref(), Some(Depth::Solid(_)));
     let picture = |laid: &LaidImage| Underlay { to_bed: laid.to_bed, bitmap: laid.bitmap.clone() };
@@ -196,7 +196,7 @@ fn compiled<'a>(
     let segments = Segments::new(placed, job);
     let (planned, doubts) = after(plan::plan(segments, &steps), &mut problems)?;
     problems.extend(doubts);
-    let (within, doubts) = after(limits::check(planned, &steps, stock), &mut problems)?;
+    let (within, doubts) = after(limits::check(planned, &steps, stock.as_ref()), &mut problems)?;
     problems.extend(doubts);
     Ok(Compiled {
         within,

@@ -273,9 +273,19 @@ impl Rig {
     /// Whether light comes out at this moment.
     #[must_use]
     pub fn is_lit(&self) -> bool {
-        let burns = self.planner.blocks.front().is_some_and(|block| block.s.is_some());
+        self.s_now() > 0.0
+    }
+
+    /// S of the light that comes out at this moment; 0 in the dark.
+    fn s_now(&self) -> f64 {
         let moves = self.head.is_moving(&self.planner) && !self.is_stalled();
-        (moves && burns) || (!moves && self.burns_standing())
+        if moves {
+            self.planner.blocks.front().and_then(|block| block.s).unwrap_or(0.0)
+        } else if self.burns_standing() {
+            self.modal.s
+        } else {
+            0.0
+        }
     }
 
     /// Where the head is, machine coordinates in mm.

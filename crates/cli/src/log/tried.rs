@@ -37,7 +37,7 @@ impl Tried {
         let used = used.filter(|used| used.kept != Kept::Shipped);
         Self {
             make: step.operation.name().into(),
-            thickness_mm: job.stock.and_then(|stock| stock.thickness),
+            thickness_mm: job.stock.as_ref().and_then(|stock| stock.thickness),
             speed_mm_s: step.speed().0,
             power_percent: (step.power().0 * 1e5).round() / 1e3,
             passes: step.passes.len(),

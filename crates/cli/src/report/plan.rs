@@ -177,7 +177,7 @@ pub(crate) fn json(made: &Made) -> PlanJson {
 /// None where the thickness of the stock is not known, or where the profile does not say where the focus
 /// lies.
 fn focus(made: &Made) -> Option<FocusJson> {
-    let thickness = made.job.stock?.thickness?;
+    let thickness = made.job.stock.as_ref()?.thickness?;
     let focus = made.job.machine.focus;
     let block = focus.block.zip(focus.above_bed(thickness));
     let above = block.map(|(block, bed)| [micron(block), micron(bed)]);

@@ -1,6 +1,6 @@
 //! A job file.
 
-use super::artwork::{Artwork, DrawnShape};
+use super::artwork::{Artwork, DrawnShape, Take};
 use super::quantity::{Angle, Length, OneOrMany, Power, Speed};
 use super::step::{Settings, Step};
 use schemars::JsonSchema;
@@ -48,6 +48,8 @@ pub(super) struct Stock {
     depth: Option<Length>,
     /// Instead of width and depth: it lies round everything that is burnt
     margin: Option<Length>,
+    /// Instead of width and depth: the closed lines that are its edge, an offcut for instance
+    outline: Option<OneOrMany<Take>>,
     /// Recipes are found by it, and the focus is set by it
     thickness: Option<Length>,
 }

@@ -125,11 +125,12 @@ impl Print {
 }
 
 fn stock(made: &Made) -> Option<String> {
-    let stock = made.job.stock;
-    let size = stock.and_then(|stock| match stock.size? {
+    let stock = made.job.stock.as_ref();
+    let size = stock.and_then(|stock| match stock.size.as_ref()? {
         StockSize::Fixed { width, depth } => {
-            Some(format!("{} x {} mm", plain(width, 1), plain(depth, 1)))
+            Some(format!("{} x {} mm", plain(*width, 1), plain(*depth, 1)))
         }
+        StockSize::Drawn(_) => Some("as it is drawn".to_string()),
         StockSize::Round(_) => None,
     });
     let thick = stock

@@ -4,7 +4,7 @@ use crate::load::Made;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use serde::Serialize;
-use tinkite_core::geometry::Rect;
+use tinkite_core::geometry::{Point, Rect};
 use tinkite_core::picture::{self, Part, Playable, STEP_MM, STEP_S};
 
 #[derive(Debug, Serialize)]
@@ -25,7 +25,8 @@ struct Run {
     /// Whether the program is one file, so that its lines can be counted.
     numbered: bool,
     field: [f64; 4],
-    stock: Option<[f64; 4]>,
+    /// The rings round it, mm.
+    stock: Option<Vec<Vec<[f64; 2]>>>,
     shown: [f64; 4],
     zero: [f64; 2],
     axes: Axes,
@@ -113,7 +114,10 @@ pub(super) fn json(made: &Made) -> String {
         lines_before,
         numbered: made.job.machine.text.largest.is_none(),
         field: corners(field),
-        stock: stock.map(corners),
+        stock: stock.map(|stock| {
+            let ring = |ring: Vec<Point>| ring.into_iter().map(|p| [p.x, p.y]).collect();
+            stock.rings().into_iter().map(ring).collect()
+        }),
         shown: corners(shown),
         zero: [zero.x, zero.y],
         axes: Axes {

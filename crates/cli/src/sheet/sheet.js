@@ -190,7 +190,12 @@
     screen.fillRect(...at(run.field));
     if (run.stock) {
       screen.fillStyle = '#efe6d2';
-      screen.fillRect(...at(run.stock));
+      screen.beginPath();
+      for (const ring of run.stock) {
+        ring.forEach(([x, y], n) => n ? screen.lineTo(sx(x), sy(y)) : screen.moveTo(sx(x), sy(y)));
+        screen.closePath();
+      }
+      screen.fill('evenodd');
     }
     // A grid of 1, 2 or 5 times a power of ten, in mm from the zero.
     const wide = 60 / view.scale;

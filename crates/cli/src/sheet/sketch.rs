@@ -3,6 +3,7 @@
 use crate::load::Made;
 use maud::{Markup, html};
 use tinkite_core::geometry::{Point, Rect};
+use tinkite_core::layout::LaidStock;
 use tinkite_core::quantity::plain;
 
 /// How large it is, and the room round it for words, px.
@@ -16,11 +17,11 @@ pub(super) fn sketch(made: &Made) -> Markup {
     let totals = &made.compiled.within.planned().totals;
     let burns = totals.burnt.map_or(Rect::ZERO, |r| r + field.zero);
     let zero = field.zero.to_point();
-    let stock = made.compiled.stock;
+    let stock = made.compiled.stock.as_ref();
     let whole = if field.fixed {
         field.rect
     } else {
-        let near = stock.map_or(burns, |stock| stock.union(burns));
+        let near = stock.map_or(burns, |stock| stock.bounds.union(burns));
         near.union_pt(zero).inflate(1.0, 1.0)
     };
     let scale = ((SIZE.0 - 2.0 * ROOM.0) / whole.width().max(1e-6))
@@ -34,6 +35,16 @@ pub(super) fn sketch(made: &Made) -> Markup {
             rect class=(class) x=(two(x)) y=(two(y)) width=(two(r.width() * scale)) height=(two(r.height() * scale)) {}
         }
     };
+    let outline = |stock: &LaidStock| -> String {
+        let ring = |ring: &Vec<Point>| -> String {
+            let points = ring.iter().map(|p| px(*p)).enumerate();
+            let parts = points.map(|(n, (x, y))| {
+                format!("{}{} {}", if n == 0 { 'M' } else { 'L' }, two(x), two(y))
+            });
+            parts.collect::<String>() + "Z"
+        };
+        stock.rings().iter().map(ring).collect()
+    };
     let (zx, zy) = px(zero);
     let (bx, by) = px(burns.origin());
     let across = burns.width() * scale;
@@ -44,7 +55,7 @@ pub(super) fn sketch(made: &Made) -> Markup {
     html! {
         svg viewBox={ "0 0 " (SIZE.0) " " (SIZE.1) } role="img" aria-label="where the job lies" {
             @if field.fixed { (rectangle(field.rect, "bed")) }
-            @if let Some(stock) = stock { (rectangle(stock, "stock")) }
+            @if let Some(stock) = stock { path class="stock" fill-rule="evenodd" d=(outline(stock)) {} }
             (rectangle(burns, "burns"))
             text x=(two(bx + across / 2.0)) y=(two(by - burns.height() * scale - 6.0)) text-anchor="middle" { (measure) }
             path class="zero" d=(format!("M{} {}h20M{} {}v20", two(zx - 10.0), two(zy), two(zx), two(zy - 10.0))) {}

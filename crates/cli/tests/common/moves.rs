@@ -26,6 +26,31 @@ impl Move {
     }
 }
 
+impl Move {
+    /// Points all along it, from its start to its end, no further apart than this, mm.
+    pub(crate) fn points(&self, apart: f64) -> Vec<[f64; 2]> {
+        let many = (self.length() / apart).ceil() as u32 + 1;
+        let point = |n: u32| {
+            let share = f64::from(n) / f64::from(many);
+            let chord = [self.to[0] - self.from[0], self.to[1] - self.from[1]];
+            let Some((radius, sweep)) = self.arc else {
+                return [self.from[0] + share * chord[0], self.from[1] + share * chord[1]];
+            };
+            // The centre lies beside the chord's middle, to the left of a turn to the left.
+            let (length, half) = (chord[0].hypot(chord[1]), sweep / 2.0);
+            let beside = radius * half.cos() * sweep.signum();
+            let centre = [
+                self.from[0] + chord[0] / 2.0 - chord[1] / length * beside,
+                self.from[1] + chord[1] / 2.0 + chord[0] / length * beside,
+            ];
+            let begun = (self.from[1] - centre[1]).atan2(self.from[0] - centre[0]);
+            let at = begun + share * sweep;
+            [centre[0] + radius * at.cos(), centre[1] + radius * at.sin()]
+        };
+        (0..=many).map(point).collect()
+    }
+}
+
 /// What a program does.
 #[derive(Debug, Default)]
 pub(crate) struct Program {

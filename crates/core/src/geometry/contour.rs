@@ -107,7 +107,9 @@ impl Piece {
         }
     }
 
-    fn shifted(&self, by: Vec2) -> Self {
+    /// The same piece, moved.
+    #[must_use]
+    pub fn shifted(&self, by: Vec2) -> Self {
         match *self {
             Self::Line { to } => Self::Line { to: to + by },
             Self::Arc { to, centre, sweep } => {

@@ -10,6 +10,7 @@ pub mod doubles;
 pub mod fit;
 pub mod gaps;
 pub mod hull;
+pub mod inside;
 pub mod middle;
 pub mod near;
 pub mod nesting;
@@ -30,6 +31,12 @@ pub const SAME_POINT: f64 = 1e-3;
 #[must_use]
 pub fn hull(rects: impl IntoIterator<Item = Rect>) -> Option<Rect> {
     rects.into_iter().reduce(|a, b| a.union(b))
+}
+
+/// The corners of a rectangle, counter-clockwise from the lower left one.
+#[must_use]
+pub fn corners(r: Rect) -> Vec<Point> {
+    [(r.x0, r.y0), (r.x1, r.y0), (r.x1, r.y1), (r.x0, r.y1)].map(Point::from).to_vec()
 }
 
 /// The rectangle round what of a path has a length: a stray point counts for no size. None when nothing

@@ -5,8 +5,8 @@ use super::reader::{Section, SourceText};
 use super::recipe::{self, Shelf};
 use super::swatch;
 use super::{
-    Fill, Job, Operation, Pass, Placement, Relief, Step, Stock, StockSize, artwork, drawn, photo,
-    place, rotary, step,
+    Fill, Job, Operation, Pass, Placement, Relief, Step, artwork, drawn, photo, place, rotary,
+    step, stock,
 };
 use crate::problem::{Code, Problem, Problems, nearest};
 use crate::quantity::Length;
@@ -129,7 +129,7 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
             top.report(problem, beside.span.clone());
         }
     }
-    let stock = top.section("stock").map(stock);
+    let stock = top.section("stock").map(stock::read);
     let placement = top.section("place").map_or(Placement::default(), place::placement);
     let counted = artworks.iter().flatten().find(|one| one.count > 1);
     if let (Some(one), None) = (counted, &placement.pack) {
@@ -225,35 +225,6 @@ fn frequencies(top: &Section<'_, '_>, steps: &[super::Step]) {
         );
         top.report(problem, step.span.clone());
     }
-}
-
-fn stock(section: Section<'_, '_>) -> Option<Stock> {
-    let thickness = section.positive::<Length>("thickness").map(|length| length.0);
-    let size = if section.has("margin") {
-        let margin = section.quantity::<Length>("margin").map(|length| length.0);
-        if margin.is_some_and(|m| m < 0.0) {
-            let span = section.span_of("margin");
-            section.out_of_range("margin", span, &section.written("margin"), "zero or more");
-        }
-        if section.has("width") || section.has("depth") {
-            let message = "the stock has both a margin and a size";
-            let help = "keep margin (round the artwork), or width and depth (as it is)";
-            section
-                .report(Problem::error(Code::TwoSizes, message, help), section.span_of("margin"));
-        }
-        Some(StockSize::Round(margin.filter(|m| *m >= 0.0)?))
-    } else if thickness.is_some() && !section.has("width") && !section.has("depth") {
-        None
-    } else {
-        let width = section.required_positive::<Length>("width", "width = \"300 mm\"");
-        let depth = section.required_positive::<Length>("depth", "depth = \"200 mm\"");
-        match (width, depth) {
-            (Some(width), Some(depth)) => Some(StockSize::Fixed { width: width.0, depth: depth.0 }),
-            _ => return None,
-        }
-    };
-    section.finish();
-    Some(Stock { size, thickness })
 }
 
 #[cfg(test)]

@@ -21,6 +21,7 @@ pub mod select;
 pub mod set;
 mod starter;
 mod step;
+mod stock;
 pub mod swatch;
 mod table;
 mod window;
@@ -43,31 +44,9 @@ pub use step::{
     Lead, LeadShape, Lines, Operation, Order, Overlaps, Pass, PassesBy, Pierce, Ramp, RampEnd,
     Relief, Rings, Screen, ScreenKind, Shade, Sharpen, Shoulder, Side, Start, Step, Tone,
 };
+pub use stock::{Stock, StockSize};
 pub use table::{MOST_ROWS, Table};
 pub use window::Window;
-
-/// How large the stock is.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub enum StockSize {
-    /// This large, mm, with its front left corner at the bed's.
-    Fixed {
-        /// Across the bed.
-        width: f64,
-        /// Away from the operator.
-        depth: f64,
-    },
-    /// Round everything that is burnt, with this margin on each side, mm.
-    Round(f64),
-}
-
-/// A rectangle of material on the bed.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Stock {
-    /// How large it is, when the job says so.
-    pub size: Option<StockSize>,
-    /// Its thickness, mm, when the job says so.
-    pub thickness: Option<f64>,
-}
 
 /// Everything that is to be done, decided.
 #[derive(Debug, Clone, PartialEq)]

@@ -2,6 +2,7 @@
 
 use super::Unplaced;
 use super::drawn::{self, InCopy};
+use super::stock;
 use crate::artwork::FontSupply;
 use crate::geometry::{Rect, hull};
 use crate::job::words::{Unfilled, filled};
@@ -167,6 +168,8 @@ impl<'a> Batch<'a> {
         let goes = |name: &str| !gone(Some(name));
         let own = InCopy { drawing, goes: &goes, words: &words };
         drawn::draw(&mut pieces, &own, self.job, fonts, problems)?;
+        // The stock is no part of a copy.
+        stock::separate(&mut pieces, self.job);
         Ok(Original { pieces, label: self.label(copy) })
     }
 

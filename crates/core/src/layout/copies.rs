@@ -127,8 +127,8 @@ fn rows_from(first: u32, last: u32) -> String {
 /// What is free for copies: from the anchor to the far edges of stock or bed.
 fn room(one: Rect, job: &Job) -> Vec2 {
     let field = job.field();
-    let whole = match job.stock.and_then(|stock| stock.size) {
-        Some(StockSize::Fixed { width, depth }) => Vec2::new(width, depth),
+    let whole = match job.stock.as_ref().and_then(|stock| stock.size.as_ref()) {
+        Some(StockSize::Fixed { width, depth }) => Vec2::new(*width, *depth),
         _ => Vec2::new(field.rect.x1, field.rect.y1),
     };
     let Some(at) = job.placement.at else {

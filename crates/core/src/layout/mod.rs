@@ -18,6 +18,7 @@ mod repair;
 mod shown;
 mod size;
 mod sought;
+mod stock;
 mod under;
 
 use crate::artwork::trouble::lines::Lined;
@@ -35,6 +36,7 @@ use original::Laid;
 use rayon::prelude::*;
 use std::collections::BTreeMap;
 use std::sync::Arc;
+pub use stock::LaidStock;
 
 /// What a job is given to work on.
 #[derive(Clone)]
@@ -147,8 +149,8 @@ pub struct Sheet {
     pub images: Vec<LaidImage>,
     /// The rectangle round all lines and bitmaps, mm from the bed's front left corner.
     pub extents: Rect,
-    /// Where the stock lies, when the job says, mm from the bed's front left corner.
-    pub stock: Option<Rect>,
+    /// Where the stock lies, when the job says.
+    pub stock: Option<LaidStock>,
     /// Bitmaps that were traced.
     pub underlays: Vec<Underlay>,
     /// Copies that differ from each other: what they are called, and the rectangle round each, mm from the bed's front
@@ -189,6 +191,8 @@ struct Placed {
     underlays: Vec<Underlay>,
     /// The first copy and the one behind the last, counted over all sheets.
     copies: (u32, u32),
+    /// Where the stock lies that is drawn.
+    stock: Option<LaidStock>,
 }
 
 /// Lays the artworks as the job says.
@@ -199,16 +203,22 @@ struct Placed {
 pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problems> {
     let mut problems = Problems::new();
     let mut gathered = gathered::gather(given.artworks, job, &mut problems)?;
+    let mut drawn_stock = stock::separate(&mut gathered.pieces, job);
     let batch = Batch::new(job, given.table.as_ref())
         .map_err(|problem| Problems::from(problem.at(Place::file(&job.file))))?;
     if !batch.differs() {
         batch.draw(&mut gathered.pieces, given.fonts, &mut problems)?;
+        drawn_stock.extend(stock::separate(&mut gathered.pieces, job));
     }
+    let outline = stock::outline(&drawn_stock, &gathered.pieces, job)?;
     let placed = match &job.placement.pack {
-        Some(pack) => parts::lay(gathered, &batch, (job, pack), given.fonts, &mut problems),
-        None => in_rows(gathered, &batch, job, given.fonts, &mut problems),
+        Some(pack) => {
+            let of = (job, pack, outline.as_ref());
+            parts::lay(gathered, &batch, of, given.fonts, &mut problems)
+        }
+        None => in_rows(gathered, &batch, (job, outline.as_ref()), given.fonts, &mut problems),
     };
-    let Placed { shapes, images, underlays, copies } = placed.map_err(|refusal| {
+    let Placed { shapes, images, underlays, copies, stock } = placed.map_err(|refusal| {
         problems.extend(refusal);
         std::mem::take(&mut problems)
     })?;
@@ -220,10 +230,16 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         problems.push(problem.at(Place::file(&job.file)));
         return Err(problems);
     };
-    let stock = job.stock.and_then(|stock| stock.size).map(|size| match size {
-        StockSize::Fixed { width, depth } => place::stock(width, depth, job),
-        StockSize::Round(margin) => extents.inflate(margin, margin),
-    });
+    let stock = match job.stock.as_ref().and_then(|stock| stock.size.as_ref()) {
+        Some(StockSize::Fixed { width, depth }) => {
+            Some(LaidStock::rectangle(place::stock(*width, *depth, job)))
+        }
+        Some(StockSize::Round(margin)) => {
+            Some(LaidStock::rectangle(extents.inflate(*margin, *margin)))
+        }
+        Some(StockSize::Drawn(_)) => stock,
+        None => None,
+    };
     let parts = named_copies(&shapes);
     let numbers = job.placement.copies.number.map(|number| {
         let of = |copy: u32| number.first.saturating_add(copy);
@@ -238,7 +254,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
 fn in_rows(
     gathered: Gathered,
     batch: &Batch<'_>,
-    job: &Job,
+    (job, outline): (&Job, Option<&stock::DrawnStock>),
     fonts: &dyn FontSupply,
     problems: &mut Problems,
 ) -> Result<Placed, Problems> {
@@ -279,7 +295,8 @@ fn in_rows(
         .into_iter()
         .map(|(to_sheet, bitmap)| Underlay { to_bed: to_bed * to_sheet, bitmap })
         .collect();
-    Ok(Placed { shapes, images, underlays, copies: run.span() })
+    let stock = outline.map(|outline| outline.carried(to_bed));
+    Ok(Placed { shapes, images, underlays, copies: run.span(), stock })
 }
 
 /// A name, and which copy it is of.

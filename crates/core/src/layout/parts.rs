@@ -4,9 +4,9 @@ use super::batch::{self, Batch, Original};
 use super::gathered::Gathered;
 use super::original::{self, Laid};
 use super::pack::{self, Part};
-use super::{LaidImage, Placed, place};
+use super::stock::DrawnStock;
+use super::{LaidImage, LaidStock, Placed, place};
 use crate::artwork::FontSupply;
-use crate::geometry::Rect;
 use crate::job::{Job, Pack, StockSize};
 use crate::problem::{Code, Place, Problem, Problems};
 use rayon::prelude::*;
@@ -18,19 +18,20 @@ use rayon::prelude::*;
 pub(super) fn lay(
     gathered: Gathered,
     batch: &Batch<'_>,
-    (job, pack): (&Job, &Pack),
+    (job, pack, outline): (&Job, &Pack, Option<&DrawnStock>),
     fonts: &dyn FontSupply,
     problems: &mut Problems,
 ) -> Result<Placed, Problems> {
     let at_job = |problem: Problem| Problems::from(problem.at(Place::file(&job.file)));
-    let stock = stock(job).map_err(at_job)?;
+    let stock = stock(job, outline).map_err(at_job)?;
     let copies = &job.placement.copies;
     let count = batch.wanted().unwrap_or(copies.columns * copies.rows);
-    let groups = groups(job).map_err(at_job)?;
     let originals = match batch.differs() {
         true => batch.originals(&gathered.pieces, (0, count), fonts, problems)?,
         false => vec![Original { pieces: gathered.pieces, label: None }],
     };
+    let own = originals.iter().any(|o| o.pieces.iter().any(|piece| piece.artwork.is_none()));
+    let groups = groups(job, own).map_err(at_job)?;
     let many = groups.last().map_or(1, |last| last + 1);
     let mut parts = Vec::new();
     for copy in 0..count {
@@ -57,7 +58,7 @@ pub(super) fn lay(
             }
         }
     }
-    let packed = pack::packed(parts, stock, pack, job, 1).map_err(at_job)?;
+    let packed = pack::packed(parts, &stock, pack, job, 1).map_err(at_job)?;
     problems.push(packed.told);
     let copies = packed.parts.iter().map(|(part, _)| part.copy);
     let copies = (copies.clone().min().unwrap_or(0), copies.max().unwrap_or(0) + 1);
@@ -82,32 +83,38 @@ pub(super) fn lay(
         shapes.extend(laid.shapes);
         images.extend(laid.images);
     }
-    Ok(Placed { shapes, images, underlays: Vec::new(), copies })
+    let stock = outline.map(|_| stock);
+    Ok(Placed { shapes, images, underlays: Vec::new(), copies, stock })
 }
 
 /// Where parts may lie: the stock, or the bed.
-fn stock(job: &Job) -> Result<Rect, Problem> {
+fn stock(job: &Job, outline: Option<&DrawnStock>) -> Result<LaidStock, Problem> {
     let field = job.field();
     let refuse = |message: &str, help: &str| Err(Problem::error(Code::NoRoom, message, help));
     if job.round.is_some() {
         return refuse("pack lays parts flat, and the job turns in the rotary", "take pack out");
     }
-    match job.stock.and_then(|stock| stock.size) {
-        Some(StockSize::Fixed { width, depth }) => Ok(place::stock(width, depth, job)),
+    if let Some(outline) = outline {
+        return Ok(outline.by_itself(job));
+    }
+    match job.stock.as_ref().and_then(|stock| stock.size.as_ref()) {
+        Some(StockSize::Fixed { width, depth }) => {
+            Ok(LaidStock::rectangle(place::stock(*width, *depth, job)))
+        }
         Some(StockSize::Round(_)) => refuse(
             "pack needs stock of a known size, and margin makes it as large as what is burnt",
             "give [stock] a width and a depth; pack has a margin of its own",
         ),
-        None if field.fixed => Ok(field.rect),
-        None => refuse(
+        _ if field.fixed => Ok(LaidStock::rectangle(field.rect)),
+        _ => refuse(
             "pack needs to know how large the stock is, and where the job lies is known only at the machine",
             "give [stock] a width and a depth",
         ),
     }
 }
 
-/// Which artworks belong together: those that lie beside each other.
-fn groups(job: &Job) -> Result<Vec<usize>, Problem> {
+/// Which artworks belong together: those that lie beside each other. `own` says whether the job draws shapes itself.
+fn groups(job: &Job, own: bool) -> Result<Vec<usize>, Problem> {
     let mut groups: Vec<usize> = Vec::new();
     let mut next = 0;
     for (n, how) in job.artworks.iter().enumerate() {
@@ -118,7 +125,7 @@ fn groups(job: &Job) -> Result<Vec<usize>, Problem> {
         groups.push(beside.map_or(next, |other| groups[other]));
         next = groups.iter().max().map_or(0, |most| most + 1);
     }
-    if next > 1 && !job.shapes.is_empty() {
+    if next > 1 && own {
         let message =
             "pack lays each artwork on its own, so the job's shapes have no place among them";
         let help = "take the shapes out, or say beside in the artworks that belong together";

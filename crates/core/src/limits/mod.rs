@@ -2,12 +2,14 @@
 //!
 //! A [`WithinLimits`] can only be had from [`check`], and a program can only be made from one.
 
+mod outline;
 pub mod round;
 
 use crate::frame::Frame;
 use crate::geometry::{Rect, Vec2};
 use crate::job::machine::Dialect;
 use crate::job::{Engrave, Field, Job};
+use crate::layout::LaidStock;
 use crate::plan::Planned;
 use crate::problem::{Code, Place, Problem, Problems};
 use crate::quantity::plain;
@@ -83,7 +85,7 @@ const SLACK: f64 = 0.0015;
 pub fn check(
     planned: Planned,
     steps: &[usize],
-    stock: Option<Rect>,
+    stock: Option<&LaidStock>,
 ) -> Result<(WithinLimits, Problems), Problems> {
     let mut problems = Problems::new();
     let job = planned.job();
@@ -104,7 +106,10 @@ pub fn check(
         reach.size(burnt, worked, &mut problems);
     }
     if let Some(stock) = stock {
-        reach.hold_stock(burnt, stock, &mut problems);
+        reach.hold_stock(burnt, stock.bounds, &mut problems);
+        if let (true, Some(outline)) = (problems.is_empty(), &stock.outline) {
+            outline::hold(&planned, outline, &mut problems);
+        }
     }
     round::check(&planned, burnt, &mut problems);
     constant_power(&planned, steps, &mut problems);

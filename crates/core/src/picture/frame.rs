@@ -4,6 +4,7 @@ use super::palette::{BED, FAINT_INK, GRID, INK, PAPER, STOCK, STOCK_EDGE};
 use crate::geometry::{Affine, Point, Rect, Vec2};
 use crate::job::Field;
 use crate::job::machine::{Machine, Pointing};
+use crate::layout::LaidStock;
 use crate::quantity::plain;
 use std::fmt::Write as _;
 
@@ -86,10 +87,10 @@ impl View {
 }
 
 /// What the frame shows besides the job.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub(super) struct Ground {
     pub(super) bed: Rect,
-    pub(super) stock: Option<Rect>,
+    pub(super) stock: Option<LaidStock>,
 }
 
 /// Where the rulers count from, and which way.
@@ -189,8 +190,22 @@ pub(super) fn open(out: &mut String, view: &View, ground: &Ground) {
     );
     out.push_str("<g clip-path=\"url(#plot)\">\n");
     rect(out, view.px_rect(ground.bed), &format!(r#"fill="{BED}""#));
-    if let Some(stock) = ground.stock {
-        rect(out, view.px_rect(stock), &format!(r#"fill="{STOCK}" stroke="{STOCK_EDGE}""#));
+    if let Some(stock) = &ground.stock {
+        let paint = format!(r#"fill="{STOCK}" stroke="{STOCK_EDGE}""#);
+        match &stock.outline {
+            None => rect(out, view.px_rect(stock.bounds), &paint),
+            Some(outline) => {
+                let mut d = String::new();
+                for ring in outline.rings() {
+                    for (n, p) in ring.iter().map(|p| view.px(*p)).enumerate() {
+                        let _ =
+                            write!(d, "{}{:.2} {:.2}", if n == 0 { 'M' } else { 'L' }, p.x, p.y);
+                    }
+                    d.push('Z');
+                }
+                let _ = writeln!(out, r#"<path d="{d}" {paint} fill-rule="evenodd"/>"#);
+            }
+        }
     }
     grid(out, view);
     out.push_str("</g>\n");

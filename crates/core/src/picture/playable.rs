@@ -7,6 +7,7 @@ use crate::compile::Compiled;
 use crate::geometry::{Point, Rect, Vec2};
 use crate::job::Job;
 use crate::job::machine::Pointing;
+use crate::layout::LaidStock;
 use crate::mapping::Purpose;
 use crate::plan::Traced;
 use crate::segment::{Act, Provenance, Segments};
@@ -107,7 +108,7 @@ pub struct Playable {
     /// What can be reached, the stock, and what is worth showing, mm from the lower left corner of the field.
     pub field: Rect,
     /// The stock, where its size is known.
-    pub stock: Option<Rect>,
+    pub stock: Option<LaidStock>,
     /// What of it is worth showing.
     pub shown: Rect,
     /// Where the program counts from, mm.
@@ -124,7 +125,7 @@ pub fn playable(compiled: &Compiled, job: &Job) -> Playable {
     let field = job.field();
     let totals = &planned.totals;
     let reach = totals.reached.map_or(Rect::ZERO, |r| r + field.zero);
-    let shown = compiled.stock.map_or(reach, |stock| stock.union(reach));
+    let shown = compiled.stock.as_ref().map_or(reach, |stock| stock.bounds.union(reach));
     numbered(segments, planned, |lines, lines_before| {
         let mut packer = Packer::new(segments, lines);
         planned.trace(|traced| packer.add(&traced));
@@ -135,7 +136,7 @@ pub fn playable(compiled: &Compiled, job: &Job) -> Playable {
             parts: packer.parts,
             lines_before,
             field: field.rect,
-            stock: compiled.stock,
+            stock: compiled.stock.clone(),
             shown: super::scene::worth_showing(field.rect, shown),
             zero: field.zero,
             pointing: field.pointing,

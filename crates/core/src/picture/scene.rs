@@ -55,9 +55,12 @@ pub(super) fn view_of(compiled: &Compiled, job: &Job, look: &Look) -> (View, Gro
     let totals = &compiled.within.planned().totals;
     let field = job.field();
     let to_bed = |r: Rect| r + field.zero;
-    let stock = compiled.stock;
+    let stock = compiled.stock.clone();
     let burnt = totals.burnt.map(to_bed).unwrap_or_default();
-    let reach = totals.worked.map_or(burnt, to_bed).union(stock.unwrap_or(burnt));
+    let reach = totals
+        .worked
+        .map_or(burnt, to_bed)
+        .union(stock.as_ref().map_or(burnt, |stock| stock.bounds));
     let ground = Ground { bed: field.rect, stock };
     let canvas = look.canvas;
     let window = look.window.map(|machine| {

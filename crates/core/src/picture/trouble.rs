@@ -82,7 +82,7 @@ pub fn job_trouble(
         title: &job.name,
         subtitle: format!("on {}", job.machine.name),
         shapes: sheet.shapes.iter().map(shown).collect(),
-        ground: Ground { bed: field.rect, stock: sheet.stock },
+        ground: Ground { bed: field.rect, stock: sheet.stock.clone() },
         zero: field.into(),
         on_bed: field.fixed && field.around.is_none(),
     };

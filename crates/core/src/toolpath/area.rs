@@ -1,8 +1,8 @@
 //! Which area a step engraves: inside shapes or outside them, grown, bounded.
 
 use super::{EngraveContext, step_place};
+use crate::geometry::Point;
 use crate::geometry::region::{self, Combine, FillRule};
-use crate::geometry::{Point, Rect};
 use crate::job::{Engrave, Overlaps};
 use crate::layout::LaidShape;
 use crate::problem::{Code, Problem, count, few};
@@ -103,7 +103,7 @@ pub(super) fn ground(
             let help = "name a boundary = { … }, or give [stock]";
             return fail(Code::NoBoundary, message, help);
         };
-        Some(vec![corners(stock)])
+        Some(stock.rings())
     } else {
         None
     };
@@ -125,15 +125,6 @@ pub(super) fn ground(
         return fail(Code::NoArea, message, "check area, boundary and grow; look at the picture");
     }
     Ok(RingArea { rings, drawn })
-}
-
-fn corners(r: Rect) -> Vec<Point> {
-    vec![
-        Point::new(r.x0, r.y0),
-        Point::new(r.x1, r.y0),
-        Point::new(r.x1, r.y1),
-        Point::new(r.x0, r.y1),
-    ]
 }
 
 /// Refuses open lines: they enclose nothing. What is filled is closed by its fill.

@@ -19,9 +19,9 @@ mod shoulder;
 mod wrap;
 
 use crate::artwork::Depth;
-use crate::geometry::{Contour, Point, Rect};
+use crate::geometry::{Contour, Point};
 use crate::job::{Engrave, Fill, Job, Operation, Step};
-use crate::layout::{LaidImage, LaidShape, Sheet};
+use crate::layout::{LaidImage, LaidShape, LaidStock, Sheet};
 use crate::problem::{Code, Place, Problem, Problems};
 use copies::Copies;
 use line::Line;
@@ -134,7 +134,7 @@ struct EngraveContext<'a> {
     step: &'a Step,
     engrave: &'a Engrave,
     job: &'a Job,
-    stock: Option<Rect>,
+    stock: Option<&'a LaidStock>,
     /// The shapes that bound its area.
     bounds: &'a [&'a LaidShape],
 }
@@ -152,6 +152,8 @@ impl EngraveContext<'_> {
 pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Problems> {
     let mut problems = Problems::new();
     let taken = select::select(sheet, job);
+    let ground = sheet.stock.clone();
+    let ground = ground.unwrap_or_else(|| LaidStock::rectangle(job.field().rect));
     let mut paths = Vec::new();
     for (number, (step, own)) in job.steps.iter().zip(&taken).enumerate() {
         if own.is_nothing() {
@@ -172,7 +174,7 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
                     follow,
                     job,
                     kindred: &kindred,
-                    ground: sheet.stock.unwrap_or_else(|| job.field().rect),
+                    ground: &ground,
                 };
                 let told = || {
                     let mut told = Problems::default();
@@ -193,8 +195,13 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
             }
             Operation::Engrave(engrave) => {
                 let bounds = select::bounds(sheet, engrave);
-                let context =
-                    EngraveContext { step, engrave, job, stock: sheet.stock, bounds: &bounds };
+                let context = EngraveContext {
+                    step,
+                    engrave,
+                    job,
+                    stock: sheet.stock.as_ref(),
+                    bounds: &bounds,
+                };
                 engraved(number, &shapes, &images, &context, &mut problems)
             }
         };

@@ -45,7 +45,7 @@ pub(super) fn layers(
         let help = "reliefs are cut on the flat bed: take [rotary] out";
         return Err(Problem::error(Code::ReliefDeep, message, help).at(context.place()));
     }
-    let thick = context.job.stock.and_then(|stock| stock.thickness);
+    let thick = context.job.stock.as_ref().and_then(|stock| stock.thickness);
     if let Some(thick) = thick.filter(|thick| how.depth > *thick) {
         let message = format!(
             "step \"{}\": its relief is {} mm deep, and the stock is {} mm thick",

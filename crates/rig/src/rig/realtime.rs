@@ -139,12 +139,12 @@ impl Rig {
             String::new()
         };
         let o = self.planner.overrides;
-        let running = self.planner.blocks.front().and_then(|block| block.s).unwrap_or(0.0);
+        let s = self.s_now();
         let turn = if self.setup.turning { format!(",{turn:.3}") } else { String::new() };
         let pressed = if self.is_touching() { "|Pn:P" } else { "" };
         let _ = write!(
             self.output,
-            "<{state}|{place}:{x:.3},{y:.3},{z:.3}{turn}{room}|FS:{:.0},{running:.0}|WCO:{:.3},{:.3},{:.3}|Ov:{},{},{}{pressed}>\r\n",
+            "<{state}|{place}:{x:.3},{y:.3},{z:.3}{turn}{room}|FS:{:.0},{s:.0}|WCO:{:.3},{:.3},{:.3}|Ov:{},{},{}{pressed}>\r\n",
             self.head.speed * 60.0,
             self.modal.offset[0],
             self.modal.offset[1],

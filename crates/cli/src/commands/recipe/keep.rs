@@ -42,7 +42,7 @@ pub(super) fn run(args: &RecipeKeep, console: &Console) -> Result<(), Refusal> {
     let text = source::text(&args.job)?;
     let machine = Request::of(&text).machine.unwrap_or_default();
     let shelf = books::shelf(&load::folder_of(&args.job))?;
-    let thickness = args.thickness.or_else(|| job.stock.and_then(|stock| stock.thickness));
+    let thickness = args.thickness.or_else(|| job.stock.as_ref().and_then(|stock| stock.thickness));
     let settings = settings_of(&text, &step.name, profile_name(&machine), &job.machine, &shelf)
         .ok_or_else(|| Refusal::Usage("the step has no settings of its own".into()))?;
     let from = args.from.clone().unwrap_or_else(|| {

@@ -159,14 +159,16 @@ impl Run<'_> {
         };
         stream.watch(status, session, now);
         self.overrides.status(status);
-        self.lit(status);
+        self.lit(status, session);
         self.view(session, Some(status), now);
         self.holder(session, Some(status.state), now);
     }
 
-    /// Most boards switch the beam off while they are held; one that says otherwise, twice, is told of.
-    fn lit(&mut self, status: &Status) {
-        let held = matches!(status.state, State::Hold { moving: false } | State::Door);
+    /// Most boards switch the beam off while they are held; one that says otherwise, twice, is told of. A stop
+    /// holds it as well, for as long as it takes to see that the head stands, and its reset ends that.
+    fn lit(&mut self, status: &Status, session: &Session) {
+        let held = matches!(status.state, State::Hold { moving: false } | State::Door)
+            && !session.is_stopping();
         let s = status.feed_and_s.map_or(0.0, |[_, s]| s);
         self.lit_while_held = if held && s > 0.0 { self.lit_while_held + 1 } else { 0 };
         if self.lit_while_held == 2 {

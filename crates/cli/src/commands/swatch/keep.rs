@@ -118,7 +118,7 @@ pub(super) fn run(args: &SwatchKeep, console: &Console) -> Result<(), Refusal> {
         .map_or("engrave", |step| step.operation.name());
     let about = About {
         material,
-        thickness: args.thickness.or_else(|| job.stock.and_then(|stock| stock.thickness)),
+        thickness: args.thickness.or_else(|| job.stock.as_ref().and_then(|stock| stock.thickness)),
         machine: (!args.any_machine).then(|| profile_name(&machine).to_string()),
         lens: job.lens.clone(),
         make,

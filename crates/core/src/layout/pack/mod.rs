@@ -5,9 +5,11 @@ mod outline;
 mod search;
 
 use super::LaidImage;
+use super::LaidStock;
 use super::batch::Original;
 use super::original::{self, Laid};
-use crate::geometry::{Affine, Point, Rect, Vec2, region};
+use crate::geometry::region::Combine;
+use crate::geometry::{Affine, Point, Rect, Vec2, corners, region};
 use crate::job::{Job, Pack};
 use crate::problem::{Code, Place, Problem, Problems, count, few};
 use crate::quantity::plain;
@@ -60,23 +62,43 @@ struct Kind {
     area: f64,
 }
 
+/// Where parts may lie, mm.
+struct Room {
+    bounds: Rect,
+    /// Rings that bound it; none where it is the rectangle.
+    edge: Option<Vec<Vec<Point>>>,
+}
+
+impl Room {
+    /// What the margin leaves of the stock.
+    fn of(stock: &LaidStock, pack: &Pack) -> Self {
+        let Some(outline) = &stock.outline else {
+            return Self { bounds: stock.bounds.inflate(-pack.margin, -pack.margin), edge: None };
+        };
+        let edge = region::grown(outline.rings(), -(pack.margin + FINE), FINE);
+        Self { bounds: bounds(&edge), edge: Some(edge) }
+    }
+}
+
 /// Lays parts on `stock`.
 ///
 /// # Errors
 /// A part that is larger than the stock, and a sheet that is not needed.
 pub(super) fn packed(
     parts: Vec<Part>,
-    stock: Rect,
+    stock: &LaidStock,
     pack: &Pack,
     job: &Job,
     effort: u64,
 ) -> Result<Packed, Problem> {
     let (kinds, kind_of) = kinds(&parts, pack, job)?;
-    let room = stock.inflate(-pack.margin, -pack.margin);
-    let (mut sheets, mut left) = by_outlines(&kinds, &kind_of, room, pack, effort);
-    let grid = (kinds.len() == 1).then(|| by_rows(&kinds[0], parts.len(), room, pack)).flatten();
-    let depth =
-        |sheets: &Sheets| sheets.last().map_or(0.0, |sheet| top(sheet, &kinds, &kind_of) - room.y0);
+    let room = Room::of(stock, pack);
+    let (mut sheets, mut left) = by_outlines(&kinds, &kind_of, &room, pack, effort);
+    let alike = kinds.len() == 1 && room.edge.is_none();
+    let grid = alike.then(|| by_rows(&kinds[0], parts.len(), room.bounds, pack)).flatten();
+    let depth = |sheets: &Sheets| {
+        sheets.last().map_or(0.0, |sheet| top(sheet, &kinds, &kind_of) - room.bounds.y0)
+    };
     if let Some(grid) = grid
         && (!left.is_empty() || (grid.len(), depth(&grid)) <= (sheets.len(), depth(&sheets) + 1e-6))
     {
@@ -85,13 +107,16 @@ pub(super) fn packed(
     if !left.is_empty() {
         let mut names: Vec<String> = left.iter().map(|part| parts[*part].name.clone()).collect();
         names.dedup();
-        let message = format!(
-            "{} too large for the {} x {} mm that are free: {}",
-            count(left.len(), "part"),
-            plain(room.width(), 2),
-            plain(room.height(), 2),
-            few(&names, 6)
-        );
+        let free = match &room.edge {
+            Some(_) => "what is free of the stock".to_string(),
+            None => format!(
+                "the {} x {} mm that are free",
+                plain(room.bounds.width(), 2),
+                plain(room.bounds.height(), 2)
+            ),
+        };
+        let message =
+            format!("{} too large for {free}: {}", count(left.len(), "part"), few(&names, 6));
         let help = "take larger stock, a smaller margin, or let parts turn: turn = \"90 deg\"";
         return Err(Problem::error(Code::NoRoom, message, help).naming(names));
     }
@@ -103,7 +128,7 @@ pub(super) fn packed(
             format!("say a sheet from 1 to {}", sheets.len()),
         ));
     };
-    let told = told(&parts, &kinds, &kind_of, (sheet, wanted, sheets.len()), room, pack);
+    let told = told(&parts, &kinds, &kind_of, (sheet, wanted, sheets.len()), (stock, &room), pack);
     let mut parts: Vec<Option<Part>> = parts.into_iter().map(Some).collect();
     let laid = sheet.iter().filter_map(|(part, turn, by)| {
         let to_bed = Affine::translate(*by) * Affine::rotate(pack.turns[*turn]);
@@ -188,27 +213,44 @@ fn cell(kinds: &[Kind], room: Rect) -> f64 {
 fn by_outlines(
     kinds: &[Kind],
     kind_of: &[usize],
-    room: Rect,
+    room: &Room,
     pack: &Pack,
     effort: u64,
 ) -> (Sheets, Vec<usize>) {
     // Parts are grown by half the gap, and so is what they lie in.
-    let room = room.inflate(pack.gap / 2.0, pack.gap / 2.0);
+    let edge = room.edge.as_ref();
+    let room = room.bounds.inflate(pack.gap / 2.0, pack.gap / 2.0);
     if room.width() <= 0.0 || room.height() <= 0.0 {
         return (Vec::new(), (0..kind_of.len()).collect());
     }
     let cell = cell(kinds, room);
     let whole = |length: f64| (length / cell - 1e-6).ceil().max(1.0) as usize;
-    let in_cells = |rings: &Vec<Vec<Point>>| {
-        let around = bounds(rings);
+    // Cells of some rings in the plane of others.
+    let in_cells = |rings: &[Vec<Point>], plane: &[Vec<Point>]| {
+        let around = bounds(plane);
         Bits::touched(rings, around.origin(), cell, (whole(around.width()), whole(around.height())))
     };
     let down = |length: f64| ((length / cell + 1e-6).floor() as usize).max(1);
-    let cells = Cells {
-        outside: Bits::new(down(room.width()), down(room.height())),
-        kinds: kinds.par_iter().map(|kind| kind.grown.iter().map(in_cells).collect()).collect(),
+    let size = (down(room.width()), down(room.height()));
+    let mut cells = Cells {
+        outside: Bits::new(size.0, size.1),
+        kinds: kinds
+            .par_iter()
+            .map(|kind| kind.grown.iter().map(|grown| in_cells(grown, grown)).collect())
+            .collect(),
+        bare: None,
         parts: kind_of.to_vec(),
     };
+    if let Some(edge) = edge {
+        // All that is not free, as rings round it and round what is.
+        let mut outside = edge.clone();
+        outside.push(corners(room.inflate(9.0 * cell, 9.0 * cell)));
+        cells.outside = Bits::touched(&outside, room.origin(), cell, size);
+        let bare = |kind: &Kind| {
+            kind.own.iter().zip(&kind.grown).map(|(own, grown)| in_cells(own, grown)).collect()
+        };
+        cells.bare = Some(kinds.par_iter().map(bare).collect());
+    }
     let (sheets, left) = search::best(&cells, effort);
     let placed = |lay: &search::Lay| {
         let low = bounds(&kinds[kind_of[lay.part]].grown[lay.turn]).origin();
@@ -255,16 +297,23 @@ fn told(
     kinds: &[Kind],
     kind_of: &[usize],
     (sheet, number, sheets): (&[(usize, usize, Vec2)], u32, usize),
-    room: Rect,
+    (stock, room): (&LaidStock, &Room),
     pack: &Pack,
 ) -> Problem {
-    let depth = top(sheet, kinds, kind_of) - room.y0;
+    let depth = top(sheet, kinds, kind_of) + pack.margin - stock.bounds.y0;
     let area: f64 = sheet.iter().map(|(part, ..)| kinds[kind_of[*part]].area).sum();
-    let share = area / ((room.width() + 2.0 * pack.margin) * (depth + 2.0 * pack.margin));
+    let used = Rect { y1: stock.bounds.y0 + depth, ..stock.bounds };
+    let used = match &room.edge {
+        Some(_) => {
+            region::area(&region::combined(&stock.rings(), &[corners(used)], Combine::Overlap))
+        }
+        None => used.area(),
+    };
+    let share = area / used.max(f64::MIN_POSITIVE);
     let laid = format!(
         "{} laid by outline: {} mm of the stock's depth are used, and parts fill {} % of that",
         count(sheet.len(), "part"),
-        plain(depth + 2.0 * pack.margin, 1),
+        plain(depth, 1),
         plain(100.0 * share, 0)
     );
     if sheets == 1 {

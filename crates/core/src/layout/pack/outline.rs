@@ -2,7 +2,7 @@
 
 use crate::geometry::hull::convex_hull;
 use crate::geometry::region::{self, Combine, FillRule, Polygon};
-use crate::geometry::{Contour, Point, Rect, nesting};
+use crate::geometry::{Contour, Point, corners, nesting};
 use crate::job::{Job, Operation};
 use crate::layout::original::Laid;
 
@@ -31,14 +31,6 @@ pub(super) fn solid(laid: &Laid, job: &Job) -> Vec<Vec<Point>> {
             }
         }
     }
-    let corners = |r: Rect| {
-        vec![
-            Point::new(r.x0, r.y0),
-            Point::new(r.x1, r.y0),
-            Point::new(r.x1, r.y1),
-            Point::new(r.x0, r.y1),
-        ]
-    };
     drawn.extend(laid.images.iter().map(|image| corners(image.bounds())));
     drawn.push(convex_hull(loose));
     drawn.retain(|ring| ring.len() > 2);

@@ -34,6 +34,9 @@ pub(super) struct Lay {
 pub(super) struct Cells {
     /// Cells that no part may touch.
     pub(super) outside: Bits,
+    /// The cells of each kind in each direction that are held against those outside, in planes of the same size, where
+    /// they are fewer than the kind's own: the gap is none to the edge.
+    pub(super) bare: Option<Vec<Vec<Bits>>>,
     /// For each kind of part its cells in each direction.
     pub(super) kinds: Vec<Vec<Bits>>,
     /// The kind of each part.
@@ -257,7 +260,9 @@ pub(super) fn best(cells: &Cells, effort: u64) -> (Vec<Vec<Lay>>, Vec<usize>) {
     let turns = cells.kinds.first().map_or(1, Vec::len);
     let all = turns * cells.kinds.len();
     let empty = cells
-        .kinds
+        .bare
+        .as_ref()
+        .unwrap_or(&cells.kinds)
         .par_iter()
         .flatten()
         .map(|own| {

@@ -5,6 +5,10 @@ use proptest::prelude::*;
 
 const ROOM: Rect = Rect::new(5.0, 3.0, 205.0, 153.0);
 
+fn room() -> Room {
+    Room { bounds: ROOM, edge: None }
+}
+
 fn pack(gap: f64, directions: u32) -> Pack {
     let turn = |n| f64::from(n) * std::f64::consts::TAU / f64::from(directions);
     Pack { gap, margin: gap, turns: (0..directions).map(turn).collect() }
@@ -128,7 +132,7 @@ proptest! {
         }).collect::<Vec<_>>()];
         let kinds: Vec<Kind> = shapes.iter().map(|radii| kind(star(radii), &pack)).collect();
         let kind_of: Vec<usize> = (0..kinds.len()).flat_map(|k| std::iter::repeat_n(k, counts[k])).collect();
-        let (sheets, left) = by_outlines(&kinds, &kind_of, ROOM, &pack, 0);
+        let (sheets, left) = by_outlines(&kinds, &kind_of, &room(), &pack, 0);
         prop_assert!(left.is_empty());
         hold(&sheets, &kinds, &kind_of, &pack);
         prop_assert_eq!(sheets.iter().map(Vec::len).sum::<usize>(), kind_of.len());
@@ -142,7 +146,7 @@ fn small_parts_lie_in_the_holes_of_large_ones() {
     hole.reverse();
     let kinds = [kind(vec![circle(60.0), hole], &pack), kind(vec![circle(12.0)], &pack)];
     let kind_of = [0, 1, 1, 1, 1];
-    let (sheets, _) = by_outlines(&kinds, &kind_of, ROOM, &pack, 1);
+    let (sheets, _) = by_outlines(&kinds, &kind_of, &room(), &pack, 1);
     hold(&sheets, &kinds, &kind_of, &pack);
     // Nothing reaches beyond the large one, and it alone is 120 mm wide and high.
     assert!((depth(&sheets, &kinds, &kind_of) - 120.0).abs() < 0.3);
@@ -157,7 +161,7 @@ fn triangles_are_turned_into_each_other() {
     let pack = pack(0.0, 2);
     let kinds = [kind(vec![ring(&[(0.0, 0.0), (40.0, 0.0), (20.0, 30.0)])], &pack)];
     let kind_of = [0; 9];
-    let (sheets, left) = by_outlines(&kinds, &kind_of, ROOM, &pack, 1);
+    let (sheets, left) = by_outlines(&kinds, &kind_of, &room(), &pack, 1);
     assert!(left.is_empty());
     hold(&sheets, &kinds, &kind_of, &pack);
     // Nine triangles, every second one upside down, are 40 + 8 × 20 = 200 mm wide: one row of 30 mm. Cells cost a little,
@@ -177,7 +181,7 @@ fn rectangles_lie_no_worse_than_in_rows_and_columns() {
         let kind_of = vec![0; count];
         let rows = by_rows(&kinds[0], count, ROOM, &pack).unwrap();
         hold(&rows, &kinds, &kind_of, &pack);
-        let (sheets, left) = by_outlines(&kinds, &kind_of, ROOM, &pack, 0);
+        let (sheets, left) = by_outlines(&kinds, &kind_of, &room(), &pack, 0);
         assert!(left.is_empty());
         hold(&sheets, &kinds, &kind_of, &pack);
     }

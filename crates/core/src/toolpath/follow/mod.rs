@@ -10,9 +10,9 @@ mod starts;
 
 use super::line::Line;
 use super::{Burn, Name, Toolpath};
-use crate::geometry::{Contour, Rect};
+use crate::geometry::Contour;
 use crate::job::{Follow, Job, Side, Step};
-use crate::layout::LaidShape;
+use crate::layout::{LaidShape, LaidStock};
 use crate::problem::{Code, Place, Problem, Problems, count, few};
 use kerf::Corrected;
 use nest::Nest;
@@ -42,7 +42,7 @@ pub(super) struct FollowContext<'a> {
     /// Everything that steps of this kind take: holes are told from outlines by all of it.
     pub(super) kindred: &'a [&'a LaidShape],
     /// Where lines may lie: on the stock, or the bed, mm.
-    pub(super) ground: Rect,
+    pub(super) ground: &'a LaidStock,
 }
 
 impl FollowContext<'_> {

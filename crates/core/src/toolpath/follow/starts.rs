@@ -4,8 +4,9 @@ use super::bridges::Stretches;
 use super::kerf::Corrected;
 use super::{FollowContext, told};
 use crate::geometry::region::{Polygon, signed_area};
-use crate::geometry::{Contour, Piece, Point, Rect, Vec2, rounded};
+use crate::geometry::{Contour, Piece, Point, Vec2, rounded};
 use crate::job::{Follow, Lead, LeadShape, Side, Start};
+use crate::layout::LaidStock;
 use crate::problem::{Code, Problem, Problems};
 use crate::quantity::plain;
 use crate::toolpath::Name;
@@ -77,7 +78,7 @@ fn entries(
     line: &Corrected,
     bridges: &[(f64, f64)],
     follow: &Follow,
-    others: &Obstacles,
+    others: &Obstacles<'_>,
 ) -> (Vec<Entry>, bool) {
     let contour = &line.contour;
     let length = contour.length();
@@ -192,7 +193,7 @@ fn led(
     at: f64,
     scrap: f64,
     follow: &Follow,
-    others: &Obstacles,
+    others: &Obstacles<'_>,
 ) -> Option<Entry> {
     let length = contour.length();
     let normal = |d: Vec2| Vec2::new(-d.y, d.x) * scrap;
@@ -247,7 +248,7 @@ fn way_in(
     before: Vec2,
     normal: impl Fn(Vec2) -> Vec2,
     lead: Lead,
-    others: &Obstacles,
+    others: &Obstacles<'_>,
 ) -> Option<Contour> {
     let p = end.p;
     let straight = |towards: Vec2| Contour {
@@ -277,19 +278,19 @@ fn way_in(
 }
 
 /// What leads must stay clear of.
-struct Obstacles {
+struct Obstacles<'a> {
     lines: RTree<CachedEnvelope<Segment<[f64; 2]>>>,
     /// Between the place of piercing and any line, mm.
     clear: f64,
-    ground: Rect,
+    ground: &'a LaidStock,
 }
 
-impl Obstacles {
-    fn none(context: &FollowContext<'_>) -> Self {
+impl<'a> Obstacles<'a> {
+    fn none(context: &FollowContext<'a>) -> Self {
         Self { lines: RTree::new(), clear: 0.0, ground: context.ground }
     }
 
-    fn of(lines: &[(Corrected, Stretches)], context: &FollowContext<'_>) -> Self {
+    fn of(lines: &[(Corrected, Stretches)], context: &FollowContext<'a>) -> Self {
         let mut segments: Vec<Segment<[f64; 2]>> = lines
             .par_iter()
             .flat_map_iter(|(line, _)| {
@@ -322,7 +323,7 @@ impl Obstacles {
             return false;
         };
         let points = free.flatten(TOLERANCE);
-        if !points.iter().all(|p| self.ground.inflate(1e-6, 1e-6).contains(*p)) {
+        if !points.iter().all(|p| self.ground.holds(*p, 1e-6)) {
             return false;
         }
         let start = [lead.start.x, lead.start.y];
