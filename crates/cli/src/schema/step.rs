@@ -71,6 +71,9 @@ pub(super) struct Settings {
     start: Option<Start>,
     /// Stretches that stay attached
     bridges: Option<Bridges>,
+    /// What is done where lines turn sharply
+    #[schemars(example = &"loop")]
+    corners: Option<Corners>,
     /// Edges that neighbouring parts share are followed once
     shared_edges: Option<bool>,
     /// Closed shapes are filled with straight lines
@@ -205,6 +208,29 @@ pub(super) struct ShapedLead {
 pub(super) enum LeadShape {
     Straight,
     Arc,
+}
+
+#[derive(JsonSchema)]
+#[schemars(untagged)]
+pub(super) enum Corners {
+    Way(CornersWay),
+    Said(SaidCorners),
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "kebab-case")]
+pub(super) enum CornersWay {
+    /// A loop through the scrap at outer corners, as large as the speed needs
+    Loop,
+}
+
+#[derive(JsonSchema)]
+#[schemars(rename_all = "kebab-case", deny_unknown_fields)]
+pub(super) enum SaidCorners {
+    /// The radius of a loop through the scrap at outer corners
+    Loop(Length),
+    /// How long the beam stands in every corner
+    Dwell(Time),
 }
 
 #[derive(JsonSchema)]

@@ -132,10 +132,10 @@ mod tests {
         assert_eq!(frame.left_at(at, &line(-5.0, 15.0), 0.01), Some(Point::new(0.0, 15.0)));
         let middle = Point::new(15.0, 15.0);
         assert_eq!(frame.left_at(middle, &line(15.0, 16.0), 0.01), Some(middle));
-        // A half circle from (5, 5) to (25, 5) that bulges below the lower edge, or into the hole.
+        // A half circle from (5, 5) to (25, 5) that bulges below the lower edge, or into the hole: at x = 10 it is 75^0.5 above its centre.
         let centre = Point::new(15.0, 5.0);
         for (sweep, low, high) in
-            [(std::f64::consts::PI, -0.1, 0.1), (-std::f64::consts::PI, 9.9, 10.1)]
+            [(std::f64::consts::PI, -0.1, 0.1), (-std::f64::consts::PI, 13.65, 13.67)]
         {
             let arc = Piece::Arc { to: Point::new(25.0, 5.0), centre, sweep };
             let left = frame.left_at(Point::new(5.0, 5.0), &arc, 0.001).expect("it leaves");

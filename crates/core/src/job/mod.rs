@@ -40,9 +40,9 @@ pub use rotary::{Hold, Keep, Round};
 pub use select::Take;
 pub use starter::{RENDER_DPI, Wishes, starter};
 pub use step::{
-    Advance, Bridges, DeepFrom, Directions, Dither, Engrave, Every, Fill, Follow, Image, Islands,
-    Lead, LeadShape, Lines, Operation, Order, Overlaps, Pass, PassesBy, Pierce, Ramp, RampEnd,
-    Relief, Rings, Screen, ScreenKind, Shade, Sharpen, Shoulder, Side, Start, Step, Tone,
+    Advance, Bridges, Corners, DeepFrom, Directions, Dither, Engrave, Every, Fill, Follow, Image,
+    Islands, Lead, LeadShape, Lines, Operation, Order, Overlaps, Pass, PassesBy, Pierce, Ramp,
+    RampEnd, Relief, Rings, Screen, ScreenKind, Shade, Sharpen, Shoulder, Side, Start, Step, Tone,
 };
 pub use stock::{Stock, StockSize};
 pub use table::{MOST_ROWS, Table};

@@ -18,19 +18,29 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
     ) -> Result<(), E> {
         let way = line.way().shifted(self.placed.shift);
         let bridges = line.bridges_on_way();
+        let corners = if manner.corner_dwell > 0.0 { line.corners_on_way() } else { Vec::new() };
         // An open line is walked there and back: no travel, and the beam stays where it is hot.
-        let back = (!line.contour.closed && passes.len() > 1).then(|| way.reversed());
+        let back = (!line.contour.closed && passes.len() > 1).then(|| {
+            let length = way.length();
+            let stretches = bridges.iter().rev().map(|(from, to)| (length - to, length - from));
+            let marks = Along {
+                bridges: stretches.collect(),
+                corners: corners.iter().rev().map(|at| length - at).collect(),
+            };
+            (way.reversed(), marks)
+        });
+        let there = (way, Along { bridges, corners });
         let first = passes.start;
         for pass in passes {
-            let way = match &back {
+            let (way, along) = match &back {
                 Some(back) if (pass - first) % 2 == 1 => back,
-                _ => &way,
+                _ => &there,
             };
             self.begin_pass(&manner.step, pass);
             let height = manner.step.height(pass);
             self.travel(way.start, height)?;
             self.pierce(manner, pass)?;
-            self.stretches(way, &bridges, manner, pass)?;
+            self.stretches(way, along, manner, pass)?;
         }
         Ok(())
     }
@@ -39,14 +49,15 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
     fn stretches(
         &mut self,
         way: &Contour,
-        bridges: &[(f64, f64)],
+        Along { bridges, corners }: &Along,
         manner: &StepWalk,
         pass: usize,
     ) -> Result<(), E> {
         let how = &manner.step.passes[pass];
         let pace = Pace::Feed(how.speed);
         let ramp = &manner.step.ramp;
-        if bridges.is_empty() && ramp.start.is_none() && ramp.end.is_none() {
+        let mut dwells = corners.iter().peekable();
+        if bridges.is_empty() && corners.is_empty() && ramp.start.is_none() && ramp.end.is_none() {
             let power = [how.power; 2];
             return way
                 .pieces
@@ -80,9 +91,21 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
                 low = high;
             }
             place = end;
+            if dwells.next_if(|at| (*at - place).abs() < SHORTEST).is_some() {
+                let power = along.power_at(place);
+                (self.each)(Instruction::Dwell(manner.corner_dwell, Some(power)))?;
+            }
         }
         Ok(())
     }
+}
+
+/// What is done along a way, mm from its start, rising.
+struct Along {
+    /// Stretches that stay attached.
+    bridges: Vec<(f64, f64)>,
+    /// Corners in which the beam stands.
+    corners: Vec<f64>,
 }
 
 /// Power along a way, by its ramps.

@@ -9,7 +9,7 @@ mod rows;
 use crate::frame::{Frame, Surface};
 use crate::geometry::{Piece, Point, Vec2};
 use crate::job::machine::Travel;
-use crate::job::{Every, Job, PassesBy, Pierce, Step, Zero};
+use crate::job::{Corners, Every, Job, PassesBy, Pierce, Step, Zero};
 use crate::order::Sequence;
 use crate::quantity::{Power, Speed};
 use crate::toolpath::{Burn, Toolpath};
@@ -113,6 +113,8 @@ struct StepWalk {
     step: Step,
     pierce: Option<Pierce>,
     bridge_power: Option<Power>,
+    /// How long the beam stands in corners, s; 0 for not.
+    corner_dwell: f64,
     /// How long the air is waited for when this step is the one that switches it on, s.
     settle: f64,
 }
@@ -124,6 +126,10 @@ impl StepWalk {
             step: step.clone(),
             pierce: follow.and_then(|follow| follow.pierce),
             bridge_power: follow.and_then(|f| f.bridges).and_then(|bridges| bridges.power),
+            corner_dwell: match follow.and_then(|follow| follow.corners) {
+                Some(Corners::Dwell(seconds)) => seconds,
+                _ => 0.0,
+            },
             settle: job.machine.air.as_ref().filter(|_| step.air).map_or(0.0, |air| air.settle),
         }
     }

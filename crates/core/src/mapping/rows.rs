@@ -4,7 +4,7 @@ use super::{Instruction, Pace, Purpose, Walker};
 use crate::geometry::{Piece, Point};
 use crate::job::Step;
 use crate::quantity::Power;
-use crate::toolpath::rows::{Row, Rows};
+use crate::toolpath::rows::{Row, RowOrder, Rows};
 
 /// Stretches nearer than this (mm) follow one another without a gap.
 const TOUCHING: f64 = 1e-6;
@@ -17,30 +17,31 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
         let share = step.share(pass);
         let feed = Pace::Feed(how.speed);
         let mut height = Some(step.height(pass) - self.sunk);
-        rows.rows().try_for_each(|row| self.row(&row, rows.walk.run_up, feed, share, height.take()))
+        rows.rows().try_for_each(|row| self.row(&row, &rows.walk, feed, share, height.take()))
     }
 
     fn row(
         &mut self,
         row: &Row<'_>,
-        run_up: f64,
+        walk: &RowOrder,
         feed: Pace,
         share: f64,
         height: Option<f64>,
     ) -> Result<(), E> {
         let shift = self.placed.shift;
-        let reach = row.direction() * run_up;
+        let reach = row.direction() * walk.run_up;
+        let settle = row.direction() * walk.gaps.settle;
         let mut end_before: Option<Point> = None;
         let mut height = height;
         for (from, to, power) in row.stretches() {
             let (from, to) = (from + shift, to + shift);
             let power = [Power(power.0 * share); 2];
-            // A gap longer than slowing down and getting up to speed again is crossed as travel.
             let enter = match end_before {
-                Some(end) if end.distance(from) <= 2.0 * run_up + 1e-6 => None,
+                Some(end) if end.distance(from) <= walk.gaps.short + 1e-6 => None,
+                // The head goes faster and comes back to its speed without a halt.
                 Some(end) => {
-                    self.dark(Purpose::Dark, end + reach, feed)?;
-                    Some(from - reach)
+                    self.dark(Purpose::Dark, end + settle, feed)?;
+                    Some(from - settle)
                 }
                 None => Some(from - reach),
             };

@@ -2,7 +2,7 @@
 
 use super::area::{self, RingArea};
 use super::cluster::{self, Pacing};
-use super::rows::{RowOrder, Rows, run_up};
+use super::rows::{RowOrder, Rows};
 use super::wrap::closing_spacing;
 use super::{EngraveContext, shoulder};
 use crate::geometry::hull::convex_hull;
@@ -210,7 +210,7 @@ fn laid(
     let rows = walk.fill(low, high);
     walk.directions = lines.directions;
     walk.offset = lines.offset;
-    walk.run_up = run_up(lines.run_up, walk.along, step, job);
+    walk.get_up_to_speed(lines.run_up, step, job);
     let (spans, powers) = match bands {
         None => {
             let mut powers = [0.0; 256];

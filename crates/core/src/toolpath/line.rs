@@ -99,10 +99,11 @@ impl Line {
         let lead = self.lead_in.as_ref().map_or(0.0, Contour::length);
         let length = self.contour.length();
         let end = length + self.beyond();
+        let turns: &[f64] = if self.contour.closed { &[-length, 0.0, length] } else { &[0.0] };
         let mut all = Vec::new();
         for (from, to) in &self.bridges {
             // The same bridge is met again in the overlap, and one may reach over the start.
-            for turn in [-length, 0.0, length] {
+            for turn in turns {
                 let (from, to) = ((from + turn).max(0.0), (to + turn).min(end));
                 if to > from {
                     all.push((lead + from, lead + to));
@@ -111,6 +112,17 @@ impl Line {
         }
         all.sort_by(|a, b| a.0.total_cmp(&b.0));
         all
+    }
+
+    /// Where the line turns sharply, mm from the start of the [`way`](Self::way), rising; not where it is begun or left.
+    #[must_use]
+    pub fn corners_on_way(&self) -> Vec<f64> {
+        let lead = self.lead_in.as_ref().map_or(0.0, Contour::length);
+        let (length, beyond) = (self.contour.length(), self.beyond());
+        let corners = self.contour.corners();
+        let inner = corners.iter().filter(|at| **at > 0.0).map(|at| lead + at);
+        let again = corners.iter().filter(|at| **at < beyond).map(|at| lead + length + at);
+        inner.chain(again).collect()
     }
 
     /// Where burning begins, and where it ends after one pass.

@@ -7,6 +7,7 @@ mod area;
 mod cluster;
 mod copies;
 mod follow;
+pub mod gaps;
 mod hatch;
 mod image;
 pub mod line;

@@ -1,7 +1,7 @@
 //! Reliefs: a solid or a depth picture, layer by layer.
 
 use super::hatch::too_many;
-use super::rows::{RowOrder, Rows, run_up};
+use super::rows::{RowOrder, Rows};
 use super::{EngraveContext, area};
 use crate::artwork::Depth;
 use crate::geometry::region::FillRule;
@@ -75,7 +75,7 @@ pub(super) fn layers(
         let spans = layer(&field, slicing.threshold(n), &rows);
         walk.directions = how.lines.directions;
         walk.offset = how.lines.offset;
-        walk.run_up = run_up(how.lines.run_up, walk.along, context.step, context.job);
+        walk.get_up_to_speed(how.lines.run_up, context.step, context.job);
         if let Some(rows) = Rows::of_spans(walk, spans, powers.clone()) {
             let depth =
                 if how.finishes { how.depth / 2.0 } else { f64::from(n) * slicing.thickness };

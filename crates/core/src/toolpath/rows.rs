@@ -1,5 +1,6 @@
 //! Rows: parallel lines with stretches that are burnt, each with its power.
 
+use super::gaps::Gaps;
 use crate::frame::Frame;
 use crate::geometry::scan::Span;
 use crate::geometry::{Point, Vec2};
@@ -23,6 +24,8 @@ pub struct RowOrder {
     pub reversed: bool,
     /// Length before and after each row at speed with the beam off, mm.
     pub run_up: f64,
+    /// How gaps are crossed.
+    pub gaps: Gaps,
     /// How far rows that are walked backwards land beyond where they should, mm.
     pub offset: f64,
 }
@@ -49,6 +52,7 @@ impl RowOrder {
             directions: Directions::Both,
             reversed: across.dot(towards) < 0.0,
             run_up: 0.0,
+            gaps: Gaps::NONE,
             offset: 0.0,
         }
     }
@@ -60,14 +64,16 @@ impl RowOrder {
         self.first = f64::midpoint(low, high) - (rows - 1.0) / 2.0 * self.spacing;
         rows as u32
     }
-}
 
-/// The run-up that a step's rows need: as given, or so long that the head is at speed, with a tenth
-/// to spare, rounded up to a tenth of a millimetre.
-pub(super) fn run_up(given: Option<f64>, along: Vec2, step: &Step, job: &Job) -> f64 {
-    let (top, acceleration) = Frame::of(job).limits(along);
-    let speed = step.fastest().0.min(top);
-    given.unwrap_or_else(|| (1.1 * speed * speed / (2.0 * acceleration) * 10.0).ceil() / 10.0)
+    /// How the head gets up to the speed of a step: with a run-up as given, or so long that it is at speed, with a
+    /// tenth to spare, rounded up to a tenth of a millimetre.
+    pub(super) fn get_up_to_speed(&mut self, given: Option<f64>, step: &Step, job: &Job) {
+        let (top, acceleration) = Frame::of(job).limits(self.along);
+        let speed = step.fastest().0.min(top);
+        let needed = speed * speed / (2.0 * acceleration);
+        self.run_up = given.unwrap_or_else(|| (1.1 * needed * 10.0).ceil() / 10.0);
+        self.gaps = Gaps::of(self.along, self.run_up, step, job);
+    }
 }
 
 /// Pixels in rows: level 0 is not burnt.

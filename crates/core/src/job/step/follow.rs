@@ -87,6 +87,16 @@ pub struct Bridges {
     pub power: Option<Power>,
 }
 
+/// What is done where a line turns sharply.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Corners {
+    /// Outer corners of closed lines: a loop through the scrap, so that the head need not slow down. Its radius, mm;
+    /// none: as large as the speed needs.
+    Loop(Option<f64>),
+    /// The beam stands still in every corner for so long, s.
+    Dwell(f64),
+}
+
 /// How lines are followed.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Follow {
@@ -108,6 +118,8 @@ pub struct Follow {
     pub start: Start,
     /// Bridges.
     pub bridges: Option<Bridges>,
+    /// What is done at corners; none: they are followed as they are.
+    pub corners: Option<Corners>,
     /// Whether edges that neighbouring parts share are followed once.
     pub shared_edges: bool,
 }
@@ -137,6 +149,7 @@ pub(super) fn read(section: &Section<'_, '_>, beam: &Beam) -> Option<Follow> {
     let overlap = section.distance("overlap").unwrap_or(0.0);
     let start = start(section);
     let bridges = optional(section, "bridges", |s| bridges(s, beam));
+    let corners = corners(section);
     Some(Follow {
         kerf,
         side,
@@ -147,6 +160,7 @@ pub(super) fn read(section: &Section<'_, '_>, beam: &Beam) -> Option<Follow> {
         overlap,
         start: start?,
         bridges: bridges?,
+        corners: corners?,
         shared_edges,
     })
 }
@@ -203,6 +217,39 @@ fn start(section: &Section<'_, '_>) -> Option<Start> {
     let leads = section.has("lead-in") || section.has("lead-out");
     let left_out = if leads { Start::Flat } else { Start::Nearest };
     if section.has("start") { section.choice("start", &words) } else { Some(left_out) }
+}
+
+/// The word for loops, or a table that says how large they are, or how long the beam stands.
+fn corners(section: &Section<'_, '_>) -> Option<Option<Corners>> {
+    let Some(value) = section.value("corners") else { return Some(None) };
+    if matches!(value.get_ref(), DeValue::String(word) if word == "dwell") {
+        section.missing("dwell", "corners = { dwell = \"0.1 s\" }, for how long");
+        return None;
+    }
+    if !matches!(value.get_ref(), DeValue::Table(_)) {
+        return section.choice("corners", &[("loop", Corners::Loop(None))]).map(Some);
+    }
+    let table = section.section("corners")?;
+    if table.has("loop") == table.has("dwell") {
+        table.contradicts(
+            "loop",
+            "corners have either a loop or a dwell",
+            "say corners = \"loop\", { loop = \"1 mm\" } or { dwell = \"0.1 s\" }",
+        );
+    }
+    let radius = table.positive::<Length>("loop");
+    let radius = radius.and_then(|radius| table.within("loop", radius, LONGEST));
+    let dwell = table.positive::<Duration>("dwell");
+    if dwell.is_some_and(|time| time.0 > 60.0) {
+        let span = table.span_of("dwell");
+        table.out_of_range("dwell", span, &table.written("dwell"), "at most 60 s");
+    }
+    table.finish();
+    match (radius, dwell) {
+        (Some(radius), None) => Some(Some(Corners::Loop(Some(radius)))),
+        (None, Some(dwell)) => Some(Some(Corners::Dwell(dwell.0))),
+        _ => None,
+    }
 }
 
 fn bridges(section: Section<'_, '_>, beam: &Beam) -> Option<Bridges> {

@@ -9,7 +9,7 @@ mod relief;
 mod rows;
 
 pub use engrave::{Engrave, Fill, Islands, Lines, Overlaps, Rings, Shoulder};
-pub use follow::{Bridges, Every, Follow, Lead, LeadShape, Pierce, Side, Start};
+pub use follow::{Bridges, Corners, Every, Follow, Lead, LeadShape, Pierce, Side, Start};
 pub use image::{Dither, Image, Screen, ScreenKind, Shade, Sharpen, Tone};
 pub use passes::{Pass, PassesBy};
 pub use ramp::{Ramp, RampEnd};
@@ -168,7 +168,7 @@ impl Step {
 }
 
 /// Keys that only steps which follow lines have.
-const FOLLOWING: [&str; 10] = [
+const FOLLOWING: [&str; 11] = [
     "kerf",
     "side",
     "deepest-bite",
@@ -178,6 +178,7 @@ const FOLLOWING: [&str; 10] = [
     "overlap",
     "start",
     "bridges",
+    "corners",
     "shared-edges",
 ];
 

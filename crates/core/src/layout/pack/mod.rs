@@ -3,6 +3,7 @@
 mod bits;
 mod outline;
 mod search;
+mod settle;
 
 use super::LaidImage;
 use super::LaidStock;
@@ -20,7 +21,7 @@ use std::collections::HashMap;
 
 /// Round corners of grown outlines are this near to the true ones, mm; outlines are grown by as much more, so that what
 /// is asked for is kept.
-const FINE: f64 = 0.005;
+const FINE: f64 = 0.004;
 
 /// No cell is smaller, mm.
 const FINEST: f64 = 0.05;
@@ -218,6 +219,7 @@ fn by_outlines(
     effort: u64,
 ) -> (Sheets, Vec<usize>) {
     // Parts are grown by half the gap, and so is what they lie in.
+    let free = room;
     let edge = room.edge.as_ref();
     let room = room.bounds.inflate(pack.gap / 2.0, pack.gap / 2.0);
     if room.width() <= 0.0 || room.height() <= 0.0 {
@@ -257,7 +259,10 @@ fn by_outlines(
         let at = Vec2::new(lay.at.0 as f64, lay.at.1 as f64) * cell;
         (lay.part, lay.turn, room.origin() + at - low)
     };
-    (sheets.iter().map(|sheet| sheet.iter().map(placed).collect()).collect(), left)
+    let mut sheets: Sheets =
+        sheets.iter().map(|sheet| sheet.iter().map(placed).collect()).collect();
+    sheets.iter_mut().for_each(|sheet| settle::settle(sheet, kinds, kind_of, free));
+    (sheets, left)
 }
 
 /// Rows and columns of parts that are all alike, all in the direction in which they take least; none where not even

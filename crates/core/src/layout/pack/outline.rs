@@ -6,8 +6,8 @@ use crate::geometry::{Contour, Point, corners, nesting};
 use crate::job::{Job, Operation};
 use crate::layout::original::Laid;
 
-/// Curves become chords this near to them, mm.
-const FINE: f64 = 0.01;
+/// Curves become chords this near to them, mm: no further than outlines are grown beyond what is asked for.
+const FINE: f64 = 0.003;
 
 /// A hole that reaches over what it lies in by more than this is none, mm².
 const OVER: f64 = 1e-3;

@@ -186,3 +186,40 @@ fn rectangles_lie_no_worse_than_in_rows_and_columns() {
         hold(&sheets, &kinds, &kind_of, &pack);
     }
 }
+
+#[test]
+fn parts_without_a_gap_touch_along_their_edges() {
+    let pack = pack(0.0, 1);
+    let rectangle = |w: f64, h: f64| vec![ring(&[(0.0, 0.0), (w, 0.0), (w, h), (0.0, h)])];
+    let kinds = [kind(rectangle(43.1, 20.7), &pack), kind(rectangle(17.3, 20.7), &pack)];
+    let kind_of = [0, 0, 0, 1, 1, 1];
+    let (sheets, _) = by_outlines(&kinds, &kind_of, &room(), &pack, 0);
+    hold(&sheets, &kinds, &kind_of, &pack);
+    // 181.2 mm side by side on 200 mm, each two not further apart than both are grown.
+    let mut spans: Vec<(f64, f64)> = sheets[0]
+        .iter()
+        .map(|(part, turn, by)| {
+            let around = bounds(&kinds[kind_of[*part]].own[*turn]) + *by;
+            assert!((around.y0 - ROOM.y0).abs() < 1e-6, "{around:?}");
+            (around.x0, around.x1)
+        })
+        .collect();
+    spans.sort_by(|a, b| a.0.total_cmp(&b.0));
+    assert!((spans[0].0 - ROOM.x0).abs() < 1e-6, "{spans:?}");
+    assert!(spans.windows(2).all(|p| (p[1].0 - p[0].1 - 2.0 * FINE).abs() < 1e-6), "{spans:?}");
+}
+
+#[test]
+fn a_part_pushed_down_rests_on_what_it_meets_first() {
+    let pack = pack(0.0, 1);
+    let peak = vec![ring(&[(0.0, 0.0), (30.0, 0.0), (15.0, 10.0)])];
+    let kinds = [kind(peak, &pack)];
+    // One 50 mm above another, the same way up: it comes down until base meets peak.
+    let at = |y: f64| (ROOM.origin() + Vec2::new(0.0, y)).to_vec2();
+    let mut sheet = vec![(0, 0, at(1.0)), (1, 0, at(51.0))];
+    settle::settle(&mut sheet, &kinds, &[0, 0], &room());
+    assert!((sheet[0].2.y - ROOM.y0).abs() < 1e-6, "{sheet:?}");
+    let above = sheet[1].2.y - ROOM.y0 - 10.0;
+    // Grown corners are round: the peak reaches a little less far than an edge.
+    assert!((0.0..2.1 * FINE).contains(&above), "{above}");
+}

@@ -4,6 +4,7 @@ use super::group::RowSum;
 use crate::frame::Frame;
 use crate::job::machine::Travel;
 use crate::job::{Directions, Job, Step};
+use crate::toolpath::gaps::Gaps;
 use crate::toolpath::rows::RowOrder;
 
 /// How the head moves along and between rows.
@@ -16,6 +17,7 @@ pub(in crate::toolpath) struct Pacing {
     /// mm/s².
     pub(super) acceleration: f64,
     pub(super) run_up: f64,
+    pub(super) gaps: Gaps,
     pub(super) spacing: f64,
     pub(super) directions: Directions,
 }
@@ -33,6 +35,7 @@ impl Pacing {
             travel,
             acceleration,
             run_up: walk.run_up,
+            gaps: walk.gaps,
             spacing: walk.spacing,
             directions: walk.directions,
         }
@@ -40,7 +43,7 @@ impl Pacing {
 
     /// Blanks up to this long are crossed at burning speed, and quicker than any turn, mm.
     pub(in crate::toolpath) fn short_gap(&self) -> f64 {
-        2.0 * self.run_up
+        self.gaps.short
     }
 
     /// From standing to standing over a distance (mm), s.
@@ -53,18 +56,15 @@ impl Pacing {
         }
     }
 
-    /// From one burnt stretch of a row to the next over a gap (mm), s: at burning speed, or in travel between run-out
-    /// and run-up where the gap is longer than both.
+    /// From one burnt stretch of a row to the next over a gap (mm), s: at burning speed, or in travel where
+    /// that is quicker.
     pub(super) fn gap(&self, gap: f64) -> f64 {
-        let Self { speed, travel, acceleration, run_up, .. } = *self;
-        let free = gap - 2.0 * run_up;
-        if free <= 0.0 {
+        let Self { speed, travel, acceleration, gaps, .. } = *self;
+        if gap <= gaps.short {
             return gap / speed;
         }
-        let dark = 2.0 * run_up / speed;
-        if travel <= speed {
-            return dark + free / travel;
-        }
+        let free = gap - 2.0 * gaps.settle;
+        let dark = 2.0 * gaps.settle / speed;
         let peak = (speed * speed + acceleration * free).sqrt();
         if peak <= travel {
             return dark + 2.0 * (peak - speed) / acceleration;

@@ -1,5 +1,6 @@
 use super::*;
 use crate::job::Directions;
+use crate::toolpath::gaps::Gaps;
 
 fn pacing(speed: f64) -> Pacing {
     Pacing {
@@ -7,6 +8,7 @@ fn pacing(speed: f64) -> Pacing {
         travel: 250.0,
         acceleration: 1500.0,
         run_up: 1.1 * speed * speed / 3000.0,
+        gaps: Gaps::between(speed, 250.0, 1500.0, 0.5),
         spacing: 0.1,
         directions: Directions::Both,
     }
@@ -41,8 +43,8 @@ fn stepped(distance: f64, ends: f64, top: f64, acceleration: f64) -> f64 {
 fn gaps_and_hops_take_as_long_as_a_head_that_is_stepped_through_them() {
     let pacing = pacing(100.0);
     for gap in [10.0, 30.0, 80.0, 200.0] {
-        let free = gap - 2.0 * pacing.run_up;
-        let slow = 2.0 * pacing.run_up / 100.0;
+        let free = gap - 2.0 * 0.5;
+        let slow = 2.0 * 0.5 / 100.0;
         let want = slow + stepped(free, 100.0, 250.0, 1500.0);
         assert!((pacing.gap(gap) - want).abs() < 0.002 * want, "{gap}: {}", pacing.gap(gap));
     }

@@ -25,7 +25,7 @@ enum Laid {
     Fewer(Stretches),
 }
 
-/// Lays bridges on closed lines; says where they do not fit.
+/// Lays bridges; says where they do not fit.
 pub(super) fn lay(
     lines: Vec<Corrected>,
     context: &FollowContext<'_>,
@@ -87,7 +87,7 @@ pub(super) fn lay(
 
 fn on(contour: &Contour, how: &Bridges) -> Laid {
     let bounds = contour.bounds();
-    if !contour.closed || bounds.width().max(bounds.height()) < how.smallest {
+    if bounds.width().max(bounds.height()) < how.smallest {
         return Laid::Bridged(Vec::new());
     }
     let length = contour.length();
@@ -106,7 +106,8 @@ fn on(contour: &Contour, how: &Bridges) -> Laid {
         // They are laid in turn, so only the one before and, round the start, the first are near.
         let clear = |other: &f64, at: f64| {
             let away = (other - at).rem_euclid(length);
-            away.min(length - away) > 2.0 * how.width
+            let apart = if contour.closed { away.min(length - away) } else { (other - at).abs() };
+            apart > 2.0 * how.width
         };
         let free = |at: &f64| {
             (at - ideal).abs() <= apart
@@ -123,9 +124,15 @@ fn on(contour: &Contour, how: &Bridges) -> Laid {
     }
 }
 
-/// Where the middle of a bridge may lie: between corners, far enough from both.
+/// Where the middle of a bridge may lie: between corners, far enough from both. The ends of an open line count as
+/// corners.
 fn runs(contour: &Contour, away: f64, length: f64) -> Stretches {
     let corners = contour.corners();
+    if !contour.closed {
+        let ends: Vec<f64> = [0.0].into_iter().chain(corners).chain([length]).collect();
+        let runs = ends.windows(2).map(|pair| (pair[0] + away, pair[1] - away));
+        return runs.filter(|(low, high)| low <= high).collect();
+    }
     let Some(first) = corners.first() else { return vec![(away.min(length / 2.0), length)] };
     let next = corners.iter().skip(1).copied().chain([first + length]);
     let runs = corners.iter().zip(next).map(|(a, b)| (a + away, b - away));
@@ -147,7 +154,7 @@ fn runs(contour: &Contour, away: f64, length: f64) -> Stretches {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::geometry::fit;
+    use crate::geometry::{Piece, Point, fit};
     use kurbo::{Circle, Rect, Shape};
 
     const HOW: Bridges = Bridges {
@@ -181,6 +188,19 @@ mod tests {
         assert_eq!(bridges.len(), 4);
         let Laid::Bridged(none) = on(&square(4.0), &HOW) else { panic!() };
         assert!(none.is_empty());
+    }
+
+    #[test]
+    fn an_open_line_gets_them_between_its_ends() {
+        let pieces = vec![Piece::Line { to: Point::new(40.0, 0.0) }];
+        let line = Contour { start: Point::ZERO, pieces, closed: false };
+        let Laid::Bridged(bridges) = on(&line, &HOW) else { panic!() };
+        let middles: Vec<f64> =
+            bridges.iter().map(|(from, to)| f64::midpoint(*from, *to)).collect();
+        assert_eq!(middles, [5.0, 15.0, 25.0, 35.0]);
+        let near_ends = Bridges { corner: 8.0, ..HOW };
+        let Laid::Bridged(bridges) = on(&line, &near_ends) else { panic!() };
+        assert!((bridges[0].0 - 8.0).abs() < 1e-9 && (bridges[3].1 - 32.0).abs() < 1e-9);
     }
 
     #[test]

@@ -17,6 +17,8 @@ pub(super) struct Corrected {
     /// As it was drawn, where that differs.
     pub(super) drawn: Option<Arc<Contour>>,
     pub(super) name: Arc<Name>,
+    /// Which line it is of all that steps of this kind follow.
+    pub(super) number: usize,
     /// Whether it bounds a hole.
     pub(super) hole: bool,
     /// The path of this step that must come after it.
@@ -35,6 +37,7 @@ pub(super) fn correct(
         contour: line.contour,
         drawn: None,
         name: line.name,
+        number: line.number,
         hole: line.hole,
         parent: line.parent,
     };
@@ -70,6 +73,7 @@ pub(super) fn correct(
             contour,
             drawn: original.clone(),
             name: line.name.clone(),
+            number: line.number,
             hole: line.hole,
             parent,
         }));

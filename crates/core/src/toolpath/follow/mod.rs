@@ -2,6 +2,7 @@
 
 mod bite;
 mod bridges;
+mod corners;
 mod kerf;
 mod nest;
 mod seam;
@@ -11,7 +12,7 @@ mod starts;
 use super::line::Line;
 use super::{Burn, Name, Toolpath};
 use crate::geometry::Contour;
-use crate::job::{Follow, Job, Side, Step};
+use crate::job::{Corners, Follow, Job, Side, Step};
 use crate::layout::{LaidShape, LaidStock};
 use crate::problem::{Code, Place, Problem, Problems, count, few};
 use kerf::Corrected;
@@ -53,8 +54,11 @@ impl FollowContext<'_> {
 
     /// Whether it matters what is a hole, or whose neighbour a line is.
     fn needs_nest(&self) -> bool {
-        let Follow { kerf, side, lead_in, lead_out, .. } = self.follow;
-        (*kerf > 0.0 && *side != Side::OnLine) || lead_in.is_some() || lead_out.is_some()
+        let Follow { kerf, side, lead_in, lead_out, corners, .. } = self.follow;
+        (*kerf > 0.0 && *side != Side::OnLine)
+            || lead_in.is_some()
+            || lead_out.is_some()
+            || matches!(corners, Some(Corners::Loop(_)))
     }
 }
 
@@ -70,27 +74,35 @@ pub(super) fn toolpaths(
         if context.follow.shared_edges { shared::once(drawn, context, problems) } else { drawn };
     let drawn = seam::once(drawn, context, problems);
     let corrected = kerf::correct(drawn, nest.as_ref(), context, problems);
+    corners::tell_inside(&corrected, context, problems);
+    let (corrected, loops): (Vec<_>, Vec<_>) =
+        corners::loops(corrected, context, problems).into_iter().unzip();
     let bridged = bridges::lay(corrected, context, problems);
     let entries = starts::choose(&bridged, context, problems);
     let follow = context.follow;
     bridged
         .into_iter()
         .zip(entries)
-        .map(|((Corrected { contour, drawn, name, parent, .. }, bridges), entries)| Toolpath {
-            depth: 0.0,
-            sunk: 0.0,
-            step: context.number,
-            name,
-            parent,
-            burn: Burn::Line(Line {
-                overlap: if contour.closed { follow.overlap } else { 0.0 },
-                contour,
-                drawn,
-                bridges,
-                entries,
-                lead_in: None,
-                lead_out: None,
-            }),
+        .zip(loops)
+        .map(|(((line, mut bridges), mut entries), loops)| {
+            let Corrected { contour, drawn, name, parent, .. } = line;
+            let contour = corners::put(contour, &loops, &mut bridges, &mut entries);
+            Toolpath {
+                depth: 0.0,
+                sunk: 0.0,
+                step: context.number,
+                name,
+                parent,
+                burn: Burn::Line(Line {
+                    overlap: if contour.closed { follow.overlap } else { 0.0 },
+                    contour,
+                    drawn,
+                    bridges,
+                    entries,
+                    lead_in: None,
+                    lead_out: None,
+                }),
+            }
         })
         .collect()
 }

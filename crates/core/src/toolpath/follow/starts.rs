@@ -5,7 +5,7 @@ use super::kerf::Corrected;
 use super::{FollowContext, told};
 use crate::geometry::region::{Polygon, signed_area};
 use crate::geometry::{Contour, Piece, Point, Vec2, rounded};
-use crate::job::{Follow, Lead, LeadShape, Side, Start};
+use crate::job::{Corners, Follow, Lead, LeadShape, Side, Start};
 use crate::layout::LaidStock;
 use crate::problem::{Code, Problem, Problems};
 use crate::quantity::plain;
@@ -23,7 +23,7 @@ const MOST_PLACES: usize = 12;
 
 /// Flattening of arcs that a lead must not touch, mm: finer than the gap between a circle and a lead
 /// that touches it, where the lead is looked at.
-const TOLERANCE: f64 = 0.005;
+pub(super) const TOLERANCE: f64 = 0.005;
 
 /// Share of a lead that may touch nothing at all; on the rest it comes up to its line.
 const FREE: f64 = 0.85;
@@ -50,6 +50,7 @@ pub(super) fn choose(
             entries(line, bridges, follow, &others)
         })
         .collect();
+    refuse_open(lines, context, problems);
     let without: Vec<usize> = (0..lines.len()).filter(|n| !chosen[*n].1).collect();
     let names: Vec<Arc<Name>> = without.iter().map(|n| lines[*n].0.name.clone()).collect();
     let lead = follow.lead_in.or(follow.lead_out).map_or(0.0, |lead| lead.length);
@@ -73,6 +74,44 @@ pub(super) fn choose(
     chosen.into_iter().map(|(entries, _)| entries).collect()
 }
 
+/// Refuses what is asked of open lines and has no meaning there: they have no scrap side, and no start to go beyond.
+fn refuse_open(
+    lines: &[(Corrected, Stretches)],
+    context: &FollowContext<'_>,
+    problems: &mut Problems,
+) {
+    let follow = context.follow;
+    let loops = matches!(follow.corners, Some(Corners::Loop(_)));
+    let asked = [
+        (follow.lead_in.is_some(), "lead-in"),
+        (follow.lead_out.is_some(), "lead-out"),
+        (follow.overlap > 0.0, "overlap"),
+        (loops, "corners = \"loop\""),
+    ];
+    let asked: Vec<&str> = asked.into_iter().filter(|(is, _)| *is).map(|(_, key)| key).collect();
+    let open: Vec<&Corrected> =
+        lines.iter().map(|(line, _)| line).filter(|line| !line.contour.closed).collect();
+    if asked.is_empty() || open.is_empty() {
+        return;
+    }
+    let names: Vec<Arc<Name>> = open.iter().map(|line| line.name.clone()).collect();
+    let keys = asked.join(", ");
+    let problem = told(
+        Problem::error,
+        Code::OpenLead,
+        &names,
+        |lines| {
+            let step = &context.step.name;
+            format!("step \"{step}\": {keys} can be had on closed lines only, not on {lines}")
+        },
+        "close them, or give them a step of their own: take = { kind = \"open\", … }",
+    );
+    if let Some(problem) = problem {
+        let spots = open.iter().map(|line| line.contour.start).collect();
+        problems.push(problem.seen_at(spots).at(context.place()));
+    }
+}
+
 /// The places of one line, and whether its leads found room.
 fn entries(
     line: &Corrected,
@@ -94,7 +133,7 @@ fn entries(
     if follow.lead_in.is_none() && follow.lead_out.is_none() {
         return (wanted.into_iter().map(plain).collect(), true);
     }
-    let scrap = scrap_side(line, follow.side);
+    let scrap = scrap_side(contour, line.hole, follow.side);
     let own = Polygon::new(contour.flatten(TOLERANCE));
     // In a tight corner a curved lead may lie on the wrong side of its own line all along.
     let in_scrap = |p: Point| own.contains(p) == scrap.inside;
@@ -170,17 +209,17 @@ fn flats(contour: &Contour, length: f64) -> Vec<f64> {
 
 /// Where the scrap of a closed line lies.
 #[derive(Debug, Clone, Copy)]
-struct Scrap {
+pub(super) struct Scrap {
     /// Whether it is what the line encloses.
-    inside: bool,
+    pub(super) inside: bool,
     /// On which side of the line it lies, seen along it: 1 left, −1 right.
-    left: f64,
+    pub(super) left: f64,
 }
 
-fn scrap_side(line: &Corrected, side: Side) -> Scrap {
-    let counter_clockwise = signed_area(line.contour.flatten(TOLERANCE).into_iter()) > 0.0;
+pub(super) fn scrap_side(contour: &Contour, hole: bool, side: Side) -> Scrap {
+    let counter_clockwise = signed_area(contour.flatten(TOLERANCE).into_iter()) > 0.0;
     let inside = match side {
-        Side::Scrap | Side::OnLine => line.hole,
+        Side::Scrap | Side::OnLine => hole,
         Side::Outside => false,
         Side::Inside => true,
     };

@@ -10,7 +10,7 @@ mod tone;
 
 use super::EngraveContext;
 use super::cluster::Pacing;
-use super::rows::{PixelRows, RowOrder, Rows, run_up};
+use super::rows::{PixelRows, RowOrder, Rows};
 use super::wrap::closing_spacing;
 use crate::geometry::{Affine, Rect};
 use crate::job::{Image, Shade};
@@ -52,7 +52,7 @@ pub(super) fn rows(
     let count = walk.fill(bounds.y0, bounds.y1);
     walk.directions = how.directions;
     walk.offset = how.offset;
-    walk.run_up = run_up(how.run_up, walk.along, context.step, context.job);
+    walk.get_up_to_speed(how.run_up, context.step, context.job);
     let columns = (bounds.width() / spacing).round().max(1.0);
     let start = bounds.center().x - columns / 2.0 * spacing;
     let cells = sample::Cells {
