@@ -1,6 +1,7 @@
 //! Synthetic drawings for measuring: as many shapes as wanted, the same on every run.
 
 mod formats;
+pub mod packing;
 pub mod storm;
 mod work;
 

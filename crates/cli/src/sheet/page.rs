@@ -130,7 +130,10 @@ fn stock(made: &Made) -> Option<String> {
         StockSize::Fixed { width, depth } => {
             Some(format!("{} x {} mm", plain(*width, 1), plain(*depth, 1)))
         }
-        StockSize::Drawn(_) => Some("as it is drawn".to_string()),
+        StockSize::Drawn(_) => made.compiled.stock.as_ref().map(|stock| {
+            let (wide, deep) = (stock.bounds.width(), stock.bounds.height());
+            format!("{} x {} mm at most, as drawn", plain(wide, 1), plain(deep, 1))
+        }),
         StockSize::Round(_) => None,
     });
     let thick = stock

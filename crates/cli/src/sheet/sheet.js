@@ -350,9 +350,9 @@
   slider.max = String(total);
   slider.step = String(Math.max(total / 20000, 0.001));
   slider.addEventListener('input', () => {
-    // Its last step may be a part of one.
     const value = Number(slider.value);
-    now = value >= total - Number(slider.step) ? total : value;
+    // Its last stop lies anywhere within a step of the end.
+    now = value > total - 1.5 * Number(slider.step) ? total : value;
     ask();
   });
   byId('go').addEventListener('click', () => playing ? stop() : start());
