@@ -335,10 +335,10 @@ pub fn searched(kinds: &[Kind], time: Duration, seed: u64) -> f64 {
         let used = lies.iter().enumerate().map(|(n, one)| top(n, one)).max().unwrap_or(0);
         best = best.min(used as f64 * CELL + GAP);
         high = (used - 1).min((used as f64 * 0.99) as isize);
-        for part in 0..count {
-            while top(part, &lies[part]) > high {
+        for (part, lies) in lies.iter_mut().enumerate() {
+            while top(part, lies) > high {
                 match place(&mut random, part, high) {
-                    Some(other) => lies[part] = other,
+                    Some(other) => *lies = other,
                     None if begun.elapsed() >= time => return best,
                     None => {}
                 }

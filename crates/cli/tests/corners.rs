@@ -244,6 +244,9 @@ fn open_lines_get_bridges_and_nothing_that_needs_scrap() {
 
 #[test]
 fn what_cannot_be_done_at_corners_is_refused() {
+    let scored = job("corners = \"loop\"\n", "");
+    scored.change("a.kite.toml", "make = \"cut\"", "make = \"score\"");
+    assert!(scored.told("a.kite.toml").contains("beside a line that is scored there is none"));
     for (wrong, words) in [
         ("corners = \"round\"\n", "corners"),
         ("corners = \"dwell\"\n", "for how long"),

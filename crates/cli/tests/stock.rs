@@ -77,6 +77,11 @@ fn drawn(parts: &str, more: &str) -> Bench {
 
 #[test]
 fn what_is_burnt_beside_the_outline_is_refused() {
+    // Stock that reaches beyond the bed is told, and held all the same.
+    let large = drawn(r#"<path d="M70 20 H90" stroke="red"/>"#, "");
+    large.write("a.svg", large.read("a.svg").replace("H200 V150", "H500 V150"));
+    let told = large.refused(1, &["emit", "a.kite.toml"]);
+    assert!(told.contains("large-stock") && told.contains("leaves the stock's outline"), "{told}");
     // In the corner below the arm, across the bite, in the bite, and on the edge itself.
     for (part, places) in [
         (r#"<rect x="90" y="20" width="20" height="20" stroke="red"/>"#, 1),

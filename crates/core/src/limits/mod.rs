@@ -107,7 +107,7 @@ pub fn check(
     }
     if let Some(stock) = stock {
         reach.hold_stock(burnt, stock.bounds, &mut problems);
-        if let (true, Some(outline)) = (problems.is_empty(), &stock.outline) {
+        if let Some(outline) = &stock.outline {
             outline::hold(&planned, outline, &mut problems);
         }
     }

@@ -256,6 +256,14 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
         Some(kind) => {
             refuse_keys(&section, &FILLING, "follows outlines", "set make = \"engrave\"");
             let follow = follow::read(&section, &machine.beam);
+            let loops = |f: &Follow| matches!(f.corners, Some(Corners::Loop(_)));
+            if kind == Make::Score && follow.as_ref().is_some_and(loops) {
+                section.contradicts(
+                    "corners",
+                    "a loop runs through scrap, and beside a line that is scored there is none",
+                    "take it out, or make = \"cut\"",
+                );
+            }
             follow.map(if kind == Make::Cut { Operation::Cut } else { Operation::Score })
         }
         None => {
