@@ -5,6 +5,7 @@
 //! seconds itself. `bench-laser.machine.toml` has to lie in the folder.
 
 use rayon::prelude::*;
+use std::io::Write;
 use std::path::Path;
 use std::process::Command;
 use std::time::{Duration, Instant};
@@ -41,22 +42,24 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         .enumerate()
         .map(|(n, (kinds, ..))| searched(kinds, Duration::from_secs(seconds), 7 + n as u64))
         .collect();
-    println!("sheet parts   ours: depth, filled, time   searched: depth, filled   ratio");
+    let mut out = std::io::stdout().lock();
+    writeln!(out, "sheet parts   ours: depth, filled, time   searched: depth, filled   ratio")?;
     let mut ratios = Vec::new();
     for (n, ((kinds, depth, took), other)) in ours.iter().zip(theirs).enumerate() {
         let filled = |depth: f64| 100.0 * area(kinds) / (WIDTH * depth);
         let count: usize = kinds.iter().map(|kind| kind.count).sum();
         let ratio = other / depth;
         ratios.push(ratio);
-        println!(
+        writeln!(
+            out,
             "{n:5} {count:5}   {depth:7.1} mm {:5.1} % {:5.2} s   {other:7.1} mm {:5.1} %   {ratio:.3}",
             filled(*depth),
             took.as_secs_f64(),
             filled(other)
-        );
+        )?;
     }
     ratios.sort_by(f64::total_cmp);
     let mean = ratios.iter().sum::<f64>() / ratios.len() as f64;
-    println!("ratio of densities: least {:.3}, mean {mean:.3}", ratios[0]);
+    writeln!(out, "ratio of densities: least {:.3}, mean {mean:.3}", ratios[0])?;
     Ok(())
 }
