@@ -14,9 +14,12 @@ use rstar::primitives::GeomWithData;
 use rstar::{PointDistance, RTree};
 use std::collections::BTreeMap;
 
-/// How many near neighbours are looked for from each place of a stop, and from how many places of its outline.
+/// How many near neighbours are looked for from each place of a stop, and from how many places of its outline: fewer
+/// where stops are many, so that all together are no more than this.
 const FROM_ONE_PLACE: usize = 4;
 const PLACES: usize = 16;
+const FEWEST_PLACES: usize = 4;
+const ALL_PLACES: usize = 32_000;
 
 /// How many near neighbours are tried for each stop, and how many more where it is one of theirs.
 const NEIGHBOURS: usize = 8;
@@ -122,7 +125,8 @@ pub(super) fn shorten(
 
 /// For each stop the stops whose outlines come nearest to its own, and those that it is so near to.
 fn neighbours(stops: &[Stop], visits: &[Visit]) -> Vec<Vec<usize>> {
-    let places = |stop: usize| stops[stop].spread(PLACES).map(move |p| (p, stop));
+    let most = (ALL_PLACES / visits.len().max(1)).clamp(FEWEST_PLACES, PLACES);
+    let places = |stop: usize| stops[stop].spread(most).map(move |p| (p, stop));
     let all = visits.iter().flat_map(|visit| places(visit.stop));
     let tree = RTree::bulk_load(all.map(|(p, n)| GeomWithData::new([p.x, p.y], n)).collect());
     let found: Vec<Vec<usize>> = visits
