@@ -428,35 +428,60 @@ fn refused(
     })
 }
 
-fn held(kind: &str, contexts: &[(&'static str, Vec<Context>)]) {
+/// A folder with a drawing for the jobs that are tried.
+fn folder() -> Bench {
     let folder = Bench::new();
     folder.write(
         "panel.svg",
         "<svg xmlns='http://www.w3.org/2000/svg' width='40mm' height='40mm' viewBox='0 0 40 40'><path id='frame' d='M5 5H30V30H5Z' fill='none' stroke='black'/></svg>",
     );
-    let schema = schema(&folder, kind);
+    folder
+}
+
+fn held(kind: &str, contexts: &[(&'static str, Vec<Context>)]) {
+    let schema = schema(&folder(), kind);
     let tables = tables(&schema);
     let here: BTreeSet<&str> = contexts.iter().map(|(name, _)| *name).collect();
     assert_eq!(here, tables.keys().map(String::as_str).collect(), "tables that are looked at");
-    for (name, places) in contexts {
-        let described = tables[*name]["properties"].as_object().cloned().unwrap_or_default();
-        let of_each: Vec<BTreeSet<String>> =
-            places.iter().map(|at| known(&folder, kind, at)).collect();
-        let mut reader: BTreeSet<String> = of_each.iter().flatten().cloned().collect();
-        if name.is_empty() && kind == "job" {
-            // A test sheet is laid out before the rest of the file is read; it has its own table below.
-            reader.insert("swatch".into());
+    // Thousands of calls: tables are shared out among as many folders as there are cores.
+    let cores = std::thread::available_parallelism().map_or(1, usize::from);
+    std::thread::scope(|scope| {
+        for core in 0..cores {
+            let own = contexts.iter().skip(core).step_by(cores);
+            let (schema, tables) = (&schema, &tables);
+            scope.spawn(move || {
+                let folder = folder();
+                own.for_each(|(name, places)| {
+                    held_table(&folder, kind, schema, &tables[*name], (name, places));
+                });
+            });
         }
-        assert_eq!(described.keys().cloned().collect::<BTreeSet<_>>(), reader, "keys of {name:?}");
-        for (key, value) in &described {
-            for sample in samples(&schema, value) {
-                // Wherever the reader knows the key; a table is held in a place of its own.
-                let here = places.iter().zip(&of_each).filter(|(_, known)| known.contains(key));
-                let bad: Vec<Option<Value>> = here
-                    .map(|(context, _)| refused(&folder, kind, context, key, &sample))
-                    .collect();
-                assert!(bad.iter().any(Option::is_none), "{name} {key} = {sample}: {bad:?}");
-            }
+    });
+}
+
+/// Holds one table, as the schema describes it, against the reader in all places where it may stand.
+fn held_table(
+    folder: &Bench,
+    kind: &str,
+    schema: &Value,
+    table: &Value,
+    (name, places): (&str, &[Context]),
+) {
+    let described = table["properties"].as_object().cloned().unwrap_or_default();
+    let of_each: Vec<BTreeSet<String>> = places.iter().map(|at| known(folder, kind, at)).collect();
+    let mut reader: BTreeSet<String> = of_each.iter().flatten().cloned().collect();
+    if name.is_empty() && kind == "job" {
+        // A test sheet is laid out before the rest of the file is read; it has its own table below.
+        reader.insert("swatch".into());
+    }
+    assert_eq!(described.keys().cloned().collect::<BTreeSet<_>>(), reader, "keys of {name:?}");
+    for (key, value) in &described {
+        for sample in samples(schema, value) {
+            // Wherever the reader knows the key; a table is held in a place of its own.
+            let here = places.iter().zip(&of_each).filter(|(_, known)| known.contains(key));
+            let bad: Vec<Option<Value>> =
+                here.map(|(context, _)| refused(folder, kind, context, key, &sample)).collect();
+            assert!(bad.iter().any(Option::is_none), "{name} {key} = {sample}: {bad:?}");
         }
     }
 }
