@@ -23,7 +23,22 @@ pub struct Stretch {
     pub burn: f64,
     /// Seconds with the beam on, at the program's feed.
     pub seconds: f64,
+    /// For how long the head stands in the lines of both places and between them, lit or dark, s.
+    pub stands: f64,
+    /// A line of them sends the head where only the controller knows.
+    pub lost: bool,
 }
+
+impl Stretch {
+    /// Whether nothing is burnt on it, so that both of its ends are as good.
+    #[must_use]
+    pub fn is_dark(&self) -> bool {
+        self.burn < NOTHING && self.stands == 0.0 && !self.lost
+    }
+}
+
+/// Less than this is not burnt, mm.
+const NOTHING: f64 = 1e-6;
 
 impl Walk {
     /// Hands on every line with what it does.
@@ -52,19 +67,17 @@ impl Walk {
         })
     }
 
-    /// Hands on what is burnt: the motion and the shares of it that come before `from`, between the
-    /// two, and behind `to`.
-    ///
-    /// # Errors
-    /// A program that cannot be read.
-    pub fn parts(
+    /// Hands on what is burnt, as [`parts`](Self::parts), and every line.
+    fn parts_of_lines(
         &self,
         program: impl BufRead,
         from: Place,
         to: Place,
+        mut line_does: impl FnMut(u32, &tinkite_core::program::Ways),
         mut each: impl FnMut(&Way, [(f64, f64); 3]),
     ) -> io::Result<()> {
         self.lines(program, |line, ways| {
+            line_does(line, &ways);
             for (n, way) in ways.motions.iter().enumerate().filter(|(_, way)| way.s > 0.0) {
                 let share = |place: Place| match (place.line, place.way).cmp(&(line, n)) {
                     std::cmp::Ordering::Less => 0.0,
@@ -77,20 +90,42 @@ impl Walk {
         })
     }
 
+    /// Hands on what is burnt: the motion and the shares of it that come before `from`, between the
+    /// two, and behind `to`.
+    ///
+    /// # Errors
+    /// A program that cannot be read.
+    pub fn parts(
+        &self,
+        program: impl BufRead,
+        from: Place,
+        to: Place,
+        each: impl FnMut(&Way, [(f64, f64); 3]),
+    ) -> io::Result<()> {
+        self.parts_of_lines(program, from, to, |_, _| {}, each)
+    }
+
     /// How much is burnt between two places.
     ///
     /// # Errors
     /// A program that cannot be read.
     pub fn stretch(&self, program: impl BufRead, from: Place, to: Place) -> io::Result<Stretch> {
         let mut stretch = Stretch::default();
-        self.parts(program, from, to, |way, [_, (a, b), _]| {
+        let (mut stands, mut lost) = (0.0, false);
+        let count = |line: u32, ways: &tinkite_core::program::Ways| {
+            if (from.line..=to.line).contains(&line) {
+                stands += ways.seconds;
+                lost |= ways.lost;
+            }
+        };
+        self.parts_of_lines(program, from, to, count, |way, [_, (a, b), _]| {
             let length = way.length() * (b - a);
             stretch.burn += length;
             if way.speed > 0.0 && way.speed.is_finite() {
                 stretch.seconds += length / way.speed;
             }
         })?;
-        Ok(stretch)
+        Ok(Stretch { stands, lost, ..stretch })
     }
 
     /// Where a head that stands at `position` can be, from where it was `seen` to the end of line
@@ -143,6 +178,22 @@ mod tests {
             assert!((stretch.burn - burn).abs() < 1e-9, "{stretch:?}");
             assert!((stretch.seconds - burn / 10.0).abs() < 1e-9, "{stretch:?}");
         }
+    }
+
+    #[test]
+    fn a_stretch_is_dark_only_where_nothing_burns_stands_or_is_lost() {
+        let dark = |program: &str, from, to| {
+            walk().stretch(program.as_bytes(), from, to).unwrap().is_dark()
+        };
+        // From the end of one lit line to the start of the next, with travel between.
+        assert!(dark(PROGRAM, at(4, 1.0), at(6, 0.0)));
+        assert!(dark(PROGRAM, at(4, 1.0), Place::before(6)));
+        assert!(!dark(PROGRAM, at(4, 0.99), at(6, 0.0)));
+        assert!(!dark(PROGRAM, at(4, 1.0), at(6, 0.01)));
+        let stands = PROGRAM.replace("G0X50", "G4P0.2\nG0X50");
+        assert!(!dark(&stands, at(4, 1.0), at(7, 0.0)));
+        let lost = PROGRAM.replace("G0X50", "G28\nG0X50");
+        assert!(!dark(&lost, at(4, 1.0), at(7, 0.0)));
     }
 
     #[test]

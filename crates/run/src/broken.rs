@@ -208,7 +208,8 @@ impl Broken {
     /// somebody answers for its position, which the controller cannot know.
     ///
     /// # Errors
-    /// A zero that has changed, a position that is not known, and an uncertain place without a choice.
+    /// A zero that has changed, a position that is not known, and an uncertain place without a choice, unless nothing is
+    /// burnt between its ends.
     pub fn place<B: BufRead>(
         &self,
         program: impl Fn() -> B,
@@ -253,6 +254,9 @@ impl Broken {
             (Certainty::Uncertain(_, to), Some(Choice::LastSent)) => Ok(to),
             (Certainty::Uncertain(from, to), None) => {
                 let stretch = self.walk(dialect).stretch(program(), from, to)?;
+                if stretch.is_dark() {
+                    return Ok(from);
+                }
                 Err(BrokenError::Uncertain { from, to, stretch })
             }
         }

@@ -163,7 +163,9 @@ fn rest_of(
         }
         let stretch = walk.stretch(program.reader(), from, to);
         let stretch = stretch.map_err(|error| Refusal::unreadable(&program.name, &error))?;
-        return Err(refusal(rest.run, &BrokenError::Uncertain { from, to, stretch }));
+        if !stretch.is_dark() {
+            return Err(refusal(rest.run, &BrokenError::Uncertain { from, to, stretch }));
+        }
     }
     Ok(Beginning::Rest(Box::new(rest)))
 }
