@@ -348,11 +348,10 @@
 
   const slider = byId('time');
   slider.max = String(total);
-  slider.step = String(Math.max(total / 20000, 0.001));
+  // On a grid of steps the end need not be one of its places.
+  slider.step = 'any';
   slider.addEventListener('input', () => {
-    const value = Number(slider.value);
-    // Its last stop lies anywhere within a step of the end.
-    now = value > total - 1.5 * Number(slider.step) ? total : value;
+    now = Math.min(Number(slider.value), total);
     ask();
   });
   byId('go').addEventListener('click', () => playing ? stop() : start());
