@@ -123,7 +123,7 @@ const DRAWING: &str = r#"<svg xmlns="http://www.w3.org/2000/svg" width="60mm" he
 fn made(plant: &Plant, place: &str, more: &str) -> Result<Made, Problems> {
     let machine = machine::read("m", &plant.profile()).unwrap_or_else(|p| panic!("{p:?}"));
     let text = format!(
-        "tinkite = 1\nmachine = \"m\"\n{more}[[artwork]]\nfile = \"a.svg\"\n[place]\n{place}\n[[step]]\ntake = {{ fill = \"black\" }}\nmake = \"engrave\"\nspeed = \"100 mm/s\"\npower = \"25 %\"\nlines = {{ spacing = \"0.9 mm\", angle = \"20 deg\", run-up = \"2 mm\" }}\n[[step]]\ntake = {{ stroke = \"red\" }}\nmake = \"cut\"\nspeed = \"30 mm/s\"\npower = \"70 %\"\nlead-in = \"1 mm\"\n"
+        "tinkite = 1\nmachine = \"m\"\n{more}[[artwork]]\nfile = \"a.svg\"\n[place]\n{place}\n[[step]]\ntake = {{ fill = \"black\" }}\nmake = \"engrave\"\nspeed = \"100 mm/s\"\npower = \"25 %\"\nlines = {{ spacing = \"0.9 mm\", angle = \"20 deg\", run-up = \"2 mm\" }}\n[[step]]\ntake = {{ stroke = \"red\", kind = \"closed\" }}\nmake = \"cut\"\nspeed = \"30 mm/s\"\npower = \"70 %\"\nlead-in = \"1 mm\"\n[[step]]\ntake = {{ stroke = \"red\", kind = \"open\" }}\nmake = \"cut\"\nspeed = \"30 mm/s\"\npower = \"70 %\"\n"
     );
     let job = job::read("job", &text, machine)?;
     let art = artwork::read("a.svg", DRAWING.as_bytes(), &Default::default())?;

@@ -193,8 +193,8 @@ fn short_gaps_are_crossed_dark_and_long_ones_as_travel() {
     X10S102
     X11S0
     X15S102
-    X17S0
-    G0X23
+    X16.95S0
+    G0X23.05
     G1X25
     X30S102
     X32S0

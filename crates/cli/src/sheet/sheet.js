@@ -351,7 +351,9 @@
   // On a grid of steps the end need not be one of its places.
   slider.step = 'any';
   slider.addEventListener('input', () => {
-    now = Math.min(Number(slider.value), total);
+    // What it says of its end may differ from the end in the last place.
+    const value = Number(slider.value);
+    now = value > total - 1e-3 ? total : value;
     ask();
   });
   byId('go').addEventListener('click', () => playing ? stop() : start());
