@@ -112,14 +112,17 @@ fn words(shown: &str) -> String {
     told
 }
 
-/// Runs a call, stops it as Ctrl-C does after a second of its stream, and returns all that it said.
-fn stopped(bench: &Bench, args: &[&str]) -> String {
+/// Runs a call, stops it as Ctrl-C does two seconds after it has said that its stream begins, and returns all that it
+/// said.
+fn stopped(bench: &Bench, args: &[&str], begins: &str) -> String {
     let mut run =
         bench.command(args).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().expect("a run");
     let mut err = BufReader::new(run.stderr.take().expect("what it says"));
     let mut said = String::new();
-    err.read_line(&mut said).expect("its first line");
-    std::thread::sleep(Duration::from_secs(1));
+    while !said.contains(begins) {
+        assert!(err.read_line(&mut said).expect("its lines") > 0, "{said}");
+    }
+    std::thread::sleep(Duration::from_secs(2));
     signal("-INT", &run);
     err.read_to_string(&mut said).expect("its other lines");
     assert_eq!(run.wait().expect("its end").code(), Some(4), "{said}");
@@ -133,9 +136,9 @@ fn the_screenshot_of_a_run_that_goes_on_shows_its_words() {
     let note = ["--note", "first of ten"];
     let first = ["run", "sail-panel.kite.toml", "--to", &rig.link];
     let mut shown = "$ tinkite run sail-panel.kite.toml --note \"first of ten\"\n".to_string();
-    shown += &stopped(&bench, &[&first[..], &note].concat());
+    shown += &stopped(&bench, &[&first[..], &note].concat(), "streaming");
     shown += "\n$ tinkite run --go-on\n";
-    shown += &stopped(&bench, &["run", "--go-on"]);
+    shown += &stopped(&bench, &["run", "--go-on"], "going on in line");
     for call in [&["run", "--go-on"][..], &["log", "list"], &["log", "show", "1"]] {
         let ran = bench.run(call);
         assert_eq!(ran.status, 0, "{}", ran.err);
