@@ -122,11 +122,49 @@ fn artworks_that_are_counted_take_sheets_as_well() {
             assert!(ran.err.contains(&format!("there is no sheet {sheet}")), "{}", ran.err);
             break;
         }
+        if sheets == 1 {
+            // The job itself says which sheet, just as well.
+            let said = job("gap = \"2 mm\"", "copies = { sheet = 2 }");
+            said.change("a.kite.toml", "depth = \"120 mm\"", "depth = \"60 mm\"");
+            let moves = |text: &str| {
+                text.lines().filter(|l| l.starts_with('G')).collect::<Vec<_>>().join("\n")
+            };
+            assert_eq!(moves(&said.ok(&["emit", "a.kite.toml", "-o", "-"])), moves(&ran.out));
+        }
         all += outlines(&Program::of(&ran.out)).len();
         sheets += 1;
     }
     assert!(sheets > 1, "one sheet of 60 mm does not take them all");
     assert_eq!(all, 2 * 2 + 2 + 5);
+}
+
+#[test]
+fn edges_that_packed_parts_share_are_cut_once() {
+    let bench = Bench::new();
+    let sizes = [(40.0, 25.0), (20.0, 25.0)];
+    for (n, (wide, high)) in sizes.into_iter().enumerate() {
+        let page = format!(
+            r#"<svg xmlns="http://www.w3.org/2000/svg" width="60mm" height="60mm" viewBox="0 0 60 60" fill="none"><rect x="5" y="5" width="{wide}" height="{high}" stroke="red"/></svg>"#
+        );
+        bench.write(&format!("{n}.svg"), page);
+    }
+    let artworks =
+        "[[artwork]]\nfile = \"0.svg\"\ncount = 4\n[[artwork]]\nfile = \"1.svg\"\ncount = 4\n";
+    let head = "tinkite = 1\nmachine = \"bench-laser\"\n[stock]\nwidth = \"130 mm\"\ndepth = \"120 mm\"\n[place]\npack = { gap = \"0 mm\" }\n";
+    let burnt = |more: &str| {
+        bench.write("a.kite.toml", format!("{head}{artworks}{STEP}{more}"));
+        let program = Program::emitted(&bench, "a.kite.toml");
+        (program.burnt(), program.extents())
+    };
+    let outlines: f64 = sizes.iter().map(|(w, h)| 4.0 * 2.0 * (w + h)).sum();
+    let (apart, extents) = burnt("");
+    assert!((apart - outlines).abs() < 0.5, "{apart} mm of {outlines}");
+    // Two parts that touch share no more than half of what bounds them, and the whole is bounded by its own outline.
+    let (shared, same) = burnt("shared-edges = true\n");
+    let around = 2.0 * (extents[2] - extents[0] + extents[3] - extents[1]);
+    assert!(shared >= (outlines + around) / 2.0 - 0.5, "{shared} mm, {around} mm around");
+    assert!(shared < 0.85 * outlines, "{shared} mm of {outlines}");
+    assert!((0..4).all(|n| (same[n] - extents[n]).abs() < 0.05), "{same:?} {extents:?}");
 }
 
 #[test]

@@ -1,9 +1,15 @@
 //! Numbers for searches that try this and that.
 
 /// Numbers without a pattern, the same ones every time (G. Marsaglia, "Xorshift RNGs", 2003). The seed is not zero.
+#[derive(Debug, Clone)]
 pub(crate) struct Xorshift(pub(crate) u64);
 
 impl Xorshift {
+    /// Numbers that have nothing in common with those of the seed's neighbours.
+    pub(crate) fn seeded(seed: u64) -> Self {
+        Self(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1)
+    }
+
     /// A number from 0 on, less than `most`; 0 where `most` is.
     pub(crate) fn below(&mut self, most: usize) -> usize {
         self.0 ^= self.0 << 13;

@@ -1,8 +1,8 @@
 //! Holds packed sheets against a general packing search:
 //! `cargo run --release -p tinkite-bench --bin packing -- TINKITE FOLDER SHEETS SECONDS`.
 //!
-//! Writes the sheets into the folder, each with its job, lets the program TINKITE plan it, and searches for so many
-//! seconds itself. `bench-laser.machine.toml` has to lie in the folder.
+//! SHEETS is how many, or which, as in `8..12`. Writes each with its job into the folder, lets the program TINKITE plan
+//! it, and searches for so many seconds itself. `bench-laser.machine.toml` has to lie in the folder.
 
 use rayon::prelude::*;
 use std::io::Write;
@@ -16,9 +16,11 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let [tool, folder, sheets, seconds] = &args[..] else {
         return Err("say the program, a folder, how many sheets, and for how many seconds".into());
     };
-    let (sheets, seconds): (u64, u64) = (sheets.parse()?, seconds.parse()?);
+    let (first, after) = sheets.split_once("..").unwrap_or(("0", sheets));
+    let sheets = first.parse::<u64>()?..after.parse::<u64>()?;
+    let seconds: u64 = seconds.parse()?;
     let mut ours = Vec::new();
-    for number in 0..sheets {
+    for number in sheets.clone() {
         let kinds = mixed(number);
         for (n, kind) in kinds.iter().enumerate() {
             std::fs::write(Path::new(folder).join(format!("{n}.svg")), drawing(kind))?;
@@ -40,12 +42,14 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let theirs: Vec<f64> = ours
         .par_iter()
         .enumerate()
-        .map(|(n, (kinds, ..))| searched(kinds, Duration::from_secs(seconds), 7 + n as u64))
+        .map(|(n, (kinds, ..))| {
+            searched(kinds, Duration::from_secs(seconds), 7 + sheets.start + n as u64)
+        })
         .collect();
     let mut out = std::io::stdout().lock();
     writeln!(out, "sheet parts   ours: depth, filled, time   searched: depth, filled   ratio")?;
     let mut ratios = Vec::new();
-    for (n, ((kinds, depth, took), other)) in ours.iter().zip(theirs).enumerate() {
+    for (n, ((kinds, depth, took), other)) in sheets.zip(ours.iter().zip(theirs)) {
         let filled = |depth: f64| 100.0 * area(kinds) / (WIDTH * depth);
         let count: usize = kinds.iter().map(|kind| kind.count).sum();
         let ratio = other / depth;

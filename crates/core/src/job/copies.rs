@@ -99,8 +99,8 @@ impl Copies {
 /// More copies than this along one side are taken for a mistake in a number or its unit.
 const MOST_COPIES: i64 = 500;
 
-/// Reads `copies`.
-pub(super) fn copies(section: Section<'_, '_>) -> Copies {
+/// Reads `copies`. Parts that are packed take as many sheets as they need, even where nothing is repeated.
+pub(super) fn copies(section: Section<'_, '_>, packed: bool) -> Copies {
     let many = |key| section.whole(key, 1..=MOST_COPIES).unwrap_or(1) as u32;
     let (columns, rows) = (many("columns"), many("rows"));
     let gap = section.quantity::<Length>("gap").map(|length| length.0);
@@ -146,7 +146,8 @@ pub(super) fn copies(section: Section<'_, '_>) -> Copies {
     }
     let number = section.section("number").and_then(number);
     let sheet = section.whole("sheet", 1..=100_000).unwrap_or(1) as u32;
-    if section.has("sheet") && !section.has("count") && !section.has("each") {
+    let one_sheet = !packed && !section.has("count") && !section.has("each");
+    if section.has("sheet") && one_sheet {
         refuse(
             Code::MissingKey,
             "sheet without count or each: there is only one",

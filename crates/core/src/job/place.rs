@@ -158,9 +158,10 @@ pub(super) fn placement(section: Section<'_, '_>) -> Placement {
     } else {
         Some((section.choice("anchor", &ANCHORS).unwrap_or(ANCHORS[0].1), Point::ZERO))
     };
-    let copies = section.section("copies").map_or(Copies::default(), copies);
+    let packed = section.has("pack");
+    let copies = section.section("copies").map_or(Copies::default(), |c| copies(c, packed));
     let pack = section.section("pack").and_then(pack::read);
-    if section.has("pack") {
+    if packed {
         let shape = ["columns", "rows", "gap", "pitch", "turn"];
         let said = section.section("copies").and_then(|c| shape.into_iter().find(|k| c.has(k)));
         let odd = said.map(|key| format!("copies.{key}"));

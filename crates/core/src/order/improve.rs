@@ -10,9 +10,7 @@ use super::tour::{Stop, Visit};
 use crate::geometry::Point;
 use crate::random::Xorshift;
 use rayon::prelude::*;
-use rstar::primitives::GeomWithData;
-use rstar::{PointDistance, RTree};
-use std::collections::BTreeMap;
+use static_aabb2d_index::{Control, NeighborPriorityQueue, StaticAABB2DIndexBuilder};
 
 /// How many near neighbours are looked for from each place of a stop, and from how many places of its outline: fewer
 /// where stops are many, so that all together are no more than this.
@@ -20,6 +18,9 @@ const FROM_ONE_PLACE: usize = 4;
 const PLACES: usize = 16;
 const FEWEST_PLACES: usize = 4;
 const ALL_PLACES: usize = 32_000;
+
+/// So many places are held together where they are looked for.
+const IN_A_NODE: usize = 8;
 
 /// How many near neighbours are tried for each stop, and how many more where it is one of theirs.
 const NEIGHBOURS: usize = 8;
@@ -127,29 +128,38 @@ pub(super) fn shorten(
 fn neighbours(stops: &[Stop], visits: &[Visit]) -> Vec<Vec<usize>> {
     let most = (ALL_PLACES / visits.len().max(1)).clamp(FEWEST_PLACES, PLACES);
     let places = |stop: usize| stops[stop].spread(most).map(move |p| (p, stop));
-    let all = visits.iter().flat_map(|visit| places(visit.stop));
-    let tree = RTree::bulk_load(all.map(|(p, n)| GeomWithData::new([p.x, p.y], n)).collect());
+    let all: Vec<(Point, usize)> = visits.iter().flat_map(|visit| places(visit.stop)).collect();
+    let mut index = StaticAABB2DIndexBuilder::new_with_node_size(all.len(), IN_A_NODE);
+    for (p, _) in &all {
+        index.add(p.x, p.y, p.x, p.y);
+    }
+    // It fails only where there are more or fewer than were said.
+    let Ok(index) = index.build() else { return Vec::new() };
     let found: Vec<Vec<usize>> = visits
         .par_iter()
-        .map(|visit| {
-            let mut near: BTreeMap<usize, f64> = BTreeMap::new();
+        .map_init(NeighborPriorityQueue::new, |queue, visit| {
+            let mut near: Vec<(f64, usize)> = Vec::new();
             for (place, own) in places(visit.stop) {
-                let at = [place.x, place.y];
-                let others = tree.nearest_neighbor_iter(at).filter(|entry| entry.data != own);
                 let mut seen = 0;
-                for other in others {
-                    let away = other.distance_2(&at);
-                    let known = near.entry(other.data).or_insert_with(|| {
-                        seen += 1;
-                        away
-                    });
-                    *known = known.min(away);
-                    if seen >= FROM_ONE_PLACE || near.len() >= stops.len() - 1 {
-                        break;
+                let mut meet = |n: usize, away: f64| {
+                    let (_, other) = all[n];
+                    if other == own {
+                        return Control::Continue;
                     }
-                }
+                    match near.iter_mut().find(|(_, known)| *known == other) {
+                        Some((known, _)) => *known = known.min(away),
+                        None => {
+                            seen += 1;
+                            near.push((away, other));
+                        }
+                    }
+                    match seen >= FROM_ONE_PLACE || near.len() >= stops.len() - 1 {
+                        true => Control::Break(()),
+                        false => Control::Continue,
+                    }
+                };
+                index.visit_neighbors_with_queue(place.x, place.y, &mut meet, queue);
             }
-            let mut near: Vec<(f64, usize)> = near.into_iter().map(|(n, away)| (away, n)).collect();
             near.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
             near.into_iter().map(|(_, n)| n).take(NEIGHBOURS).collect()
         })

@@ -76,6 +76,45 @@ impl Bits {
         None
     }
 
+    /// Whether a cell is taken.
+    pub(super) fn is_taken(&self, x: usize, y: usize) -> bool {
+        self.words[y * self.stride + x / WORD] >> (x % WORD) & 1 == 1
+    }
+
+    /// How many cells a taken one is from the nearest free one in its row or column, where all cells beyond the plane are
+    /// free; 0 for a free one, and `most` where it is so far or farther.
+    pub(super) fn depth(&self, x: usize, y: usize, most: usize) -> usize {
+        if !self.is_taken(x, y) {
+            return 0;
+        }
+        // No farther along the column than what is known already.
+        let most = most.min(self.height - y).min(y + 1);
+        let most = (1..most)
+            .find(|by| !self.is_taken(x, y + by) || !self.is_taken(x, y - by))
+            .unwrap_or(most);
+        let right = self.next(x, y, false).unwrap_or(self.width) - x;
+        most.min(right).min(self.free_before(x, y))
+    }
+
+    /// How many cells the nearest free one to the left of a cell is away.
+    fn free_before(&self, x: usize, y: usize) -> usize {
+        let row = self.row(y);
+        let mut at = x / WORD;
+        let mut free = !row[at] << (WORD - 1 - x % WORD);
+        let mut behind = 0;
+        loop {
+            if free != 0 {
+                return behind + free.leading_zeros() as usize;
+            }
+            behind += if behind == 0 { x % WORD + 1 } else { WORD };
+            if at == 0 {
+                return behind;
+            }
+            at -= 1;
+            free = !row[at];
+        }
+    }
+
     /// The lowest row from `low` on with a free cell among its first `width` ones, and the leftmost such cell in it.
     pub(super) fn first_free(&self, low: usize) -> Option<(usize, usize)> {
         (low..self.height).find_map(|y| Some((self.next(0, y, false)?, y)))
@@ -219,10 +258,6 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn is_set(bits: &Bits, x: usize, y: usize) -> bool {
-        bits.row(y)[x / WORD] >> (x % WORD) & 1 == 1
-    }
-
     fn plane(width: usize, height: usize, cells: &[(usize, usize)]) -> Bits {
         let mut bits = Bits::new(width, height);
         cells.iter().for_each(|(x, y)| bits.set_span(y % height, x % width, x % width + 1));
@@ -243,9 +278,31 @@ mod tests {
                     let twice = (0..6).any(|v| (0..narrow).any(|u| {
                         let (x, y) = (at.0 + u as isize, at.1 + v as isize);
                         let inside = (0..width as isize).contains(&x) && (0..9).contains(&y);
-                        is_set(&other, u, v) && inside && is_set(&own, x as usize, y as usize)
+                        other.is_taken(u, v) && inside && own.is_taken(x as usize, y as usize)
                     }));
-                    prop_assert_eq!(is_set(&forbidden, x, y), twice, "{} {}", x, y);
+                    prop_assert_eq!(forbidden.is_taken(x, y), twice, "{} {}", x, y);
+                }
+            }
+        }
+
+        #[test]
+        fn depth_is_the_least_way_to_a_free_cell_in_row_or_column(
+            (cells, width) in (proptest::collection::vec((0usize..200, 0usize..12), 0..900), 1usize..150),
+            most in 1usize..90,
+        ) {
+            let bits = plane(width, 12, &cells);
+            let free = |x: isize, y: isize| {
+                let inside = (0..width as isize).contains(&x) && (0..12).contains(&y);
+                !(inside && bits.is_taken(x as usize, y as usize))
+            };
+            for y in 0..12_isize {
+                for x in 0..width as isize {
+                    let out = |n: isize| {
+                        free(x + n, y) || free(x - n, y) || free(x, y + n) || free(x, y - n)
+                    };
+                    let least = (0..).find(|n| out(*n)).unwrap_or(0) as usize;
+                    let depth = bits.depth(x as usize, y as usize, most);
+                    prop_assert_eq!(depth, least.min(most), "{} {}", x, y);
                 }
             }
         }
@@ -269,7 +326,7 @@ mod tests {
                         let (u, v) = (f64::from(n % 4) / 4.0 + 0.1, f64::from(n / 4) / 4.0 + 0.1);
                         inside(Point::new((x as f64 + u) * 0.5, (y as f64 + v) * 0.5))
                     });
-                    prop_assert!(!touched || is_set(&bits, x, y), "{} {}", x, y);
+                    prop_assert!(!touched || bits.is_taken(x, y), "{} {}", x, y);
                 }
             }
         }

@@ -4,6 +4,7 @@ mod bits;
 mod outline;
 mod search;
 mod settle;
+mod shorten;
 
 use super::LaidImage;
 use super::LaidStock;

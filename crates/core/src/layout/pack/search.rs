@@ -6,12 +6,13 @@
 //! never by the clock, and candidates are compared in a fixed order: the same parts always lie the same.
 
 use super::bits::Bits;
+use super::shorten;
 use crate::random::Xorshift;
 use rayon::prelude::*;
 use std::sync::OnceLock;
 
-/// So many words of cells are gone through in a search: a few seconds on two cores.
-const MOST_WORK: u64 = 300_000_000;
+/// So many words of cells are gone through in a search: half a second on two cores.
+const MOST_WORK: u64 = 30_000_000;
 
 /// Orders that are tried at once; a fixed number, so that the result does not hang on the number of cores.
 const AT_ONCE: usize = 8;
@@ -28,6 +29,14 @@ pub(super) struct Lay {
     pub(super) turn: usize,
     /// Its lower left cell.
     pub(super) at: (usize, usize),
+}
+
+/// A kind of part in one direction, where it lies, and how large it is; cells.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Placed {
+    pub(super) which: usize,
+    pub(super) at: (usize, usize),
+    pub(super) size: (usize, usize),
 }
 
 /// What is laid, in cells.
@@ -73,9 +82,9 @@ struct Way {
     rule: Rule,
 }
 
-struct Search<'a> {
-    cells: &'a Cells,
-    turns: usize,
+pub(super) struct Search<'a> {
+    pub(super) cells: &'a Cells,
+    pub(super) turns: usize,
     /// For each kind and direction where it may not lie in an empty room; none where it is larger than the room.
     empty: Vec<Option<Bits>>,
     /// For two kinds with their directions where the second cannot lie beside the first.
@@ -91,8 +100,26 @@ struct Filling {
     used: (usize, usize),
 }
 
-impl Search<'_> {
-    fn kind(&self, which: usize) -> &Bits {
+impl<'a> Search<'a> {
+    pub(super) fn of(cells: &'a Cells) -> Self {
+        let turns = cells.kinds.first().map_or(1, Vec::len);
+        let all = turns * cells.kinds.len();
+        let room = &cells.outside;
+        let empty = |own: &Bits| {
+            let width = (room.width + 1).checked_sub(own.width).filter(|w| *w > 0)?;
+            let height = (room.height + 1).checked_sub(own.height).filter(|h| *h > 0)?;
+            let mut map = Bits::new(width, height);
+            let by = |size: usize| 1 - size as isize;
+            map.take(&room.forbidden(own), (by(own.width), by(own.height)));
+            Some(map)
+        };
+        let held = cells.bare.as_ref().unwrap_or(&cells.kinds);
+        let empty = held.par_iter().flatten().map(empty).collect();
+        Self { cells, turns, empty, beside: (0..all * all).map(|_| OnceLock::new()).collect() }
+    }
+
+    /// The cells of a kind of part in one direction.
+    pub(super) fn kind(&self, which: usize) -> &Bits {
         &self.cells.kinds[which / self.turns][which % self.turns]
     }
 
@@ -100,6 +127,52 @@ impl Search<'_> {
         let all = self.turns * self.cells.kinds.len();
         self.beside[first * all + second]
             .get_or_init(|| self.kind(first).forbidden(self.kind(second)))
+    }
+
+    /// How many places there are across and away from the operator for a kind in one direction; none where it is larger
+    /// than the room.
+    pub(super) fn room(&self, which: usize) -> Option<(usize, usize)> {
+        self.empty[which].as_ref().map(|map| (map.width, map.height))
+    }
+
+    /// The least height that a part has in a direction in which the room holds it.
+    pub(super) fn least_height(&self, part: usize) -> Option<usize> {
+        let kind = self.cells.parts[part] * self.turns;
+        let turns = (kind..kind + self.turns).filter(|which| self.room(*which).is_some());
+        turns.map(|which| self.kind(which).height).min()
+    }
+
+    /// How much depth of the room parts use.
+    pub(super) fn depth(&self, sheet: &[Lay]) -> usize {
+        let tops = sheet.iter().map(|lay| lay.at.1 + self.kind(self.which(*lay)).height);
+        tops.max().unwrap_or(0)
+    }
+
+    /// The number of a part's kind in its direction.
+    pub(super) fn which(&self, lay: Lay) -> usize {
+        self.cells.parts[lay.part] * self.turns + lay.turn
+    }
+
+    /// A kind of part in one direction at a place.
+    pub(super) fn lying(&self, which: usize, at: (usize, usize)) -> Placed {
+        let own = self.kind(which);
+        Placed { which, at, size: (own.width, own.height) }
+    }
+
+    /// How far a part lies in another, cells, no more than `most`; 0 where they are apart.
+    pub(super) fn overlap(&self, part: &Placed, other: &Placed, most: usize) -> usize {
+        // Counted from the first place at which they could meet.
+        let x = (part.at.0 + part.size.0).wrapping_sub(other.at.0 + 1);
+        let y = (part.at.1 + part.size.1).wrapping_sub(other.at.1 + 1);
+        if x >= part.size.0 + other.size.0 - 1 || y >= part.size.1 + other.size.1 - 1 {
+            return 0;
+        }
+        self.beside(other.which, part.which).depth(x, y, most)
+    }
+
+    /// How far a part lies over the edge of the stock, cells.
+    pub(super) fn outside(&self, part: &Placed) -> usize {
+        self.empty[part.which].as_ref().map_or(0, |map| map.depth(part.at.0, part.at.1, usize::MAX))
     }
 
     /// The lowest place that is free for a part in one direction.
@@ -228,7 +301,7 @@ impl Search<'_> {
 
 /// Another way that differs a little.
 fn changed(way: &Way, turns: usize, seed: u64) -> Way {
-    let mut random = Xorshift(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1);
+    let mut random = Xorshift::seeded(seed);
     let mut way = way.clone();
     let count = way.order.len();
     for _ in 0..=random.below(3) {
@@ -257,26 +330,8 @@ fn changed(way: &Way, turns: usize, seed: u64) -> Way {
 
 /// The best layout that is found: for each sheet where its parts lie; and the parts that fit on no sheet.
 pub(super) fn best(cells: &Cells, effort: u64) -> (Vec<Vec<Lay>>, Vec<usize>) {
-    let turns = cells.kinds.first().map_or(1, Vec::len);
-    let all = turns * cells.kinds.len();
-    let empty = cells
-        .bare
-        .as_ref()
-        .unwrap_or(&cells.kinds)
-        .par_iter()
-        .flatten()
-        .map(|own| {
-            let room = &cells.outside;
-            let width = (room.width + 1).checked_sub(own.width).filter(|w| *w > 0)?;
-            let height = (room.height + 1).checked_sub(own.height).filter(|h| *h > 0)?;
-            let mut map = Bits::new(width, height);
-            let by = |size: usize| 1 - size as isize;
-            map.take(&room.forbidden(own), (by(own.width), by(own.height)));
-            Some(map)
-        })
-        .collect();
-    let beside = (0..all * all).map(|_| OnceLock::new()).collect();
-    let search = Search { cells, turns, empty, beside };
+    let search = Search::of(cells);
+    let turns = search.turns;
     let mut best: Option<(Layout, Way)> = None;
     let mut spent = 0;
     let mut try_all = |ways: Vec<Way>, best: &mut Option<(Layout, Way)>| {
@@ -299,7 +354,10 @@ pub(super) fn best(cells: &Cells, effort: u64) -> (Vec<Vec<Lay>>, Vec<usize>) {
             break;
         }
     }
-    let sheets = best.map(|(layout, _)| layout.sheets).unwrap_or_default();
+    let mut sheets = best.map(|(layout, _)| layout.sheets).unwrap_or_default();
+    if let Some(last) = sheets.last_mut() {
+        shorten::shorten(&search, last, effort);
+    }
     let laid: std::collections::BTreeSet<usize> =
         sheets.iter().flatten().map(|lay| lay.part).collect();
     let left = (0..cells.parts.len()).filter(|part| !laid.contains(part)).collect();
