@@ -269,6 +269,27 @@ fn the_start_may_be_chosen() {
 
 /// What stays attached is as wide as was asked for after the beam has taken its own.
 #[test]
+fn circles_are_begun_where_they_come_near_and_slots_not_on_their_edges() {
+    let circles = r#"<circle cx="25" cy="55" r="10" stroke="red"/><circle cx="60" cy="20" r="15" stroke="red"/>"#;
+    let made = program(&Bench::drawn(circles, "", &step("")));
+    let (first, second) = two(&made);
+    near(first.length, 2.0 * PI * 10.0);
+    near(second.length, 2.0 * PI * 15.0);
+    let away = |p: [f64; 2], q: [f64; 2]| (p[0] - q[0]).hypot(p[1] - q[1]);
+    // The first is begun where the head comes from, or goes to, and the second where it comes nearest to that place.
+    let nearest = away(first.end, [60.0, 60.0]) - 15.0;
+    assert!(away(first.end, second.start) < nearest + 1.0, "{first:?} {second:?}");
+    near(away(first.start, [25.0, 25.0]), 10.0);
+
+    // 30 mm of straight edge, from which the head comes and to which it goes.
+    let slot = r#"<rect x="30" y="30" width="40" height="10" rx="5" stroke="red"/><rect x="49" y="10" width="2" height="2" stroke="red"/>"#;
+    let made = program(&Bench::drawn(slot, "", &step("")));
+    let slot = made.runs().into_iter().find(|run| run.length > 20.0).unwrap();
+    near(slot.length, 60.0 + 2.0 * PI * 5.0);
+    assert!(!(35.01..64.99).contains(&slot.start[0]), "{slot:?}");
+}
+
+#[test]
 fn bridges_keep_their_width_beside_the_kerf() {
     for kerf in [0.1, 0.3] {
         let more = format!(

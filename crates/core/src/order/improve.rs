@@ -6,7 +6,7 @@
 //! neighbourhood is searched again; what has not become shorter is taken back. O. Martin, S. W. Otto,
 //! E. W. Felten, "Large-step Markov chains for the traveling salesman problem", 1991.
 
-use super::tour::{Stop, Visit};
+use super::tour::{Stop, Visit, apart};
 use crate::geometry::Point;
 use crate::random::Xorshift;
 use rayon::prelude::*;
@@ -201,7 +201,7 @@ impl Tour<'_> {
 
     /// Distance from `p` to the visit at `at`; nothing when the tour ends before.
     fn way_to(&self, p: Point, at: usize) -> f64 {
-        if at < self.visits.len() { p.distance(self.entry(at)) } else { 0.0 }
+        if at < self.visits.len() { apart(p, self.entry(at)) } else { 0.0 }
     }
 
     fn choose_entries(&mut self) {
@@ -218,7 +218,7 @@ impl Tour<'_> {
         self.compared += stop.choices();
         let better = stop.best_entry(visit.stop, before, after);
         let way = |visit| {
-            before.distance(stop.entry(visit)) + after.map_or(0.0, |p| stop.exit(visit).distance(p))
+            apart(before, stop.entry(visit)) + after.map_or(0.0, |p| apart(stop.exit(visit), p))
         };
         let gain = way(visit) - way(better);
         if gain <= GAIN {
@@ -305,11 +305,11 @@ impl Tour<'_> {
     /// Exchanges the visits `target..from` and `from..end`; by how much the tour becomes longer.
     fn exchange(&mut self, target: usize, from: usize, end: usize) -> f64 {
         let before = self.exit_before(target);
-        let old = before.distance(self.entry(target))
-            + self.exit(from - 1).distance(self.entry(from))
+        let old = apart(before, self.entry(target))
+            + apart(self.exit(from - 1), self.entry(from))
             + self.way_to(self.exit(end - 1), end);
-        let new = before.distance(self.entry(from))
-            + self.exit(end - 1).distance(self.entry(target))
+        let new = apart(before, self.entry(from))
+            + apart(self.exit(end - 1), self.entry(target))
             + self.way_to(self.exit(from - 1), end);
         self.remember(target, end);
         self.visits[target..end].rotate_left(from - target);
@@ -386,16 +386,16 @@ impl Tour<'_> {
         let before = self.exit_before(first);
         let after = (last + 1 < self.visits.len()).then(|| self.entry(last + 1));
         let way = |stop: &Stop, from: Point, visit, to: Option<Point>| {
-            from.distance(stop.entry(visit)) + to.map_or(0.0, |to| stop.exit(visit).distance(to))
+            apart(from, stop.entry(visit)) + to.map_or(0.0, |to| apart(stop.exit(visit), to))
         };
         let (low, high) = (self.visits[first], self.visits[last]);
         let (low_stop, high_stop) = (&self.stops[low.stop], &self.stops[high.stop]);
         // What lies between them is met from its other side.
         let inner = self.exit(last - 1);
-        let old = before.distance(self.entry(first))
-            + self.exit(first).distance(self.entry(first + 1))
-            + if last - first > 1 { inner.distance(self.entry(last)) } else { 0.0 }
-            + after.map_or(0.0, |after| self.exit(last).distance(after));
+        let old = apart(before, self.entry(first))
+            + apart(self.exit(first), self.entry(first + 1))
+            + if last - first > 1 { apart(inner, self.entry(last)) } else { 0.0 }
+            + after.map_or(0.0, |after| apart(self.exit(last), after));
         let least = match last - first {
             1 => high_stop.least(before, None) + after.map_or(0.0, |p| low_stop.least(p, None)),
             _ => {
@@ -411,7 +411,7 @@ impl Tour<'_> {
         let from = if last - first > 1 { self.entry(first + 1) } else { high_stop.exit(begun) };
         let ended = low_stop.best_entry(low.stop, from, after);
         let new = match last - first {
-            1 => before.distance(high_stop.entry(begun)) + way(low_stop, from, ended, after),
+            1 => apart(before, high_stop.entry(begun)) + way(low_stop, from, ended, after),
             _ => way(high_stop, before, begun, Some(inner)) + way(low_stop, from, ended, after),
         };
         if new + GAIN >= old || !self.may_turn(first, last) {
@@ -449,7 +449,7 @@ impl Tour<'_> {
             if from.abs_diff(target) > LONGEST {
                 return None;
             }
-            let old = self.exit_before(from).distance(self.entry(from))
+            let old = apart(self.exit_before(from), self.entry(from))
                 + self.way_to(self.exit(end - 1), end)
                 + self.way_to(self.exit(a), target);
             let (mut entry, mut exit, mut alone) = (self.entry(from), self.exit(end - 1), None);
@@ -467,7 +467,7 @@ impl Tour<'_> {
                 alone = Some(visit);
             }
             let new = self.way_to(self.exit_before(from), end)
-                + self.exit(a).distance(entry)
+                + apart(self.exit(a), entry)
                 + self.way_to(exit, target);
             if new + GAIN < old && self.may_move(from, end, target) {
                 let (first, after) = (from.min(target), end.max(target));
@@ -520,7 +520,7 @@ mod tests {
         let mut at = start;
         let mut sum = 0.0;
         for visit in visits {
-            sum += at.distance(stops[visit.stop].entry(*visit));
+            sum += apart(at, stops[visit.stop].entry(*visit));
             at = stops[visit.stop].exit(*visit);
         }
         sum

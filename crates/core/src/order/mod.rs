@@ -11,7 +11,7 @@ mod tour;
 
 use crate::geometry::{Contour, Point};
 use crate::job::{Fill, Job, Order, PassesBy, Step};
-use crate::toolpath::line::Line;
+use crate::toolpath::line::{Entry, Line};
 use crate::toolpath::{Burn, Toolpath};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
@@ -145,6 +145,10 @@ fn stop(burn: &Burn, step: &Step) -> Stop {
         return Stop::loop_through(contour.vertices().collect());
     }
     let place = |at: f64| contour.at(at.rem_euclid(contour.length())).0;
+    let led = |entry: &Entry| entry.lead_in.is_some() || entry.lead_out.is_some();
+    if line.overlap == 0.0 && !line.entries.iter().any(led) {
+        return Stop::loop_through(line.entries.iter().map(|entry| place(entry.at)).collect());
+    }
     let (entries, exits) = line
         .entries
         .iter()

@@ -4,6 +4,12 @@ use crate::geometry::{Point, Rect, hull};
 use rstar::RTree;
 use rstar::primitives::GeomWithData;
 
+/// How far two points are from each other, mm: as `Point::distance`, which guards against lengths whose square no number
+/// holds and takes several times as long. A tour asks little else.
+pub(super) fn apart(a: Point, b: Point) -> f64 {
+    (a - b).hypot2().sqrt()
+}
+
 /// One path as the tour sees it: where it may be entered and where it is then left.
 #[derive(Debug, Clone)]
 pub(super) struct Stop {
@@ -57,8 +63,8 @@ impl Stop {
             return 0.0;
         }
         let (centre, radius) = self.around;
-        let way = |p: Point| (p.distance(centre) - radius).max(0.0);
-        to.map_or(way(from), |to| (way(from) + way(to)).max(from.distance(to)))
+        let way = |p: Point| (apart(p, centre) - radius).max(0.0);
+        to.map_or(way(from), |to| (way(from) + way(to)).max(apart(from, to)))
     }
 
     /// How many entries are compared to find the best.
@@ -116,8 +122,8 @@ impl Stop {
         };
         let cost = |entry: usize| {
             let visit = Visit { stop, entry };
-            before.distance(self.entry(visit))
-                + after.map_or(0.0, |after| self.exit(visit).distance(after))
+            apart(before, self.entry(visit))
+                + after.map_or(0.0, |after| apart(self.exit(visit), after))
         };
         let entry = (0..ways).map(|e| (cost(e), e)).min_by(|a, b| a.0.total_cmp(&b.0));
         Visit { stop, entry: entry.map_or(0, |(_, e)| e) }

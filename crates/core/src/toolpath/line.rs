@@ -14,6 +14,14 @@ pub struct Entry {
     pub lead_out: Option<Contour>,
 }
 
+impl Entry {
+    /// One without leads.
+    #[must_use]
+    pub fn plain(at: f64) -> Self {
+        Self { at, lead_in: None, lead_out: None }
+    }
+}
+
 /// A line to follow.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Line {

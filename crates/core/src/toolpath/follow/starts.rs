@@ -21,6 +21,9 @@ use std::sync::Arc;
 /// More places than this are not tried on one line: they lie close to one another anyway.
 const MOST_PLACES: usize = 12;
 
+/// Places along an arc are no nearer to each other, mm.
+const APART: f64 = 2.0;
+
 /// Flattening of arcs that a lead must not touch, mm: finer than the gap between a circle and a lead
 /// that touches it, where the lead is looked at.
 pub(super) const TOLERANCE: f64 = 0.005;
@@ -45,7 +48,8 @@ pub(super) fn choose(
                 return (Vec::new(), true);
             }
             if !leads && bridges.is_empty() && follow.start == Start::Nearest {
-                return (Vec::new(), true);
+                let all = along_arcs(&line.contour).into_iter();
+                return (all.map(Entry::plain).collect(), true);
             }
             entries(line, bridges, follow, &others)
         })
@@ -129,9 +133,8 @@ fn entries(
     };
     let wanted: Vec<f64> =
         places(contour, follow.start, length).into_iter().filter(off_bridges).collect();
-    let plain = |at: f64| Entry { at, lead_in: None, lead_out: None };
     if follow.lead_in.is_none() && follow.lead_out.is_none() {
-        return (wanted.into_iter().map(plain).collect(), true);
+        return (wanted.into_iter().map(Entry::plain).collect(), true);
     }
     let scrap = scrap_side(contour, line.hole, follow.side);
     let own = Polygon::new(contour.flatten(TOLERANCE));
@@ -156,7 +159,31 @@ fn entries(
     if !found.is_empty() {
         return (found, true);
     }
-    (wanted.into_iter().map(plain).collect(), false)
+    (wanted.into_iter().map(Entry::plain).collect(), false)
+}
+
+/// Places along the arcs of a line that has no corner and few ends of arcs, as circles and slots are: a start shows nowhere
+/// more than elsewhere, and the head need not go round to where an arc ends. None for other lines.
+fn along_arcs(contour: &Contour) -> Vec<f64> {
+    let pieces = &contour.pieces;
+    let arcs = pieces.iter().any(|piece| matches!(piece, Piece::Arc { .. }));
+    if !arcs || pieces.len() > MOST_PLACES / 2 || !contour.corners().is_empty() {
+        return Vec::new();
+    }
+    let apart = APART.max(contour.length() / (MOST_PLACES - pieces.len()) as f64);
+    let mut places = Vec::new();
+    let mut from = 0.0;
+    for (start, piece) in contour.walk() {
+        let length = piece.length(start);
+        // Straight edges are begun at their ends.
+        let many = match piece {
+            Piece::Arc { .. } => (length / apart).ceil().max(1.0),
+            Piece::Line { .. } => 1.0,
+        };
+        places.extend((0..many as usize).map(|n| from + length * n as f64 / many));
+        from += length;
+    }
+    places
 }
 
 /// Places at which a closed line may be begun, mm from its start.
@@ -236,7 +263,7 @@ fn led(
 ) -> Option<Entry> {
     let length = contour.length();
     let normal = |d: Vec2| Vec2::new(-d.y, d.x) * scrap;
-    let mut entry = Entry { at, lead_in: None, lead_out: None };
+    let mut entry = Entry::plain(at);
     if let Some(lead) = follow.lead_in {
         let (p, along) = contour.at(at);
         let before = contour.at((at - 1e-4).rem_euclid(length)).1;
