@@ -25,6 +25,11 @@ impl Bits {
         self.words.len()
     }
 
+    /// How many cells are taken.
+    pub(super) fn count(&self) -> usize {
+        self.words.iter().map(|word| word.count_ones() as usize).sum()
+    }
+
     fn row(&self, y: usize) -> &[u64] {
         &self.words[y * self.stride..(y + 1) * self.stride]
     }

@@ -1,10 +1,10 @@
 //! Parts laid where their outlines fit, on as many sheets as it takes.
 
+mod apart;
 mod bits;
 mod outline;
 mod search;
 mod settle;
-mod shorten;
 
 use super::LaidImage;
 use super::LaidStock;

@@ -5,14 +5,16 @@
 //! J. A. Bennell, J. F. Oliveira, "The geometry of nesting problems", 2008). The work is counted in words of cells,
 //! never by the clock, and candidates are compared in a fixed order: the same parts always lie the same.
 
+use super::apart;
 use super::bits::Bits;
-use super::shorten;
 use crate::random::Xorshift;
 use rayon::prelude::*;
 use std::sync::OnceLock;
 
-/// So many words of cells are gone through in a search: half a second on two cores.
-const MOST_WORK: u64 = 30_000_000;
+/// So many words of cells are gone through in a search: a quarter of a second on two cores where one sheet is enough, since
+/// its parts are moved about afterwards, and more than a second where it decides on the number of sheets.
+const ONE_SHEET: u64 = 30_000_000;
+const MORE_SHEETS: u64 = 150_000_000;
 
 /// Orders that are tried at once; a fixed number, so that the result does not hang on the number of cores.
 const AT_ONCE: usize = 8;
@@ -140,6 +142,16 @@ impl<'a> Search<'a> {
         let kind = self.cells.parts[part] * self.turns;
         let turns = (kind..kind + self.turns).filter(|which| self.room(*which).is_some());
         turns.map(|which| self.kind(which).height).min()
+    }
+
+    /// How many cells of the stock parts may take.
+    pub(super) fn free(&self) -> usize {
+        self.cells.outside.width * self.cells.outside.height - self.cells.outside.count()
+    }
+
+    /// How many cells a part takes.
+    pub(super) fn taken(&self, part: usize) -> usize {
+        self.cells.kinds[self.cells.parts[part]].first().map_or(0, Bits::count)
     }
 
     /// How much depth of the room parts use.
@@ -347,16 +359,18 @@ pub(super) fn best(cells: &Cells, effort: u64) -> (Vec<Vec<Lay>>, Vec<usize>) {
     };
     try_all(search.first_ways(), &mut best);
     for round in 0..MOST_ROUNDS * effort {
-        let Some((_, way)) = &best else { break };
+        let Some((layout, way)) = &best else { break };
+        let most = if layout.sheets.len() > 1 { MORE_SHEETS } else { ONE_SHEET };
         let seeds = (0..AT_ONCE as u64).map(|n| round * AT_ONCE as u64 + n + 1);
         let ways = seeds.map(|seed| changed(way, turns, seed)).collect();
-        if try_all(ways, &mut best) > MOST_WORK * effort {
+        if try_all(ways, &mut best) > most * effort {
             break;
         }
     }
     let mut sheets = best.map(|(layout, _)| layout.sheets).unwrap_or_default();
+    apart::fill(&search, &mut sheets, effort);
     if let Some(last) = sheets.last_mut() {
-        shorten::shorten(&search, last, effort);
+        apart::shorten(&search, last, effort);
     }
     let laid: std::collections::BTreeSet<usize> =
         sheets.iter().flatten().map(|lay| lay.part).collect();

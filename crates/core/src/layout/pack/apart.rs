@@ -1,5 +1,5 @@
-//! A sheet made shorter: its parts are pushed into less depth, where they overlap, and moved one at a time to where
-//! they overlap least, until none does.
+//! Parts moved apart: on a sheet that is made shorter, or on which one more is put, parts overlap at first, and are moved
+//! one at a time to where they overlap least, until none does.
 //!
 //! Pairs that stay in each other's way count more and more, so that the search leaves where it is stuck (J. Egeblad,
 //! B. K. Nielsen, A. Odgaard, "Fast neighborhood search for two- and three-dimensional nesting problems", 2007). How far
@@ -9,10 +9,18 @@
 use super::search::{Lay, Placed, Search};
 use crate::random::Xorshift;
 use rayon::prelude::*;
+use std::collections::BTreeSet;
 
 /// So many pairs of parts are looked at for each part of the sheet, and so many at most: two to three seconds on two cores.
 const WORK_PER_PART: u64 = 2_500_000;
 const MOST_WORK: u64 = 90_000_000;
+
+/// So many pairs are looked at for each part of a sheet before one more is given up, and so many at most for all of those.
+const WORK_TO_FILL: u64 = 40_000;
+const MOST_TO_FILL: u64 = 45_000_000;
+
+/// One more part is tried on so many sheets at once, those with most room.
+const SHEETS_AT_ONCE: usize = 4;
 
 /// A sheet of more parts stays as it lies: what weighs them against each other would take memory by their square.
 const MOST_PARTS: usize = 1_000;
@@ -75,11 +83,59 @@ pub(super) fn shorten(search: &Search<'_>, sheet: &mut [Lay], effort: u64) {
             let depth = one.used();
             if apart && depth < used {
                 used = depth;
-                for (lay, lying) in sheet.iter_mut().zip(&one.lying) {
-                    (lay.turn, lay.at) = (lying.which % search.turns, lying.at);
-                }
+                one.put_back(search, sheet);
             }
         }
+    }
+}
+
+/// Lays parts of the last sheet on others, the smallest first, where the search finds room among what lies there. A sheet
+/// on which nothing is left is none.
+pub(super) fn fill(search: &Search<'_>, sheets: &mut Vec<Vec<Lay>>, effort: u64) {
+    let Some(mut last) = sheets.pop() else { return };
+    last.sort_by_key(|lay| (search.taken(lay.part), lay.part));
+    let area = |sheet: &[Lay]| sheet.iter().map(|lay| search.taken(lay.part)).sum::<usize>();
+    let mut free: Vec<usize> =
+        sheets.iter().map(|sheet| search.free().saturating_sub(area(sheet))).collect();
+    // Sheets on which there was no room for a kind.
+    let mut refused: BTreeSet<(usize, usize)> = BTreeSet::new();
+    let mut spent = 0;
+    let mut kept = Vec::new();
+    for lay in last {
+        let (kind, size) = (search.cells.parts[lay.part], search.taken(lay.part));
+        let mut roomy: Vec<usize> = (0..sheets.len())
+            .filter(|n| free[*n] >= size && !refused.contains(&(kind, *n)))
+            .filter(|n| sheets[*n].len() < MOST_PARTS && spent < effort * MOST_TO_FILL)
+            .collect();
+        roomy.sort_by_key(|n| (std::cmp::Reverse(free[*n]), *n));
+        roomy.truncate(SHEETS_AT_ONCE);
+        let tried: Vec<(u64, Option<Vec<Lay>>)> = roomy
+            .par_iter()
+            .map(|n| {
+                let mut more = sheets[*n].clone();
+                more.push(lay);
+                let seed = lay.part as u64 + 1;
+                let mut one = Overlapping::of(search, &more, search.cells.outside.height, seed);
+                let (work, apart) = one.separate(search, WORK_TO_FILL * more.len() as u64);
+                one.put_back(search, &mut more);
+                (work, apart.then_some(more))
+            })
+            .collect();
+        spent += tried.iter().map(|(work, _)| work).sum::<u64>();
+        let found = roomy.iter().zip(tried).find_map(|(n, (_, sheet))| {
+            refused.extend(sheet.is_none().then_some((kind, *n)));
+            Some((*n, sheet?))
+        });
+        match found {
+            Some((n, sheet)) => {
+                free[n] -= size;
+                sheets[n] = sheet;
+            }
+            None => kept.push(lay),
+        }
+    }
+    if !kept.is_empty() {
+        sheets.push(kept);
     }
 }
 
@@ -95,6 +151,13 @@ impl Overlapping {
         };
         one.push_in(search);
         one
+    }
+
+    /// Writes where parts lie now into the sheet that they were.
+    fn put_back(&self, search: &Search<'_>, sheet: &mut [Lay]) {
+        for (lay, lying) in sheet.iter_mut().zip(&self.lying) {
+            (lay.turn, lay.at) = (lying.which % search.turns, lying.at);
+        }
     }
 
     /// How much depth parts use.
@@ -317,6 +380,37 @@ mod tests {
         hold(&all, &sheet);
         // Six of 300 cells on 41 across: 44 at the very least, 60 where each two lie in a rectangle of their own.
         assert!((44..=60).contains(&search.depth(&sheet)), "{}", search.depth(&sheet));
+    }
+
+    #[test]
+    fn a_part_alone_on_its_sheet_is_laid_among_others_where_they_leave_room() {
+        let angle: Vec<_> = (0..20).map(|y| (0, if y < 10 { 20 } else { 10 })).collect();
+        let turned: Vec<_> = (0..20).map(|y| (if y < 10 { 10 } else { 0 }, 20)).collect();
+        let all = |height| Cells {
+            outside: Bits::new(20, height),
+            bare: None,
+            kinds: vec![vec![rows(20, &angle), rows(20, &turned)]],
+            parts: vec![0; 4],
+        };
+        let lay = |part, y| Lay { part, turn: 0, at: (0, y) };
+        let two = || vec![vec![lay(0, 0), lay(1, 20), lay(2, 40)], vec![lay(3, 0)]];
+        // Four take 60 rows where each two lie in each other, and three no fewer where they do not.
+        let enough = all(64);
+        let mut sheets = two();
+        fill(&Search::of(&enough), &mut sheets, 1);
+        assert_eq!(sheets.iter().map(Vec::len).collect::<Vec<_>>(), [4]);
+        hold(&enough, &sheets[0]);
+        // Below a bar there is room for cells enough, but for no fourth part; and nothing is lost.
+        let mut barred = all(67);
+        barred.outside.set_span(15, 0, 20);
+        let begun = vec![
+            vec![lay(0, 16), Lay { part: 1, turn: 1, at: (0, 26) }, lay(2, 46)],
+            vec![lay(3, 16)],
+        ];
+        let mut sheets = begun.clone();
+        hold(&barred, &sheets[0]);
+        fill(&Search::of(&barred), &mut sheets, 1);
+        assert_eq!(sheets, begun);
     }
 
     proptest! {
