@@ -17,10 +17,10 @@ fn the_demo_plan_for_people() {
         step     make                   shapes  lines  passes  mm/s  power %    S  burn mm  travel mm        time
      1  emblem   engrave, 0.2 mm apart       2    397       1   120       30  300     2751       3347  1 min 15 s
      2  folds    score                       3      3       1    60       15  150      231         90       4.7 s
-     3  outline  cut                        19     19       1    25       55  550      660        346      30.0 s
+     3  outline  cut                        19     19       1    25       55  550      660        344      30.0 s
 
       burns    X 20 to 192.97, Y 20 to 136.39 mm, 172.97 x 116.39 mm, from the machine's zero
-      in all   3642 mm burnt, 3783 mm of travel, about 1 min 50 s
+      in all   3642 mm burnt, 3782 mm of travel, about 1 min 50 s
       focus    the head 6 mm above the surface, 6.1 mm above the bed
     ");
     assert_eq!(bench.ok(&["check", JOB]), "nothing is wrong or doubtful\n");

@@ -19,7 +19,7 @@ fn the_head_of_the_demo_program() {
     ; material: ripstop 0.1 mm
     ; burns X 20 to 192.97, Y 20 to 136.385 mm
     ; moves X 20 to 192.97, Y 20 to 136.385 mm
-    ; burn 3642.2 mm, travel 3782.7 mm, about 1 min 50 s
+    ; burn 3642.2 mm, travel 3781.5 mm, about 1 min 50 s
     M5 S0
     G21 G90 G94 G17 G54
     ; step 1 of 3: emblem - engrave, 120 mm/s, 30 % = S300

@@ -91,22 +91,24 @@ fn two_passes_go_round_twice_and_there_and_back_on_an_open_line() {
 }
 
 #[test]
-fn a_circle_is_four_arcs_and_the_hole_comes_first() {
+fn a_circle_is_arcs_and_the_hole_comes_first() {
     let body = r#"<circle cx="25" cy="25" r="20" stroke="red"/><circle cx="25" cy="25" r="5" stroke="red"/>"#;
     insta::assert_snapshot!(program(body, "", &step("make = \"cut\""), ""), @"
     M5 S0
     G21 G90 G94 G17 G54
     M4 S0
-    G0X20Y25
-    G2X25Y30I5J0S102F600
+    G0X21.464Y21.464
+    G2X20Y25I3.536J3.536S102F600
+    X25Y30I5J0
     X30Y25I0J-5
     X25Y20I-5J0
-    X20Y25I0J5
-    G0X5S0
-    G2X25Y45I20J0S102
+    X21.464Y21.464I0J5
+    G0X10.858Y10.858S0
+    G2X5Y25I14.142J14.142S102
+    X25Y45I20J0
     X45Y25I0J-20
     X25Y5I-20J0
-    X5Y25I0J20
+    X10.858Y10.858I0J20
     M5 S0
     M2
     ");

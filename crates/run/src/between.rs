@@ -21,8 +21,10 @@ pub struct Walk {
 pub struct Stretch {
     /// Length with the beam on, mm and degrees alike.
     pub burn: f64,
-    /// Seconds with the beam on, at the program's feed.
+    /// Seconds with the beam on while the head moves, at the program's feed.
     pub seconds: f64,
+    /// Seconds with the beam on while the head stands.
+    pub stands_lit: f64,
     /// For how long the head stands in the lines of both places and between them, lit or dark, s.
     pub stands: f64,
     /// A line of them sends the head where only the controller knows.
@@ -111,10 +113,12 @@ impl Walk {
     /// A program that cannot be read.
     pub fn stretch(&self, program: impl BufRead, from: Place, to: Place) -> io::Result<Stretch> {
         let mut stretch = Stretch::default();
-        let (mut stands, mut lost) = (0.0, false);
+        let (mut stands, mut stands_lit, mut lost) = (0.0, 0.0, false);
         let count = |line: u32, ways: &tinkite_core::program::Ways| {
             if (from.line..=to.line).contains(&line) {
                 stands += ways.seconds;
+                // A place in a line that dwells is before the dwell.
+                stands_lit += if line < to.line { ways.lit_seconds } else { 0.0 };
                 lost |= ways.lost;
             }
         };
@@ -125,7 +129,7 @@ impl Walk {
                 stretch.seconds += length / way.speed;
             }
         })?;
-        Ok(Stretch { stands, lost, ..stretch })
+        Ok(Stretch { stands, stands_lit, lost, ..stretch })
     }
 
     /// Where a head that stands at `position` can be, from where it was `seen` to the end of line
@@ -177,6 +181,20 @@ mod tests {
             let stretch = walk().stretch(PROGRAM.as_bytes(), from, to).unwrap();
             assert!((stretch.burn - burn).abs() < 1e-9, "{stretch:?}");
             assert!((stretch.seconds - burn / 10.0).abs() < 1e-9, "{stretch:?}");
+        }
+    }
+
+    #[test]
+    fn a_stretch_says_for_how_long_the_head_stands_with_the_beam_on() {
+        let program = "G21G90M3\nG1X20S100F600\nG4P0.4\nY20\nG4P0.2\nM5\nG4P9\n";
+        for (from, to, lit) in [
+            (at(2, 1.0), Place::before(4), 0.4),
+            (at(2, 1.0), Place::before(3), 0.0),
+            (at(2, 0.0), Place::before(8), 0.6),
+            (at(4, 0.1), Place::before(6), 0.2),
+        ] {
+            let stretch = walk().stretch(program.as_bytes(), from, to).unwrap();
+            assert!((stretch.stands_lit - lit).abs() < 1e-9, "{stretch:?}");
         }
     }
 

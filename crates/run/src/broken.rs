@@ -157,7 +157,7 @@ pub enum BrokenError {
     NotTold,
     /// The place is not certain, and nothing was chosen.
     #[error(
-        "how far it came is not certain: the head was seen in line {} last, and no line behind {} was sent; {:.1} mm of burning and {:.1} s of beam lie between", .from.line, .to.line.saturating_sub(1), .stretch.burn, .stretch.seconds
+        "how far it came is not certain: the head was seen in line {} last, and no line behind {} was sent; {:.1} mm of burning and {:.1} s of beam lie between", .from.line, .to.line.saturating_sub(1), .stretch.burn, .stretch.seconds + .stretch.stands_lit
     )]
     Uncertain {
         /// The earlier end.

@@ -31,6 +31,8 @@ struct Line {
     motions: Vec<Way>,
     /// The head stands before it is done.
     stands: bool,
+    /// With the beam on.
+    lit: bool,
 }
 
 /// The places where a head may be that stands at a position.
@@ -81,7 +83,7 @@ impl Locator {
             self.lines.pop_front();
         }
         let motions = ways.motions.into_iter().filter(|way| way.length() > 0.0).collect();
-        self.lines.push_back(Line { number, motions, stands });
+        self.lines.push_back(Line { number, motions, stands, lit: ways.lit_seconds > 0.0 });
     }
 
     /// The furthest place at which the head was seen.
@@ -129,7 +131,12 @@ impl Locator {
         if places.is_empty() {
             places = self.places(position, self.seen);
         }
-        places.retain(|(first, _)| first.line <= last);
+        // Behind a dwell that may have run is a place, though nothing behind it has.
+        let dwelt = |place: &Place| {
+            let lit = |line: &Line| line.lit && line.number <= last;
+            self.lines.iter().any(|line| lit(line) && *place == Place::before(line.number + 1))
+        };
+        places.retain(|(first, _)| first.line <= last || dwelt(first));
         match places.as_slice() {
             [] => Found::Nowhere,
             [(_, best)] => Found::Here(*best),
@@ -192,8 +199,15 @@ impl Locator {
         let mut along = 0.0;
         for line in self.lines.iter().skip_while(|line| line.number < first.line) {
             if line.stands {
-                // Before and behind a dwell are two places, though they are the same point.
+                // Before and behind a dwell are two places, though they are the same point. How much of one has burnt
+                // nobody sees, so that the place behind it counts as soon as it may have begun.
+                let here =
+                    near.last().filter(|_| line.lit && along <= SAME).map(|(_, away, _)| *away);
                 along = f64::INFINITY;
+                if let Some(away) = here {
+                    near.push((Place::before(line.number + 1), away, along));
+                    along = 0.0;
+                }
             }
             for (n, way) in line.motions.iter().enumerate() {
                 let length = way.length();
@@ -250,6 +264,25 @@ mod tests {
 
     fn at(x: f64, y: f64) -> Position {
         [Some(x), Some(y), Some(0.0), None, None, None]
+    }
+
+    #[test]
+    fn how_far_a_dwell_with_the_beam_on_came_is_not_certain() {
+        let program = "G90M3\nG0X10Y10\nG1X20S9F600\nG4P0.5\nY20\n";
+        let find = |program: &str, last| sent(program).find(&at(20.0, 10.0), last, None, last);
+        let between = Found::Between(Place { line: 3, way: 0, share: 1.0 }, Place::before(5));
+        // The dwell has begun, or not; and what comes behind it was sent as well.
+        assert_eq!(find(program, 4), between);
+        assert_eq!(find(program, 5), between);
+        // It cannot have begun.
+        assert!(matches!(find(program, 3), Found::Here(place) if place.line == 3));
+        // With the beam off nothing is lost if it is made twice.
+        assert!(
+            matches!(find(&program.replace("M3", "M4"), 4), Found::Here(place) if place.line == 3)
+        );
+        // Elsewhere the head stands in no dwell.
+        let found = sent(program).find(&at(20.0, 12.0), 5, None, 5);
+        assert!(matches!(found, Found::Here(place) if place.line == 5), "{found:?}");
     }
 
     const SQUARE: &str = "G90M4\nG0X10Y10\nG1X20S9F600\nY20\nX10\nY10\nX20\nY20\nX10\nY10\nG0X0Y0";

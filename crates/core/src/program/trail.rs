@@ -131,6 +131,8 @@ pub struct Ways {
     pub motions: Vec<Way>,
     /// The head stands for so long, s, before the line is done.
     pub seconds: f64,
+    /// For how much of that the beam is on, s.
+    pub lit_seconds: f64,
     /// The line sends the head to a place that only the controller knows, or is a command of the
     /// controller's own: where it stands afterwards is not known.
     pub lost: bool,
@@ -197,7 +199,12 @@ impl Trail {
         let _ = self.modal.line(&self.words, &mut acts);
         for act in acts.drain(..) {
             match act {
-                Act::Stop { seconds } => ways.seconds += seconds,
+                Act::Stop { seconds } => {
+                    ways.seconds += seconds;
+                    if self.modal.lit() && !self.modal.follows_speed() {
+                        ways.lit_seconds += seconds;
+                    }
+                }
                 Act::Wait => {}
                 Act::Move(motion) => {
                     let lit = self.modal.burns(&motion);
@@ -310,5 +317,11 @@ mod tests {
         let lift = trail.line(b"G0Z5").motions;
         assert_eq!((lift[0].from[2], lift[0].to[2], lift[0].length()), (0.0, 5.0, 5.0));
         assert_eq!(trail.line(b"G4P1.5").seconds, 1.5);
+        // Power that follows the speed is none where the head stands.
+        for (beam, lit) in [("M5", 0.0), ("M4S100", 0.0), ("M3S100", 0.5), ("M3S0", 0.0)] {
+            trail.line(beam.as_bytes());
+            let ways = trail.line(b"G4P0.5");
+            assert_eq!((ways.seconds, ways.lit_seconds), (0.5, lit), "{beam}");
+        }
     }
 }

@@ -4,7 +4,7 @@ use super::program::ProgramFile;
 use crate::refusal::Refusal;
 use tinkite_core::program::Place;
 use tinkite_core::quantity::{clock, plain};
-use tinkite_run::{Broken, BrokenError, Choice, Stance};
+use tinkite_run::{Broken, BrokenError, Choice, Stance, Stretch};
 use tinkite_wire::Connected;
 
 /// Where a run begins.
@@ -100,13 +100,23 @@ pub(super) fn refusal(run: i64, error: &BrokenError) -> Refusal {
             ))
         }
         BrokenError::Uncertain { from, to, stretch } => Refusal::Link(format!(
-            "how far run {run} came is not certain: the head was seen in line {} last, and no line behind {} was sent; between them it burns {} mm in {}. Choose: --from last-seen may burn that much twice, --from last-sent may leave that much out; --picture FILE draws it",
+            "how far run {run} came is not certain: the head was seen in line {} last, and no line behind {} was sent; between them it burns {}. Choose: --from last-seen may burn that much twice, --from last-sent may leave that much out; --picture FILE draws it",
             from.line,
             to.line.saturating_sub(1),
-            plain(stretch.burn, 1),
-            clock(stretch.seconds)
+            burnt(stretch)
         )),
         BrokenError::Unreadable(error) => Refusal::unreadable(&program_of(run), error),
+    }
+}
+
+/// What is burnt on a stretch, in words: in motion, standing still, or both.
+fn burnt(stretch: &Stretch) -> String {
+    let moving = format!("{} mm in {}", plain(stretch.burn, 1), clock(stretch.seconds));
+    let standing = format!("for {} s standing still", plain(stretch.stands_lit, 2));
+    match (stretch.burn > 0.0, stretch.stands_lit > 0.0) {
+        (_, false) => moving,
+        (false, true) => standing,
+        (true, true) => format!("{moving}, and {standing}"),
     }
 }
 
