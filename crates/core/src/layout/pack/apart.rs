@@ -12,8 +12,8 @@ use rayon::prelude::*;
 use std::collections::BTreeSet;
 
 /// So many pairs of parts are looked at for each part of the sheet, and so many at most: two to three seconds on two cores.
-const WORK_PER_PART: u64 = 2_500_000;
-const MOST_WORK: u64 = 90_000_000;
+const WORK_PER_PART: u64 = 2_000_000;
+const MOST_WORK: u64 = 75_000_000;
 
 /// So many pairs are looked at for each part of a sheet before one more is given up, and so many at most for all of those.
 const WORK_TO_FILL: u64 = 40_000;
@@ -35,9 +35,11 @@ const SHORTER: [f64; 4] = [0.0015, 0.004, 0.008, 0.015];
 /// So many places are tried for a part that overlaps others.
 const PLACES: usize = 60;
 
-/// A pair that overlaps after a round counts so many times as much, and one that does not so many times; 1 at least.
+/// A pair that overlaps after a round counts so many times as much, and one that does not so many times; 1 at least, and
+/// no more than what numbers can still be added to.
 const MORE: f32 = 1.3;
 const LESS: f32 = 0.97;
+const HEAVIEST: f32 = 1e5;
 
 /// Steps by which a place is moved to a better one near it, in cells.
 const STEPS: [isize; 7] = [32, 16, 8, 4, 2, 1, 1];
@@ -316,8 +318,9 @@ impl Overlapping {
     /// Lets pairs that overlap count more, and others less.
     fn weigh(&mut self, search: &Search<'_>) {
         let count = self.lying.len();
-        let changed =
-            |weight: f32, overlap: usize| (weight * if overlap > 0 { MORE } else { LESS }).max(1.0);
+        let changed = |weight: f32, overlap: usize| {
+            (weight * if overlap > 0 { MORE } else { LESS }).clamp(1.0, HEAVIEST)
+        };
         for part in 0..count {
             let edge = part * (count + 1) + count;
             self.weights[edge] = changed(self.weights[edge], search.outside(&self.lying[part]));
@@ -380,6 +383,27 @@ mod tests {
         hold(&all, &sheet);
         // Six of 300 cells on 41 across: 44 at the very least, 60 where each two lie in a rectangle of their own.
         assert!((44..=60).contains(&search.depth(&sheet)), "{}", search.depth(&sheet));
+    }
+
+    #[test]
+    fn what_never_comes_apart_is_given_up() {
+        let all = Cells {
+            outside: Bits::new(10, 40),
+            bare: None,
+            kinds: vec![vec![rows(10, &[(0, 10); 10])]],
+            parts: vec![0; 3],
+        };
+        let search = Search::of(&all);
+        let lay = |part| Lay { part, turn: 0, at: (0, 10 * part) };
+        let sheet: Vec<Lay> = (0..3).map(lay).collect();
+        let mut one = Overlapping::of(&search, &sheet, 29, 1);
+        let (work, apart) = one.separate(&search, 1_000_000);
+        assert!(!apart && work >= 1_000_000);
+        // Thousands of rounds later all can still be weighed against each other.
+        assert!(one.weights.iter().all(|weight| (1.0..=HEAVIEST).contains(weight)));
+        let mut sheet = sheet;
+        shorten(&search, &mut sheet, 1);
+        assert_eq!(search.depth(&sheet), 30);
     }
 
     #[test]
