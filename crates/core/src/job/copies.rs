@@ -150,8 +150,8 @@ pub(super) fn copies(section: Section<'_, '_>, packed: bool) -> Copies {
     if section.has("sheet") && one_sheet {
         refuse(
             Code::MissingKey,
-            "sheet without count or each: there is only one",
-            "say count = 30",
+            "sheet without count, each or pack: there is only one",
+            "say count = 30, or take sheet out",
             "sheet",
         );
     }

@@ -1,7 +1,8 @@
 //! Order: which path after which, from where and which way round.
 //!
 //! Steps run as listed. Inside a step what lies inside a closed line comes before that line, and
-//! travel is kept short: a closed line may start at any of its vertices, an open one at either end.
+//! travel is kept short: a closed line may start at any of its vertices or where its arcs were given places, an open one at
+//! either end.
 //! Effort is bounded by counted steps, never by the clock, so the same job always gives the same
 //! order.
 
