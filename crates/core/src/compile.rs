@@ -183,7 +183,18 @@ fn compiled<'a>(
     let (sheet, mut problems) = lay_out(given.into(), job)?;
     problems.extend(untried(job));
     problems.extend(blank_squares(job));
-    let made = after(toolpath::make(&sheet, job, &steps), &mut problems)?;
+    let made = match toolpath::make(&sheet, job, &steps) {
+        Ok(made) => made,
+        Err(refusal) => {
+            problems.extend(toolpath::doubts(&sheet, job, &steps));
+            problems.extend(refusal);
+            return Err(problems);
+        }
+    };
+    let start = job.field().zero.to_point();
+    let arranged = || mapping::place(order::arrange(made.paths, job, start), job);
+    let (doubts, placed) = rayon::join(|| toolpath::doubts(&sheet, job, &steps), arranged);
+    problems.extend(doubts);
     problems.extend(made.problems);
     let (artwork_extents, stock) = (sheet.extents, sheet.stock.clone());
     let (underlays, parts, numbers) = (sheet.underlays, sheet.parts, sheet.numbers);
@@ -191,8 +202,6 @@ fn compiled<'a>(
     let picture = |laid: &LaidImage| Underlay { to_bed: laid.to_bed, bitmap: laid.bitmap.clone() };
     let pictures = sheet.images.iter().filter(flat).map(picture).collect();
     drop((sheet.shapes, sheet.images));
-    let start = job.field().zero.to_point();
-    let placed = mapping::place(order::arrange(made.paths, job, start), job);
     let segments = Segments::new(placed, job);
     let (planned, doubts) = after(plan::plan(segments, &steps), &mut problems)?;
     problems.extend(doubts);

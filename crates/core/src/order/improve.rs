@@ -39,12 +39,15 @@ const MOST_KICKS: usize = 6_000;
 /// So many entries are compared in the kicks of a whole job at most.
 const MOST_COMPARED: u64 = 16_000_000;
 
-/// Above so many stops the number of kicks falls as stops grow in number: each costs more, and so few on so
-/// many gain nothing.
-const KICKABLE: usize = 2_000;
+/// Above so many stops the number of kicks falls by the square of theirs: each costs more and gains less. Of 10,000
+/// stops it would take as long as what it saves at the machine.
+const KICKABLE: usize = 3_000;
 
 /// Stretches that a kick exchanges are at most so long.
 const KICKED: usize = 40;
+
+/// So many stops are looked at to repair what a kick has done.
+const MOST_TRIES: usize = 200;
 
 /// Fewer stops than this have no two stretches to exchange.
 const FEWEST: usize = 3;
@@ -64,8 +67,9 @@ struct Tour<'a> {
     ends: Vec<(Point, Point)>,
     /// For each stop where in `visits` it is.
     position: Vec<usize>,
-    /// Stops near which something has changed since they were last tried.
-    to_check: Vec<bool>,
+    /// Stops beside which something has changed since they were last tried, and since their entries were last chosen.
+    to_try: Vec<bool>,
+    to_enter: Vec<bool>,
     /// How many entries were compared.
     compared: u64,
     /// What was changed since the last kick, to take it back: where, and what stood there.
@@ -105,7 +109,8 @@ pub(super) fn shorten(
         start,
         ends: visits.iter().map(|v| (stops[v.stop].entry(*v), stops[v.stop].exit(*v))).collect(),
         position: vec![0; stops.len()],
-        to_check: vec![true; stops.len()],
+        to_try: vec![true; stops.len()],
+        to_enter: vec![true; stops.len()],
         compared: 0,
         undo: None,
         visits,
@@ -124,8 +129,16 @@ pub(super) fn shorten(
     tour.visits
 }
 
-/// For each stop the stops whose outlines come nearest to its own, and those that it is so near to.
-fn neighbours(stops: &[Stop], visits: &[Visit]) -> Vec<Vec<usize>> {
+/// A stop near another one.
+#[derive(Debug, Clone, Copy)]
+struct Neighbour {
+    stop: usize,
+    /// How far apart the places of their outlines are by which they were found, mm: their outlines are no farther.
+    away: f64,
+}
+
+/// For each stop the stops whose outlines come nearest to its own, and those that it is so near to, the nearest first.
+fn neighbours(stops: &[Stop], visits: &[Visit]) -> Vec<Vec<Neighbour>> {
     let most = (ALL_PLACES / visits.len().max(1)).clamp(FEWEST_PLACES, PLACES);
     let places = |stop: usize| stops[stop].spread(most).map(move |p| (p, stop));
     let all: Vec<(Point, usize)> = visits.iter().flat_map(|visit| places(visit.stop)).collect();
@@ -135,7 +148,7 @@ fn neighbours(stops: &[Stop], visits: &[Visit]) -> Vec<Vec<usize>> {
     }
     // It fails only where there are more or fewer than were said.
     let Ok(index) = index.build() else { return Vec::new() };
-    let found: Vec<Vec<usize>> = visits
+    let found: Vec<Vec<Neighbour>> = visits
         .par_iter()
         .map_init(NeighborPriorityQueue::new, |queue, visit| {
             let mut near: Vec<(f64, usize)> = Vec::new();
@@ -161,7 +174,8 @@ fn neighbours(stops: &[Stop], visits: &[Visit]) -> Vec<Vec<usize>> {
                 index.visit_neighbors_with_queue(place.x, place.y, &mut meet, queue);
             }
             near.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-            near.into_iter().map(|(_, n)| n).take(NEIGHBOURS).collect()
+            near.truncate(NEIGHBOURS);
+            near.into_iter().map(|(square, stop)| Neighbour { away: square.sqrt(), stop }).collect()
         })
         .collect();
     let mut near = vec![Vec::new(); stops.len()];
@@ -170,11 +184,14 @@ fn neighbours(stops: &[Stop], visits: &[Visit]) -> Vec<Vec<usize>> {
     }
     for (visit, found) in visits.iter().zip(&found) {
         for other in found {
-            let theirs = &mut near[*other];
-            if theirs.len() < MOST_NEIGHBOURS && !theirs.contains(&visit.stop) {
-                theirs.push(visit.stop);
+            let theirs = &mut near[other.stop];
+            if theirs.len() < MOST_NEIGHBOURS && theirs.iter().all(|n| n.stop != visit.stop) {
+                theirs.push(Neighbour { stop: visit.stop, ..*other });
             }
         }
+    }
+    for near in &mut near {
+        near.sort_by(|a, b| a.away.total_cmp(&b.away).then(a.stop.cmp(&b.stop)));
     }
     near
 }
@@ -206,7 +223,10 @@ impl Tour<'_> {
 
     fn choose_entries(&mut self) {
         for at in 0..self.visits.len() {
-            self.enter_better(at);
+            let stop = self.visits[at].stop;
+            if std::mem::take(&mut self.to_enter[stop]) && self.enter_better(at) > 0.0 {
+                self.touch([at]);
+            }
         }
     }
 
@@ -236,39 +256,43 @@ impl Tour<'_> {
             .or_else(|| a.checked_sub(1).and_then(|before| self.try_move(before, b)))
     }
 
-    fn one_round(&mut self, near: &[Vec<usize>]) -> bool {
+    /// The longer of the ways to and from the visit at `at`, mm. Joining it to what is farther away than that gains
+    /// nothing here: the new way is longer than either that it may replace. What is gained at the other end of a change
+    /// is found from there.
+    fn reach(&self, at: usize) -> f64 {
+        apart(self.exit_before(at), self.entry(at)).max(self.way_to(self.exit(at), at + 1))
+    }
+
+    fn one_round(&mut self, near: &[Vec<Neighbour>]) -> bool {
         let mut changed = false;
         // In the order of the tour, so that what is looked at lies together in memory.
         let order: Vec<usize> = self.visits.iter().map(|visit| visit.stop).collect();
         for stop in order {
-            if !std::mem::take(&mut self.to_check[stop]) {
+            if !std::mem::take(&mut self.to_try[stop]) {
                 continue;
             }
             for other in &near[stop] {
-                let (a, b) = (self.position[stop], self.position[*other]);
-                if self.try_joining(a, b).is_some() {
-                    changed = true;
-                    self.disturb(stop);
-                    self.disturb(*other);
+                let (a, b) = (self.position[stop], self.position[other.stop]);
+                if other.away >= self.reach(a) {
+                    break;
                 }
+                changed |= self.try_joining(a, b).is_some();
             }
-            if self.try_turn_an_end(self.position[stop]).is_some() {
-                changed = true;
-                self.disturb(stop);
-            }
+            changed |= self.try_turn_an_end(self.position[stop]).is_some();
         }
         changed
     }
 
     /// Exchanges stretches here and there and keeps what becomes shorter.
-    fn kick(&mut self, near: &[Vec<usize>], all: usize) {
+    fn kick(&mut self, near: &[Vec<Neighbour>], all: usize) {
         let count = self.visits.len();
         if count < FEWEST {
             return;
         }
         let mut xorshift = Xorshift(0x9e37_79b9_7f4a_7c15);
         let share = MOST_KICKS * count / all.max(count);
-        let kicks = (count * KICKS).min(share) * KICKABLE / count.max(KICKABLE);
+        let many = count.max(KICKABLE);
+        let kicks = (count * KICKS).min(share) * KICKABLE / many * KICKABLE / many;
         let begun = self.compared;
         let most = MOST_COMPARED * count as u64 / all.max(count) as u64;
         for _ in 0..kicks {
@@ -315,24 +339,28 @@ impl Tour<'_> {
         self.visits[target..end].rotate_left(from - target);
         self.ends[target..end].rotate_left(from - target);
         self.renumber(target, end);
+        self.touch([target, target + end - from, end - 1]);
         new - old
     }
 
     /// Searches near some stops until nothing there can be made shorter; what was gained, mm.
-    fn search(&mut self, worklist: &mut Vec<usize>, near: &[Vec<usize>]) -> f64 {
+    fn search(&mut self, worklist: &mut Vec<usize>, near: &[Vec<Neighbour>]) -> f64 {
         let mut gained = 0.0;
         let mut tries = 0;
         while let Some(stop) = worklist.pop() {
             tries += 1;
-            if tries > 200 {
+            if tries > MOST_TRIES {
                 break;
             }
             gained += self.enter_better(self.position[stop]);
             for other in &near[stop] {
-                let (a, b) = (self.position[stop], self.position[*other]);
+                let (a, b) = (self.position[stop], self.position[other.stop]);
+                if other.away >= self.reach(a) {
+                    break;
+                }
                 if let Some(gain) = self.try_joining(a, b) {
                     gained += gain;
-                    for stop in [stop, *other] {
+                    for stop in [stop, other.stop] {
                         let at = self.position[stop];
                         for near in at.saturating_sub(1)..=(at + 1).min(self.visits.len() - 1) {
                             worklist.push(self.visits[near].stop);
@@ -357,11 +385,14 @@ impl Tour<'_> {
         }
     }
 
-    /// Marks a stop and the stops on both sides of it as worth another try.
-    fn disturb(&mut self, stop: usize) {
-        let at = self.position[stop];
-        for near in at.saturating_sub(1)..=(at + 1).min(self.visits.len() - 1) {
-            self.to_check[self.visits[near].stop] = true;
+    /// Marks the visits at some places, and those before and after them, as worth another try.
+    fn touch(&mut self, places: impl IntoIterator<Item = usize>) {
+        for at in places {
+            for near in at.saturating_sub(1)..(at + 2).min(self.visits.len()) {
+                let stop = self.visits[near].stop;
+                self.to_try[stop] = true;
+                self.to_enter[stop] = true;
+            }
         }
     }
 
@@ -426,6 +457,7 @@ impl Tour<'_> {
         self.set(first, begun);
         self.set(last, ended);
         self.renumber(first, last + 1);
+        self.touch([first, last]);
         Some(old - new)
     }
 
@@ -479,6 +511,7 @@ impl Tour<'_> {
                     self.set(if target < from { first } else { after - 1 }, visit);
                 }
                 self.renumber(first, after);
+                self.touch([first, after - by, after - 1]);
                 return Some(old - new);
             }
         }

@@ -177,22 +177,8 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
                     kindred: &kindred,
                     ground: &ground,
                 };
-                let told = || {
-                    let mut told = Problems::default();
-                    report::lines(&shapes, step, job, &mut told);
-                    report::unknown_ids(&shapes, step, job, &mut told);
-                    told
-                };
-                let made = || {
-                    let mut told = Problems::default();
-                    let made = refuse_images(&images, step, job)
-                        .map(|()| follow::toolpaths(&shapes, &context, &mut told));
-                    (made, told)
-                };
-                let (drawn, (made, followed)) = rayon::join(told, made);
-                problems.extend(drawn);
-                problems.extend(followed);
-                made
+                refuse_images(&images, step, job)
+                    .map(|()| follow::toolpaths(&shapes, &context, &mut problems))
             }
             Operation::Engrave(engrave) => {
                 let bounds = select::bounds(sheet, engrave);
@@ -216,6 +202,22 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
     report::unused_fills(sheet, job, &taken, &mut problems);
     report::cut_before_engrave(job, &mut problems);
     problems.clone().unless_refused(Toolpaths { paths, taken, leftovers, problems })
+}
+
+/// What is doubtful about the lines that `steps` cut or score: burnt twice, crossing each other, finer than the beam, or
+/// listed by an id that none of them has. It takes about as long as putting them in order and needs nothing of that, so
+/// it may run beside it.
+#[must_use]
+pub fn doubts(sheet: &Sheet, job: &Job, steps: &[usize]) -> Problems {
+    let mut problems = Problems::new();
+    for (number, (step, own)) in job.steps.iter().zip(select::select(sheet, job)).enumerate() {
+        if steps.contains(&number) && step.operation.follow().is_some() {
+            let shapes: Vec<&LaidShape> = own.shapes.iter().map(|n| &sheet.shapes[*n]).collect();
+            report::lines(&shapes, step, job, &mut problems);
+            report::unknown_ids(&shapes, step, job, &mut problems);
+        }
+    }
+    problems
 }
 
 fn engraved(
