@@ -12,8 +12,8 @@ use rayon::prelude::*;
 use std::collections::BTreeSet;
 
 /// So many pairs of parts are looked at for each part of the sheet, and so many at most: two to three seconds on two cores.
-const WORK_PER_PART: u64 = 2_000_000;
-const MOST_WORK: u64 = 75_000_000;
+const WORK_PER_PART: u64 = 3_000_000;
+const MOST_WORK: u64 = 115_000_000;
 
 /// So many pairs are looked at for each part of a sheet before one more is given up, and so many at most for all of those.
 const WORK_TO_FILL: u64 = 40_000;

@@ -14,6 +14,9 @@ pub(super) struct Bits {
 
 const WORD: usize = 64;
 
+/// Fewer rows that are alike are gone through one by one.
+const FEW_ROWS: usize = 4;
+
 impl Bits {
     pub(super) fn new(width: usize, height: usize) -> Self {
         let stride = width.div_ceil(WORD);
@@ -152,30 +155,77 @@ impl Bits {
     /// Where `other` cannot lie because a cell of it would be one of these: its lower left corner, counted from
     /// `(1 - other.width, 1 - other.height)`.
     pub(super) fn forbidden(&self, other: &Self) -> Self {
+        // Either can be moved over the other; alike rows are moved at once.
+        match self.bands() < other.bands() {
+            true => other.met(self).turned(),
+            false => self.met(other),
+        }
+    }
+
+    /// How many times a row is not like the one below it.
+    fn bands(&self) -> usize {
+        1 + (1..self.height).filter(|y| self.row(*y) != self.row(y - 1)).count()
+    }
+
+    /// What `forbidden` says, by moving `other`.
+    fn met(&self, other: &Self) -> Self {
         let mut all = Self::new(self.width + other.width - 1, self.height + other.height - 1);
+        if self.words.iter().all(|word| *word == 0) {
+            return all;
+        }
         // Each cell and the 2^n - 1 to its right: two of one of them, one over the other, make any length.
-        let mut stretched = vec![self.clone()];
-        for y in 0..other.height {
+        let mut wider = vec![self.clone()];
+        let mut y = 0;
+        while y < other.height {
+            let many =
+                1 + (y + 1..other.height).take_while(|n| other.row(*n) == other.row(y)).count();
+            let low = (other.height - y - many) as isize;
             for (from, after) in other.runs(y) {
-                let many = after - from;
-                let power = many.ilog2() as usize;
-                while stretched.len() <= power {
-                    let last = &stretched[stretched.len() - 1];
-                    let more = 1 << (stretched.len() - 1);
-                    let mut twice = Self::new(last.width + more, last.height);
-                    twice.take(last, (0, 0));
-                    twice.take(last, (more as isize, 0));
-                    stretched.push(twice);
+                let power = (after - from).ilog2() as usize;
+                while wider.len() <= power {
+                    let last = &wider[wider.len() - 1];
+                    wider.push(last.twice((1 << (wider.len() - 1), 0)));
                 }
-                let (x, to) = ((other.width - after) as isize, (other.height - 1 - y) as isize);
-                all.take(&stretched[power], (x, to));
-                let rest = many - (1 << power);
-                if rest > 0 {
-                    all.take(&stretched[power], (x + rest as isize, to));
+                let x = (other.width - after) as isize;
+                let rest = after - from - (1 << power);
+                if many < FEW_ROWS {
+                    for row in 0..many as isize {
+                        all.take(&wider[power], (x, low + row));
+                        all.take(&wider[power], (x + rest as isize, low + row));
+                    }
+                    continue;
                 }
+                // Alike rows in the same way.
+                let mut tall = wider[power].twice((rest, 0));
+                let power = many.ilog2();
+                (0..power).for_each(|n| tall = tall.twice((0, 1 << n)));
+                all.take(&tall, (x, low));
+                all.take(&tall, (x, low + many as isize - (1 << power)));
             }
+            y += many;
         }
         all
+    }
+
+    /// These cells, and the same ones moved to the right and up.
+    fn twice(&self, (right, up): (usize, usize)) -> Self {
+        let mut twice = Self::new(self.width + right, self.height + up);
+        twice.take(self, (0, 0));
+        twice.take(self, (right as isize, up as isize));
+        twice
+    }
+
+    /// These cells turned by half a turn.
+    pub(super) fn turned(&self) -> Self {
+        let spare = self.stride * WORD - self.width;
+        let turned = |row: &[u64]| -> Vec<u64> {
+            // What was the spare end of the row is its beginning now.
+            let word = |n: usize| row.len().checked_sub(n + 1).map_or(0, |n| row[n].reverse_bits());
+            let over = |n: usize| if spare == 0 { 0 } else { word(n + 1) << (WORD - spare) };
+            (0..row.len()).map(|n| word(n) >> spare | over(n)).collect()
+        };
+        let words = (0..self.height).rev().flat_map(|y| turned(self.row(y))).collect();
+        Self { words, ..*self }
     }
 
     /// The cells, `cell` mm wide, that closed rings touch anywhere (even-odd); the plane's lower left corner lies at
@@ -274,8 +324,14 @@ mod tests {
         fn a_place_is_forbidden_exactly_where_a_cell_would_be_taken_twice(
             (own, width) in (proptest::collection::vec((0usize..200, 0usize..9), 0..40), 1usize..150),
             (other, narrow) in (proptest::collection::vec((0usize..90, 0usize..6), 1..30), 1usize..80),
+            alike in 0usize..=6,
         ) {
-            let (own, other) = (plane(width, 9, &own), plane(narrow, 6, &other));
+            let own = plane(width, 9, &own);
+            // The lowest rows are alike.
+            let rows = |y: usize| if y % 6 < alike { 0..alike } else { y % 6..y % 6 + 1 };
+            let other: Vec<_> =
+                other.iter().flat_map(|(x, y)| rows(*y).map(move |y| (*x, y))).collect();
+            let other = plane(narrow, 6, &other);
             let forbidden = own.forbidden(&other);
             for y in 0..forbidden.height {
                 for x in 0..forbidden.width {
@@ -288,6 +344,8 @@ mod tests {
                     prop_assert_eq!(forbidden.is_taken(x, y), twice, "{} {}", x, y);
                 }
             }
+            // The other way round it is the same, seen from the other part.
+            prop_assert_eq!(other.met(&own).turned(), own.met(&other));
         }
 
         #[test]

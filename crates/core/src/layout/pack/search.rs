@@ -127,8 +127,11 @@ impl<'a> Search<'a> {
 
     fn beside(&self, first: usize, second: usize) -> &Bits {
         let all = self.turns * self.cells.kinds.len();
-        self.beside[first * all + second]
-            .get_or_init(|| self.kind(first).forbidden(self.kind(second)))
+        // Which of the two is moved makes no difference, but that it is seen from the other side.
+        self.beside[first * all + second].get_or_init(|| match first <= second {
+            true => self.kind(first).forbidden(self.kind(second)),
+            false => self.beside(second, first).turned(),
+        })
     }
 
     /// How many places there are across and away from the operator for a kind in one direction; none where it is larger
