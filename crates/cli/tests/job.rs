@@ -248,6 +248,23 @@ fn an_error_shows_file_line_text_and_cure() {
 }
 
 #[test]
+fn a_refused_job_tells_what_is_doubtful_about_its_lines_as_well() {
+    let step = |colour: &str| {
+        format!(
+            "[[step]]\nname = \"{colour}\"\ntake = {{ stroke = \"{colour}\" }}\nmake = \"cut\"\nspeed = \"20 mm/s\"\npower = \"50 %\"\n"
+        )
+    };
+    let square = r#"<rect x="10" y="10" width="20" height="20" stroke="red"/>"#;
+    let crossed = r#"<path d="M50 10 L70 30 H50 L70 10 Z" stroke="red"/>"#;
+    let body = format!("{square}{square}{crossed}");
+    let doubts = ["double-line", "self-crossing"];
+    let codes = Bench::drawn(&body, "", &step("red")).codes("a.kite.toml");
+    assert_eq!(codes, doubts);
+    let refused = Bench::drawn(&body, "", &(step("red") + &step("blue"))).codes("a.kite.toml");
+    assert_eq!(refused, [doubts[0], doubts[1], "takes-nothing"]);
+}
+
+#[test]
 fn bad_drawings_are_refused() {
     let bench = Bench::new();
     let page = r#"<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="50mm">"#;
