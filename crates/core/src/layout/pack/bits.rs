@@ -95,11 +95,13 @@ impl Bits {
         if !self.is_taken(x, y) {
             return 0;
         }
-        // A row is seen by the word, so that a column has to be followed no farther than that.
+        // No farther along the column than what is known already.
+        let most = most.min(self.height - y).min(y + 1);
+        let most = (1..most)
+            .find(|by| !self.is_taken(x, y + by) || !self.is_taken(x, y - by))
+            .unwrap_or(most);
         let right = self.next(x, y, false).unwrap_or(self.width) - x;
-        let most = most.min(right).min(self.free_before(x, y)).min(self.height - y).min(y + 1);
-        let free = |by: &usize| !self.is_taken(x, y + by) || !self.is_taken(x, y - by);
-        (1..most).find(free).unwrap_or(most)
+        most.min(right).min(self.free_before(x, y))
     }
 
     /// How many cells the nearest free one to the left of a cell is away.
