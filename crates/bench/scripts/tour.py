@@ -5,6 +5,7 @@
     cargo build --release -p tinkite
     python3 crates/bench/scripts/tour.py [COUNT …]
     python3 crates/bench/scripts/tour.py outlines [COUNT …]
+    python3 crates/bench/scripts/tour.py inside-first [COUNT …]
 
 Random small closed paths, so small that a path is a point; the tour begins at the
 machine's zero, visits each once and ends anywhere. The near-optimal tour is made by
@@ -26,6 +27,7 @@ import tempfile
 import time
 
 import elkai
+from elkai import _elkai
 
 TOOL = os.path.join(os.path.dirname(__file__), "../../../target/release/tinkite")
 SIDE = 0.02
@@ -39,14 +41,15 @@ def squares(points):
     )
 
 
-def job(folder, shapes):
+def job(folder, shapes, order="nearest"):
     page = f'<svg xmlns="http://www.w3.org/2000/svg" width="400mm" height="300mm" viewBox="0 0 400 300" fill="none">{shapes}</svg>'
     with open(os.path.join(folder, "a.svg"), "w", encoding="utf-8") as file:
         file.write(page)
     with open(os.path.join(folder, "a.kite.toml"), "w", encoding="utf-8") as file:
         file.write(
             'tinkite = 1\nmachine = "bench-laser"\n[[artwork]]\nfile = "a.svg"\n[[step]]\n'
-            'take = { stroke = "red" }\nmake = "cut"\nspeed = "20 mm/s"\npower = "50 %"\norder = "nearest"\n'
+            'take = { stroke = "red" }\nmake = "cut"\nspeed = "20 mm/s"\npower = "50 %"\n'
+            f'order = "{order}"\n'
         )
 
 
@@ -71,6 +74,30 @@ def order_of(points):
     tour = tour[at + 1 :] + tour[:at]
     tour = tour if tour[0] == 0 else tour[::-1]
     return [n - 1 for n in tour[1:]]
+
+
+def order_within(points, inside, seconds=30):
+    """The solver's order of points, from the zero, where each (a, b) of inside says that a comes before b."""
+    places = [(0.0, 0.0), *points]
+    never, far_off, last = -1, 10_000_000, len(places)
+    rows = [[round(1000 * math.dist(a, b)) for b in places] + [0] for a in places]
+    for row in rows[1:]:
+        row[0] = never
+    rows[0][last] = far_off
+    rows.append([never] * last + [0])
+    for inner, outer in inside:
+        rows[outer + 1][inner + 1] = never
+    size = len(rows)
+    with tempfile.NamedTemporaryFile("w", suffix=".sop") as file:
+        file.write(f"TYPE : SOP\nDIMENSION : {size}\nEDGE_WEIGHT_TYPE : EXPLICIT\nEDGE_WEIGHT_FORMAT : FULL_MATRIX\nEDGE_WEIGHT_SECTION\n{size}\n")
+        file.writelines(" ".join(map(str, row)) + "\n" for row in rows)
+        file.write("EOF\n")
+        file.flush()
+        tour = _elkai.solve_problem(f"RUNS = 1\nTIME_LIMIT = {seconds}\nTOTAL_TIME_LIMIT = {seconds}\nPROBLEM_FILE = {file.name}\n", "")
+    order = [n - 2 for n in tour if 2 <= n < size]
+    position = {n: at for at, n in enumerate(order)}
+    assert all(position[inner] < position[outer] for inner, outer in inside), "the solver broke the order"
+    return order
 
 
 def near_optimal(points):
@@ -142,7 +169,34 @@ def best_corners(loops, order):
     return length, corners
 
 
-def near_optimal_outlines(loops, rng, beginnings=4, patience=2):
+def area(loop):
+    return abs(sum(a[0] * b[1] - b[0] * a[1] for a, b in zip(loop, loop[1:] + loop[:1]))) / 2
+
+
+def contains(loop, p):
+    crossed = 0
+    for (ax, ay), (bx, by) in zip(loop, loop[1:] + loop[:1]):
+        if (ay > p[1]) != (by > p[1]):
+            crossed += p[0] < ax + (p[1] - ay) * (bx - ax) / (by - ay)
+    return crossed % 2 == 1
+
+
+def nested(loops):
+    """Pairs of a loop and the smallest one round it, where most of up to five of its edges lie inside."""
+    by_area = sorted(range(len(loops)), key=lambda n: area(loops[n]))
+    pairs = []
+    for at, inner in enumerate(by_area):
+        loop = loops[inner]
+        edges = range(0, len(loop), -(-len(loop) // 5))
+        middles = [((loop[n][0] + loop[(n + 1) % len(loop)][0]) / 2, (loop[n][1] + loop[(n + 1) % len(loop)][1]) / 2) for n in edges]
+        for outer in by_area[at + 1 :]:
+            if 2 * sum(contains(loops[outer], p) for p in middles) > len(middles):
+                pairs.append((inner, outer))
+                break
+    return pairs
+
+
+def near_optimal_outlines(loops, rng, order_of=order_of, beginnings=4, patience=2):
     best = math.inf
     for _ in range(beginnings):
         corners = {n: rng.choice(loop) for n, loop in enumerate(loops)}
@@ -156,7 +210,7 @@ def near_optimal_outlines(loops, rng, beginnings=4, patience=2):
     return best
 
 
-def outlines(counts):
+def outlines(counts, inside_first=False):
     for kind in ("map", "emblem", "mixed"):
         for count in counts:
             rng = random.Random(count)
@@ -166,15 +220,19 @@ def outlines(counts):
                 f'<path d="M{" L".join(f"{x:.4f} {300 - y:.4f}" for x, y in loop)} Z" stroke="red"/>' for loop in loops
             )
             with tempfile.TemporaryDirectory() as folder:
-                job(folder, shapes)
+                job(folder, shapes, "holes-first" if inside_first else "nearest")
                 length, seconds = ours(folder)
-            best = near_optimal_outlines(loops, rng)
-            print(f"{kind}, {len(loops)} outlines: {length:.0f} mm, near-optimal {best:.0f} mm, {length / best:.3f} x, {seconds:.2f} s in all", flush=True)
+            inside = nested(loops) if inside_first else []
+            if inside:
+                best = near_optimal_outlines(loops, rng, lambda points: order_within(points, inside), beginnings=2, patience=1)
+            else:
+                best = near_optimal_outlines(loops, rng)
+            print(f"{kind}, {len(loops)} outlines, {len(inside)} of them inside first: {length:.0f} mm, near-optimal {best:.0f} mm, {length / best:.3f} x, {seconds:.2f} s in all", flush=True)
 
 
 def main():
-    if sys.argv[1:2] == ["outlines"]:
-        outlines([int(n) for n in sys.argv[2:]] or [40, 150, 400])
+    if sys.argv[1:2] in (["outlines"], ["inside-first"]):
+        outlines([int(n) for n in sys.argv[2:]] or [40, 150, 400], sys.argv[1] == "inside-first")
         return
     for count in [int(n) for n in sys.argv[1:]] or [100, 300, 1000, 2000]:
         rng = random.Random(count)

@@ -18,7 +18,22 @@ pub(super) struct Stop {
     exits: Vec<Point>,
     kind: StopKind,
     /// A circle round its entries.
-    around: (Point, f64),
+    around: Circle,
+    /// Circles round so many entries each, where there are several.
+    groups: Vec<Circle>,
+}
+
+/// Entries in a group: where a group is too far away none of them is looked at.
+const GROUPED: usize = 8;
+
+/// A circle: its middle and its radius, mm.
+type Circle = (Point, f64);
+
+/// A circle round points: round the middle of the rectangle round them.
+fn circle(points: &[Point]) -> Circle {
+    let rect = hull(points.iter().map(|p| Rect::from_points(*p, *p))).unwrap_or_default();
+    let centre = rect.center();
+    (centre, points.iter().map(|p| p.distance(centre)).fold(0.0, f64::max))
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -50,10 +65,14 @@ impl Stop {
     }
 
     fn new(entries: Vec<Point>, exits: Vec<Point>, kind: StopKind) -> Self {
-        let rects = entries.iter().map(|p| Rect::from_points(*p, *p));
-        let centre = hull(rects).unwrap_or_default().center();
-        let radius = entries.iter().map(|p| p.distance(centre)).fold(0.0, f64::max);
-        Self { entries, exits, kind, around: (centre, radius) }
+        let around = circle(&entries);
+        let groups = match kind {
+            StopKind::Loop if entries.len() > 2 * GROUPED => {
+                entries.chunks(GROUPED).map(circle).collect()
+            }
+            _ => Vec::new(),
+        };
+        Self { entries, exits, kind, around, groups }
     }
 
     /// No way from one point through it to another is shorter than this, mm; where it is left elsewhere than it is
@@ -67,9 +86,18 @@ impl Stop {
         to.map_or(way(from), |to| (way(from) + way(to)).max(apart(from, to)))
     }
 
-    /// How many entries are compared to find the best.
+    /// The rectangle round a circle round its entries.
+    pub(super) fn bounds(&self) -> Rect {
+        let (centre, radius) = self.around;
+        Rect::from_center_size(centre, (2.0 * radius, 2.0 * radius))
+    }
+
+    /// About how many places are looked at to find the best entry.
     pub(super) fn choices(&self) -> u64 {
-        self.entries.len() as u64
+        match self.groups.len() {
+            0 => self.entries.len() as u64,
+            groups => (groups + GROUPED) as u64,
+        }
     }
 
     /// Whether it is left elsewhere than it was entered although it is a loop.
@@ -129,6 +157,51 @@ impl Stop {
         Visit { stop, entry: entry.map_or(0, |(_, e)| e) }
     }
 
+    /// As `best_entry`, and how long that way is, mm; none where none is shorter than `limit`.
+    pub(super) fn entry_under(
+        &self,
+        stop: usize,
+        before: Point,
+        after: Option<Point>,
+        limit: f64,
+    ) -> Option<(Visit, f64)> {
+        if self.kind != StopKind::Loop || self.has_exits() {
+            let visit = self.best_entry(stop, before, after);
+            let on = after.map_or(0.0, |after| apart(self.exit(visit), after));
+            let way = apart(before, self.entry(visit)) + on;
+            return (way < limit).then_some((visit, way));
+        }
+        let mut best = None;
+        let mut limit = limit.max(0.0);
+        let mut look_at = |first: usize, after_last: usize, limit: &mut f64| {
+            // Roots are drawn only where neither half alone is too long.
+            let mut square = *limit * *limit;
+            for (n, p) in self.entries[first..after_last].iter().enumerate() {
+                let to = (*p - before).hypot2();
+                let on = after.map_or(0.0, |after| (*p - after).hypot2());
+                if to < square && on < square {
+                    let way = to.sqrt() + on.sqrt();
+                    if way < *limit {
+                        best = Some(first + n);
+                        (*limit, square) = (way, way * way);
+                    }
+                }
+            }
+        };
+        if self.groups.is_empty() {
+            look_at(0, self.entries.len(), &mut limit);
+        }
+        for (n, (centre, radius)) in self.groups.iter().enumerate() {
+            let reach = (limit + radius) * (limit + radius);
+            let far = |p: Point| (p - *centre).hypot2() > reach;
+            if !far(before) && !after.is_some_and(far) {
+                let first = n * GROUPED;
+                look_at(first, (first + GROUPED).min(self.entries.len()), &mut limit);
+            }
+        }
+        best.map(|entry| (Visit { stop, entry }, limit))
+    }
+
     /// A few entries, spread round: enough to find the stop by.
     fn signposts(&self) -> impl Iterator<Item = Point> + '_ {
         self.spread(if self.kind == StopKind::OneWay { 1 } else { 4 })
@@ -139,6 +212,17 @@ impl Stop {
         let count = self.entries.len().min(most);
         (0..count).map(move |n| self.entries[n * self.entries.len() / count])
     }
+}
+
+/// How long the ways of a tour are, mm.
+pub(super) fn length(stops: &[Stop], start: Point, visits: &[Visit]) -> f64 {
+    let mut at = start;
+    let mut sum = 0.0;
+    for visit in visits {
+        sum += apart(at, stops[visit.stop].entry(*visit));
+        at = stops[visit.stop].exit(*visit);
+    }
+    sum
 }
 
 /// A stop and how it is entered.

@@ -1,0 +1,372 @@
+//! Shortening a tour by local search: stretches are turned round (2-opt) or change places with the stretch beside them
+//! (a 3-opt that turns nothing; Or-opt is one of its cases), and single stops go elsewhere, where that saves travel and
+//! breaks no "inside first". Where closed lines are entered is searched together with the order: every change of single
+//! stops is weighed with the entries that are best for it.
+//!
+//! When nothing more is found, two neighbouring stretches are exchanged somewhere (a kick) and the
+//! neighbourhood is searched again; what has not become shorter is taken back. O. Martin, S. W. Otto,
+//! E. W. Felten, "Large-step Markov chains for the traveling salesman problem", 1991.
+//!
+//! Where something has to come first, hardly any long stretch may be turned. So a tour is shortened as if nothing had to,
+//! what comes too early in it is put where it is the least detour, and the search goes on from there.
+
+mod moves;
+mod neighbours;
+mod nested;
+mod state;
+
+use super::tour::{Stop, Visit, greedy, length};
+use crate::geometry::Point;
+use crate::random::Xorshift;
+use neighbours::{Neighbour, neighbours};
+use rayon::prelude::*;
+use state::Tour;
+
+/// Kicks for each stop in one search at most: more find nothing in small jobs.
+const KICKS: usize = 20;
+
+/// What the kicks of one search of a whole job may cost (see `cost`): about half a second.
+const MOST_WORK: u64 = 64_000_000;
+
+/// Above so many stops the work falls by the square of theirs: each kick costs more and gains less. Of 10,000
+/// stops it would take as long as what it saves at the machine.
+const KICKABLE: usize = 3_000;
+
+/// So many searches are begun side by side, and so many of them, the shortest, are carried on, where stops are few
+/// enough that the work is theirs and not the drawing's. What is shortest after this part of the work seldom falls behind.
+const BEGUN: usize = 4;
+const KEPT: usize = 2;
+const BEGINNING: f64 = 0.25;
+
+/// Stretches that a kick exchanges are at most so long.
+const KICKED: usize = 20;
+
+/// So many stops are looked at to repair what a kick has done.
+const MOST_TRIES: usize = 200;
+
+/// So many times each stop is looked at in the mean before the first kick.
+const MOST_ROUNDS: usize = 100;
+
+/// Fewer stops than this have no two stretches to exchange.
+const FEWEST: usize = 3;
+
+/// What the parts of a search cost beside each other, as measured.
+mod cost {
+    /// A place where a loop may be entered is looked at.
+    pub(super) const PLACE: u64 = 1;
+    /// All changes beside one neighbour are weighed, but for the places above.
+    pub(super) const NEIGHBOUR: u64 = 40;
+    /// An exchange of two stretches is weighed.
+    pub(super) const EXCHANGE: u64 = 4;
+    /// A visit stands elsewhere.
+    pub(super) const SHIFTED: u64 = 2;
+}
+
+/// Less than this is not worth a change, mm; it also keeps rounding from going in circles.
+const GAIN: f64 = 1e-6;
+
+/// Shortens `visits`; the result visits the same stops and keeps every precedence. `all` is how many stops the
+/// whole job has: many small steps together are given no more work than one large one.
+pub(super) fn shorten(
+    stops: &[Stop],
+    before: &[Option<usize>],
+    start: Point,
+    visits: Vec<Visit>,
+    all: usize,
+) -> Vec<Visit> {
+    if stops.iter().any(Stop::has_exits) {
+        // Turning a stretch round takes it that a loop is left where it is entered. Leads are short
+        // beside travel: the search leaves them out, and the entries are chosen with them.
+        let rough: Vec<Stop> = stops.iter().map(Stop::without_exits).collect();
+        let mut visits = shorten(&rough, before, start, visits, all);
+        let mut at = start;
+        for n in 0..visits.len() {
+            let after = visits.get(n + 1).map(|next| stops[next.stop].entry(*next));
+            let stop = visits[n].stop;
+            visits[n] = stops[stop].best_entry(stop, at, after);
+            at = stops[stop].exit(visits[n]);
+        }
+        return visits;
+    }
+    let count = visits.len();
+    if count < 2 {
+        let mut tour = Tour::new(stops, before, start, visits);
+        tour.settle(&mut (0..count).collect(), &[Vec::new()], 1);
+        return tour.visits;
+    }
+    let near = neighbours(stops);
+    let many = count.max(KICKABLE);
+    let share = (MOST_WORK * count as u64 / all.max(count) as u64) as f64;
+    let effort = Effort {
+        work: (share * (KICKABLE as f64 / many as f64).powi(2)) as u64,
+        kicks: count * KICKS,
+    };
+    let search = Search { stops, start, near: &near };
+    let none = vec![None; stops.len()];
+    let free = before.iter().all(Option::is_none);
+    let first = if free { visits.clone() } else { greedy(stops, &none, start) };
+    let first = search.settled(&none, first);
+    let begun = if count > KICKABLE { 1 } else { BEGUN };
+    let mut tours = search.race(&none, vec![first; begun], effort.part(BEGINNING));
+    tours.truncate(KEPT);
+    if !free {
+        let repair = |free: &Vec<Visit>| nested::repaired(stops, before, start, free, &near);
+        tours = tours.iter().map(repair).collect();
+        tours.push(visits);
+        tours.sort_by(|a, b| search.length(a).total_cmp(&search.length(b)));
+        tours.truncate(KEPT);
+        tours = tours.into_par_iter().map(|visits| search.settled(before, visits)).collect();
+    }
+    let ended = search.race(before, tours, effort.part(1.0 - BEGINNING));
+    ended.into_iter().next().unwrap_or_default()
+}
+
+/// How much may be done to shorten a tour.
+#[derive(Debug, Clone, Copy)]
+struct Effort {
+    /// What it may cost (see `cost`).
+    work: u64,
+    kicks: usize,
+}
+
+impl Effort {
+    fn part(self, part: f64) -> Self {
+        Self { work: (self.work as f64 * part) as u64, kicks: (self.kicks as f64 * part) as usize }
+    }
+}
+
+/// What all searches of one job have in common.
+struct Search<'a> {
+    stops: &'a [Stop],
+    start: Point,
+    near: &'a [Vec<Neighbour>],
+}
+
+impl Search<'_> {
+    fn length(&self, visits: &[Visit]) -> f64 {
+        length(self.stops, self.start, visits)
+    }
+
+    /// The tour when no change of it is shorter.
+    fn settled(&self, before: &[Option<usize>], visits: Vec<Visit>) -> Vec<Visit> {
+        let mut tour = Tour::new(self.stops, before, self.start, visits);
+        // In the order of the tour, so that what is looked at lies together in memory.
+        let mut worklist = tour.visits.iter().rev().map(|visit| visit.stop).collect();
+        tour.settle(&mut worklist, self.near, MOST_ROUNDS * self.stops.len());
+        tour.visits
+    }
+
+    /// Each of the tours after kicks of its own, the shortest first.
+    fn race(
+        &self,
+        before: &[Option<usize>],
+        tours: Vec<Vec<Visit>>,
+        effort: Effort,
+    ) -> Vec<Vec<Visit>> {
+        let mut ended: Vec<(f64, Vec<Visit>)> = tours
+            .into_par_iter()
+            .enumerate()
+            .map(|(n, visits)| {
+                let mut tour = Tour::new(self.stops, before, self.start, visits);
+                tour.kick(self.near, n as u64, effort);
+                (self.length(&tour.visits), tour.visits)
+            })
+            .collect();
+        ended.sort_by(|a, b| a.0.total_cmp(&b.0));
+        ended.into_iter().map(|(_, visits)| visits).collect()
+    }
+}
+
+impl Tour<'_> {
+    /// Exchanges stretches here and there and keeps what becomes shorter.
+    fn kick(&mut self, near: &[Vec<Neighbour>], seed: u64, effort: Effort) {
+        let count = self.visits.len();
+        if count < FEWEST {
+            return;
+        }
+        let longest = KICKED.min(count / FEWEST);
+        let most = self.work + effort.work;
+        let mut xorshift = Xorshift::seeded(1 + seed);
+        let mut worklist = Vec::new();
+        for _ in 0..effort.kicks {
+            if self.work > most {
+                break;
+            }
+            let length = 1 + xorshift.below(longest);
+            let other = 1 + xorshift.below(longest);
+            let target = xorshift.below(count - length - other + 1);
+            let (from, end) = (target + length, target + length + other);
+            if !self.may_swap(target, from, end) {
+                continue;
+            }
+            self.undo = Some(Vec::new());
+            let cost = self.exchange(target, from, end);
+            self.touched.clear();
+            worklist.clear();
+            for at in [target, target + other, end] {
+                worklist.extend(
+                    [at.saturating_sub(1), at.min(count - 1)].map(|at| self.visits[at].stop),
+                );
+            }
+            let gain = self.settle(&mut worklist, near, MOST_TRIES);
+            let undo = self.undo.take().unwrap_or_default();
+            if gain <= cost + GAIN {
+                self.take_back(undo);
+            }
+        }
+    }
+
+    /// Searches near some stops until nothing there can be made shorter, or so many were looked at; what was gained, mm.
+    fn settle(&mut self, worklist: &mut Vec<usize>, near: &[Vec<Neighbour>], most: usize) -> f64 {
+        let mut gained = 0.0;
+        for stop in worklist.iter() {
+            self.waiting[*stop] = true;
+        }
+        for _ in 0..most {
+            let Some(stop) = worklist.pop() else { break };
+            if !std::mem::take(&mut self.waiting[stop]) {
+                continue;
+            }
+            while let Some(gain) = self.shorten_beside(stop, near) {
+                gained += gain;
+                while let Some(at) = self.touched.pop() {
+                    for at in at.saturating_sub(1)..(at + 2).min(self.visits.len()) {
+                        let other = self.visits[at].stop;
+                        if other != stop && !std::mem::replace(&mut self.waiting[other], true) {
+                            worklist.push(other);
+                        }
+                    }
+                }
+            }
+        }
+        for stop in worklist.drain(..) {
+            self.waiting[stop] = false;
+        }
+        gained
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// Whether every stop comes before the one that `before` names for it.
+    fn keeps(before: &[Option<usize>], visits: &[Visit]) -> bool {
+        let mut position = vec![0; before.len()];
+        for (at, visit) in visits.iter().enumerate() {
+            position[visit.stop] = at;
+        }
+        let in_order = |(n, later): (usize, &Option<usize>)| {
+            later.is_none_or(|later| position[n] < position[later])
+        };
+        before.iter().enumerate().all(in_order)
+    }
+
+    fn sorted_stops(visits: &[Visit]) -> Vec<usize> {
+        let mut stops: Vec<usize> = visits.iter().map(|visit| visit.stop).collect();
+        stops.sort_unstable();
+        stops
+    }
+
+    fn stop((ax, ay, bx, by, kind): (f64, f64, f64, f64, u8)) -> Stop {
+        let (a, b) = (Point::new(ax, ay), Point::new(bx, by));
+        match kind {
+            0 => Stop::loop_through(vec![a, b, a.midpoint(b)]),
+            // Enough corners for groups of them.
+            1 => Stop::loop_through((0..40).map(|n| a.lerp(b, f64::from(n % 20) / 20.0)).collect()),
+            kind => Stop::line(a, b, kind == 2),
+        }
+    }
+
+    /// A forest: what a stop waits for has a lower number.
+    fn forest(parents: &[usize], count: usize) -> Vec<Option<usize>> {
+        let parent = |n: usize| Some(parents[n]).filter(|p| *p > n && *p < count && n % 3 != 1);
+        (0..count).map(parent).collect()
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(64))]
+
+        #[test]
+        fn a_shortened_tour_is_no_longer_visits_all_and_keeps_the_order_of_nesting(
+            ends in proptest::collection::vec((0.0..100.0f64, 0.0..100.0f64, 0.0..100.0f64, 0.0..100.0f64, 0u8..4), 1..60),
+            parents in proptest::collection::vec(0usize..60, 60),
+        ) {
+            let stops: Vec<Stop> = ends.into_iter().map(stop).collect();
+            let all: Vec<usize> = (0..stops.len()).collect();
+            for before in [forest(&parents, stops.len()), vec![None; stops.len()]] {
+                let first = greedy(&stops, &before, Point::ZERO);
+                let better = shorten(&stops, &before, Point::ZERO, first.clone(), stops.len());
+                prop_assert!(keeps(&before, &better));
+                prop_assert_eq!(sorted_stops(&better), &all[..]);
+                let (now, then) = (length(&stops, Point::ZERO, &better), length(&stops, Point::ZERO, &first));
+                prop_assert!(now <= then + 1e-9, "{now} after {then}");
+            }
+        }
+
+        #[test]
+        fn a_repaired_tour_visits_all_and_keeps_the_order_of_nesting(
+            ends in proptest::collection::vec((0.0..100.0f64, 0.0..100.0f64, 0.0..100.0f64, 0.0..100.0f64, 0u8..4), 2..60),
+            parents in proptest::collection::vec(0usize..60, 60),
+        ) {
+            let stops: Vec<Stop> = ends.into_iter().map(stop).collect();
+            let before = forest(&parents, stops.len());
+            let free = greedy(&stops, &vec![None; stops.len()], Point::ZERO);
+            let repaired = nested::repaired(&stops, &before, Point::ZERO, &free, &neighbours(&stops));
+            prop_assert!(keeps(&before, &repaired));
+            prop_assert_eq!(sorted_stops(&repaired), (0..stops.len()).collect::<Vec<_>>());
+        }
+
+        /// What a search keeps beside the tour, to look up instead of finding it again, is what it would find.
+        #[test]
+        fn changes_and_what_takes_them_back_leave_nothing_stale(
+            ends in proptest::collection::vec((0.0..100.0f64, 0.0..100.0f64, 0.0..100.0f64, 0.0..100.0f64, 0u8..4), 3..60),
+            parents in proptest::collection::vec(0usize..60, 60),
+        ) {
+            let stops: Vec<Stop> = ends.into_iter().map(stop).collect();
+            let before = forest(&parents, stops.len());
+            let near = neighbours(&stops);
+            let mut tour = Tour::new(&stops, &before, Point::ZERO, greedy(&stops, &before, Point::ZERO));
+            let mut claimed = length(&stops, Point::ZERO, &tour.visits);
+            claimed -= tour.settle(&mut (0..stops.len()).collect(), &near, 1000);
+            let found = length(&stops, Point::ZERO, &tour.visits);
+            prop_assert!((claimed - found).abs() < 1e-6, "{claimed} is {found}");
+            tour.kick(&near, 0, Effort { work: 100_000, kicks: 1000 });
+            let fresh = Tour::new(&stops, &before, Point::ZERO, tour.visits.clone());
+            prop_assert_eq!(&tour.position, &fresh.position);
+            prop_assert_eq!(&tour.ways, &fresh.ways);
+            prop_assert_eq!(&tour.spare, &fresh.spare);
+            prop_assert!(length(&stops, Point::ZERO, &tour.visits) <= found + 1e-9);
+        }
+    }
+
+    /// A diamond of some radius.
+    fn diamond(centre: Point, radius: f64) -> Stop {
+        let corner = |x: f64, y: f64| centre + (x * radius, y * radius);
+        Stop::loop_through(vec![corner(1., 0.), corner(0., 1.), corner(-1., 0.), corner(0., -1.)])
+    }
+
+    #[test]
+    fn holes_first_costs_next_to_nothing_where_a_hole_lies_on_the_way() {
+        let mut xorshift = Xorshift::seeded(5);
+        let (mut stops, mut before) = (Vec::new(), Vec::new());
+        for n in 0..400 {
+            let centre = Point::new(xorshift.below(390) as f64, xorshift.below(290) as f64);
+            if n % 5 == 0 {
+                before.push(Some(stops.len() + 1));
+                stops.push(diamond(centre, 1.0));
+            }
+            before.push(None);
+            stops.push(diamond(centre, 3.0));
+        }
+        let tour = |before: &[Option<usize>]| {
+            let visits = greedy(&stops, before, Point::ZERO);
+            let visits = shorten(&stops, before, Point::ZERO, visits, stops.len());
+            assert!(keeps(before, &visits));
+            length(&stops, Point::ZERO, &visits)
+        };
+        let (nested, free) = (tour(&before), tour(&vec![None; stops.len()]));
+        assert!(nested < 1.02 * free, "{nested} mm, in any order {free} mm");
+    }
+}
