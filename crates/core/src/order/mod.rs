@@ -6,6 +6,7 @@
 //! Effort is bounded by counted steps, never by the clock, so the same job always gives the same
 //! order.
 
+mod entries;
 mod exact;
 mod improve;
 mod tour;
@@ -90,8 +91,8 @@ fn arrange_step(group: Vec<Toolpath>, step: &Step, start: Point, all: usize) -> 
     } else {
         match &step.order {
             Order::AsDrawn => {
-                let drawn: Vec<usize> = (0..group.len()).collect();
-                drawn.iter().map(|stop| Visit { stop: *stop, entry: 0 }).collect()
+                let drawn = (0..group.len()).map(|stop| Visit { stop, entry: 0 });
+                return in_order(group, drawn);
             }
             Order::HolesFirst => shortest(&nested(), start),
             Order::Nearest => shortest(&free(), start),
@@ -100,6 +101,11 @@ fn arrange_step(group: Vec<Toolpath>, step: &Step, start: Point, all: usize) -> 
             Order::Listed(ids) => listed(&group, ids, &stops, start, all),
         }
     };
+    in_order(group, entries::shortest(&stops, start, visits))
+}
+
+/// The paths as they are visited.
+fn in_order(group: Vec<Toolpath>, visits: impl IntoIterator<Item = Visit>) -> Vec<Toolpath> {
     let mut group: Vec<Option<Toolpath>> = group.into_iter().map(Some).collect();
     visits
         .into_iter()

@@ -142,18 +142,22 @@ impl Stop {
         self.turned(visit).filter(|_| self.kind == StopKind::Line)
     }
 
-    /// The entry that makes the way from `before` through this stop to `after` shortest.
-    pub(super) fn best_entry(&self, stop: usize, before: Point, after: Option<Point>) -> Visit {
-        let ways = match self.kind {
+    /// How many of its entries may be taken, from the first on.
+    pub(super) fn ways(&self) -> usize {
+        match self.kind {
             StopKind::OneWay => 1,
             StopKind::Loop | StopKind::Line => self.entries.len(),
-        };
+        }
+    }
+
+    /// The entry that makes the way from `before` through this stop to `after` shortest.
+    pub(super) fn best_entry(&self, stop: usize, before: Point, after: Option<Point>) -> Visit {
         let cost = |entry: usize| {
             let visit = Visit { stop, entry };
             apart(before, self.entry(visit))
                 + after.map_or(0.0, |after| apart(self.exit(visit), after))
         };
-        let entry = (0..ways).map(|e| (cost(e), e)).min_by(|a, b| a.0.total_cmp(&b.0));
+        let entry = (0..self.ways()).map(|e| (cost(e), e)).min_by(|a, b| a.0.total_cmp(&b.0));
         Visit { stop, entry: entry.map_or(0, |(_, e)| e) }
     }
 

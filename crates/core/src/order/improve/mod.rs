@@ -22,8 +22,9 @@ use neighbours::{Neighbour, neighbours};
 use rayon::prelude::*;
 use state::Tour;
 
-/// Kicks for each stop in one search at most: more find nothing in small jobs.
+/// Kicks for each stop in one search at most: more find nothing in small jobs. So many in all where fewer would be.
 const KICKS: usize = 20;
+const LEAST_KICKS: usize = 2_000;
 
 /// What the kicks of one search of a whole job may cost (see `cost`): about half a second.
 const MOST_WORK: u64 = 64_000_000;
@@ -66,7 +67,8 @@ mod cost {
 const GAIN: f64 = 1e-6;
 
 /// Shortens `visits`; the result visits the same stops and keeps every precedence. `all` is how many stops the
-/// whole job has: many small steps together are given no more work than one large one.
+/// whole job has: many small steps together are given no more work than one large one. Where the last entry leads to is
+/// not asked, nor where loops are left that have leads: `entries::shortest` chooses them for the order.
 pub(super) fn shorten(
     stops: &[Stop],
     before: &[Option<usize>],
@@ -76,30 +78,20 @@ pub(super) fn shorten(
 ) -> Vec<Visit> {
     if stops.iter().any(Stop::has_exits) {
         // Turning a stretch round takes it that a loop is left where it is entered. Leads are short
-        // beside travel: the search leaves them out, and the entries are chosen with them.
+        // beside travel: the search leaves them out.
         let rough: Vec<Stop> = stops.iter().map(Stop::without_exits).collect();
-        let mut visits = shorten(&rough, before, start, visits, all);
-        let mut at = start;
-        for n in 0..visits.len() {
-            let after = visits.get(n + 1).map(|next| stops[next.stop].entry(*next));
-            let stop = visits[n].stop;
-            visits[n] = stops[stop].best_entry(stop, at, after);
-            at = stops[stop].exit(visits[n]);
-        }
-        return visits;
+        return shorten(&rough, before, start, visits, all);
     }
     let count = visits.len();
     if count < 2 {
-        let mut tour = Tour::new(stops, before, start, visits);
-        tour.settle(&mut (0..count).collect(), &[Vec::new()], 1);
-        return tour.visits;
+        return visits;
     }
     let near = neighbours(stops);
     let many = count.max(KICKABLE);
     let share = (MOST_WORK * count as u64 / all.max(count) as u64) as f64;
     let effort = Effort {
         work: (share * (KICKABLE as f64 / many as f64).powi(2)) as u64,
-        kicks: count * KICKS,
+        kicks: (count * KICKS).max(LEAST_KICKS * count / all.max(count)),
     };
     let search = Search { stops, start, near: &near };
     let none = vec![None; stops.len()];
@@ -108,17 +100,16 @@ pub(super) fn shorten(
     let first = search.settled(&none, first);
     let begun = if count > KICKABLE { 1 } else { BEGUN };
     let mut tours = search.race(&none, vec![first; begun], effort.part(BEGINNING));
-    tours.truncate(KEPT);
+    let mut left = 1.0 - BEGINNING;
     if !free {
         let repair = |free: &Vec<Visit>| nested::repaired(stops, before, start, free, &near);
-        tours = tours.iter().map(repair).collect();
-        tours.push(visits);
-        tours.sort_by(|a, b| search.length(a).total_cmp(&search.length(b)));
-        tours.truncate(KEPT);
+        tours = tours.iter().take(KEPT).map(repair).chain([visits]).collect();
         tours = tours.into_par_iter().map(|visits| search.settled(before, visits)).collect();
+        tours = search.race(before, tours, effort.part(BEGINNING));
+        left -= BEGINNING;
     }
-    let ended = search.race(before, tours, effort.part(1.0 - BEGINNING));
-    ended.into_iter().next().unwrap_or_default()
+    tours.truncate(KEPT);
+    search.race(before, tours, effort.part(left)).into_iter().next().unwrap_or_default()
 }
 
 /// How much may be done to shorten a tour.
