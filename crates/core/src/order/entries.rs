@@ -7,13 +7,13 @@ use crate::geometry::Point;
 const MOST_PAIRS: usize = 40_000_000;
 
 /// The same stops in the same order, entered where the whole way is shortest: of all entries of every stop the shortest
-/// way that ends there is known from those of the stop before (R. Bellman, "Dynamic Programming", 1957). `visits` as
-/// they are where there are too many entries for that.
+/// way that ends there is known from those of the stop before (R. Bellman, "Dynamic Programming", 1957). Where there are
+/// too many entries for that, each is chosen between its neighbours as they are.
 pub(super) fn shortest(stops: &[Stop], start: Point, visits: Vec<Visit>) -> Vec<Visit> {
     let ways = |visit: &Visit| stops[visit.stop].ways();
     let pairs = |two: &[Visit]| ways(&two[0]).saturating_mul(ways(&two[1]));
     if visits.windows(2).map(pairs).fold(0, usize::saturating_add) > MOST_PAIRS {
-        return visits;
+        return one_by_one(stops, start, visits);
     }
     // Where the stop before is left, and how long the way there is.
     let mut left = vec![(start, 0.0)];
@@ -39,6 +39,17 @@ pub(super) fn shortest(stops: &[Stop], start: Point, visits: Vec<Visit>) -> Vec<
     for (visit, from) in visits.iter_mut().zip(&came_from).rev() {
         visit.entry = entry;
         entry = from[entry];
+    }
+    visits
+}
+
+fn one_by_one(stops: &[Stop], start: Point, mut visits: Vec<Visit>) -> Vec<Visit> {
+    let mut at = start;
+    for n in 0..visits.len() {
+        let after = visits.get(n + 1).map(|next| stops[next.stop].entry(*next));
+        let stop = visits[n].stop;
+        visits[n] = stops[stop].best_entry(stop, at, after);
+        at = stops[stop].exit(visits[n]);
     }
     visits
 }
@@ -84,12 +95,14 @@ mod tests {
     }
 
     #[test]
-    fn too_many_entries_are_left_as_they_are() {
-        let far = |n: usize| Point::new(n as f64, 0.0);
-        let stops: Vec<Stop> =
-            (0..2).map(|_| Stop::loop_through((0..7_000).map(far).collect())).collect();
-        let visits = vec![Visit { stop: 0, entry: 5 }, Visit { stop: 1, entry: 9 }];
-        assert_eq!(shortest(&stops, Point::ZERO, visits.clone()), visits);
+    fn too_many_entries_are_chosen_one_by_one() {
+        let along =
+            |y: f64| Stop::loop_through((0..7_000).map(|x| Point::new(f64::from(x), y)).collect());
+        let stops = [along(10.0), along(20.0)];
+        let visits = vec![Visit { stop: 0, entry: 500 }, Visit { stop: 1, entry: 900 }];
+        // The first between the start and where the second is entered now; the second below the first.
+        let chosen = shortest(&stops, Point::ZERO, visits);
+        assert_eq!(chosen, [Visit { stop: 0, entry: 450 }, Visit { stop: 1, entry: 450 }]);
         assert_eq!(shortest(&stops, Point::ZERO, Vec::new()), []);
     }
 }

@@ -10,6 +10,7 @@
 //! Where something has to come first, hardly any long stretch may be turned. So a tour is shortened as if nothing had to,
 //! what comes too early in it is put where it is the least detour, and the search goes on from there.
 
+mod joined;
 mod moves;
 mod neighbours;
 mod nested;
@@ -27,20 +28,24 @@ const KICKS: usize = 20;
 const LEAST_KICKS: usize = 2_000;
 
 /// What the kicks of one search of a whole job may cost (see `cost`): about half a second.
-const MOST_WORK: u64 = 64_000_000;
+const MOST_WORK: u64 = 50_000_000;
 
 /// Above so many stops the work falls by the square of theirs: each kick costs more and gains less. Of 10,000
 /// stops it would take as long as what it saves at the machine.
 const KICKABLE: usize = 3_000;
 
-/// So many searches are begun side by side, and so many of them, the shortest, are carried on, where stops are few
-/// enough that the work is theirs and not the drawing's. What is shortest after this part of the work seldom falls behind.
+/// So many searches are begun side by side, from two first tours, and so many of them, the shortest, are carried on, where
+/// stops are few enough that the work is theirs and not the drawing's. What is shortest after this part of the work seldom
+/// falls behind.
 const BEGUN: usize = 4;
 const KEPT: usize = 2;
 const BEGINNING: f64 = 0.25;
 
 /// Stretches that a kick exchanges are at most so long.
 const KICKED: usize = 20;
+
+/// A kick falls where the way is longest of so many places: where it is short, little is to be saved.
+const CHOSEN_FROM: usize = 3;
 
 /// So many stops are looked at to repair what a kick has done.
 const MOST_TRIES: usize = 200;
@@ -98,18 +103,22 @@ pub(super) fn shorten(
     let free = before.iter().all(Option::is_none);
     let first = if free { visits.clone() } else { greedy(stops, &none, start) };
     let first = search.settled(&none, first);
-    let begun = if count > KICKABLE { 1 } else { BEGUN };
-    let mut tours = search.race(&none, vec![first; begun], effort.part(BEGINNING));
-    let mut left = 1.0 - BEGINNING;
+    let firsts = if count > KICKABLE {
+        vec![first]
+    } else {
+        let second = search.settled(&none, joined::joined(stops, start, &near));
+        [first, second].into_iter().cycle().take(BEGUN).collect()
+    };
+    let mut tours = search.race(&none, firsts, effort.part(BEGINNING));
     if !free {
         let repair = |free: &Vec<Visit>| nested::repaired(stops, before, start, free, &near);
         tours = tours.iter().take(KEPT).map(repair).chain([visits]).collect();
         tours = tours.into_par_iter().map(|visits| search.settled(before, visits)).collect();
-        tours = search.race(before, tours, effort.part(BEGINNING));
-        left -= BEGINNING;
+        tours.sort_by(|a, b| search.length(a).total_cmp(&search.length(b)));
     }
     tours.truncate(KEPT);
-    search.race(before, tours, effort.part(left)).into_iter().next().unwrap_or_default()
+    let ended = search.race(before, tours, effort.part(1.0 - BEGINNING));
+    ended.into_iter().next().unwrap_or_default()
 }
 
 /// How much may be done to shorten a tour.
@@ -185,7 +194,11 @@ impl Tour<'_> {
             }
             let length = 1 + xorshift.below(longest);
             let other = 1 + xorshift.below(longest);
-            let target = xorshift.below(count - length - other + 1);
+            let mut place = || xorshift.below(count - length - other + 1);
+            let places: [usize; CHOSEN_FROM] = std::array::from_fn(|_| place());
+            let target = places.into_iter().fold(places[0], |best, at| {
+                if self.ways[at] > self.ways[best] { at } else { best }
+            });
             let (from, end) = (target + length, target + length + other);
             if !self.may_swap(target, from, end) {
                 continue;
@@ -294,6 +307,15 @@ mod tests {
                 let (now, then) = (length(&stops, Point::ZERO, &better), length(&stops, Point::ZERO, &first));
                 prop_assert!(now <= then + 1e-9, "{now} after {then}");
             }
+        }
+
+        #[test]
+        fn a_tour_of_the_shortest_joins_visits_all(
+            ends in proptest::collection::vec((0.0..100.0f64, 0.0..100.0f64, 0.0..100.0f64, 0.0..100.0f64, 0u8..4), 2..60),
+        ) {
+            let stops: Vec<Stop> = ends.into_iter().map(stop).collect();
+            let visits = joined::joined(&stops, Point::ZERO, &neighbours(&stops));
+            prop_assert_eq!(sorted_stops(&visits), (0..stops.len()).collect::<Vec<_>>());
         }
 
         #[test]
