@@ -102,21 +102,27 @@ pub(super) fn shorten(
     let none = vec![None; stops.len()];
     let free = before.iter().all(Option::is_none);
     let first = if free { visits.clone() } else { greedy(stops, &none, start) };
-    let first = search.settled(&none, first);
-    let firsts = if count > KICKABLE {
-        vec![first]
-    } else {
-        let second = search.settled(&none, joined::joined(stops, start, &near));
-        [first, second].into_iter().cycle().take(BEGUN).collect()
+    let joined = || (count <= KICKABLE).then(|| joined::joined(stops, start, &near));
+    let (first, second) = rayon::join(
+        || search.settled(&none, first),
+        || joined().map(|visits| search.settled(&none, visits)),
+    );
+    let firsts = match second {
+        Some(second) => [first, second].into_iter().cycle().take(BEGUN).collect(),
+        None => vec![first],
     };
     let mut tours = search.race(&none, firsts, effort.part(BEGINNING));
-    if !free {
-        let repair = |free: &Vec<Visit>| nested::repaired(stops, before, start, free, &near);
-        tours = tours.iter().take(KEPT).map(repair).chain([visits]).collect();
-        tours = tours.into_par_iter().map(|visits| search.settled(before, visits)).collect();
-        tours.sort_by(|a, b| search.length(a).total_cmp(&search.length(b)));
-    }
     tours.truncate(KEPT);
+    if !free {
+        let repair = |free| nested::repaired(stops, before, start, free, &near);
+        let firsts: Vec<Option<&Vec<Visit>>> = tours.iter().map(Some).chain([None]).collect();
+        let firsts = firsts
+            .into_par_iter()
+            .map(|free| free.map_or_else(|| visits.clone(), |free| repair(free)));
+        tours = firsts.map(|visits| search.settled(before, visits)).collect();
+        tours.sort_by(|a, b| search.length(a).total_cmp(&search.length(b)));
+        tours.truncate(KEPT);
+    }
     let ended = search.race(before, tours, effort.part(1.0 - BEGINNING));
     ended.into_iter().next().unwrap_or_default()
 }
