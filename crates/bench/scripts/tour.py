@@ -93,9 +93,11 @@ def order_within(points, inside, seconds=30):
         file.writelines(" ".join(map(str, row)) + "\n" for row in rows)
         file.write("EOF\n")
         file.flush()
-        tour = _elkai.solve_problem(f"RUNS = 1\nTIME_LIMIT = {seconds}\nTOTAL_TIME_LIMIT = {seconds}\nPROBLEM_FILE = {file.name}\n", "")
+        tour = _elkai.solve_problem(f"RUNS = 1\nTIME_LIMIT = {seconds}\nPROBLEM_FILE = {file.name}\n", "")
     order = [n - 2 for n in tour if 2 <= n < size]
     position = {n: at for at, n in enumerate(order)}
+    if len(position) < len(points):
+        sys.exit(f"the solver found no order of {len(points)} within {seconds} s")
     assert all(position[inner] < position[outer] for inner, outer in inside), "the solver broke the order"
     return order
 
@@ -232,7 +234,8 @@ def outlines(counts, inside_first=False):
 
 def main():
     if sys.argv[1:2] in (["outlines"], ["inside-first"]):
-        outlines([int(n) for n in sys.argv[2:]] or [40, 150, 400], sys.argv[1] == "inside-first")
+        inside_first = sys.argv[1] == "inside-first"
+        outlines([int(n) for n in sys.argv[2:]] or ([40] if inside_first else [40, 150, 400]), inside_first)
         return
     for count in [int(n) for n in sys.argv[1:]] or [100, 300, 1000, 2000]:
         rng = random.Random(count)

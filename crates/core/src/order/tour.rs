@@ -21,9 +21,10 @@ pub(super) struct Stop {
     around: Circle,
     /// Circles round so many entries each, where there are several.
     groups: Vec<Circle>,
+    grouped: usize,
 }
 
-/// Entries in a group: where a group is too far away none of them is looked at.
+/// Fewest entries in a group: where a group is too far away none of them is looked at.
 const GROUPED: usize = 8;
 
 /// A circle: its middle and its radius, mm.
@@ -66,13 +67,15 @@ impl Stop {
 
     fn new(entries: Vec<Point>, exits: Vec<Point>, kind: StopKind) -> Self {
         let around = circle(&entries);
+        // As many in a group as there are groups, so that fewest are looked at.
+        let grouped = entries.len().isqrt().max(GROUPED);
         let groups = match kind {
             StopKind::Loop if entries.len() > 2 * GROUPED => {
-                entries.chunks(GROUPED).map(circle).collect()
+                entries.chunks(grouped).map(circle).collect()
             }
             _ => Vec::new(),
         };
-        Self { entries, exits, kind, around, groups }
+        Self { entries, exits, kind, around, groups, grouped }
     }
 
     /// No way from one point through it to another is shorter than this, mm; where it is left elsewhere than it is
@@ -96,7 +99,7 @@ impl Stop {
     pub(super) fn choices(&self) -> u64 {
         match self.groups.len() {
             0 => self.entries.len() as u64,
-            groups => (groups + GROUPED) as u64,
+            groups => (groups + self.grouped) as u64,
         }
     }
 
@@ -199,8 +202,8 @@ impl Stop {
             let reach = (limit + radius) * (limit + radius);
             let far = |p: Point| (p - *centre).hypot2() > reach;
             if !far(before) && !after.is_some_and(far) {
-                let first = n * GROUPED;
-                look_at(first, (first + GROUPED).min(self.entries.len()), &mut limit);
+                let first = n * self.grouped;
+                look_at(first, (first + self.grouped).min(self.entries.len()), &mut limit);
             }
         }
         best.map(|entry| (Visit { stop, entry }, limit))

@@ -88,7 +88,7 @@ impl Tour<'_> {
         }
         self.work += high_stop.choices() * cost::PLACE;
         let begun = match alone {
-            true => high_stop.best_entry(high.stop, before, Some(inner)),
+            true => high_stop.entry_under(high.stop, before, Some(inner), f64::INFINITY)?.0,
             false => high_stop.entry_under(high.stop, before, Some(inner), limit - low_least)?.0,
         };
         let mut new = apart(before, high_stop.entry(begun));
