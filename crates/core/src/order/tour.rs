@@ -198,12 +198,24 @@ impl Stop {
         if self.groups.is_empty() {
             look_at(0, self.entries.len(), &mut limit);
         }
-        for (n, (centre, radius)) in self.groups.iter().enumerate() {
-            let reach = (limit + radius) * (limit + radius);
-            let far = |p: Point| (p - *centre).hypot2() > reach;
-            if !far(before) && !after.is_some_and(far) {
-                let first = n * self.grouped;
-                look_at(first, (first + self.grouped).min(self.entries.len()), &mut limit);
+        let least = |(centre, radius): &Circle| {
+            let way = |p: Point| (apart(p, *centre) - radius).max(0.0);
+            way(before) + after.map_or(0.0, way)
+        };
+        let mut look_into = |n: usize, limit: &mut f64| {
+            let first = n * self.grouped;
+            look_at(first, (first + self.grouped).min(self.entries.len()), limit);
+        };
+        // After the most promising group few others can hold a better one.
+        let nearest = self.groups.iter().map(least).enumerate().min_by(|a, b| a.1.total_cmp(&b.1));
+        if let Some((nearest, way)) = nearest
+            && way < limit
+        {
+            look_into(nearest, &mut limit);
+            for (n, group) in self.groups.iter().enumerate() {
+                if n != nearest && least(group) < limit {
+                    look_into(n, &mut limit);
+                }
             }
         }
         best.map(|entry| (Visit { stop, entry }, limit))

@@ -23,9 +23,10 @@ use neighbours::{Neighbour, neighbours};
 use rayon::prelude::*;
 use state::Tour;
 
-/// Kicks for each stop in one search at most: more find nothing in small jobs. So many in all where fewer would be.
+/// Kicks for each stop in one search at most: more find nothing in small jobs. More where the whole job has few stops.
 const KICKS: usize = 20;
-const LEAST_KICKS: usize = 2_000;
+const FEW: usize = 50;
+const KICKS_OF_FEW: usize = 100;
 
 /// What the kicks of one search of a whole job may cost (see `cost`): about half a second.
 const MOST_WORK: u64 = 50_000_000;
@@ -96,7 +97,7 @@ pub(super) fn shorten(
     let share = (MOST_WORK * count as u64 / all.max(count) as u64) as f64;
     let effort = Effort {
         work: (share * (KICKABLE as f64 / many as f64).powi(2)) as u64,
-        kicks: (count * KICKS).max(LEAST_KICKS * count / all.max(count)),
+        kicks: count * if all > FEW { KICKS } else { KICKS_OF_FEW },
     };
     let search = Search { stops, start, near: &near };
     let none = vec![None; stops.len()];
