@@ -291,9 +291,33 @@ pub(super) fn greedy(stops: &[Stop], before: &[Option<usize>], start: Point) -> 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
 
     fn dot(x: f64, y: f64) -> Stop {
         Stop::loop_through(vec![Point::new(x, y)])
+    }
+
+    proptest! {
+        /// Looking into groups finds what looking at all finds, and nothing where nothing is short enough.
+        #[test]
+        fn the_best_entry_is_found_group_by_group(
+            points in proptest::collection::vec((0.0..100.0f64, 0.0..100.0f64), 1..200),
+            ends in (-200.0..300.0f64, -200.0..300.0f64, -200.0..300.0f64, -200.0..300.0f64),
+            on in proptest::bool::ANY,
+        ) {
+            let stop = Stop::loop_through(points.iter().map(|(x, y)| Point::new(*x, *y)).collect());
+            let (before, after) = (Point::new(ends.0, ends.1), on.then_some(Point::new(ends.2, ends.3)));
+            let way = |visit: Visit| {
+                apart(before, stop.entry(visit)) + after.map_or(0.0, |p| apart(stop.exit(visit), p))
+            };
+            let least = way(stop.best_entry(0, before, after));
+            for limit in [f64::INFINITY, least + 1e-6, least + 10.0] {
+                let (visit, found) = stop.entry_under(0, before, after, limit).expect("one is short enough");
+                prop_assert!((found - least).abs() < 1e-9 && (way(visit) - least).abs() < 1e-9);
+            }
+            prop_assert_eq!(stop.entry_under(0, before, after, least - 1e-6), None);
+            prop_assert!(stop.least(before, after) <= least + 1e-9);
+        }
     }
 
     #[test]
