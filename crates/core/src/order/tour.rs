@@ -17,6 +17,8 @@ pub(super) struct Stop {
     /// Where it is left for each entry; none where that is the entry itself.
     exits: Vec<Point>,
     kind: StopKind,
+    /// A loop that is left where it is entered.
+    plain: bool,
     /// A circle round its entries.
     around: Circle,
     /// Circles round so many entries each, where there are several.
@@ -75,18 +77,20 @@ impl Stop {
             }
             _ => Vec::new(),
         };
-        Self { entries, exits, kind, around, groups, grouped }
+        let plain = kind == StopKind::Loop && exits.is_empty();
+        Self { entries, exits, kind, plain, around, groups, grouped }
     }
 
     /// No way from one point through it to another is shorter than this, mm; where it is left elsewhere than it is
     /// entered, nothing is said.
+    #[inline]
     pub(super) fn least(&self, from: Point, to: Option<Point>) -> f64 {
-        if self.kind != StopKind::Loop || self.has_exits() {
+        if !self.plain {
             return 0.0;
         }
         let (centre, radius) = self.around;
         let way = |p: Point| (apart(p, centre) - radius).max(0.0);
-        to.map_or(way(from), |to| (way(from) + way(to)).max(apart(from, to)))
+        way(from) + to.map_or(0.0, way)
     }
 
     /// The rectangle round a circle round its entries.
@@ -110,7 +114,7 @@ impl Stop {
 
     /// The same, left where it is entered.
     pub(super) fn without_exits(&self) -> Self {
-        Self { exits: Vec::new(), ..self.clone() }
+        Self { exits: Vec::new(), plain: self.kind == StopKind::Loop, ..self.clone() }
     }
 
     /// How near to the operator it begins, mm.
@@ -172,53 +176,46 @@ impl Stop {
         after: Option<Point>,
         limit: f64,
     ) -> Option<(Visit, f64)> {
-        if self.kind != StopKind::Loop || self.has_exits() {
+        if !self.plain {
             let visit = self.best_entry(stop, before, after);
             let on = after.map_or(0.0, |after| apart(self.exit(visit), after));
             let way = apart(before, self.entry(visit)) + on;
             return (way < limit).then_some((visit, way));
         }
-        let mut best = None;
-        let mut limit = limit.max(0.0);
-        let mut look_at = |first: usize, after_last: usize, limit: &mut f64| {
-            // Roots are drawn only where neither half alone is too long.
-            let mut square = *limit * *limit;
+        let mut best = (None, limit);
+        let look_at = |first: usize, after_last: usize, best: &mut (Option<usize>, f64)| {
             for (n, p) in self.entries[first..after_last].iter().enumerate() {
-                let to = (*p - before).hypot2();
-                let on = after.map_or(0.0, |after| (*p - after).hypot2());
-                if to < square && on < square {
-                    let way = to.sqrt() + on.sqrt();
-                    if way < *limit {
-                        best = Some(first + n);
-                        (*limit, square) = (way, way * way);
-                    }
+                let way = apart(before, *p) + after.map_or(0.0, |after| apart(*p, after));
+                if way < best.1 {
+                    *best = (Some(first + n), way);
                 }
             }
         };
         if self.groups.is_empty() {
-            look_at(0, self.entries.len(), &mut limit);
+            look_at(0, self.entries.len(), &mut best);
         }
         let least = |(centre, radius): &Circle| {
             let way = |p: Point| (apart(p, *centre) - radius).max(0.0);
             way(before) + after.map_or(0.0, way)
         };
-        let mut look_into = |n: usize, limit: &mut f64| {
+        let look_into = |n: usize, best: &mut (Option<usize>, f64)| {
             let first = n * self.grouped;
-            look_at(first, (first + self.grouped).min(self.entries.len()), limit);
+            look_at(first, (first + self.grouped).min(self.entries.len()), best);
         };
         // After the most promising group few others can hold a better one.
         let nearest = self.groups.iter().map(least).enumerate().min_by(|a, b| a.1.total_cmp(&b.1));
         if let Some((nearest, way)) = nearest
-            && way < limit
+            && way < best.1
         {
-            look_into(nearest, &mut limit);
+            look_into(nearest, &mut best);
             for (n, group) in self.groups.iter().enumerate() {
-                if n != nearest && least(group) < limit {
-                    look_into(n, &mut limit);
+                if n != nearest && least(group) < best.1 {
+                    look_into(n, &mut best);
                 }
             }
         }
-        best.map(|entry| (Visit { stop, entry }, limit))
+        let (entry, way) = best;
+        entry.map(|entry| (Visit { stop, entry }, way))
     }
 
     /// A few entries, spread round: enough to find the stop by.

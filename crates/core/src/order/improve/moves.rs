@@ -6,7 +6,7 @@ use super::{GAIN, cost};
 use crate::order::tour::apart;
 
 /// Longest stretch that is turned or changes places: bounds the work of one change.
-const LONGEST: usize = 1000;
+const LONGEST: usize = 3000;
 
 /// So many neighbours are tried for the third place where a tour is cut.
 const THIRD: usize = 8;
@@ -18,7 +18,7 @@ impl Tour<'_> {
         if let Some(gain) = self.enter_better(at) {
             return Some(gain);
         }
-        let (to, on) = (self.ways[at], self.ways[at + 1]);
+        let (to, on) = (self.way(at), self.way(at + 1));
         // Joining it to what is farther away than the way that is given up for it gains nothing here; what is gained at the
         // other end of a change is found from there.
         for other in near[stop].iter().take_while(|other| other.away < to.max(on)) {
@@ -44,21 +44,20 @@ impl Tour<'_> {
             }
         }
         // The head comes from the start and need not come back.
-        self.turn(0, at).or_else(|| self.turn(at, self.visits.len() - 1))
+        self.turn(0, at).or_else(|| self.turn(at, self.legs.len() - 1))
     }
 
     /// Enters the visit at `at` where that is shortest.
     fn enter_better(&mut self, at: usize) -> Option<f64> {
-        let visit = self.visits[at];
-        let way = self.ways[at] + self.ways[at + 1];
+        let visit = self.legs[at].visit;
+        let way = self.way(at) + self.way(at + 1);
         let stop = &self.stops[visit.stop];
         self.work += stop.choices() * cost::PLACE;
         let (before, after) = (self.exit_before(at), self.entry_if_any(at + 1));
         let (better, new) = stop.entry_under(visit.stop, before, after, way - GAIN)?;
-        self.remember(at, at + 1);
+        self.remember(at..at + 1);
         self.set(at, better);
-        self.find_again(at, at + 1);
-        self.touched.push(at);
+        self.measure([at, at + 1]);
         Some(way - new)
     }
 
@@ -68,13 +67,13 @@ impl Tour<'_> {
             return None;
         }
         let (before, after) = (self.exit_before(first), self.entry_if_any(last + 1));
-        let (low, high) = (self.visits[first], self.visits[last]);
+        let (low, high) = (self.legs[first].visit, self.legs[last].visit);
         let (low_stop, high_stop) = (&self.stops[low.stop], &self.stops[high.stop]);
         // What lies between them is met from its other side.
         let inner = self.exit(last - 1);
         let alone = last - first == 1;
-        let between = if alone { 0.0 } else { self.ways[last] };
-        let old = self.ways[first] + self.ways[first + 1] + between + self.ways[last + 1];
+        let between = if alone { 0.0 } else { self.way(last) };
+        let old = self.way(first) + self.way(first + 1) + between + self.way(last + 1);
         let (high_least, low_least) = match alone {
             true => (high_stop.least(before, None), after.map_or(0.0, |p| low_stop.least(p, None))),
             false => {
@@ -104,27 +103,25 @@ impl Tour<'_> {
         if !self.may_turn(first, last) {
             return None;
         }
-        self.remember(first, last + 1);
         self.reverse(first, last);
         self.set(first, begun);
         self.set(last, ended);
-        self.find_again(first, last + 1);
-        self.touched.extend([first, last]);
+        self.measure([first, first + 1, last, last + 1]);
         Some(old - new - rest)
     }
 
     /// Moves the visit at `from` to before the one at `target`, entered where that is best there.
     fn put(&mut self, from: usize, target: usize) -> Option<f64> {
-        let spare = self.spare[from];
+        let spare = self.legs[from].spare;
         // Where it costs nothing to call on the way, nothing is to be gained.
         if spare <= GAIN || target == from || target == from + 1 || from.abs_diff(target) > LONGEST
         {
             return None;
         }
-        let visit = self.visits[from];
+        let visit = self.legs[from].visit;
         let stop = &self.stops[visit.stop];
         let (before, after) = (self.exit_before(target), self.entry_if_any(target));
-        let old = spare + self.ways[target];
+        let old = spare + self.way(target);
         if stop.least(before, after) >= old - GAIN {
             return None;
         }
@@ -137,30 +134,30 @@ impl Tour<'_> {
         if !self.may_swap(first, middle, end) {
             return None;
         }
-        self.remember(first, end);
         self.swap(first, middle, end);
         self.set(if target < from { first } else { end - 1 }, visit);
-        self.find_again(first, end);
-        self.touched.extend([first, first + end - middle, end - 1]);
+        let moved = if target < from { first + 1 } else { end - 1 };
+        self.measure([first, moved, end]);
         Some(old - new)
     }
 
     /// Lets the visit at `b` follow that at `a`, by exchanging two stretches that follow each other. The third place
     /// where the tour is cut is beside a neighbour of what followed `a` or of what `b` followed; the best is taken.
     fn follow(&mut self, a: usize, b: usize, near: &[Vec<Neighbour>]) -> Option<f64> {
-        if a == b || a + 1 == b || a + 1 >= self.visits.len() || b == 0 {
+        if a == b || a + 1 == b || a + 1 >= self.legs.len() || b == 0 {
             return None;
         }
-        let gained = self.ways[a + 1] + self.ways[b] - apart(self.exit(a), self.entry(b));
+        let gained = self.way(a + 1) + self.way(b) - apart(self.exit(a), self.entry(b));
         if gained <= GAIN {
             return None;
         }
         let beside = |at: usize| {
-            let near = near[self.visits[at].stop].iter().take(THIRD);
+            let near = near[self.legs[at].visit.stop].iter().take(THIRD);
             near.take_while(|other| other.away < gained).map(|other| self.position[other.stop])
         };
         // What followed `a` follows what stands at one of these, or what `b` followed goes before one of those.
         let third = beside(a + 1).map(|at| at + 1).chain(beside(b - 1));
+        let (follows, followed) = (self.entry(a + 1), self.exit(b - 1));
         let mut best = (GAIN, 0, 0, 0);
         let mut weighed = 0;
         for cut in third {
@@ -171,10 +168,11 @@ impl Tour<'_> {
                 _ => continue,
             };
             weighed += 1;
-            if after - first > LONGEST {
+            let most = gained + self.way(cut) - apart(self.exit_before(cut), follows);
+            if most <= best.0 || after - first > LONGEST {
                 continue;
             }
-            let gain = self.gained_by_swap(first, middle, after);
+            let gain = most - self.way_to(followed, cut);
             if gain > best.0 && self.may_swap(first, middle, after) {
                 best = (gain, first, middle, after);
             }
@@ -190,7 +188,7 @@ impl Tour<'_> {
 
     /// What is gained where the visits `first..middle` and `middle..after` change places, mm.
     fn gained_by_swap(&self, first: usize, middle: usize, after: usize) -> f64 {
-        self.ways[first] + self.ways[middle] + self.ways[after]
+        self.way(first) + self.way(middle) + self.way(after)
             - apart(self.exit_before(first), self.entry(middle))
             - apart(self.exit(after - 1), self.entry(first))
             - self.way_to(self.exit(middle - 1), after)
@@ -199,10 +197,8 @@ impl Tour<'_> {
     /// Lets the visits `first..middle` and `middle..after` change places; by how much the tour becomes longer, mm.
     pub(super) fn exchange(&mut self, first: usize, middle: usize, after: usize) -> f64 {
         let gain = self.gained_by_swap(first, middle, after);
-        self.remember(first, after);
         self.swap(first, middle, after);
-        self.find_again(first, after);
-        self.touched.extend([first, first + after - middle, after - 1]);
+        self.measure([first, first + after - middle, after]);
         -gain
     }
 }

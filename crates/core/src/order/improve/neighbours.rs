@@ -54,9 +54,14 @@ pub(super) fn neighbours(stops: &[Stop]) -> Vec<Vec<Neighbour>> {
         .into_par_iter()
         .map_init(NeighborPriorityQueue::new, |queue, own| {
             let mut near: Vec<(f64, usize)> = Vec::new();
+            // What is farther away than those that are tried is not looked for.
+            let mut farthest = f64::INFINITY;
             for (place, _) in places(own) {
                 let mut seen = 0;
                 let mut meet = |n: usize, away: f64| {
+                    if away > farthest {
+                        return Control::Break(());
+                    }
                     let (_, other) = all[n];
                     if other == own {
                         return Control::Continue;
@@ -74,6 +79,11 @@ pub(super) fn neighbours(stops: &[Stop]) -> Vec<Vec<Neighbour>> {
                     }
                 };
                 index.visit_neighbors_with_queue(place.x, place.y, &mut meet, queue);
+                if near.len() > NEIGHBOURS {
+                    near.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+                    near.truncate(NEIGHBOURS);
+                    farthest = near[NEIGHBOURS - 1].0;
+                }
             }
             near.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
             near.truncate(NEIGHBOURS);
