@@ -6,6 +6,7 @@ mod common;
 use common::Bench;
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
 
 /// A key that nobody knows, and that is like no other.
 const UNKNOWN: &str = "zzqqxxyy";
@@ -443,17 +444,17 @@ fn held(kind: &str, contexts: &[(&'static str, Vec<Context>)]) {
     let tables = tables(&schema);
     let here: BTreeSet<&str> = contexts.iter().map(|(name, _)| *name).collect();
     assert_eq!(here, tables.keys().map(String::as_str).collect(), "tables that are looked at");
-    // Thousands of calls: tables are shared out among as many folders as there are cores.
+    // Thousands of calls: as many tables at once as there are cores, each in a folder of its own.
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
+    let next = AtomicUsize::new(0);
     std::thread::scope(|scope| {
-        for core in 0..cores {
-            let own = contexts.iter().skip(core).step_by(cores);
-            let (schema, tables) = (&schema, &tables);
+        for _ in 0..cores {
+            let (schema, tables, next) = (&schema, &tables, &next);
             scope.spawn(move || {
                 let folder = folder();
-                own.for_each(|(name, places)| {
+                while let Some((name, places)) = contexts.get(next.fetch_add(1, Relaxed)) {
                     held_table(&folder, kind, schema, &tables[*name], (name, places));
-                });
+                }
             });
         }
     });
