@@ -138,7 +138,7 @@ pub(crate) fn crossing_lines(together: &Together<'_, '_>, whose: &str) -> Vec<Pr
             (
                 Code::CrossingCuts,
                 format!("{} of outlines crossing each other", count(these.len(), "pair")),
-                "which is part and which is hole cannot be told; unite or cut them in the drawing program, or with a [[shape]] of kind \"area\"",
+                "which is part and which is hole cannot be told, and what lies in two of them is cut before the smaller one alone; unite or cut them in the drawing program, or with a [[shape]] of kind \"area\"",
             )
         };
         problems.push(
