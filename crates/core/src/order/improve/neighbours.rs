@@ -79,14 +79,10 @@ pub(super) fn neighbours(stops: &[Stop]) -> Vec<Vec<Neighbour>> {
                     }
                 };
                 index.visit_neighbors_with_queue(place.x, place.y, &mut meet, queue);
-                if near.len() > NEIGHBOURS {
-                    near.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-                    near.truncate(NEIGHBOURS);
-                    farthest = near[NEIGHBOURS - 1].0;
-                }
+                near.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+                near.truncate(NEIGHBOURS);
+                farthest = near.get(NEIGHBOURS - 1).map_or(f64::INFINITY, |(away, _)| *away);
             }
-            near.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-            near.truncate(NEIGHBOURS);
             near.into_iter().map(|(square, stop)| Neighbour { away: square.sqrt(), stop }).collect()
         })
         .collect();
