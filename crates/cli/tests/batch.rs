@@ -1,8 +1,7 @@
 //! Copies with words of their own: a table, serial numbers, shapes that a copy goes without.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::{Bench, RigProcess, signal};
+use crate::common::{Bench, RigProcess, signal};
 use std::process::Stdio;
 use std::time::Duration;
 

@@ -1,8 +1,7 @@
 //! `begin`: the job that it writes runs as it is.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::Bench;
+use crate::common::Bench;
 use serde_json::{Value, json};
 
 fn drawn(size: &str, body: &str) -> Bench {

@@ -1,8 +1,7 @@
 //! Bundles: made, carried elsewhere and used there; and such as were made to do harm.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::{Bench, RigProcess};
+use crate::common::{Bench, RigProcess};
 use std::io::{Cursor, Read, Write};
 use std::path::Path;
 use zip::write::SimpleFileOptions;

@@ -2,11 +2,8 @@
 //! it is told to, and what can be had on closed lines only is refused on open ones.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::Bench;
-#[path = "common/moves.rs"]
-mod moves;
-use moves::{Move, Program};
+use crate::common::Bench;
+use crate::common::moves::{Move, Program};
 use std::f64::consts::PI;
 
 /// A plate with a notch, and a hole with a corner that points into it.

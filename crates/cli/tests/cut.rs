@@ -2,11 +2,9 @@
 
 #![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
-mod common;
-use common::Bench;
-#[path = "common/moves.rs"]
-mod moves;
-use moves::{Program, Run};
+use crate::common::Bench;
+use crate::common::moves;
+use crate::common::moves::{Program, Run};
 use std::f64::consts::PI;
 
 const JOB: &str = "a.kite.toml";

@@ -1,7 +1,6 @@
 //! The first thing that a newcomer runs.
 
-mod common;
-use common::Bench;
+use crate::common::Bench;
 
 #[test]
 fn the_demo_finishes_and_leaves_every_file_in_a_folder_it_names() {

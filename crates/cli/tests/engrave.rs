@@ -3,11 +3,8 @@
 
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::Bench;
-#[path = "common/moves.rs"]
-mod moves;
-use moves::{Move, Program};
+use crate::common::Bench;
+use crate::common::moves::{Move, Program};
 
 const JOB: &str = "a.kite.toml";
 

@@ -1,8 +1,7 @@
 //! Runs that break off and are gone on with: what the rig's beam did in all is what the program says.
 #![allow(clippy::unwrap_used, clippy::expect_used)] // helpers of tests
 
-mod common;
-use common::{Bench, Ran, RigProcess, signal};
+use crate::common::{Bench, Ran, RigProcess, signal};
 use std::time::Duration;
 
 const JOB: &str = "sail-panel.kite.toml";

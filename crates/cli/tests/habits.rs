@@ -2,8 +2,7 @@
 //! again when a file changes.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::{Bench, Ran, RigProcess, signal};
+use crate::common::{Bench, Ran, RigProcess, signal};
 use std::io::{BufRead, BufReader};
 use std::process::{Child, ChildStderr, Stdio};
 use std::sync::mpsc::{Receiver, channel};

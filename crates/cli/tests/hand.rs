@@ -1,12 +1,9 @@
 //! A run with a hand on it: the built program in a terminal, keys typed, and what the rig's beam did.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::{Bench, RigProcess};
-#[path = "common/terminal.rs"]
-mod terminal;
+use crate::common::terminal::Terminal;
+use crate::common::{Bench, RigProcess};
 use std::time::{Duration, Instant};
-use terminal::Terminal;
 
 /// Forty squares of 10 mm at S500: 1,600 mm at 100 mm/s, some 18 s.
 fn squares() -> String {

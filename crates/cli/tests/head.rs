@@ -1,13 +1,10 @@
 //! The machine by hand: each call against the rig, and what the rig says of itself afterwards.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::{Bench, Ran, RigProcess, signal};
-#[path = "common/terminal.rs"]
-mod terminal;
+use crate::common::terminal::Terminal;
+use crate::common::{Bench, Ran, RigProcess, signal};
 use serde_json::{Value, json};
 use std::time::Duration;
-use terminal::Terminal;
 
 fn rig(bench: &Bench, args: &[&str]) -> RigProcess {
     let args =

@@ -1,7 +1,6 @@
 //! What the how-to shows can be typed: its jobs are written down, its lines run in turn.
 
-mod common;
-use common::Bench;
+use crate::common::Bench;
 
 /// Words of a line, as a shell keeps them: what stands in quotes stays together.
 fn words(line: &str) -> Vec<String> {

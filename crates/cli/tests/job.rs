@@ -2,8 +2,7 @@
 
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::Bench;
+use crate::common::Bench;
 use serde_json::{Value, json};
 
 const JOB: &str = "sail-panel.kite.toml";

@@ -3,8 +3,7 @@
 
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::Bench;
+use crate::common::Bench;
 use serde_json::Value;
 
 /// A page of 100 × 80 mm with a red 40 × 20 rectangle, a hole in it and a blue line off the page.

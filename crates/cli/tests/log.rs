@@ -1,8 +1,7 @@
 //! The log: carried between computers, and what it says of the machine's motion.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::Bench;
+use crate::common::Bench;
 
 const JOB: &str = "sail-panel.kite.toml";
 

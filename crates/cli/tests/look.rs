@@ -1,7 +1,7 @@
 //! `look` and `begin`: what is in a drawing, and a job to start from.
 
-mod common;
-use common::Bench;
+use crate::common;
+use crate::common::Bench;
 use serde_json::{Value, json};
 
 #[test]

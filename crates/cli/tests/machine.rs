@@ -3,11 +3,8 @@
 
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-#[path = "common/terminal.rs"]
-mod terminal;
-use common::Bench;
-use terminal::Terminal;
+use crate::common::Bench;
+use crate::common::terminal::Terminal;
 
 fn bench() -> Bench {
     let bench = Bench::new();

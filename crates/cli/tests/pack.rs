@@ -2,11 +2,8 @@
 //! nearer to another than the gap.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::Bench;
-#[path = "common/moves.rs"]
-mod moves;
-use moves::Program;
+use crate::common::Bench;
+use crate::common::moves::Program;
 
 const STEP: &str = "[[step]]\nname = \"cut\"\ntake = { stroke = \"red\" }\nmake = \"cut\"\nspeed = \"20 mm/s\"\npower = \"50 %\"\norder = \"part-by-part\"\n";
 

@@ -1,8 +1,7 @@
 //! Photos of the bed, through the built program.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::Bench;
+use crate::common::Bench;
 
 /// A photo of the bench laser's bed of 400 x 300 mm, 2 pixels to a mm, the bed's corner at pixel 100, 700; all of it
 /// is dark but a light square at X 200 to 220, Y 100 to 120.

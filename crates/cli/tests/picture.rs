@@ -1,8 +1,7 @@
 //! Pictures: the kinds, the sizes, and how detail falls away.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::Bench;
+use crate::common::Bench;
 
 const JOB: &str = "sail-panel.kite.toml";
 

@@ -1,7 +1,6 @@
 //! Programs: emit, and read them back.
 
-mod common;
-use common::Bench;
+use crate::common::Bench;
 use serde_json::json;
 
 const JOB: &str = "sail-panel.kite.toml";

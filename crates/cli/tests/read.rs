@@ -3,8 +3,7 @@
 
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::Bench;
+use crate::common::Bench;
 
 fn read(program: &str, more: &[&str]) -> (serde_json::Value, Vec<String>) {
     let bench = Bench::new();

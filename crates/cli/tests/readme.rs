@@ -1,8 +1,7 @@
 //! What the README shows can be typed.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::{Bench, Ran};
+use crate::common::{Bench, Ran};
 
 #[test]
 fn the_tour_works_line_by_line() {

@@ -2,8 +2,7 @@
 
 #![allow(clippy::unwrap_used)] // a test that fails says where
 
-mod common;
-use common::Bench;
+use crate::common::Bench;
 use std::process::Command;
 
 const BOOK: &str = "# ours\ntinkite = 1\n\n[[recipe]]   # the good one\nmaterial = \"poplar plywood\"\nthickness = \"3 mm\"\nmachine = \"bench-laser\"\nmake = \"cut\"\nspeed = \"4 mm/s\"\npower = \"80 %\"\nkerf = \"0.1 mm\"\n";

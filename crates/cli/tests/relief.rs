@@ -1,8 +1,7 @@
 //! Reliefs from solids and depth pictures: what a program takes away, against closed forms.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::Bench;
+use crate::common::Bench;
 use std::f64::consts::{PI, TAU};
 
 /// A solid that turns about its axis, as STL text: rings of radius and height from the foot to the top.

@@ -2,8 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used)] // helpers of tests
 
-mod common;
-use common::{Bench, Ran, RigProcess, signal};
+use crate::common::{Bench, Ran, RigProcess, signal};
 use std::io::{BufRead, BufReader, Read, Write};
 use std::net::TcpStream;
 use std::process::{Child, Command, Stdio};

@@ -1,9 +1,7 @@
 //! The schemas against the real readers: every key that a reader knows is described and the other way round, and
 //! every word and example of a schema is taken by the reader.
 
-mod common;
-
-use common::Bench;
+use crate::common::Bench;
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};

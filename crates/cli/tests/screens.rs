@@ -2,15 +2,12 @@
 //! in docs/screens; with `TINKITE_SCREENS=write` it is written anew, and docs/screens/make takes the pictures.
 #![allow(clippy::expect_used)] // helpers of tests
 
-mod common;
-use common::{Bench, RigProcess, signal};
-#[path = "common/terminal.rs"]
-mod terminal;
+use crate::common::terminal::Terminal;
+use crate::common::{Bench, RigProcess, signal};
 use std::io::{BufRead, BufReader, Read};
 use std::path::{Path, PathBuf};
 use std::process::Stdio;
 use std::time::{Duration, Instant};
-use terminal::Terminal;
 
 /// Pictures, the calls that they show, and how many lines of what comes back fit.
 const SCREENS: [(&str, &[&str], usize); 12] = [

@@ -3,8 +3,7 @@
 
 #![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
-mod common;
-use common::Bench;
+use crate::common::Bench;
 
 const JOB: &str = "a.kite.toml";
 

@@ -1,8 +1,7 @@
 //! Values set for one call, and tries of one series on the same spot.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::{Bench, RigProcess};
+use crate::common::{Bench, RigProcess};
 
 const JOB: &str = "sail-panel.kite.toml";
 

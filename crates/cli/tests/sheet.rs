@@ -1,11 +1,8 @@
 //! Job sheets: the page, its figures and its playback, in a real browser where there is one.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::Bench;
-#[path = "common/browser.rs"]
-mod browser;
-use browser::{browser, driven, printed_pages};
+use crate::common::Bench;
+use crate::common::browser::{browser, driven, printed_pages};
 use std::collections::BTreeMap;
 
 /// The demo's files, each job of which has a sheet.

@@ -3,8 +3,7 @@
 //! as many.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::print_stderr)] // helpers of tests
 
-mod common;
-use common::{Bench, Ran, RigProcess, signal};
+use crate::common::{Bench, Ran, RigProcess, signal};
 use std::process::{Child, Stdio};
 use std::time::Duration;
 

@@ -1,11 +1,8 @@
 //! Stock of any outline: parts lie on it, nothing is burnt beside it, and nothing burns its edge.
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod common;
-use common::Bench;
-#[path = "common/moves.rs"]
-mod moves;
-use moves::Program;
+use crate::common::Bench;
+use crate::common::moves::Program;
 
 /// An L of 200 x 150 mm with arms of 80 mm, and a round hole in its corner.
 const OFFCUT: &str = r#"<path id="edge" stroke="blue" d="M0 0 H80 V70 H200 V150 H0 Z"/><circle id="bite" stroke="blue" cx="40" cy="110" r="15"/>"#;

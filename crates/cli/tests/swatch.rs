@@ -2,8 +2,7 @@
 
 #![allow(clippy::unwrap_used)] // a test that fails says where
 
-mod common;
-use common::Bench;
+use crate::common::Bench;
 
 fn bench() -> Bench {
     let bench = Bench::new();

@@ -3,8 +3,7 @@
 //! burnt twice is as wrong as one that is left out.
 #![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
-mod dice;
-use dice::Dice;
+use crate::dice::Dice;
 use resvg::tiny_skia::{self, Pixmap, Transform};
 use std::fmt::Write as _;
 use tinkite_core::artwork::{Artwork, Reading, Render, read};

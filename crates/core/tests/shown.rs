@@ -2,8 +2,7 @@
 //! things of no opacity, against a raster of the same page by a renderer that is not ours.
 #![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
-mod dice;
-use dice::Dice;
+use crate::dice::Dice;
 use resvg::tiny_skia::{Pixmap, Transform};
 use std::collections::BTreeSet;
 use std::fmt::Write as _;

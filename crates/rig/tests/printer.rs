@@ -1,12 +1,10 @@
 //! Streaming in the text protocol of 3-D-printer firmware, on a link that cuts, delays, changes and
 //! loses bytes as a seed tells it to.
 
-mod world;
-
+use crate::world::{Mishap, config, run, squares};
 use proptest::prelude::*;
 use tinkite_rig::{Protocol, Setup};
 use tinkite_wire::{Dark, Failure, Outcome};
-use world::{Mishap, config, run, squares};
 
 fn printer() -> Setup {
     Setup { protocol: Protocol::Reprap, laser_mode: false, full: 255.0, ..Setup::default() }

@@ -2,12 +2,10 @@
 //! failing case is printed by proptest with its seed and kept as a regression.
 #![allow(clippy::expect_used, clippy::panic)] // helpers of tests
 
-mod world;
-
+use crate::world::{Mishap, config, run, squares};
 use proptest::prelude::*;
 use tinkite_rig::Setup;
 use tinkite_wire::{Complaint, Failure, Outcome};
-use world::{Mishap, config, run, squares};
 
 fn numbered(code: u16) -> Complaint {
     Complaint { code: Some(code), text: code.to_string() }

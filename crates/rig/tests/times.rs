@@ -3,9 +3,7 @@
 
 #![allow(clippy::unwrap_used)] // helpers of tests
 
-mod board;
-
-use board::Board;
+use crate::board::Board;
 use proptest::prelude::*;
 use proptest::test_runner::FileFailurePersistence;
 use std::fmt::Write as _;

@@ -2,9 +2,7 @@
 //! accuses nobody wrongly, however a board counts its room.
 #![allow(clippy::expect_used, clippy::panic)] // helpers of tests
 
-mod board;
-
-use board::{Board, Tells, Went, moves, stream};
+use crate::board::{Board, Tells, Went, moves, stream};
 use tinkite_wire::{Complaint, Dark, Failure, Miscount, Outcome};
 
 const ALL: [Tells; 4] = [Tells::Room, Tells::Nothing, Tells::RoomWithHand, Tells::Empty];

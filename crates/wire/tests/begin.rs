@@ -2,9 +2,7 @@
 //! their own.
 #![allow(clippy::expect_used, clippy::panic)] // helpers of tests
 
-mod board;
-
-use board::{Board, Tells, moves, stream};
+use crate::board::{Board, Tells, moves, stream};
 use tinkite_wire::{Failure, Outcome, State};
 
 #[test]

@@ -1,5 +1,9 @@
 //! A bench for the built program: a folder of its own, the demo's files, and strict expectations.
-#![allow(dead_code, clippy::unwrap_used, clippy::panic, clippy::expect_used)] // helpers of tests
+#![allow(clippy::unwrap_used, clippy::panic, clippy::expect_used)] // helpers of tests
+
+pub(crate) mod browser;
+pub(crate) mod moves;
+pub(crate) mod terminal;
 
 use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};

@@ -1,5 +1,5 @@
 //! A program's text as moves, read by a reader of the tests' own.
-#![allow(dead_code, clippy::unwrap_used, clippy::panic)] // helpers of tests
+#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use super::Bench;
 

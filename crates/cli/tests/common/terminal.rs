@@ -1,7 +1,7 @@
 //! The built program in a terminal of its own, with somebody who types.
-#![allow(dead_code, clippy::unwrap_used, clippy::panic)] // helpers of tests
+#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
-use super::common::{Bench, Ran, signal};
+use super::{Bench, Ran, signal};
 use std::io::{Read, Write};
 use std::process::{Child, ChildStdin, Stdio};
 use std::sync::{Arc, Mutex};

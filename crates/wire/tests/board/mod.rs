@@ -1,7 +1,6 @@
 //! A controller written from the public description of the `grbl` interface alone: a receive buffer,
 //! one line in hand, a planner of some places. It moves nothing; each move takes its time. Its answers
 //! can be lost and doubled.
-#![allow(dead_code)] // each test uses a part
 
 use std::collections::{BTreeMap, VecDeque};
 use tinkite_wire::{Dark, Event, Instant, Outcome, Protocol, Session, Settings};

@@ -1,0 +1,41 @@
+//! All tests that drive the built program, in one test program: it links once.
+
+mod common;
+
+mod batch;
+mod begin;
+mod bundle;
+mod corners;
+mod cut;
+mod demo;
+mod engrave;
+mod formats;
+mod go_on;
+mod habits;
+mod hand;
+mod head;
+mod how_to;
+mod image;
+mod job;
+mod layout;
+mod log;
+mod look;
+mod machine;
+mod pack;
+mod photo;
+mod picture;
+mod place;
+mod program;
+mod read;
+mod readme;
+mod recipe;
+mod relief;
+mod run;
+mod schema;
+mod screens;
+mod sent;
+mod series;
+mod sheet;
+mod signals;
+mod stock;
+mod swatch;

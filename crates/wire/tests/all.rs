@@ -1,0 +1,6 @@
+//! All tests from outside, in one test program: it links once.
+
+mod board;
+
+mod accounts;
+mod begin;
