@@ -1,7 +1,9 @@
 //! What the fuzz targets do with their bytes.
 
 use tinkite_core::artwork::{self, Format, layers::layers, trouble};
-use tinkite_core::job::{self, machine, starter};
+use tinkite_core::job;
+use tinkite_core::machine;
+use tinkite_core::starter;
 use tinkite_core::program::measure::{Explainer, Measure};
 use tinkite_core::program::{Comments, Program};
 use tinkite_core::{Choice, compile};

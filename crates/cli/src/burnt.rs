@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 use tinkite_core::geometry::Point;
-use tinkite_core::job::Machine;
+use tinkite_core::machine::Machine;
 use tinkite_core::picture::{self, BurntMark, Canvas, Words};
 use tinkite_core::quantity::{clock, plain};
 use tinkite_rig::{Record, Rig};

@@ -11,13 +11,15 @@ use crate::shipped;
 use crate::source::{self, bytes, text};
 use sha2::{Digest, Sha256};
 use std::path::{Path, PathBuf};
-use tinkite_core::artwork::{self, Artwork, Reading, Render, Shape};
+use tinkite_core::artwork::{self, Artwork, Letters, Reading, Render, Shape};
 use tinkite_core::geometry::Point;
-use tinkite_core::job::machine::profile_name;
 use tinkite_core::job::recipe::Book;
 use tinkite_core::job::set::{self, Changed, Sets};
-use tinkite_core::job::{self, Job, Machine, Request, Table, machine};
+use tinkite_core::job::{self, Job, Request, Table};
 use tinkite_core::layout::{Given, Sheet};
+use tinkite_core::machine;
+use tinkite_core::machine::Machine;
+use tinkite_core::machine::profile_name;
 use tinkite_core::photo::{self, FlatPhoto, Pixels};
 use tinkite_core::problem::{Code, Place, Problem, Problems, count};
 use tinkite_core::{Choice, Compiled, compile, survey};
@@ -293,7 +295,7 @@ fn made_of(args: &JobArgs, fonts: &JobFonts, change: &dyn Fn(&mut Job)) -> Resul
     choose_sheet(&mut job, part.sheet)?;
     change(&mut job);
     let file = job.file.clone();
-    match compile(Given { artworks, fonts, table }, &job, &choice) {
+    match compile(Given { artworks, letters: &Letters(fonts), table }, &job, &choice) {
         Ok(mut compiled) => {
             compiled.problems = changed.placed(compiled.problems, &file);
             compiled.problems.extend(doubts);
@@ -366,7 +368,7 @@ pub(crate) fn surveyed(args: &JobArgs) -> Result<(Job, Sheet, Problems, Sources)
         job(path, machine.as_deref(), &part.set)?;
     choose_sheet(&mut job, part.sheet)?;
     let fonts = JobFonts::of(path);
-    let given = Given { artworks, fonts: &fonts, table };
+    let given = Given { artworks, letters: &Letters(&fonts), table };
     let file = job.file.clone();
     let told = |problems| located(changed.placed(problems, &file), &sources);
     match survey(given, &job, &choice) {

@@ -7,8 +7,8 @@ use crate::source;
 use etcetera::BaseStrategy;
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
-use tinkite_core::job::Machine;
-use tinkite_core::job::machine;
+use tinkite_core::machine;
+use tinkite_core::machine::Machine;
 use tinkite_core::problem::{Code, Place, Problem, nearest};
 
 /// The ending of profiles.

@@ -1,8 +1,8 @@
 //! Places on the bed, and where they are on the machine's axes.
 
 use tinkite_core::geometry::Point;
-use tinkite_core::job::Machine;
-use tinkite_core::job::machine::FocusAxis;
+use tinkite_core::machine::FocusAxis;
+use tinkite_core::machine::Machine;
 use tinkite_core::quantity::plain;
 
 /// A place may miss the bed by this much, mm: rounding.
@@ -58,12 +58,12 @@ mod tests {
         let text = include_str!("../demo/bench-laser.machine.toml");
         for origin in ["bottom-left", "bottom-right", "top-left", "top-right", "centre"] {
             let text = text.replace("bottom-left", origin);
-            let machine = tinkite_core::job::machine::read("m", &text).unwrap();
+            let machine = tinkite_core::machine::read("m", &text).unwrap();
             let there = on_bed(&machine, axes(&machine, Point::new(12.0, 34.0)));
             assert!((there - Point::new(12.0, 34.0)).hypot() < 1e-9, "{origin}: {there:?}");
             assert_eq!(beside(&machine, there), None);
         }
-        let machine = tinkite_core::job::machine::read("m", text).unwrap();
+        let machine = tinkite_core::machine::read("m", text).unwrap();
         let told = beside(&machine, Point::new(-1.5, 310.0));
         assert_eq!(told.as_deref(), Some("1.5 mm on the left and 10 mm at the back"));
         let told = beside(&machine, Point::new(400.25, -0.5));

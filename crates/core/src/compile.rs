@@ -1,18 +1,18 @@
 //! The corridor from end to end.
 
-use crate::artwork::Depth;
-use crate::geometry::Rect;
-use crate::job::Job;
-use crate::job::recipe::{Kept, RecipeUse};
-use crate::layout::{Given, LaidImage, LaidStock, Sheet, Underlay, lay_out};
-use crate::limits::{self, WithinLimits};
-use crate::photo::FlatPhoto;
-use crate::problem::{Code, Place, Problem, Problems, Severity, count, few, nearest};
-use crate::segment::Segments;
-use crate::toolpath::{self, Leftover, Taken};
 use crate::{mapping, order, plan};
 use std::collections::BTreeMap;
 use std::sync::Arc;
+use tinkite_artwork::Depth;
+use tinkite_base::geometry::Rect;
+use tinkite_base::problem::{Code, Place, Problem, Problems, Severity, count, few, nearest};
+use tinkite_job::Job;
+use tinkite_job::recipe::{Kept, RecipeUse};
+use tinkite_layout::{Given, LaidImage, LaidStock, Sheet, Underlay, lay_out};
+use tinkite_photo::FlatPhoto;
+use tinkite_program::limits::{self, WithinLimits};
+use tinkite_program::segment::Segments;
+use tinkite_toolpath::{self as toolpath, Leftover, Taken};
 
 /// Which steps of a job are wanted this time.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]

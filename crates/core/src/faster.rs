@@ -1,11 +1,11 @@
 //! What could make a job quicker: changes to try, one at a time. Each is planned by whoever asks; nothing is changed.
 
-use crate::job::machine::Travel;
-use crate::job::{
+use tinkite_base::quantity::plain;
+use tinkite_job::{
     Directions, Engrave, Fill, Follow, Islands, Job, Operation, Order, PassesBy, Step,
 };
-use crate::plan::Planned;
-use crate::quantity::plain;
+use tinkite_machine::Travel;
+use tinkite_program::plan::Planned;
 
 /// A change that may save time.
 #[derive(Debug, Clone, PartialEq)]

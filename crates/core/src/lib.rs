@@ -22,32 +22,37 @@
 //! In every room: millimetres, seconds, radians, power as a fraction of full, y away from the
 //! operator. Nothing here prints, opens files, or asks the clock or the environment.
 
-pub mod artwork;
-pub mod colour;
+mod begin;
 mod compile;
 pub mod faster;
-pub mod frame;
-pub mod geometry;
-pub mod job;
-pub mod layout;
-pub mod limits;
-pub mod mapping;
-pub mod motion;
-pub mod order;
-pub mod photo;
+pub mod found;
 pub mod picture;
-pub mod plan;
-pub mod problem;
-pub mod program;
-pub mod quantity;
-mod random;
-pub mod relief;
-pub mod rs274;
-pub mod scan;
-pub mod segment;
-pub mod shield;
-pub mod source;
-mod text;
-pub mod toolpath;
 
+pub use begin::{RENDER_DPI, Wishes, starter};
 pub use compile::{Choice, Compiled, compile, survey};
+
+pub use tinkite_artwork::relief;
+pub use tinkite_base::{colour, geometry, problem, quantity, rs274, shield};
+pub use tinkite_job as job;
+pub use tinkite_layout as layout;
+pub use tinkite_machine as machine;
+pub use tinkite_machine::{frame, motion, source};
+pub use tinkite_photo as photo;
+pub use tinkite_photo::scan;
+pub use tinkite_program::{limits, mapping, plan, segment};
+pub use tinkite_toolpath as toolpath;
+pub use tinkite_toolpath::order;
+
+/// Drawings: what they hold, and the importers that read them from files.
+pub mod artwork {
+    pub use tinkite_artwork::*;
+    pub use tinkite_import::{
+        FontSupply, LARGEST_FILE, Letters, NoFonts, Reading, Render, bitmap_size, read,
+    };
+}
+
+/// Programs: written by this house, and read from anywhere.
+pub mod program {
+    pub use tinkite_program::program::*;
+    pub use tinkite_reader::*;
+}

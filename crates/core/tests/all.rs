@@ -19,3 +19,4 @@ mod scan;
 mod shown;
 mod text;
 mod toolpaths;
+mod trouble;

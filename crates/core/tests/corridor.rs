@@ -4,7 +4,8 @@
 use proptest::prelude::*;
 use proptest::test_runner::FileFailurePersistence;
 use std::fmt::Write as _;
-use tinkite_core::job::{self, machine};
+use tinkite_core::job;
+use tinkite_core::machine;
 use tinkite_core::problem::Severity;
 use tinkite_core::program::measure::{Measure, Report};
 use tinkite_core::program::{Comments, Program};

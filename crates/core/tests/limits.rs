@@ -1,7 +1,8 @@
 //! Limits: what leaves the bed, the stock or the object, and by how much, against sums by hand.
 #![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
-use tinkite_core::job::{self, machine};
+use tinkite_core::job;
+use tinkite_core::machine;
 use tinkite_core::problem::Severity;
 use tinkite_core::{Choice, artwork, compile};
 

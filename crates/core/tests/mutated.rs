@@ -4,7 +4,8 @@
 
 use proptest::prelude::*;
 use proptest::test_runner::FileFailurePersistence;
-use tinkite_core::job::{self, Zero, machine};
+use tinkite_core::job::{self, Zero};
+use tinkite_core::machine;
 use tinkite_core::program::measure::Measure;
 use tinkite_core::program::{Comments, Program};
 use tinkite_core::{Choice, artwork, compile};
@@ -156,7 +157,7 @@ proptest! {
         let seconds = planned.totals.seconds();
         let mut out = Vec::new();
         Program::new(compiled.within).write(Comments::Full, &mut out).unwrap();
-        let diameter = job.round.as_ref().map(job::Round::diameter);
+        let diameter = job.round.as_ref().map(tinkite_core::frame::Round::diameter);
         let mut measure = Measure::new("a.nc", Some(&job.machine), diameter);
         if job.placement.zero != Zero::Bed || job.round.is_some() {
             measure = measure.anywhere();

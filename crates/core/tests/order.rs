@@ -3,7 +3,8 @@
 
 use proptest::prelude::*;
 use std::fmt::Write as _;
-use tinkite_core::job::{self, machine};
+use tinkite_core::job;
+use tinkite_core::machine;
 use tinkite_core::program::{Comments, Program};
 use tinkite_core::{Choice, artwork, compile};
 

@@ -5,7 +5,8 @@
 use proptest::prelude::*;
 use std::fmt::Write as _;
 use std::io;
-use tinkite_core::job::{self, machine};
+use tinkite_core::job;
+use tinkite_core::machine;
 use tinkite_core::program::measure::Measure;
 use tinkite_core::program::{Comments, Pages, Program};
 use tinkite_core::{Choice, artwork, compile};

@@ -1,8 +1,9 @@
 //! What a job comes to: lengths, times and energy against closed forms.
 #![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
-use tinkite_core::job::{self, machine};
+use tinkite_core::job;
 use tinkite_core::limits::WithinLimits;
+use tinkite_core::machine;
 use tinkite_core::{Choice, artwork, compile};
 
 /// Both axes alike: 200 mm/s, 1000 mm/s². Power in watts is a tenth of the percent.

@@ -1,7 +1,8 @@
 //! Whole programs of small drawings, as text: each was read by a person before it was accepted.
 #![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
-use tinkite_core::job::{self, machine};
+use tinkite_core::job;
+use tinkite_core::machine;
 use tinkite_core::program::{Comments, Program};
 use tinkite_core::{Choice, artwork, compile};
 

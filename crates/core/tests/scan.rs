@@ -7,8 +7,9 @@ use rayon::prelude::*;
 use tinkite_core::artwork::{self, Bitmap};
 use tinkite_core::geometry::perspective::Perspective;
 use tinkite_core::geometry::{Point, Rect, Vec2};
+use tinkite_core::job;
 use tinkite_core::job::swatch::Swatch;
-use tinkite_core::job::{self, machine};
+use tinkite_core::machine;
 use tinkite_core::scan;
 
 const SHEET: &str = r#"tinkite = 1

@@ -9,8 +9,9 @@ use std::fmt::Write as _;
 use tinkite_core::artwork::{Reading, Render, read};
 use tinkite_core::geometry::Point;
 use tinkite_core::geometry::region::{FillRule, area, united};
-use tinkite_core::job::{self, Job, machine};
+use tinkite_core::job::{self, Job};
 use tinkite_core::layout::{Given, Sheet, lay_out};
+use tinkite_core::machine;
 
 const MACHINE: &str = include_str!("../../cli/demo/bench-laser.machine.toml");
 /// The page, mm, and how many pixels there are to each.

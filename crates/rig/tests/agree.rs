@@ -5,7 +5,7 @@
 
 use proptest::prelude::*;
 use proptest::test_runner::FileFailurePersistence;
-use tinkite_core::job::machine;
+use tinkite_core::machine;
 use tinkite_core::program::measure::{Measure, Report};
 use tinkite_rig::{Record, Rig, Setup};
 

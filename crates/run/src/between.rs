@@ -3,9 +3,9 @@
 use crate::locator::{Found, Locator};
 use crate::position::Position;
 use std::io::{self, BufRead};
-use tinkite_core::job::machine::Dialect;
-use tinkite_core::program::{Place, Standing, Trail, Way};
-use tinkite_core::rs274::Evaluator;
+use tinkite_base::rs274::Evaluator;
+use tinkite_machine::Dialect;
+use tinkite_reader::{Place, Standing, Trail, Way};
 
 /// A program that was begun on a machine that stood so.
 #[derive(Debug)]
@@ -47,7 +47,7 @@ impl Walk {
     fn lines(
         &self,
         program: impl BufRead,
-        mut each: impl FnMut(u32, tinkite_core::program::Ways),
+        mut each: impl FnMut(u32, tinkite_reader::Ways),
     ) -> io::Result<()> {
         let mut trail = Trail::new(self.dialect, self.began.at, self.began.offset);
         let mut evaluator = Evaluator::default();
@@ -75,7 +75,7 @@ impl Walk {
         program: impl BufRead,
         from: Place,
         to: Place,
-        mut line_does: impl FnMut(u32, &tinkite_core::program::Ways),
+        mut line_does: impl FnMut(u32, &tinkite_reader::Ways),
         mut each: impl FnMut(&Way, [(f64, f64); 3]),
     ) -> io::Result<()> {
         self.lines(program, |line, ways| {
@@ -114,7 +114,7 @@ impl Walk {
     pub fn stretch(&self, program: impl BufRead, from: Place, to: Place) -> io::Result<Stretch> {
         let mut stretch = Stretch::default();
         let (mut stands, mut stands_lit, mut lost) = (0.0, 0.0, false);
-        let count = |line: u32, ways: &tinkite_core::program::Ways| {
+        let count = |line: u32, ways: &tinkite_reader::Ways| {
             if (from.line..=to.line).contains(&line) {
                 stands += ways.seconds;
                 // A place in a line that dwells is before the dwell.

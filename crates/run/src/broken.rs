@@ -5,8 +5,8 @@ use crate::locator::Found;
 use crate::position::Position;
 use std::io::{self, BufRead};
 use thiserror::Error;
-use tinkite_core::job::machine::Dialect;
-use tinkite_core::program::{Axes, Place, Standing};
+use tinkite_machine::Dialect;
+use tinkite_reader::{Axes, Place, Standing};
 use tinkite_wire::Connected;
 
 /// How a machine stood when a program began.

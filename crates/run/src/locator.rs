@@ -6,8 +6,8 @@
 
 use crate::position::Position;
 use std::collections::VecDeque;
-use tinkite_core::geometry::Piece;
-use tinkite_core::program::{Place, Way, Ways};
+use tinkite_base::geometry::Piece;
+use tinkite_reader::{Place, Way, Ways};
 
 /// A position may lie beside the program's path by this much, mm: half a step of a coarse motor, and the
 /// chords of an arc.
@@ -250,8 +250,8 @@ impl Locator {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tinkite_core::job::machine::Dialect;
-    use tinkite_core::program::Trail;
+    use tinkite_machine::Dialect;
+    use tinkite_reader::Trail;
 
     fn sent(program: &str) -> Locator {
         let mut locator = Locator::new(1);

@@ -1,10 +1,10 @@
 //! What of each line of a program goes out. The same code decides before the run, when a line that
 //! cannot go out refuses the whole program, and while it runs.
 
-use tinkite_core::job::Machine;
-use tinkite_core::job::machine::Dialect;
-use tinkite_core::program::Vocabulary;
-use tinkite_core::rs274::Evaluator;
+use tinkite_base::rs274::Evaluator;
+use tinkite_machine::Dialect;
+use tinkite_machine::Machine;
+use tinkite_reader::Vocabulary;
 use tinkite_wire::{Prepared, prepare};
 
 /// The longest line that boards of the `grbl` interface take, bytes with its end.

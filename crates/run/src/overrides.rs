@@ -1,6 +1,6 @@
 //! What the operator has changed of speed and power while a program runs.
 
-use tinkite_core::source::Beam;
+use tinkite_machine::source::Beam;
 use tinkite_wire::{Adjust, Status};
 
 /// A change is in force, and told where it is told at all, by so many statuses behind it.
@@ -72,8 +72,8 @@ impl Overrides {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tinkite_core::quantity::Power;
-    use tinkite_core::source::Switch;
+    use tinkite_base::quantity::Power;
+    use tinkite_machine::source::Switch;
     use tinkite_wire::Message;
 
     fn beam(ceiling: f64) -> Beam {

@@ -1,7 +1,7 @@
 //! Where a controller says that the head is.
 
-use tinkite_core::job::Machine;
-use tinkite_core::program::Axes;
+use tinkite_machine::Machine;
+use tinkite_reader::Axes;
 use tinkite_wire::Status;
 
 /// A position on the machine's axes of which some are known: X, Y, Z (mm), A, B, C (degrees).

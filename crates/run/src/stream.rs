@@ -5,9 +5,9 @@ use crate::outgoing::Outgoing;
 use crate::position::{Position, Reports, filled};
 use std::io::{self, BufRead};
 use thiserror::Error;
-use tinkite_core::job::Machine;
-use tinkite_core::job::machine::Dialect;
-use tinkite_core::program::{Axes, Place, Standing, Trail};
+use tinkite_machine::Dialect;
+use tinkite_machine::Machine;
+use tinkite_reader::{Axes, Place, Standing, Trail};
 use tinkite_wire::{
     Dark, Effect, Failure, Instant, Miscount, Outcome, Session, Span, State, Status,
 };

@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 use std::io::Cursor;
-use tinkite_core::job::Machine;
-use tinkite_core::job::machine::Dialect;
+use tinkite_core::machine::Dialect;
+use tinkite_core::machine::Machine;
 use tinkite_rig::Rig;
 use tinkite_run::{Halt, Stance, Stream, Whereabouts, turning};
 use tinkite_wire::{

@@ -9,11 +9,13 @@ use crate::output::Output;
 use crate::refusal::{Refusal, Sources};
 use std::io::Write;
 use std::path::{Path, PathBuf};
+use tinkite_core::RENDER_DPI;
+use tinkite_core::Wishes;
 use tinkite_core::artwork::{Artwork, Reading, Render, Unread};
 use tinkite_core::geometry::Point;
 use tinkite_core::job::recipe::Shelf;
-use tinkite_core::job::{RENDER_DPI, Wishes, starter};
 use tinkite_core::problem::{Code, Problems};
+use tinkite_core::starter;
 
 pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
     if args.files.iter().any(|file| file.as_os_str() == "-") {

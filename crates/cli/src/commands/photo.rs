@@ -13,7 +13,7 @@ use crate::report::{micron, problems_json};
 use serde::Serialize;
 use std::path::PathBuf;
 use tinkite_core::geometry::{Point, Rect};
-use tinkite_core::job::Machine;
+use tinkite_core::machine::Machine;
 use tinkite_core::photo::FlatPhoto;
 use tinkite_core::picture::{self, Canvas};
 use tinkite_core::problem::Problems;

@@ -9,7 +9,7 @@ use crate::refusal::{Refusal, Sources};
 use crate::report::read as report;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader};
-use tinkite_core::job::Machine;
+use tinkite_core::machine::Machine;
 use tinkite_core::problem::{Code, Place, Problem};
 use tinkite_core::program::measure::{Explainer, Measure, Report};
 

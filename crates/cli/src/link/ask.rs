@@ -3,7 +3,7 @@
 use super::Link;
 use super::talk::{Host, talk};
 use crate::refusal::Refusal;
-use tinkite_core::job::machine::Dialect;
+use tinkite_core::machine::Dialect;
 use tinkite_wire::{Connected, Event, Outcome, Session, Settings};
 
 /// What the controller at the other end says of itself. Nothing is started, nothing moves.

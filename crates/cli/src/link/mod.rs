@@ -11,7 +11,7 @@ pub(crate) use rig::{RigLink, pace, setup};
 use crate::refusal::Refusal;
 use std::io;
 use std::time::Duration;
-use tinkite_core::job::Machine;
+use tinkite_core::machine::Machine;
 use tinkite_rig::Rig;
 use tinkite_wire::Instant;
 

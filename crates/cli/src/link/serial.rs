@@ -6,7 +6,7 @@ use serialport::SerialPort;
 use std::io::{self, Read, Write};
 use std::path::Path;
 use std::time::Duration;
-use tinkite_core::job::machine::BAUD;
+use tinkite_core::machine::BAUD;
 use tinkite_wire::Instant;
 
 pub(crate) struct SerialLink {

@@ -3,7 +3,7 @@
 use super::{Heard, Link};
 use crate::refusal::Refusal;
 use std::time::Duration;
-use tinkite_core::job::machine::Dialect;
+use tinkite_core::machine::Dialect;
 use tinkite_wire::{Event, Protocol, Session, Settings};
 
 /// What the session's user wants is noticed at least this often.

@@ -5,7 +5,7 @@ use super::{ExtentsJson, ProblemJson, micron, problems_json};
 use crate::load::Made;
 use serde::Serialize;
 use std::fmt::Write as _;
-use tinkite_core::job::Hold;
+use tinkite_core::frame::Hold;
 use tinkite_core::job::recipe::RecipeUse;
 use tinkite_core::limits::round::defocus;
 use tinkite_core::plan::Planned;

@@ -268,7 +268,7 @@ pub(super) struct Bridges {
 
 #[derive(JsonSchema)]
 #[schemars(rename_all = "kebab-case", deny_unknown_fields)]
-pub(super) struct Lines {
+pub(crate) struct Lines {
     spacing: LineSpacing,
     /// Direction of the lines, or "quickest"
     angle: Option<LineAngle>,

@@ -2,10 +2,10 @@
 
 use super::frame::{chart, text};
 use super::palette::{FAINT_INK, GRID, INK};
-use crate::geometry::Point;
-use crate::job::recipe::{Found, Kept, Recipe};
-use crate::quantity::plain;
 use std::fmt::Write as _;
+use tinkite_base::geometry::Point;
+use tinkite_base::quantity::plain;
+use tinkite_job::recipe::{Found, Kept, Recipe};
 
 /// Width of the sheet; as wide to high as A4 upright while the lines fit.
 const WIDTH: f64 = 1000.0;

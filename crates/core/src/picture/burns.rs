@@ -5,14 +5,14 @@ use super::detail::{Detail, thinning};
 use super::frame::View;
 use super::palette::{DRAWN, step_colour};
 use super::underlay;
-use crate::artwork::Bitmap;
-use crate::geometry::{Affine, Contour, Piece, Vec2};
-use crate::job::Job;
-use crate::segment::Segments;
-use crate::toolpath::Burn;
-use crate::toolpath::line::Line;
-use crate::toolpath::rows::{Content, PixelRows, Rows};
 use std::fmt::Write as _;
+use tinkite_artwork::Bitmap;
+use tinkite_base::geometry::{Affine, Contour, Piece, Vec2};
+use tinkite_job::Job;
+use tinkite_program::segment::Segments;
+use tinkite_toolpath::Burn;
+use tinkite_toolpath::line::Line;
+use tinkite_toolpath::rows::{Content, PixelRows, Rows};
 
 /// Which signs the burnt lines want explained.
 #[derive(Debug, Clone, Default)]

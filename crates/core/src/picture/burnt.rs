@@ -4,10 +4,10 @@ use super::canvas::Canvas;
 use super::frame::{self, Cross, Ground, View};
 use super::legend::{self, Legend, Signs};
 use super::scene::worth_showing;
-use crate::frame::Frame;
-use crate::geometry::{Point, Rect};
-use crate::job::Machine;
 use std::fmt::Write as _;
+use tinkite_base::geometry::{Point, Rect};
+use tinkite_machine::Machine;
+use tinkite_machine::frame::Frame;
 
 /// One straight stretch that a beam burnt, the machine's own positions (mm).
 #[derive(Debug, Clone, Copy, PartialEq)]

@@ -2,10 +2,10 @@
 
 use super::frame::{chart, rect, text};
 use super::palette::{FAINT_INK, GRID, INK, step_colour};
-use crate::geometry::{Point, Rect, Vec2};
-use crate::quantity::plain;
-use crate::source::table::{Measured, Table};
 use std::fmt::Write as _;
+use tinkite_base::geometry::{Point, Rect, Vec2};
+use tinkite_base::quantity::plain;
+use tinkite_machine::source::table::{Measured, Table};
 
 const SIZE: (f64, f64) = (1280.0, 800.0);
 const PLOT: Rect = Rect { x0: 110.0, y0: 90.0, x1: 1150.0, y1: 700.0 };

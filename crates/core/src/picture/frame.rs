@@ -1,12 +1,12 @@
 //! The frame of a picture: where millimetres lie on the canvas, bed, stock, rulers and origin.
 
 use super::palette::{BED, FAINT_INK, GRID, INK, PAPER, STOCK, STOCK_EDGE};
-use crate::geometry::{Affine, Point, Rect, Vec2};
-use crate::job::Field;
-use crate::job::machine::{Machine, Pointing};
-use crate::layout::LaidStock;
-use crate::quantity::plain;
 use std::fmt::Write as _;
+use tinkite_base::geometry::{Affine, Point, Rect, Vec2};
+use tinkite_base::quantity::plain;
+use tinkite_layout::LaidStock;
+use tinkite_machine::frame::Field;
+use tinkite_machine::{Machine, Pointing};
 
 /// Left of the plot: room for the ruler's numbers.
 const LEFT: f64 = 56.0;

@@ -2,9 +2,9 @@
 
 use super::burnt::{Words, on_the_bed};
 use super::canvas::Canvas;
-use crate::geometry::{Piece, Point};
-use crate::job::Machine;
-use crate::program::Way;
+use tinkite_base::geometry::{Piece, Point};
+use tinkite_machine::Machine;
+use tinkite_reader::Way;
 
 /// What became of a stretch.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

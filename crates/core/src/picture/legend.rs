@@ -2,8 +2,8 @@
 
 use super::frame::{LEGEND, View, line, rect, text};
 use super::palette::{BED, DRAWN, FAINT_INK, INK, PAPER, TRAVEL, ramp, step_colour};
-use crate::geometry::{Point, Rect, Vec2};
 use std::fmt::Write as _;
+use tinkite_base::geometry::{Point, Rect, Vec2};
 
 /// One line of work in the legend.
 #[derive(Debug, Clone)]

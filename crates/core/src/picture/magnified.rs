@@ -4,13 +4,13 @@ use super::burns::MANY_LINES;
 use super::detail::thinning;
 use super::frame::{View, line, rect, text};
 use super::palette::{BED, FAINT_INK, INK, step_colour};
-use crate::geometry::{Point, Rect, Vec2};
-use crate::job::Job;
-use crate::quantity::plain;
-use crate::segment::Segments;
-use crate::toolpath::Burn;
-use crate::toolpath::rows::{Content, Rows};
 use std::fmt::Write as _;
+use tinkite_base::geometry::{Point, Rect, Vec2};
+use tinkite_base::quantity::plain;
+use tinkite_job::Job;
+use tinkite_program::segment::Segments;
+use tinkite_toolpath::Burn;
+use tinkite_toolpath::rows::{Content, Rows};
 
 /// Size of the sample, px.
 const SIZE: (f64, f64) = (200.0, 110.0);

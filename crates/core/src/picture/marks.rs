@@ -5,11 +5,11 @@ use super::frame::{self, View};
 use super::legend;
 use super::palette::{BED, FAINT_INK, INK, step_colour};
 use super::room::Room;
-use crate::geometry::{Piece, Point, Rect, Vec2};
-use crate::job::Job;
-use crate::segment::Segments;
-use crate::toolpath::Burn;
 use std::sync::Arc;
+use tinkite_base::geometry::{Piece, Point, Rect, Vec2};
+use tinkite_job::Job;
+use tinkite_program::segment::Segments;
+use tinkite_toolpath::Burn;
 
 /// Size of a number, px: of a digit across, and of all down.
 const DIGIT: f64 = 7.0;

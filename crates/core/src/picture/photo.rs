@@ -5,12 +5,12 @@ use super::frame::{self, Cross, Ground, View};
 use super::legend::{self, Legend, Signs};
 use super::scene::worth_showing;
 use super::underlay;
-use crate::geometry::{Affine, Point, Rect};
-use crate::job::Machine;
-use crate::photo::FlatPhoto;
 use image::codecs::jpeg::JpegEncoder;
 use image::{ExtendedColorType, ImageEncoder};
 use std::fmt::Write as _;
+use tinkite_base::geometry::{Affine, Point, Rect};
+use tinkite_machine::Machine;
+use tinkite_photo::FlatPhoto;
 
 /// A flat photo needs no more pixels than this along its longer side.
 const MOST_PIXELS: f64 = 1600.0;

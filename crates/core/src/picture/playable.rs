@@ -4,15 +4,15 @@
 //! differences, each a whole number of few bytes; what repeats is counted. A million segments are some 5 MB.
 
 use crate::compile::Compiled;
-use crate::geometry::{Point, Rect, Vec2};
-use crate::job::Job;
-use crate::job::machine::Pointing;
-use crate::layout::LaidStock;
-use crate::mapping::Purpose;
-use crate::plan::Traced;
-use crate::segment::{Act, Provenance, Segments};
-use crate::text::{Lines, numbered};
 use std::collections::HashMap;
+use tinkite_base::geometry::{Point, Rect, Vec2};
+use tinkite_job::Job;
+use tinkite_layout::LaidStock;
+use tinkite_machine::Pointing;
+use tinkite_program::mapping::Purpose;
+use tinkite_program::plan::Traced;
+use tinkite_program::segment::{Act, Provenance, Segments};
+use tinkite_program::text::{Lines, numbered};
 
 /// Places are whole multiples of this, mm.
 pub const STEP_MM: f64 = 0.005;

@@ -8,11 +8,11 @@ use super::legend::{self, Legend, Signs};
 use super::palette::step_colour;
 use super::scene::{Look, view_of};
 use crate::compile::Compiled;
-use crate::geometry::Point;
-use crate::job::Job;
-use crate::mapping::Purpose;
-use crate::quantity::clock;
-use crate::segment::Act;
+use tinkite_base::geometry::Point;
+use tinkite_base::quantity::clock;
+use tinkite_job::Job;
+use tinkite_program::mapping::Purpose;
+use tinkite_program::segment::Act;
 
 /// One stroke on the canvas, px.
 #[derive(Debug, Clone, Copy, PartialEq)]

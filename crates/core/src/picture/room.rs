@@ -1,8 +1,8 @@
 //! Room on a picture: where nothing is drawn yet, so that words can stand there.
 
 use super::frame::View;
-use crate::geometry::{Point, Rect};
-use crate::toolpath::Burn;
+use tinkite_base::geometry::{Point, Rect};
+use tinkite_toolpath::Burn;
 
 /// Side of a cell, px.
 const CELL: f64 = 3.0;

@@ -13,15 +13,15 @@ use super::show::{self, Show};
 use super::turned;
 use super::underlay;
 use crate::compile::Compiled;
-use crate::geometry::{Point, Rect, Vec2};
-use crate::job::{Fill, Job};
-use crate::mapping::Purpose;
-use crate::plan::Planned;
-use crate::problem::count;
-use crate::program::s_words;
-use crate::quantity::{LengthUnit, clock, plain};
-use crate::segment::Act;
 use std::fmt::Write as _;
+use tinkite_base::geometry::{Point, Rect, Vec2};
+use tinkite_base::problem::count;
+use tinkite_base::quantity::{LengthUnit, clock, plain};
+use tinkite_job::{Fill, Job};
+use tinkite_program::mapping::Purpose;
+use tinkite_program::plan::Planned;
+use tinkite_program::program::s_words;
+use tinkite_program::segment::Act;
 
 /// What part of the bed is worth showing: all of it, unless the job would be lost on it.
 pub(super) fn worth_showing(bed: Rect, job: Rect) -> Rect {

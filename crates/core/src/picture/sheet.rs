@@ -2,11 +2,12 @@
 
 use super::frame::{chart, rect, text};
 use super::palette::{FAINT_INK, GRID, INK};
-use crate::geometry::{Point, Rect};
-use crate::job::swatch::Swatch;
-use crate::quantity::plain;
-use crate::scan::{Scan, ToneCurve};
 use std::fmt::Write as _;
+use tinkite_base::geometry::{Point, Rect};
+use tinkite_base::quantity::plain;
+use tinkite_job::ToneCurve;
+use tinkite_job::swatch::Swatch;
+use tinkite_photo::scan::Scan;
 
 const SIZE: (f64, f64) = (1280.0, 800.0);
 

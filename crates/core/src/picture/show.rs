@@ -5,13 +5,13 @@ use super::frame::View;
 use super::legend::{self, ColourScale};
 use super::palette::ramp;
 use crate::compile::Compiled;
-use crate::geometry::{Piece, Point, Vec2};
-use crate::job::{Job, Step};
-use crate::mapping::Purpose;
-use crate::plan::Traced;
-use crate::quantity::{clock, plain};
-use crate::segment::{Act, Way};
 use std::fmt::Write as _;
+use tinkite_base::geometry::{Piece, Point, Vec2};
+use tinkite_base::quantity::{clock, plain};
+use tinkite_job::{Job, Step};
+use tinkite_program::mapping::Purpose;
+use tinkite_program::plan::Traced;
+use tinkite_program::segment::{Act, Way};
 
 /// What colours stand for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -5,11 +5,11 @@ use super::palette::{FAINT_INK, GRID, INK};
 use super::underlay::embedded;
 use super::{Canvas, step_colour};
 use crate::compile::Compiled;
-use crate::geometry::{Affine, Point, Rect, hull};
-use crate::job::{Fill, Job, Relief};
-use crate::quantity::{clock, plain};
-use crate::toolpath::{Burn, Toolpath};
 use std::fmt::Write as _;
+use tinkite_base::geometry::{Affine, Point, Rect, hull};
+use tinkite_base::quantity::{clock, plain};
+use tinkite_job::{Fill, Job, Relief};
+use tinkite_toolpath::{Burn, Toolpath};
 
 /// Cells along the longer side of the map.
 const CELLS: f64 = 720.0;
@@ -37,7 +37,7 @@ impl Surface {
         let mut cut = vec![false; self.depth.len()];
         let step = self.cell / 2.0;
         let wide = rows.walk.spacing;
-        let across = crate::geometry::Vec2::new(-rows.walk.along.y, rows.walk.along.x);
+        let across = tinkite_base::geometry::Vec2::new(-rows.walk.along.y, rows.walk.along.x);
         let lanes = (wide / step).ceil().max(1.0) as usize;
         for row in rows.rows() {
             for (from, to, _) in row.stretches() {

@@ -5,10 +5,10 @@ use super::frame::{chart, line, rect, sides, text};
 use super::palette::{FAINT_INK, INK};
 use super::underlay::embedded;
 use crate::compile::Compiled;
-use crate::geometry::{Affine, Point, Rect, Vec2, hull};
-use crate::job::{Fill, Image, Job, Shade};
-use crate::quantity::plain;
-use crate::toolpath::{Burn, Toolpath};
+use tinkite_base::geometry::{Affine, Point, Rect, Vec2, hull};
+use tinkite_base::quantity::plain;
+use tinkite_job::{Fill, Image, Job, Shade};
+use tinkite_toolpath::{Burn, Toolpath};
 
 /// Cells along the longer side of each picture.
 const CELLS: f64 = 1400.0;
@@ -137,7 +137,7 @@ impl Cells {
     }
 
     /// Lays a bitmap's pixels where they lie.
-    fn lay(&self, grey: &mut [u8], to_pixels: Affine, bitmap: &crate::artwork::Bitmap) {
+    fn lay(&self, grey: &mut [u8], to_pixels: Affine, bitmap: &tinkite_artwork::Bitmap) {
         for row in 0..self.rows {
             for column in 0..self.columns {
                 let at = |n: usize| (n as f64 + 0.5) * self.cell;

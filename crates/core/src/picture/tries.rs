@@ -2,9 +2,9 @@
 
 use super::frame::{chart, line, rect, text};
 use super::palette::{FAINT_INK, GRID, INK};
-use crate::geometry::{Point, Rect, Vec2};
-use crate::quantity::plain;
 use std::fmt::Write as _;
+use tinkite_base::geometry::{Point, Rect, Vec2};
+use tinkite_base::quantity::plain;
 
 const SIZE: (f64, f64) = (1280.0, 800.0);
 const PLOT: Rect = Rect { x0: 110.0, y0: 100.0, x1: 1180.0, y1: 710.0 };

@@ -4,12 +4,12 @@
 use super::Canvas;
 use super::frame::{self, Ground, LEGEND, View, text};
 use super::palette::{BED, FAINT_INK, INK};
-use crate::artwork::Artwork;
-use crate::colour::Colour;
-use crate::geometry::{Contour, Piece, Point, Rect, Vec2, hull};
-use crate::layout::Sheet;
-use crate::problem::{Problem, Problems, Severity};
 use std::fmt::Write as _;
+use tinkite_artwork::Artwork;
+use tinkite_base::colour::Colour;
+use tinkite_base::geometry::{Contour, Piece, Point, Rect, Vec2, hull};
+use tinkite_base::problem::{Problem, Problems, Severity};
+use tinkite_layout::Sheet;
 
 /// Rings of one problem: the first few show where to look.
 const MOST_RINGS: usize = 12;
@@ -43,7 +43,7 @@ struct Subject<'a> {
 /// The trouble of a drawing, on its page.
 #[must_use]
 pub fn drawing_trouble(artwork: &Artwork, problems: &Problems, canvas: Canvas) -> String {
-    let shown = |shape: &crate::artwork::Shape| Shown {
+    let shown = |shape: &tinkite_artwork::Shape| Shown {
         contours: shape.contours(TOLERANCE),
         stroke: shape.stroke.map(|s| s.colour),
         fill: shape.fill.map(|f| f.colour),
@@ -68,11 +68,11 @@ pub fn drawing_trouble(artwork: &Artwork, problems: &Problems, canvas: Canvas) -
 #[must_use]
 pub fn job_trouble(
     sheet: &Sheet,
-    job: &crate::job::Job,
+    job: &tinkite_job::Job,
     problems: &Problems,
     canvas: Canvas,
 ) -> String {
-    let shown = |laid: &crate::layout::LaidShape| Shown {
+    let shown = |laid: &tinkite_layout::LaidShape| Shown {
         contours: laid.contours.clone(),
         stroke: laid.shape.stroke.map(|s| s.colour),
         fill: laid.shape.fill.map(|f| f.colour),

@@ -3,14 +3,15 @@
 use super::canvas::Canvas;
 use super::frame::{self, View};
 use super::palette::{FAINT_INK, INK, STOCK, STOCK_EDGE, step_colour};
-use crate::frame::Surface;
-use crate::geometry::{Point, Rect, Vec2};
-use crate::job::{Field, Job};
-use crate::mapping::Purpose;
-use crate::plan::Planned;
-use crate::quantity::plain;
-use crate::segment::Act;
 use std::fmt::Write as _;
+use tinkite_base::geometry::{Point, Rect, Vec2};
+use tinkite_base::quantity::plain;
+use tinkite_job::Job;
+use tinkite_machine::frame::Field;
+use tinkite_machine::frame::Surface;
+use tinkite_program::mapping::Purpose;
+use tinkite_program::plan::Planned;
+use tinkite_program::segment::Act;
 
 /// More stretches than this are not drawn one by one on the object.
 const MOST: u64 = 40_000;

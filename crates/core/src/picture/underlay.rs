@@ -1,13 +1,13 @@
 //! Bitmaps in pictures: traced ones faintly under their outlines, engraved ones as they will look.
 
 use super::frame::View;
-use crate::artwork::Bitmap;
-use crate::geometry::Affine;
-use crate::layout::Underlay;
 use base64::Engine as _;
 use image::codecs::png::PngEncoder;
 use image::{ExtendedColorType, ImageEncoder};
 use std::fmt::Write as _;
+use tinkite_artwork::Bitmap;
+use tinkite_base::geometry::Affine;
+use tinkite_layout::Underlay;
 
 /// A bitmap needs no more pixels than this along its longer side.
 const MOST_PIXELS: u32 = 1000;

@@ -74,10 +74,6 @@ impl Board {
         }
     }
 
-    pub(crate) fn is_lit(&self) -> bool {
-        !self.planner.is_empty() && !self.held
-    }
-
     /// Bytes that another sender left behind.
     pub(crate) fn was_left(mut self, bytes: &[u8]) -> Self {
         bytes.iter().for_each(|byte| self.receive(*byte));

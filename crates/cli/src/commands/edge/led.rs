@@ -4,8 +4,8 @@ use crate::commands::head::moves::GENTLE;
 use crate::place::axes;
 use tinkite_core::frame::Frame;
 use tinkite_core::geometry::Point;
-use tinkite_core::job::Machine;
-use tinkite_core::job::machine::Dialect;
+use tinkite_core::machine::Dialect;
+use tinkite_core::machine::Machine;
 use tinkite_core::quantity::plain;
 
 /// A place for the head, in the controller's own words.

@@ -7,8 +7,9 @@ use crate::place::{beside, on_bed};
 use crate::refusal::Refusal;
 use tinkite_core::frame::Frame;
 use tinkite_core::geometry::{Point, Rect};
-use tinkite_core::job::machine::Dialect;
-use tinkite_core::job::{Machine, Zero};
+use tinkite_core::job::Zero;
+use tinkite_core::machine::Dialect;
+use tinkite_core::machine::Machine;
 use tinkite_core::quantity::plain;
 use tinkite_wire::Connected;
 

@@ -9,8 +9,8 @@ use crate::machines::find;
 use crate::refusal::{Refusal, Sources};
 use crate::stopping::Stopping;
 use std::path::Path;
-use tinkite_core::job::Machine;
-use tinkite_core::job::machine::Dialect;
+use tinkite_core::machine::Dialect;
+use tinkite_core::machine::Machine;
 use tinkite_run::{Position, Reports};
 use tinkite_wire::{
     Connected, Dark, Event, Failure, Outcome, Session, Settings, Span, State, Status, Switches,

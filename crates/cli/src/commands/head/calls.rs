@@ -9,8 +9,8 @@ use crate::refusal::Refusal;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use tinkite_core::geometry::{Point, Vec2};
-use tinkite_core::job::Machine;
-use tinkite_core::job::machine::Switch;
+use tinkite_core::machine::Machine;
+use tinkite_core::machine::Switch;
 use tinkite_core::quantity::plain;
 use tinkite_wire::Connected;
 

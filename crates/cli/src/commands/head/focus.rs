@@ -11,7 +11,7 @@ use crate::load;
 use crate::machines::find;
 use crate::refusal::{Refusal, Sources};
 use std::path::{Path, PathBuf};
-use tinkite_core::job::Machine;
+use tinkite_core::machine::Machine;
 use tinkite_core::quantity::{Length, parse, plain};
 
 pub(super) fn run(args: &HeadFocus, console: &Console) -> Result<(), Refusal> {

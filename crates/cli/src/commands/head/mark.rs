@@ -13,9 +13,10 @@ use crate::refusal::{Refusal, Sources};
 use crate::source::text;
 use std::io::Write;
 use std::path::{Path, PathBuf};
+use tinkite_core::found::{self, MarkError, Written};
 use tinkite_core::geometry::Point;
-use tinkite_core::job::found::{self, MarkError, Written};
-use tinkite_core::job::{Machine, Request, Zero};
+use tinkite_core::job::{Request, Zero};
+use tinkite_core::machine::Machine;
 use tinkite_core::quantity::plain;
 use tinkite_wire::Connected;
 

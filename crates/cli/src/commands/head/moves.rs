@@ -8,8 +8,8 @@ use crate::console::Console;
 use crate::place::{axes, beside, beyond, on_bed};
 use crate::refusal::Refusal;
 use tinkite_core::geometry::{Point, Vec2};
-use tinkite_core::job::Machine;
-use tinkite_core::job::machine::Dialect;
+use tinkite_core::machine::Dialect;
+use tinkite_core::machine::Machine;
 use tinkite_core::quantity::plain;
 use tinkite_wire::Connected;
 

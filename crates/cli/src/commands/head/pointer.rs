@@ -5,8 +5,8 @@ use super::calls::{ready, tell};
 use crate::args::HeadPointer;
 use crate::console::Console;
 use crate::refusal::Refusal;
-use tinkite_core::job::Machine;
-use tinkite_core::job::machine::Switch;
+use tinkite_core::machine::Machine;
+use tinkite_core::machine::Switch;
 use tinkite_core::quantity::plain;
 use tinkite_wire::Connected;
 

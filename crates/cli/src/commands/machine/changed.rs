@@ -6,7 +6,7 @@ use crate::machines::{Found, ProfileOrigin};
 use crate::output::Output;
 use crate::refusal::{Refusal, Sources};
 use std::io::Write;
-use tinkite_core::job::machine::{self, edit};
+use tinkite_core::machine::{self, edit};
 
 /// Writes the profile with its changes where that was asked for; else says `shown`, and how they are kept.
 pub(super) fn keep(

@@ -8,7 +8,7 @@ use crate::refusal::{Refusal, Sources};
 use crate::report::table::table;
 use serde::Serialize;
 use std::path::Path;
-use tinkite_core::job::Machine;
+use tinkite_core::machine::Machine;
 use tinkite_core::quantity::plain;
 use tinkite_wire::Connected;
 

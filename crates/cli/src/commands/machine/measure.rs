@@ -7,7 +7,7 @@ use crate::machines::find;
 use crate::png;
 use crate::refusal::{Refusal, Sources};
 use std::path::Path;
-use tinkite_core::job::machine::edit;
+use tinkite_core::machine::edit;
 use tinkite_core::picture;
 use tinkite_core::quantity::{PowerSetpoint, parse_power};
 use tinkite_core::source::table::{Measured, Table};

@@ -10,8 +10,9 @@ use crate::output::Output;
 use crate::refusal::{Refusal, Sources};
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
-use tinkite_core::job::machine::edit::{Change, changed};
-use tinkite_core::job::{Machine, machine};
+use tinkite_core::machine;
+use tinkite_core::machine::Machine;
+use tinkite_core::machine::edit::{Change, changed};
 use tinkite_core::quantity::plain;
 use tinkite_wire::Connected;
 

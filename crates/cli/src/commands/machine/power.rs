@@ -7,7 +7,7 @@ use crate::report::micron;
 use crate::report::table::table;
 use serde::Serialize;
 use std::path::Path;
-use tinkite_core::job::Machine;
+use tinkite_core::machine::Machine;
 use tinkite_core::quantity::{Power, plain};
 
 #[derive(Debug, Serialize)]

@@ -5,9 +5,10 @@
 use crate::args::Whereto;
 use crate::refusal::Refusal;
 use std::io::{BufRead, Write};
-use tinkite_core::job::machine::Pointing;
-use tinkite_core::job::machine::edit::{Change, changed};
-use tinkite_core::job::{Machine, machine};
+use tinkite_core::machine;
+use tinkite_core::machine::Machine;
+use tinkite_core::machine::Pointing;
+use tinkite_core::machine::edit::{Change, changed};
 use tinkite_core::quantity::plain;
 
 /// Somebody who answers.

@@ -5,8 +5,8 @@ use crate::machines::find;
 use crate::refusal::{Refusal, Sources};
 use serde::Serialize;
 use std::path::Path;
-use tinkite_core::job::Machine;
-use tinkite_core::job::machine::{Rotary, Switch, Travel};
+use tinkite_core::machine::Machine;
+use tinkite_core::machine::{Rotary, Switch, Travel};
 use tinkite_core::quantity::{Speed, plain};
 
 #[derive(Debug, Serialize)]

@@ -5,8 +5,8 @@ use crate::console::Console;
 use crate::door;
 use crate::refusal::{Refusal, Sources};
 use std::path::Path;
-use tinkite_core::job::machine::profile_name;
 use tinkite_core::job::recipe::{Found, Kept, Recipe, Shelf, same_material};
+use tinkite_core::machine::profile_name;
 use tinkite_core::problem::{Problems, few, nearest};
 
 /// The books that are to be had here. What is wrong in one is told; the others serve.

@@ -7,8 +7,8 @@ use crate::console::Console;
 use crate::load;
 use crate::refusal::{Refusal, Sources};
 use std::path::Path;
-use tinkite_core::job::machine::profile_name;
 use tinkite_core::job::recipe::{Change, scaled};
+use tinkite_core::machine::profile_name;
 
 pub(super) fn run(args: &RecipeCopy, console: &Console) -> Result<(), Refusal> {
     if args.to_thickness.is_none() && args.to_machine.is_none() && args.to_material.is_none() {

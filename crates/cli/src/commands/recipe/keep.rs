@@ -10,8 +10,8 @@ use crate::source;
 use serde::Serialize;
 use std::path::Path;
 use tinkite_core::job::Request;
-use tinkite_core::job::machine::profile_name;
 use tinkite_core::job::recipe::{Kept, NewRecipe, dropped, kept, settings_of};
+use tinkite_core::machine::profile_name;
 use tinkite_core::problem::nearest;
 use tinkite_core::quantity::plain;
 

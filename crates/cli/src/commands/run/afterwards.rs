@@ -8,7 +8,7 @@ use ratatui::crossterm::event::KeyCode;
 use serde::Serialize;
 use std::sync::atomic::Ordering;
 use std::time::{Duration, Instant};
-use tinkite_core::job::Machine;
+use tinkite_core::machine::Machine;
 use tinkite_core::quantity::clock;
 
 #[derive(Debug, Serialize)]

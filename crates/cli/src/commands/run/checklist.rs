@@ -7,7 +7,7 @@ use crate::console::Console;
 use crate::refusal::Refusal;
 use ratatui::crossterm::event::{self, Event, KeyCode, KeyEventKind, KeyModifiers};
 use std::io::{self, IsTerminal, Write};
-use tinkite_core::job::Machine;
+use tinkite_core::machine::Machine;
 
 /// Has the machine's checklist confirmed. Nothing is asked for a simulation in this process.
 ///

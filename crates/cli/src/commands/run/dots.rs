@@ -6,7 +6,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use std::io;
-use tinkite_core::job::machine::Dialect;
+use tinkite_core::machine::Dialect;
 use tinkite_run::Walk;
 
 /// What is burnt, as points close enough for any terminal, each with its line.

@@ -15,7 +15,7 @@ use crate::link::talk::{Host, talk};
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;
 use std::io::BufReader;
-use tinkite_core::job::machine::Dialect;
+use tinkite_core::machine::Dialect;
 use tinkite_core::program::Place;
 use tinkite_core::quantity::plain;
 use tinkite_run::{Halt, Overrides, Stance, Stream, Whereabouts, turning};

@@ -41,8 +41,8 @@ use std::io::{self, IsTerminal};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
-use tinkite_core::job::Machine;
-use tinkite_core::job::machine::Dialect;
+use tinkite_core::machine::Dialect;
+use tinkite_core::machine::Machine;
 use tinkite_core::quantity::clock;
 use tinkite_wire::{
     Connected, Dark, Failure, Miscount, Outcome, State, alarm_meaning, error_meaning,

@@ -15,8 +15,10 @@ use crate::refusal::{Refusal, Sources};
 use std::fs::File;
 use std::io::{self, BufReader, Seek, SeekFrom, Write};
 use std::path::Path;
+use tinkite_core::frame::Round;
 use tinkite_core::geometry::Vec2;
-use tinkite_core::job::{Machine, Round, Zero};
+use tinkite_core::job::Zero;
+use tinkite_core::machine::Machine;
 use tinkite_core::problem::{Code, Problem};
 use tinkite_core::program::measure::{Measure, Report};
 use tinkite_core::program::{Comments, Place, Program, Resumed, Standing, rest};
@@ -87,10 +89,9 @@ impl ProgramFile {
         let began = &entry.began;
         let file = log.program(entry.id)?;
         let shown = format!("the profile of run {}", entry.id);
-        let machine =
-            tinkite_core::job::machine::read(&shown, &began.profile).map_err(|problems| {
-                Refusal::Problems(problems, Sources::from([(shown.clone(), began.profile.clone())]))
-            })?;
+        let machine = tinkite_core::machine::read(&shown, &began.profile).map_err(|problems| {
+            Refusal::Problems(problems, Sources::from([(shown.clone(), began.profile.clone())]))
+        })?;
         let zero = began.zero.as_deref().and_then(Zero::named);
         let found = Found {
             name: began.job.clone(),

@@ -14,7 +14,7 @@ use crate::console::Console;
 use crate::refusal::Refusal;
 use serde::Serialize;
 use std::time::Duration;
-use tinkite_core::job::machine::Dialect;
+use tinkite_core::machine::Dialect;
 use tinkite_core::program::Place;
 use tinkite_core::quantity::clock;
 use tinkite_run::Whereabouts;

@@ -9,9 +9,9 @@ use crate::load;
 use crate::refusal::Refusal;
 use crate::source;
 use tinkite_core::job::Request;
-use tinkite_core::job::machine::profile_name;
 use tinkite_core::job::recipe::settings_of;
 use tinkite_core::job::swatch::{Measured, kerf_of};
+use tinkite_core::machine::profile_name;
 use tinkite_core::problem::nearest;
 use tinkite_core::quantity::plain;
 

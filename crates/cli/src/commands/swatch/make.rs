@@ -8,9 +8,9 @@ use crate::output::Output;
 use crate::refusal::{Refusal, Sources};
 use std::io::Write;
 use tinkite_core::job;
-use tinkite_core::job::machine::profile_name;
 use tinkite_core::job::recipe::Make;
 use tinkite_core::job::swatch::{NewSwatch, swatch_text};
+use tinkite_core::machine::profile_name;
 use tinkite_core::problem::Problems;
 use tinkite_core::quantity::plain;
 

@@ -12,10 +12,11 @@ use serde::Serialize;
 use std::sync::Arc;
 use tinkite_core::artwork::{self, Bitmap};
 use tinkite_core::job::swatch::{Swatch, SwatchKind};
+use tinkite_core::job::{ToneCurve, tone_curve};
 use tinkite_core::picture;
 use tinkite_core::problem::{Code, Place, Problem};
 use tinkite_core::quantity::{PowerSetpoint, parse_power, plain};
-use tinkite_core::scan::{self, MOST_PIXELS, Scan, ToneCurve, tone_curve};
+use tinkite_core::scan::{self, MOST_PIXELS, Scan};
 
 #[derive(Debug, Serialize)]
 struct ReadJson {

@@ -1,0 +1,137 @@
+//! Which kind of file this is, told by its content and never by its name.
+
+/// Kinds of file that can be read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Format {
+    /// Scalable Vector Graphics.
+    Svg,
+    /// Drawing exchange format of CAD programs, as text or binary.
+    Dxf,
+    /// Portable Document Format.
+    Pdf,
+    /// A PNG bitmap.
+    Png,
+    /// A JPEG bitmap.
+    Jpeg,
+    /// A BMP bitmap.
+    Bmp,
+    /// A GIF bitmap; its first frame counts.
+    Gif,
+    /// A TIFF bitmap; its first picture counts.
+    Tiff,
+    /// A solid model of triangles.
+    Stl,
+}
+
+impl Format {
+    /// The name people know it by.
+    #[must_use]
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Svg => "SVG",
+            Self::Dxf => "DXF",
+            Self::Pdf => "PDF",
+            Self::Png => "PNG",
+            Self::Jpeg => "JPEG",
+            Self::Bmp => "BMP",
+            Self::Gif => "GIF",
+            Self::Tiff => "TIFF",
+            Self::Stl => "STL",
+        }
+    }
+
+    /// Whether a file of this kind is a single bitmap.
+    #[must_use]
+    pub fn is_bitmap(self) -> bool {
+        matches!(self, Self::Png | Self::Jpeg | Self::Bmp | Self::Gif | Self::Tiff)
+    }
+
+    /// What the content says; none for content that is none of these.
+    #[must_use]
+    pub fn of(bytes: &[u8]) -> Option<Self> {
+        let starts = |magic: &[u8]| bytes.starts_with(magic);
+        let text = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes).trim_ascii_start();
+        let head = &bytes[..bytes.len().min(1024)];
+        if starts(b"\x89PNG") {
+            Some(Self::Png)
+        } else if starts(b"\xff\xd8\xff") {
+            Some(Self::Jpeg)
+        } else if starts(b"GIF8") {
+            Some(Self::Gif)
+        } else if starts(b"BM") && head.contains(&0) {
+            Some(Self::Bmp)
+        } else if [b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"].iter().any(|m| starts(*m)) {
+            Some(Self::Tiff)
+        } else if head.windows(5).any(|w| w == b"%PDF-") {
+            // Some programs put a few bytes before it (PDF 1.7, implementation note 13).
+            Some(Self::Pdf)
+        } else if is_dxf(bytes, text) {
+            Some(Self::Dxf)
+        } else if is_stl(bytes, text) {
+            Some(Self::Stl)
+        } else if text.starts_with(b"<") {
+            Some(Self::Svg)
+        } else {
+            None
+        }
+    }
+}
+
+fn is_dxf(bytes: &[u8], text: &[u8]) -> bool {
+    if bytes.get(..22).is_some_and(|head| head.ends_with(b" Binary DXF\r\n\x1a\0")) {
+        return true;
+    }
+    // Comments (group 999) may stand before the first section.
+    let Ok(head) = std::str::from_utf8(&text[..text.len().min(64)]) else {
+        return text.starts_with(b"999") || text.starts_with(b"0\n") || text.starts_with(b"0\r\n");
+    };
+    let mut lines = head.lines().map(str::trim);
+    match (lines.next(), lines.next()) {
+        (Some("999"), Some(_)) => true,
+        (Some("0"), Some(word)) => ["SECTION", "EOF"].contains(&word),
+        _ => false,
+    }
+}
+
+/// Bytes of a binary STL before its triangles, and of each triangle.
+const STL_HEAD: usize = 84;
+const STL_TRIANGLE: usize = 50;
+
+fn is_stl(bytes: &[u8], text: &[u8]) -> bool {
+    let begins = text.get(..5).is_some_and(|head| head.eq_ignore_ascii_case(b"solid"));
+    let mut words = bytes[..bytes.len().min(4096)].windows(5);
+    if begins && words.any(|w| w.eq_ignore_ascii_case(b"facet")) {
+        return true;
+    }
+    is_binary_stl(bytes)
+}
+
+/// Whether a file is exactly as long as the number of triangles behind its head says.
+pub fn is_binary_stl(bytes: &[u8]) -> bool {
+    let Some(count) = bytes.get(80..STL_HEAD).and_then(|b| <[u8; 4]>::try_from(b).ok()) else {
+        return false;
+    };
+    let count = u32::from_le_bytes(count) as usize;
+    count.checked_mul(STL_TRIANGLE).and_then(|n| n.checked_add(STL_HEAD)) == Some(bytes.len())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn content_decides() {
+        assert_eq!(Format::of(b"\xef\xbb\xbf\n<?xml version='1.0'?><svg/>"), Some(Format::Svg));
+        assert_eq!(Format::of(b"  0\r\nSECTION\r\n  2\r\nHEADER"), Some(Format::Dxf));
+        assert_eq!(Format::of(b"999\nmade by hand\n0\nSECTION\n"), Some(Format::Dxf));
+        assert_eq!(Format::of(b"\n%PDF-1.7\n"), Some(Format::Pdf));
+        assert_eq!(Format::of(b"solid hub\nfacet normal 0 0 1"), Some(Format::Stl));
+        assert_eq!(
+            Format::of(&[&[7u8; 80][..], &1u32.to_le_bytes(), &[0; 50]].concat()),
+            Some(Format::Stl)
+        );
+        assert_eq!(Format::of(b"SOLID HUB\n\tFACET normal 0 0 1"), Some(Format::Stl));
+        assert_eq!(Format::of(b"tinkite = 1"), None);
+        assert_eq!(Format::of(b""), None);
+    }
+}

@@ -1,0 +1,334 @@
+//! Problems: what is wrong or doubtful, as data. They are gathered on the way and shown at the door.
+
+mod code;
+
+pub use code::Code;
+
+use crate::geometry::Point;
+use serde::Serialize;
+use std::fmt;
+use std::ops::Range;
+
+/// How bad a problem is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Severity {
+    /// Worth knowing; nothing needs doing.
+    Note,
+    /// Doubtful: the job runs, but a person should look.
+    Warning,
+    /// The job, artwork or program is refused.
+    Error,
+}
+
+impl fmt::Display for Severity {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::Note => "note",
+            Self::Warning => "warning",
+            Self::Error => "error",
+        })
+    }
+}
+
+/// Where in a text a problem stands.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Place {
+    /// The file's name as the person gave it.
+    pub file: String,
+    /// Line, counted from 1; none when the problem is about the whole file.
+    pub line: Option<u32>,
+    /// Byte range in the file's text, for drawing the excerpt.
+    pub span: Option<Range<usize>>,
+    /// Which thing there: an element's id, a key's path.
+    pub thing: Option<String>,
+}
+
+impl Place {
+    /// The whole of a file.
+    #[must_use]
+    pub fn file(name: &str) -> Self {
+        Self { file: name.into(), ..Self::default() }
+    }
+
+    /// A line of a file, counted from 1.
+    #[must_use]
+    pub fn line(name: &str, line: u32) -> Self {
+        Self { file: name.into(), line: Some(line), ..Self::default() }
+    }
+
+    /// A byte range of a text; the line is counted out of it.
+    #[must_use]
+    pub fn span(name: &str, text: &str, span: Range<usize>) -> Self {
+        Self {
+            file: name.into(),
+            line: Some(line_of(text, span.start)),
+            span: Some(span),
+            thing: None,
+        }
+    }
+
+    /// The same place, naming the thing that stands there.
+    #[must_use]
+    pub fn thing(mut self, thing: impl Into<String>) -> Self {
+        self.thing = Some(thing.into());
+        self
+    }
+}
+
+impl fmt::Display for Place {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.file)?;
+        if let Some(line) = self.line {
+            write!(f, ":{line}")?;
+        }
+        if let Some(thing) = &self.thing {
+            write!(f, " ({thing})")?;
+        }
+        Ok(())
+    }
+}
+
+/// The line, counted from 1, in which byte `at` of `text` stands.
+#[must_use]
+pub fn line_of(text: &str, at: usize) -> u32 {
+    let head = &text.as_bytes()[..at.min(text.len())];
+    1 + head.iter().filter(|b| **b == b'\n').count() as u32
+}
+
+/// One problem: a stable code, how bad it is, where, what is wrong and what to do about it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Problem {
+    /// What kind of problem.
+    pub code: Code,
+    /// How bad it is.
+    pub severity: Severity,
+    /// What is wrong, in the reader's words.
+    pub message: String,
+    /// What to do.
+    pub help: String,
+    /// Where it stands, when it stands somewhere.
+    pub place: Option<Box<Place>>,
+    /// Where on the drawing or the bed it can be seen, mm.
+    pub spots: Vec<Point>,
+    /// Everything that it is about; the message names only the first few.
+    pub names: Vec<String>,
+}
+
+impl Problem {
+    /// A problem that refuses the job.
+    #[must_use]
+    pub fn error(code: Code, message: impl Into<String>, help: impl Into<String>) -> Self {
+        Self {
+            code,
+            severity: Severity::Error,
+            message: message.into(),
+            help: help.into(),
+            place: None,
+            spots: Vec::new(),
+            names: Vec::new(),
+        }
+    }
+
+    /// A doubtful thing.
+    #[must_use]
+    pub fn warning(code: Code, message: impl Into<String>, help: impl Into<String>) -> Self {
+        Self { severity: Severity::Warning, ..Self::error(code, message, help) }
+    }
+
+    /// A thing worth knowing.
+    #[must_use]
+    pub fn note(code: Code, message: impl Into<String>, help: impl Into<String>) -> Self {
+        Self { severity: Severity::Note, ..Self::error(code, message, help) }
+    }
+
+    /// The same problem, with its place.
+    #[must_use]
+    pub fn at(mut self, place: Place) -> Self {
+        self.place = Some(Box::new(place));
+        self
+    }
+
+    /// The same problem, with where it can be seen, mm.
+    #[must_use]
+    pub fn seen_at(mut self, spots: Vec<Point>) -> Self {
+        self.spots = spots;
+        self
+    }
+
+    /// The same problem, with everything that it is about.
+    #[must_use]
+    pub fn naming(mut self, names: Vec<String>) -> Self {
+        self.names = names;
+        self
+    }
+}
+
+/// Problems in the order in which they were found.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Problems(Vec<Problem>);
+
+impl Problems {
+    /// No problems yet.
+    #[must_use]
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    /// Adds one.
+    pub fn push(&mut self, problem: Problem) {
+        self.0.push(problem);
+    }
+
+    /// Adds all of another list.
+    pub fn extend(&mut self, other: Self) {
+        self.0.extend(other.0);
+    }
+
+    /// Of each of these kinds, what is told of more than two things (steps) is told of the first, and of which
+    /// others it goes as well. What refuses the job is told of each.
+    pub fn tell_once(&mut self, codes: &[Code]) {
+        const EACH: usize = 2;
+        for code in codes {
+            let alike = |p: &Problem| p.code == *code && p.severity != Severity::Error;
+            let thing = |problem: &Problem| problem.place.as_ref().and_then(|p| p.thing.clone());
+            let things: Vec<String> =
+                self.0.iter().filter(|p| alike(p)).filter_map(thing).collect();
+            if things.len() <= EACH {
+                continue;
+            }
+            let mut first = true;
+            self.0.retain_mut(|problem| {
+                if !alike(problem) {
+                    return true;
+                }
+                if std::mem::take(&mut first) {
+                    let (more, others) =
+                        (count(things.len() - 1, "more step"), few(&things[1..], 6));
+                    problem.message =
+                        format!("{}; so it goes with {more}: {others}", problem.message);
+                    problem.names.clone_from(&things);
+                    return true;
+                }
+                false
+            });
+        }
+    }
+
+    /// Keeps only those for which `keep` holds.
+    pub fn retain(&mut self, keep: impl FnMut(&Problem) -> bool) {
+        self.0.retain(keep);
+    }
+
+    /// Whether anything here refuses the job.
+    #[must_use]
+    pub fn refuse(&self) -> bool {
+        self.0.iter().any(|p| p.severity == Severity::Error)
+    }
+
+    /// Whether there is nothing at all.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+
+    /// How many there are.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        self.0.len()
+    }
+
+    /// All of them, in order.
+    pub fn iter(&self) -> std::slice::Iter<'_, Problem> {
+        self.0.iter()
+    }
+
+    /// `Ok(value)` unless a problem here refuses the job; then all of them.
+    ///
+    /// # Errors
+    /// The problems themselves, when one of them is an error.
+    pub fn unless_refused<T>(&mut self, value: T) -> Result<T, Self> {
+        if self.refuse() { Err(std::mem::take(self)) } else { Ok(value) }
+    }
+}
+
+impl From<Problem> for std::io::Error {
+    /// For writers: what could not be made is what could not be written.
+    fn from(problem: Problem) -> Self {
+        Self::other(problem.message)
+    }
+}
+
+impl From<Problem> for Problems {
+    fn from(problem: Problem) -> Self {
+        Self(vec![problem])
+    }
+}
+
+impl<'a> IntoIterator for &'a Problems {
+    type Item = &'a Problem;
+    type IntoIter = std::slice::Iter<'a, Problem>;
+    fn into_iter(self) -> Self::IntoIter {
+        self.0.iter()
+    }
+}
+
+impl IntoIterator for Problems {
+    type Item = Problem;
+    type IntoIter = std::vec::IntoIter<Problem>;
+    fn into_iter(self) -> Self::IntoIter {
+        self.0.into_iter()
+    }
+}
+
+/// Names a few of many: `"a, b, c and 9 more"`.
+#[must_use]
+pub fn few(names: &[String], most: usize) -> String {
+    let shown = names.iter().take(most).cloned().collect::<Vec<_>>().join(", ");
+    match names.len().saturating_sub(most) {
+        0 => shown,
+        more => format!("{shown} and {more} more"),
+    }
+}
+
+/// A count with its noun: `1 shape`, `12 shapes`.
+#[must_use]
+pub fn count(n: usize, noun: &str) -> String {
+    if n == 1 { format!("1 {noun}") } else { format!("{n} {noun}s") }
+}
+
+/// Of `known`, the word most like `word`, when one is like enough to be a misspelling.
+#[must_use]
+pub fn nearest<'a>(word: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    known
+        .into_iter()
+        .map(|k| (strsim::damerau_levenshtein(word, k), k))
+        .filter(|(distance, k)| *distance <= 1 + k.len().max(word.len()) / 3)
+        .min()
+        .map(|(_, k)| k)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_place_says_file_line_and_thing() {
+        let place = Place::span("a.kite.toml", "one\ntwo\nthree", 8..13).thing("steps.outline");
+        assert_eq!(place.to_string(), "a.kite.toml:3 (steps.outline)");
+    }
+
+    #[test]
+    fn the_nearest_word_is_offered_only_when_it_is_near() {
+        assert_eq!(nearest("sped", ["speed", "power"]), Some("speed"));
+        assert_eq!(nearest("xyzzy", ["speed", "power"]), None);
+    }
+
+    #[test]
+    fn errors_refuse_and_warnings_do_not() {
+        let mut problems = Problems::from(Problem::warning(Code::UnitDoubt, "m", "h"));
+        assert_eq!(problems.unless_refused(7), Ok(7));
+        problems.push(Problem::error(Code::OffBed, "m", "h"));
+        assert_eq!(problems.unless_refused(7).unwrap_err().len(), 2);
+    }
+}

@@ -1,0 +1,213 @@
+//! A drawing, and what its `[[artwork]]` says.
+
+use super::place::Made;
+use super::quoted;
+use std::fmt::Write as _;
+use tinkite_artwork::{
+    Artwork, Bitmap, Fill, Format, Image, Odd, OddPaint, Shape, Stroke, Unread, trace,
+};
+use tinkite_base::colour::Colour;
+use tinkite_base::geometry::region::FillRule;
+use tinkite_base::problem::Problems;
+use tinkite_base::quantity::plain;
+
+/// What paint that is no colour becomes.
+const INSTEAD: Colour = Colour::new(0x55, 0x55, 0x55);
+
+/// How finely a job that is begun draws what has no plain colour: ten pixels to each mm, as fine as beams
+/// are wide.
+pub const RENDER_DPI: u32 = 254;
+
+/// Lighter pixels than this are not burnt, 0 to 255.
+const LIGHTEST: u8 = 250;
+
+/// Whether a bitmap has many middle greys; others are line art.
+pub(super) fn is_photograph(bitmap: &Bitmap) -> bool {
+    let between = bitmap.grey.iter().filter(|grey| (64..192).contains(*grey)).count();
+    between * 10 >= bitmap.grey.len()
+}
+
+/// A drawing as its `[[artwork]]` will give it.
+pub(super) struct Begun {
+    file: String,
+    /// With its bitmaps traced, where they are all there is and have two tones only.
+    pub(super) artwork: Artwork,
+    traced: bool,
+    /// Kinds of paint that are no colour, which get one.
+    repainted: Vec<&'static str>,
+    /// Its bitmaps show nothing, and are left out.
+    blank: bool,
+    side_by_side: bool,
+}
+
+impl Begun {
+    pub(super) fn of(file: &str, artwork: &Artwork, side_by_side: bool) -> Result<Self, Problems> {
+        let mut artwork = artwork.clone();
+        let traced = artwork.solid.is_none()
+            && artwork.shapes.is_empty()
+            && !artwork.images.is_empty()
+            && artwork
+                .images
+                .iter()
+                .filter_map(|i| i.bitmap.as_deref())
+                .all(|bitmap| !is_photograph(bitmap));
+        if traced {
+            artwork.unread.retain(|(unread, _)| *unread != Unread::Bitmap);
+            for image in std::mem::take(&mut artwork.images) {
+                let Some(bitmap) = &image.bitmap else { continue };
+                let black = Colour::new(0, 0, 0);
+                let fill = Some(Fill { colour: black, rule: FillRule::EvenOdd, veil: 0 });
+                let found = trace::trace(bitmap, image.to_mm, &trace::Trace::default());
+                let found = found.map_err(|p| p.at(image.source.place(&artwork.file)))?;
+                let source = image.source;
+                artwork.shapes.extend(found.paths.into_iter().map(|path| Shape {
+                    path,
+                    fill,
+                    stroke: None,
+                    source: source.clone(),
+                    text: false,
+                    odd: OddPaint::default(),
+                    painted: image.painted,
+                }));
+            }
+        }
+        let kinds = [("gradient", Odd::Gradient), ("pattern", Odd::Pattern)];
+        let is = |odd| artwork.shapes.iter().any(|shape| shape.odd.is(odd));
+        let repainted: Vec<&str> =
+            kinds.into_iter().filter(|(_, odd)| is(*odd)).map(|(word, _)| word).collect();
+        for shape in artwork.shapes.iter_mut().filter(|shape| !shape.odd.is(Odd::Rendered)) {
+            if let Some((_, rule)) = shape.odd.fill {
+                shape.fill = Some(Fill { colour: INSTEAD, rule, veil: 0 });
+            }
+            if shape.odd.stroke.is_some() {
+                let width = shape.line_width();
+                shape.stroke = Some(Stroke { colour: INSTEAD, width, veiled: false });
+            }
+        }
+        artwork.unread.retain(|(unread, _)| *unread != Unread::Paint);
+        let effects = |(unread, _): &&(Unread, _)| *unread == Unread::Effect;
+        let effects: Vec<_> = artwork.unread.iter().filter(effects).cloned().collect();
+        if !effects.is_empty() {
+            // Nothing that a job could say would make it run.
+            let mut problems = Problems::new();
+            let all = Unread::problems(&effects, &artwork.file);
+            all.into_iter().for_each(|problem| problems.push(problem));
+            return Err(problems);
+        }
+        let blank = |image: &Image| {
+            image.bitmap.as_ref().is_none_or(|b| b.grey.iter().all(|grey| *grey > LIGHTEST))
+        };
+        let blank = artwork.solid.is_none()
+            && !artwork.images.is_empty()
+            && artwork.images.iter().all(blank);
+        if blank {
+            artwork.images.clear();
+            artwork.unread.retain(|(unread, _)| *unread != Unread::Bitmap);
+        }
+        Ok(Self { file: file.into(), artwork, traced, repainted, blank, side_by_side })
+    }
+
+    /// Its `[[artwork]]`; `right` is where it begins when others lie left of it.
+    pub(super) fn text(&self, right: Option<f64>, made: Made) -> String {
+        let mut out = format!("\n[[artwork]]\nfile = {}\n", quoted(&self.file));
+        if let (Some(own), true) = (self.artwork.extents(), made.scale != 1.0) {
+            let why = if made.fitted { ", too large for the bed" } else { "" };
+            let side = |key, size: f64| {
+                format!(
+                    "{key} = \"{} mm\"   # drawn {} x {} mm{why}\n",
+                    plain((size * made.scale * 1000.0).floor() / 1000.0, 3),
+                    plain(own.width(), 2),
+                    plain(own.height(), 2)
+                )
+            };
+            out.push_str(&if own.width() > 0.0 {
+                side("width", own.width())
+            } else {
+                side("height", own.height())
+            });
+        }
+        if let Some(x) = right {
+            let _ = writeln!(
+                out,
+                "at   = [\"{} mm\", \"0 mm\"]   # right of the one before it",
+                plain(x, 3)
+            );
+        } else if self.side_by_side {
+            out.push_str("at   = [\"0 mm\", \"0 mm\"]\n");
+        }
+        if self.traced {
+            out.push_str(
+                "trace = { threshold = \"50 %\", smooth = \"60 deg\", speck = \"0.3 mm\" }   # line art: what is darker becomes an area\n# its pixels instead: take trace out, and give a step take = { kind = \"bitmap\" } and image = { spacing = \"0.1 mm\", threshold = \"50 %\" }\n",
+            );
+        }
+        if !self.repainted.is_empty() {
+            let one = |kind: &&str| {
+                format!(
+                    "{{ take = {{ kind = \"{kind}\" }}, fill = \"{INSTEAD}\", stroke = \"{INSTEAD}\" }}"
+                )
+            };
+            let all: Vec<String> = self.repainted.iter().map(one).collect();
+            let _ = writeln!(
+                out,
+                "paint = [{}]   # one plain colour in place of many; as the page shows it: render = \"{RENDER_DPI} dpi\" in its place; or leave-out = [{{ kind = \"{}\" }}]",
+                all.join(", "),
+                self.repainted[0]
+            );
+        }
+        if let Some(image) = self.artwork.images.iter().find(|image| image.rendered) {
+            let [step, ..] = image.to_mm.as_coeffs();
+            let _ = writeln!(
+                out,
+                "render = \"{} dpi\"   # masks, filters and the like, drawn as the page shows them",
+                plain(25.4 / step, 2)
+            );
+        }
+        if self.blank {
+            out.push_str("only = \"vectors\"   # the bitmaps show nothing\n");
+        }
+        out.push_str(&leave_out(&self.artwork));
+        let units = &self.artwork.units;
+        let example = match self.artwork.format {
+            format if format.is_bitmap() => "dpi = \"300 dpi\"",
+            Format::Dxf => "units = \"1/mm\" or \"1/in\"",
+            _ => "units = \"90/in\"",
+        };
+        if units.doubtful {
+            let _ = writeln!(out, "# {example}   # a guess was needed: {}", units.source);
+        }
+        out
+    }
+}
+
+/// What cannot be read, by name; by kind where it has none.
+fn leave_out(artwork: &Artwork) -> String {
+    let mut tables: Vec<String> = Vec::new();
+    let mut why: Vec<&str> = Vec::new();
+    for (kinds, word, reason) in [
+        (&[Unread::Text][..], "text", "no font for it"),
+        (&[Unread::Flowed][..], "text", "text that flows in a box"),
+        (&[Unread::Bitmap][..], "bitmap", "could not be read"),
+    ] {
+        let lost: Vec<_> =
+            artwork.unread.iter().filter(|(unread, _)| kinds.contains(unread)).collect();
+        if lost.is_empty() {
+            continue;
+        }
+        why.push(reason);
+        // By kind, where nothing of that kind can be read: else what can be would go with it.
+        let readable = match word {
+            "text" => artwork.shapes.iter().any(|shape| shape.text),
+            _ => artwork.images.iter().any(|image| image.bitmap.is_some()),
+        };
+        let names: Option<Vec<&String>> = lost.iter().map(|(_, at)| at.id.as_ref()).collect();
+        let one = match names.filter(|_| readable) {
+            Some(names) => names.iter().map(|id| format!("{{ id = {} }}", quoted(id))).collect(),
+            None => vec![format!("{{ kind = \"{word}\" }}")],
+        };
+        tables.extend(one.into_iter().filter(|table| !tables.contains(table)).collect::<Vec<_>>());
+    }
+    if tables.is_empty() {
+        return String::new();
+    }
+    format!("leave-out = [{}]   # {}\n", tables.join(", "), why.join("; "))
+}

@@ -1,0 +1,266 @@
+//! A job file to start from, written from an artwork: one step per colour, guesses said as guesses.
+
+mod begun;
+mod place;
+mod showing;
+mod steps;
+
+pub use begun::RENDER_DPI;
+use begun::{Begun, is_photograph};
+use place::{fits, made, place};
+use showing::layers;
+use std::fmt::Write as _;
+use tinkite_artwork::Artwork;
+use tinkite_artwork::layers::{Layer, PaintedBy};
+use tinkite_base::geometry::{Point, Rect};
+use tinkite_base::problem::{Code, Problem, Problems};
+use tinkite_base::quantity::plain;
+use tinkite_job::recipe::{Shelf, Wanted};
+use tinkite_machine::{Machine, profile_name};
+
+/// Flattening for measuring layers, mm.
+const TOLERANCE: f64 = 0.01;
+
+/// More steps than this are not written when nobody says how many.
+const MOST_STEPS: usize = 12;
+
+/// What somebody takes in who puts something round into the rotary.
+const ROTARY: &str = "\n# Round an object in the rotary:\n# [rotary]\n# hold     = \"chuck\"      # or \"rollers\"\n# diameter = \"70 mm\"      # as measured\n";
+
+/// Between drawings that lie side by side, mm.
+const BETWEEN: f64 = 5.0;
+
+/// What somebody says of the job before it is written.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Wishes {
+    /// How wide the drawing is made, mm.
+    pub width: Option<f64>,
+    /// How high, mm.
+    pub height: Option<f64>,
+    /// Where its lower left corner lies, mm from the front left corner of the bed.
+    pub at: Option<Point>,
+    /// What it is made of, in words.
+    pub material: Option<String>,
+    /// How thick it is, mm.
+    pub thickness: Option<f64>,
+    /// Books in which settings for that are looked for.
+    pub shelf: Shelf,
+    /// At most so many steps, where colours can be gathered; not said: 12.
+    pub steps: Option<usize>,
+}
+
+/// Writes a job file for drawings, each with what the job calls its file, on `machine`, which it
+/// calls `machine_name`. The text reads back as a job that plans, as long as the drawings fit the
+/// bed. Bitmaps of two tones that stand alone are traced, others are engraved; several drawings lie
+/// side by side.
+///
+/// # Errors
+/// Solid models, of which this version makes nothing, drawings in which nothing is there to burn, and such as
+/// would leave the bed.
+pub fn starter(
+    drawings: &[(String, Artwork)],
+    machine: &Machine,
+    machine_name: &str,
+    wishes: &Wishes,
+) -> Result<String, Problems> {
+    let mut sorted: Vec<Begun> = Vec::new();
+    for (file, artwork) in drawings {
+        sorted.push(Begun::of(file, artwork, drawings.len() > 1)?);
+    }
+    let mut all: Vec<Layer> = Vec::new();
+    for layer in sorted.iter().flat_map(|begun| layers(&begun.artwork, TOLERANCE)) {
+        match all.iter_mut().find(|l| l.colour == layer.colour && l.by == layer.by) {
+            Some(known) => known.merge(&layer),
+            None => all.push(layer),
+        }
+    }
+    let layers = all;
+    let planned = steps::planned(&layers, wishes.steps.unwrap_or(MOST_STEPS));
+    let pictures = [false, true].map(|rendered| {
+        let flat = sorted.iter().filter(|begun| begun.artwork.solid.is_none());
+        let images = flat.flat_map(|begun| &begun.artwork.images);
+        let bitmaps = images.filter(|i| i.rendered == rendered).filter_map(|i| i.bitmap.as_deref());
+        let (any, photograph) =
+            bitmaps.fold((false, false), |(_, p), b| (true, p || is_photograph(b)));
+        let kind = if rendered { "rendered" } else { "bitmap" };
+        any.then_some(steps::Pictures { kind, photograph })
+    });
+    let solids: Vec<f64> = sorted
+        .iter()
+        .filter(|begun| !begun.artwork.images.is_empty())
+        .filter_map(|begun| begun.artwork.solid.as_ref().map(|solid| solid.size[2]))
+        .filter(|height| *height > 0.0)
+        .collect();
+    if planned.is_empty() && pictures.iter().all(Option::is_none) && solids.is_empty() {
+        return Err(nothing(drawings, &layers).into());
+    }
+    let stem = drawings.first().map_or("job", |(file, _)| file.as_str());
+    let stem = stem.rsplit(['/', '\\']).next().unwrap_or(stem);
+    let name = stem.rsplit_once('.').map_or(stem, |(name, _)| name);
+    let mut out = String::new();
+    let _ = write!(
+        out,
+        "# A job to start from. Speeds and powers are guesses: try them on scrap first.\n\n\
+         tinkite = 1\nname    = {}\nmachine = {}\n",
+        quoted(name),
+        quoted(machine_name)
+    );
+    if let Some(material) = &wishes.material {
+        let _ = writeln!(out, "material = {}", quoted(material));
+    }
+    if let Some(mm) = wishes.thickness {
+        let _ = writeln!(out, "stock   = {{ thickness = \"{} mm\" }}", plain(mm, 3));
+    }
+    // Side by side at their true sizes.
+    let sizes: Vec<Rect> = sorted.iter().filter_map(|begun| begun.artwork.extents()).collect();
+    let between = BETWEEN * sizes.len().saturating_sub(1) as f64;
+    let whole = match sizes[..] {
+        [one] => one,
+        _ => Rect::new(
+            0.0,
+            0.0,
+            sizes.iter().map(Rect::width).sum::<f64>() + between,
+            sizes.iter().map(Rect::height).fold(0.0, f64::max),
+        ),
+    };
+    let made = made(whole, between, wishes, machine);
+    let mut extents: Option<Rect> = None;
+    for begun in &sorted {
+        let right = extents.map(|all| all.x1 + BETWEEN);
+        out.push_str(&begun.text(right, made));
+        if let Some(own) = begun.artwork.extents().map(|own| own.scale_from_origin(made.scale)) {
+            let own = match right {
+                Some(x) => Rect::new(x, 0.0, x + own.width(), own.height()),
+                None if sorted.len() > 1 => Rect::new(0.0, 0.0, own.width(), own.height()),
+                None => own,
+            };
+            extents = Some(extents.map_or(own, |all| all.union(own)));
+        }
+    }
+    if let Some(extents) = extents {
+        fits(extents, machine, wishes.at)?;
+    }
+    out.push_str(&place(extents, machine, wishes.at));
+    if machine.rotary.is_some() {
+        out.push_str(ROTARY);
+    }
+    for pictures in pictures.iter().flatten() {
+        steps::picture_step(&mut out, pictures, machine);
+    }
+    if !solids.is_empty() {
+        steps::relief_step(&mut out, &solids, wishes.thickness, machine);
+    }
+    let wanted = Wanted {
+        material: wishes.material.clone().unwrap_or_default(),
+        thickness: wishes.thickness,
+        machine: profile_name(machine_name).into(),
+        lens: None,
+        watts: machine.full_watts(),
+    };
+    steps::write(&mut out, &planned, machine, &|word| {
+        wishes.shelf.find(word, &wanted).ok().map(|found| found.in_its_book())
+    });
+    for layer in layers.iter().filter(|layer| steps::is_paper(layer)) {
+        let what = if layer.by == PaintedBy::Fill { "fills" } else { "lines" };
+        let _ = write!(
+            out,
+            "\n# White {what} ({}) are taken for paper: no step takes them, and what lies under them is not engraved.\n",
+            layer.shapes
+        );
+    }
+    Ok(out)
+}
+
+/// Why there is nothing to begin.
+fn nothing(drawings: &[(String, Artwork)], layers: &[Layer]) -> Problem {
+    let file = drawings.first().map_or("", |(_, artwork)| artwork.file.as_str());
+    let external = drawings
+        .iter()
+        .any(|(_, a)| a.problems.iter().any(|problem| problem.code == Code::ExternalImage));
+    let unread = drawings.iter().any(|(_, artwork)| !artwork.unread.is_empty());
+    let (message, help) = if !layers.is_empty() {
+        (
+            "nothing here can be burnt: what shows is white, which is bare stock, or has no area",
+            "give what is meant to be burnt another colour",
+        )
+    } else if external {
+        (
+            "nothing here can be burnt: the picture lies outside the file, and is never fetched",
+            "embed it in the drawing program, or begin with the picture itself",
+        )
+    } else if unread {
+        (
+            "nothing here can be burnt: what is drawn cannot be read",
+            "tinkite look says what; turn it into outlines in the drawing program",
+        )
+    } else {
+        (
+            "nothing here can be burnt: nothing is drawn",
+            "draw a line or an area, and show its layer",
+        )
+    };
+    Problem::error(Code::Nothing, message, help).at(tinkite_base::problem::Place::file(file))
+}
+
+fn quoted(text: &str) -> String {
+    // TOML basic strings: these must be escaped (TOML 1.0, "String").
+    let escaped: String = text
+        .chars()
+        .map(|c| match c {
+            '"' => "\\\"".to_string(),
+            '\\' => "\\\\".to_string(),
+            c if c.is_control() => format!("\\u{:04X}", c as u32),
+            c => c.to_string(),
+        })
+        .collect();
+    format!("\"{escaped}\"")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{Choice, compile};
+    use tinkite_machine as machine;
+
+    fn begun(svg: &str) -> String {
+        let machine =
+            machine::read("m", include_str!("../../../cli/demo/bench-laser.machine.toml")).unwrap();
+        let artwork = tinkite_import::read("art.svg", svg.as_bytes(), &Default::default()).unwrap();
+        let drawings = [("we\"ird.svg".to_string(), artwork.clone())];
+        let text = starter(&drawings, &machine, "bench-laser", &Wishes::default()).unwrap();
+        let job = tinkite_job::read("a.kite.toml", &text, machine)
+            .unwrap_or_else(|p| panic!("{p:#?}\n{text}"));
+        compile(artwork, &job, &Choice::default()).unwrap_or_else(|p| panic!("{p:#?}\n{text}"));
+        text
+    }
+
+    #[test]
+    fn what_is_begun_reads_back_and_compiles() {
+        let text = begun(include_str!("../../../cli/demo/sail-panel.svg"));
+        let makes: Vec<_> = text.lines().filter(|l| l.starts_with("make")).collect();
+        assert_eq!(makes.len(), 3);
+        assert!(
+            makes[0].contains("engrave") && makes[1].contains("score") && makes[2].contains("cut")
+        );
+    }
+
+    #[test]
+    fn odd_drawings_begin_as_well() {
+        let page = |body: &str| {
+            format!(
+                r#"<svg xmlns="http://www.w3.org/2000/svg" width="80mm" height="80mm" viewBox="0 0 80 80">{body}</svg>"#
+            )
+        };
+        let open = begun(&page(
+            r#"<path d="M0 0h9v9" fill="black"/><rect width="5" height="5"/><text y="9">a</text>"#,
+        ));
+        assert!(open.contains("2 shapes, 53 mm² show") && open.contains("leave-out"), "{open}");
+        let paper = begun(&page(
+            r##"<rect width="80" height="80" fill="#fff"/><circle r="9" cx="20" cy="20" fill="none" stroke="#333"/>"##,
+        ));
+        assert!(
+            paper.contains("taken for paper") && paper.contains("the only colour of line"),
+            "{paper}"
+        );
+    }
+}

@@ -1,0 +1,53 @@
+//! What a step says, as a recipe would say it.
+
+use super::book::toml_text;
+use super::{Make, Shelf, lay_under, wanted};
+use crate::step::{self, Fits};
+use crate::swatch;
+use tinkite_machine::Machine;
+use tinkite_machine::section::SourceText;
+use toml::de::DeValue;
+
+/// The settings of a step of a job's text, with what it takes from a recipe of its own; keys and values as
+/// TOML writes them. None where the job has no such step.
+#[must_use]
+pub fn settings_of(
+    text: &str,
+    name: &str,
+    profile: &str,
+    machine: &Machine,
+    shelf: &Shelf,
+) -> Option<Vec<(String, String)>> {
+    let expanded = swatch::expanded("", text, machine).and_then(Result::ok);
+    let source = SourceText::new("", text);
+    let mut table = source.parse();
+    if let Some(expanded) = &expanded {
+        expanded.put_into(table.get_mut());
+    }
+    let wanted = wanted(table.get_ref(), profile, machine.full_watts());
+    lay_under(table.get_mut(), &source, shelf, &wanted)?;
+    let value = table.get_ref().get("step")?;
+    let steps = match value.get_ref() {
+        DeValue::Array(steps) => {
+            steps.iter().filter_map(|step| step.get_ref().as_table()).collect()
+        }
+        one => one.as_table().into_iter().collect::<Vec<_>>(),
+    };
+    let called = |(n, step): &(usize, &toml::de::DeTable<'_>)| match step.get("name") {
+        Some(own) => own.get_ref().as_str() == Some(name),
+        None => format!("step {}", n + 1) == name,
+    };
+    let (_, step) = steps.into_iter().enumerate().find(called)?;
+    let make = Make::of(step.get("make")?.get_ref().as_str()?)?;
+    let says_how = |key: &str| step::setting(key, make) == Fits::Yes;
+    // Speed and power first, as people read them; the others by name.
+    let mut all: Vec<(String, String)> = step
+        .iter()
+        .filter(|(key, _)| says_how(key.get_ref()))
+        .map(|(key, value)| (key.get_ref().to_string(), toml_text(value.get_ref())))
+        .collect();
+    let first =
+        |key: &str| ["speed", "power", "passes"].iter().position(|k| *k == key).unwrap_or(9);
+    all.sort_by_key(|(key, _)| first(key));
+    Some(all)
+}

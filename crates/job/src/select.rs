@@ -1,0 +1,283 @@
+//! `take`: which shapes a step takes, or the artwork leaves out.
+
+use super::{Job, Step};
+use tinkite_artwork::{Odd, Shape, Source, Unread};
+use tinkite_base::colour::Colour;
+use tinkite_base::problem::{Code, Problem};
+use tinkite_base::quantity::Length;
+use tinkite_machine::section::Section;
+use toml::de::DeValue;
+
+/// Kinds of artwork that `kind` tells apart.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Kind {
+    /// Shapes with at least one line whose ends do not meet.
+    Open,
+    /// Shapes whose lines are all closed.
+    Closed,
+    /// Live text.
+    Text,
+    /// Bitmaps.
+    Bitmap,
+    /// Solids.
+    Solid,
+    /// Painted with a gradient.
+    Gradient,
+    /// Painted with a pattern.
+    Pattern,
+    /// Changed by a mask, a filter or a blend mode; render alone can take it.
+    Effect,
+    /// The bitmap of what has no plain colour.
+    Rendered,
+}
+
+/// One condition on a shape.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Condition {
+    /// Stroke or fill has this colour.
+    Colour(Colour),
+    /// The stroke has this colour.
+    Stroke(Colour),
+    /// The fill has this colour.
+    Fill(Colour),
+    /// A group or layer of this name is round it.
+    Group(String),
+    /// Its id.
+    Id(String),
+    /// It comes from this file, as the job names it.
+    File(String),
+    /// It comes from the artwork of this name.
+    Artwork(String),
+    /// Its stroke is at most this wide, mm.
+    Hairline(f64),
+    /// Its kind.
+    Kind(Kind),
+    /// No other step takes it.
+    Rest,
+    /// None of these alternatives hold.
+    Not(Vec<Take>),
+}
+
+/// Conditions that must all hold.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Take(pub Vec<Condition>);
+
+/// Which artwork of the job something comes from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Origin {
+    /// Its file, as the job names it.
+    pub file: String,
+    /// Its name.
+    pub name: Option<String>,
+}
+
+/// What a take looks at.
+pub trait Taken {
+    fn colours(&self) -> (Option<Colour>, Option<Colour>);
+    fn stroke_width(&self) -> Option<f64>;
+    fn source(&self) -> &Source;
+    fn is_kind(&self, kind: Kind) -> bool;
+    fn origin(&self) -> Option<&Origin>;
+}
+
+/// A shape, with what only its curves can tell.
+pub struct ShapeInfo<'a> {
+    pub shape: &'a Shape,
+    pub open: bool,
+    /// None for what the job draws itself.
+    pub origin: Option<&'a Origin>,
+}
+
+impl Taken for ShapeInfo<'_> {
+    fn colours(&self) -> (Option<Colour>, Option<Colour>) {
+        (self.shape.stroke.map(|s| s.colour), self.shape.fill.map(|f| f.colour))
+    }
+    fn stroke_width(&self) -> Option<f64> {
+        self.shape.stroke.map(|stroke| stroke.width)
+    }
+    fn source(&self) -> &Source {
+        &self.shape.source
+    }
+    fn is_kind(&self, kind: Kind) -> bool {
+        match kind {
+            Kind::Open => self.open,
+            Kind::Closed => !self.open,
+            Kind::Text => self.shape.text,
+            Kind::Bitmap | Kind::Rendered | Kind::Solid => false,
+            Kind::Effect => self.shape.odd.is(Odd::Effect),
+            Kind::Gradient => self.shape.odd.is(Odd::Gradient),
+            Kind::Pattern => self.shape.odd.is(Odd::Pattern),
+        }
+    }
+    fn origin(&self) -> Option<&Origin> {
+        self.origin
+    }
+}
+
+impl Taken for (Unread, &Source, &Origin) {
+    fn colours(&self) -> (Option<Colour>, Option<Colour>) {
+        (None, None)
+    }
+    fn stroke_width(&self) -> Option<f64> {
+        None
+    }
+    fn source(&self) -> &Source {
+        self.1
+    }
+    fn is_kind(&self, kind: Kind) -> bool {
+        matches!(
+            (kind, self.0),
+            (Kind::Text, Unread::Text | Unread::Flowed) | (Kind::Bitmap, Unread::Bitmap)
+        )
+    }
+    fn origin(&self) -> Option<&Origin> {
+        Some(self.2)
+    }
+}
+
+impl Job {
+    /// The steps that take a thing. `rest` in a step means: taken by no step that does not itself ask for the rest.
+    pub fn taking(&self, thing: &impl Taken) -> impl Iterator<Item = usize> {
+        let takes = |step: &Step, rest| step.take.iter().any(|take| take.holds(thing, rest));
+        let asks = |step: &Step| step.take.iter().any(Take::asks_for_rest);
+        let rest = !self.steps.iter().any(|step| !asks(step) && takes(step, false));
+        let all: Vec<usize> =
+            (0..self.steps.len()).filter(|step| takes(&self.steps[*step], rest)).collect();
+        all.into_iter()
+    }
+}
+
+impl Take {
+    /// Whether every condition holds; `rest` says whether no other step takes the thing.
+    pub fn holds(&self, thing: &impl Taken, rest: bool) -> bool {
+        let (stroke, fill) = thing.colours();
+        self.0.iter().all(|condition| match condition {
+            Condition::Colour(c) => stroke == Some(*c) || fill == Some(*c),
+            Condition::Stroke(c) => stroke == Some(*c),
+            Condition::Fill(c) => fill == Some(*c),
+            Condition::Group(name) => thing.source().groups.iter().any(|g| g == name),
+            Condition::Id(id) => thing.source().id.as_ref() == Some(id),
+            Condition::File(file) => thing.origin().is_some_and(|o| o.file == *file),
+            Condition::Artwork(name) => {
+                thing.origin().is_some_and(|o| o.name.as_ref().unwrap_or(&o.file) == name)
+            }
+            Condition::Hairline(most) => thing.stroke_width().is_some_and(|w| w <= most + 1e-9),
+            Condition::Kind(kind) => thing.is_kind(*kind),
+            Condition::Rest => rest,
+            Condition::Not(takes) => !takes.iter().any(|take| take.holds(thing, rest)),
+        })
+    }
+
+    /// Whether it asks what other steps take.
+    pub(crate) fn asks_for_rest(&self) -> bool {
+        self.0.iter().any(|condition| match condition {
+            Condition::Rest => true,
+            Condition::Not(takes) => takes.iter().any(Self::asks_for_rest),
+            _ => false,
+        })
+    }
+
+    /// Whether a fill is what makes it hold: then the inside is meant, not the line.
+    #[must_use]
+    pub fn by_fill(&self) -> bool {
+        self.0.iter().any(|condition| matches!(condition, Condition::Fill(_)))
+    }
+
+    /// How people would say it.
+    #[must_use]
+    pub fn describe(&self) -> String {
+        let parts = self.0.iter().map(|condition| match condition {
+            Condition::Colour(c) => format!("colour {c}"),
+            Condition::Stroke(c) => format!("stroke {c}"),
+            Condition::Fill(c) => format!("fill {c}"),
+            Condition::Group(name) => format!("group \"{name}\""),
+            Condition::Id(id) => format!("id \"{id}\""),
+            Condition::File(file) => format!("file \"{file}\""),
+            Condition::Artwork(name) => format!("artwork \"{name}\""),
+            Condition::Hairline(w) => format!("hairline up to {w} mm"),
+            Condition::Kind(kind) => format!("kind {kind:?}").to_lowercase(),
+            Condition::Rest => "the rest".into(),
+            Condition::Not(_) => "not something".into(),
+        });
+        parts.collect::<Vec<_>>().join(" and ")
+    }
+}
+
+/// Words for kinds.
+const KINDS: [(&str, Kind); 9] = [
+    ("open", Kind::Open),
+    ("closed", Kind::Closed),
+    ("text", Kind::Text),
+    ("bitmap", Kind::Bitmap),
+    ("solid", Kind::Solid),
+    ("gradient", Kind::Gradient),
+    ("pattern", Kind::Pattern),
+    ("effect", Kind::Effect),
+    ("rendered", Kind::Rendered),
+];
+
+/// Reads `key` as one table of conditions or a list of alternatives; problems are reported.
+pub(super) fn read(section: &Section<'_, '_>, key: &'static str) -> Vec<Take> {
+    if let Some(value) = section.value(key)
+        && !matches!(value.get_ref(), DeValue::Table(_) | DeValue::Array(_))
+    {
+        section.report(
+            Problem::error(
+                Code::WrongType,
+                format!(
+                    "{key} in {} should be a table of conditions or a list of such tables",
+                    section.name
+                ),
+                format!("write for example {key} = {{ stroke = \"red\" }}"),
+            ),
+            value.span(),
+        );
+        return Vec::new();
+    }
+    section.sections(key).into_iter().map(one).collect()
+}
+
+fn one(section: Section<'_, '_>) -> Take {
+    let mut conditions = Vec::new();
+    let colour = |key: &'static str| {
+        let text = section.text(key)?;
+        match text.parse::<Colour>() {
+            Ok(colour) => Some(colour),
+            Err(message) => {
+                let problem = Problem::error(
+                    Code::Colour,
+                    message,
+                    "write a colour like \"#1a2b3c\" or \"red\"",
+                );
+                section.report(problem, section.span_of(key));
+                None
+            }
+        }
+    };
+    conditions.extend(colour("colour").map(Condition::Colour));
+    conditions.extend(colour("stroke").map(Condition::Stroke));
+    conditions.extend(colour("fill").map(Condition::Fill));
+    conditions.extend(section.text("group").map(|name| Condition::Group(name.into())));
+    conditions.extend(section.text("id").map(|id| Condition::Id(id.into())));
+    conditions.extend(section.text("file").map(|file| Condition::File(file.into())));
+    conditions.extend(section.text("artwork").map(|name| Condition::Artwork(name.into())));
+    conditions.extend(section.positive::<Length>("hairline").map(|w| Condition::Hairline(w.0)));
+    conditions.extend(section.choice("kind", &KINDS).map(Condition::Kind));
+    if section.flag("rest") == Some(true) {
+        conditions.push(Condition::Rest);
+    }
+    if section.has("not") {
+        conditions.push(Condition::Not(read(&section, "not")));
+    }
+    let tried = ["colour", "stroke", "fill", "group", "id", "file", "artwork", "hairline", "kind"];
+    if conditions.is_empty() && !tried.iter().any(|key| section.has(key)) {
+        let problem = Problem::error(
+            Code::EmptyTake,
+            format!("{} has no condition", section.name),
+            "name a stroke, fill, colour, group, id, file, artwork, hairline or kind; rest = true takes what no other step takes",
+        );
+        section.report(problem, section.whole_span());
+    }
+    section.finish();
+    Take(conditions)
+}

@@ -1,0 +1,79 @@
+//! What of the stock a part takes up.
+
+use crate::original::Laid;
+use tinkite_base::geometry::hull::convex_hull;
+use tinkite_base::geometry::region::{self, Combine, FillRule, Polygon};
+use tinkite_base::geometry::{Contour, Point, corners, nesting};
+use tinkite_job::{Job, Operation};
+
+/// Curves become chords this near to them, mm: no further than outlines are grown beyond what is asked for.
+const FINE: f64 = 0.003;
+
+/// A hole that reaches over what it lies in by more than this is none, mm².
+const OVER: f64 = 1e-3;
+
+/// The area that a part takes up on the stock, as rings that neither cross nor overlap. Holes that are cut out of it
+/// are free; what else is drawn is not, and loose lines take what lies between them.
+pub(super) fn solid(laid: &Laid, job: &Job) -> Vec<Vec<Point>> {
+    let mut cut: Vec<Polygon> = Vec::new();
+    let mut drawn: Vec<Vec<Point>> = Vec::new();
+    let mut loose: Vec<Point> = Vec::new();
+    for shape in laid.shapes.iter().filter(|shape| !shape.dropped) {
+        let cuts = job
+            .taking(&shape.info())
+            .any(|step| matches!(job.steps[step].operation, Operation::Cut(_)));
+        for contour in &shape.contours {
+            let ring = Contour::flatten(contour, FINE);
+            match (contour.closed, cuts) {
+                (true, true) => cut.push(Polygon::new(ring)),
+                (true, false) => drawn.push(ring),
+                (false, _) => loose.extend(ring),
+            }
+        }
+    }
+    drawn.extend(laid.images.iter().map(|image| corners(image.bounds())));
+    drawn.push(convex_hull(loose));
+    drawn.retain(|ring| ring.len() > 2);
+    let drawn: Vec<Vec<Point>> =
+        drawn.into_iter().flat_map(|ring| region::united(&[ring], FillRule::NonZero)).collect();
+    let all: Vec<Vec<Point>> = parts(&cut).into_iter().chain(drawn).collect();
+    region::united(&all, FillRule::NonZero)
+}
+
+/// What remains of the stock between lines that are cut.
+fn parts(cut: &[Polygon]) -> Vec<Vec<Point>> {
+    let parents = nesting::parents(cut, |_| true);
+    let depth = |n: usize| std::iter::successors(parents[n], |n| parents[*n]).count();
+    let ring = |n: usize| region::united(&[cut[n].points().to_vec()], FillRule::EvenOdd);
+    let deepest = (0..cut.len()).map(depth).max().unwrap_or(0);
+    let mut inside: Vec<Vec<Point>> = Vec::new();
+    // What lies in a hole that is none is solid already.
+    let mut solid = vec![true; cut.len()];
+    for level in 0..=deepest {
+        for n in (0..cut.len()).filter(|n| depth(*n) == level) {
+            if level % 2 == 0 {
+                inside = region::combined(&inside, &ring(n), Combine::Union);
+                continue;
+            }
+            let beside =
+                (0..cut.len()).filter(|other| *other != n && parents[*other] == parents[n]);
+            let over = |other: usize| {
+                region::area(&region::combined(&ring(n), &ring(other), Combine::Overlap))
+            };
+            let parent = parents[n].map_or_else(Vec::new, ring);
+            let out = region::area(&region::combined(&ring(n), &parent, Combine::Minus));
+            solid[n] = out > OVER
+                || beside
+                    .into_iter()
+                    .any(|o| cut[o].bounds().overlaps(cut[n].bounds()) && over(o) > OVER);
+            let kept = std::iter::successors(parents[n], |n| parents[*n])
+                .skip(1)
+                .step_by(2)
+                .any(|n| solid[n]);
+            if !(solid[n] || kept) {
+                inside = region::combined(&inside, &ring(n), Combine::Minus);
+            }
+        }
+    }
+    inside
+}

@@ -1,0 +1,15 @@
+//! Programs from anywhere: what their text really does, line by line, and what is left of one after a break.
+//!
+//! Nothing here knows what was drawn, or which job a program came from: words, arithmetic and a machine profile are
+//! all there is.
+
+mod kept;
+pub mod measure;
+pub mod pace;
+mod rest;
+mod trail;
+mod vocabulary;
+
+pub use rest::{RestError, Resumed, Standing, rest};
+pub use trail::{Axes, Place, Trail, Way, Ways};
+pub use vocabulary::Vocabulary;

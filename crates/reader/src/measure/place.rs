@@ -1,0 +1,81 @@
+//! Where positions are counted from: work offsets and G92 (NIST IR 6556, sections 3.2.2, 3.5.10,
+//! 3.5.13 and 3.5.18).
+
+/// Positions of the axes X, Y, Z (mm) and A, B, C (degrees).
+pub(crate) type Axes = [f64; 6];
+
+/// The offsets of a controller. What it had before the program is not known: all are zero.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct Offsets {
+    systems: [Axes; 9],
+    current: usize,
+    shift: Axes,
+    /// A shift that was switched off and may come back.
+    kept: Axes,
+}
+
+impl Offsets {
+    /// The same offset whichever system is in force.
+    pub(crate) fn of(offset: Axes) -> Self {
+        Self { systems: [offset; 9], ..Self::default() }
+    }
+
+    /// By how much X, Y and Z lie otherwise than by `before`, in the system where that is most;
+    /// `shifted`: G92 counts.
+    pub(crate) fn away_from(&self, before: &Self, shifted: bool) -> [f64; 3] {
+        let shift = |axis: usize| if shifted { self.shift[axis] - before.shift[axis] } else { 0.0 };
+        let away = |system: usize| {
+            [0, 1, 2]
+                .map(|axis| self.systems[system][axis] - before.systems[system][axis] + shift(axis))
+        };
+        let size = |by: &[f64; 3]| by.iter().map(|v| v.abs()).fold(0.0, f64::max);
+        (0..9).map(away).max_by(|a, b| size(a).total_cmp(&size(b))).unwrap_or_default()
+    }
+
+    /// From what a program says to the machine's own positions.
+    pub(crate) fn machine(&self, axis: usize, said: f64) -> f64 {
+        said + self.systems[self.current][axis] + self.shift[axis]
+    }
+
+    /// From the machine's own position to what the program would call it.
+    pub(crate) fn said(&self, axis: usize, machine: f64) -> f64 {
+        machine - self.systems[self.current][axis] - self.shift[axis]
+    }
+
+    /// How far the program's zero lies from the machine's own along an axis.
+    pub(crate) fn total(&self, axis: usize) -> f64 {
+        self.systems[self.current][axis] + self.shift[axis]
+    }
+
+    /// G54 to G59.3: the number of the system from 0.
+    pub(crate) fn select(&mut self, system: usize) {
+        self.current = system.min(8);
+    }
+
+    /// G10 L2: offsets of a system (P, 0 for the one in force) as said.
+    pub(crate) fn set(&mut self, system: usize, axis: usize, value: f64) {
+        let system = if system == 0 { self.current } else { system - 1 };
+        self.systems[system.min(8)][axis] = value;
+    }
+
+    /// G10 L20: so that the place where the machine stands is called `value`.
+    pub(crate) fn call(&mut self, system: usize, axis: usize, machine: f64, value: f64) {
+        self.set(system, axis, machine - value - self.shift[axis]);
+    }
+
+    /// G92: the same for whatever system is in force.
+    pub(crate) fn shift(&mut self, axis: usize, machine: f64, value: f64) {
+        self.shift[axis] = machine - value - self.systems[self.current][axis];
+    }
+
+    /// G92.1 (forgotten) and G92.2 (kept for G92.3).
+    pub(crate) fn unshift(&mut self, keep: bool) {
+        self.kept = if keep { self.shift } else { [0.0; 6] };
+        self.shift = [0.0; 6];
+    }
+
+    /// G92.3.
+    pub(crate) fn reshift(&mut self) {
+        self.shift = self.kept;
+    }
+}
