@@ -1,12 +1,12 @@
 //! Books of recipes: finding them, reading them, and changing one so that nobody's line is lost.
 
+use crate::checksum::checksum;
 use crate::config;
 use crate::output::Output;
 use crate::refusal::Refusal;
 use crate::shipped;
 use crate::source;
 use etcetera::BaseStrategy;
-use sha2::{Digest, Sha256};
 use std::fs::File;
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -130,9 +130,8 @@ pub(crate) fn change(
 /// that none is left beside the job.
 fn lock(path: &Path) -> std::io::Result<File> {
     let whole = std::path::absolute(path)?;
-    let digest = Sha256::digest(whole.to_string_lossy().as_bytes());
-    let name: String = digest.iter().take(8).map(|byte| format!("{byte:02x}")).collect();
-    let name = format!("tinkite-{name}.lock");
+    let sum = checksum(whole.to_string_lossy().as_bytes());
+    let name = format!("tinkite-{}.lock", &sum[..16]);
     let file = File::options()
         .create(true)
         .truncate(false)

@@ -52,7 +52,7 @@ impl Console {
     /// Before a screen is drawn: what is coloured on it is settled here. The drawing library would read `NO_COLOR`
     /// once more, against `--colour always`, and take emphasis away together with the colours.
     pub(crate) fn decides_colours(self) {
-        ratatui::crossterm::style::force_color_output(true);
+        ratatui_crossterm::crossterm::style::force_color_output(true);
     }
 
     /// Writes a result. A reader that has gone away (`| head`) ends the program quietly.

@@ -2,6 +2,7 @@
 
 use crate::args::JobArgs;
 use crate::books;
+use crate::checksum::checksum;
 use crate::fonts::{JobFonts, MachineFonts};
 use crate::kind::{self, Kind};
 use crate::machines;
@@ -9,7 +10,6 @@ use crate::numbers;
 use crate::refusal::{Refusal, Sources};
 use crate::shipped;
 use crate::source::{self, bytes, text};
-use sha2::{Digest, Sha256};
 use std::path::{Path, PathBuf};
 use tinkite_core::artwork::{self, Artwork, Letters, Reading, Render, Shape};
 use tinkite_core::geometry::Point;
@@ -85,13 +85,8 @@ pub(crate) struct Part {
 
 impl Part {
     fn of(name: impl Into<String>, content: &[u8]) -> Self {
-        Self { name: name.into(), bytes: content.len() as u64, sha256: sum(content) }
+        Self { name: name.into(), bytes: content.len() as u64, sha256: checksum(content) }
     }
-}
-
-/// SHA-256 in hexadecimal.
-pub(crate) fn sum(content: &[u8]) -> String {
-    Sha256::digest(content).iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
 /// A job with all that it names.

@@ -1,23 +1,20 @@
 //! Making something again whenever a file that it is made of changes, until Ctrl-C.
 
 use crate::bundle;
+use crate::checksum::checksum;
 use crate::console::Console;
 use crate::door;
-use crate::load::{Made, sum};
+use crate::load::Made;
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;
-use notify::{RecursiveMode, Watcher};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
-use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
-use std::time::Duration;
+use std::time::{Duration, SystemTime};
 use tinkite_core::quantity::{LengthUnit, clock};
 
-/// A program that saves a file does so in several steps: it is waited until so long nothing happened.
-const QUIET: Duration = Duration::from_millis(120);
-
-/// How often it is looked whether to stop.
-const GLANCE: Duration = Duration::from_millis(100);
+/// How often it is looked whether a file has changed, or whether to stop. A program that saves a file does so in
+/// several steps: nothing may change between two looks before the files are read.
+const GLANCE: Duration = Duration::from_millis(120);
 
 /// What something was made of, and what it came to.
 #[derive(Debug, Clone, Default)]
@@ -64,7 +61,7 @@ impl Outcome {
 /// `result` is the file that is made, which is no reason to make it again.
 ///
 /// # Errors
-/// A folder that cannot be watched; that it was stopped.
+/// That it was stopped; a bundle, which nobody edits.
 pub(crate) fn again_and_again(
     jobs: &[PathBuf],
     result: Option<&Path>,
@@ -76,9 +73,6 @@ pub(crate) fn again_and_again(
         return Err(Refusal::Usage(why));
     }
     let stopping = Stopping::watch().map_err(|error| Refusal::output("signals", &error))?;
-    let (tell, told) = channel();
-    let mut eyes = eyes(tell).map_err(|error| unwatched(&error))?;
-    let mut watched = BTreeSet::new();
     let mut files: BTreeSet<PathBuf> = jobs.iter().cloned().collect();
     let mut last = None;
     loop {
@@ -97,28 +91,21 @@ pub(crate) fn again_and_again(
                 files.extend(beside(jobs).into_iter().filter(|path| !own(path)));
             }
         }
-        for folder in files.iter().map(|file| folder(file)).collect::<BTreeSet<_>>() {
-            if watched.insert(folder.clone()) {
-                eyes.watch(&folder, RecursiveMode::NonRecursive)
-                    .map_err(|error| unwatched(&error))?;
-            }
-        }
         console.say("watching; Ctrl-C stops");
         // What was added to the files while it was made is as it was read a moment ago.
         let mut before = contents(&files);
         before.extend(seen);
+        let (mut last, mut compared) = (stamps(&files), None);
         let changed = loop {
             if stopping.wanted() {
                 return Err(Refusal::Stopped("no longer watching".into()));
             }
-            let wait = told.recv_timeout(GLANCE);
-            if matches!(wait, Err(RecvTimeoutError::Disconnected)) {
-                return Err(Refusal::Stopped("the files can no longer be watched".into()));
-            }
-            if wait.is_err() {
+            std::thread::sleep(GLANCE);
+            let before_glance = std::mem::replace(&mut last, stamps(&files));
+            if last != before_glance || compared.as_ref() == Some(&last) {
                 continue;
             }
-            while told.recv_timeout(QUIET).is_ok() {}
+            compared = Some(last.clone());
             let now = contents(&files);
             let changed: Vec<String> = now
                 .iter()
@@ -131,18 +118,6 @@ pub(crate) fn again_and_again(
         };
         console.say(&format!("\n{} changed", changed.join(", ")));
     }
-}
-
-fn unwatched(error: &notify::Error) -> Refusal {
-    Refusal::Usage(format!("the files cannot be watched: {error}; call it again by hand"))
-}
-
-fn eyes(tell: Sender<()>) -> notify::Result<notify::RecommendedWatcher> {
-    // What happened does not matter: the contents are compared.
-    notify::recommended_watcher(move |_: notify::Result<notify::Event>| {
-        // Nobody listens any more when that fails.
-        let _ = tell.send(());
-    })
 }
 
 fn folder(file: &Path) -> PathBuf {
@@ -164,10 +139,20 @@ fn beside(jobs: &[PathBuf]) -> Vec<PathBuf> {
     folders.iter().flat_map(|folder| crate::source::list(folder)).filter(made_of).collect()
 }
 
+/// What the file system says of the files: length, and when they were written. Their contents are read only where
+/// this differs.
+fn stamps(files: &BTreeSet<PathBuf>) -> Vec<Option<(u64, Option<SystemTime>)>> {
+    let stamp = |file: &PathBuf| {
+        let about = std::fs::metadata(file).ok()?;
+        Some((about.len(), about.modified().ok()))
+    };
+    files.iter().map(stamp).collect()
+}
+
 /// The sums of the files' contents; a file that is not there has none.
 fn contents(files: &BTreeSet<PathBuf>) -> BTreeMap<PathBuf, Option<String>> {
     let content =
-        |file: &PathBuf| (file.clone(), std::fs::read(file).ok().map(|bytes| sum(&bytes)));
+        |file: &PathBuf| (file.clone(), std::fs::read(file).ok().map(|bytes| checksum(&bytes)));
     files.iter().map(content).collect()
 }
 

@@ -13,6 +13,7 @@ use tinkite_base::geometry::region::{self, FillRule};
 use tinkite_base::geometry::{BezPath, PathEl, Rect, hull};
 use tinkite_base::problem::{Code, Place, Problem, count};
 use tinkite_base::quantity::plain;
+use tinkite_base::shield::shield;
 
 /// What is drawn, and how finely.
 #[derive(Clone, Copy)]
@@ -98,6 +99,27 @@ pub(super) fn apply(
         return artwork.problems.push(problem.at(Place::file(&artwork.file)));
     };
     place(artwork, &chosen, window, bitmap);
+}
+
+/// A window of a page as the renderer draws it, over white; a unit of the page is so many mm.
+pub(super) fn pixels(tree: &usvg::Tree, mm_per_unit: f64, window: Window) -> Option<Vec<u8>> {
+    let mut pixels = tiny_skia::Pixmap::new(window.width, window.height)?;
+    pixels.fill(tiny_skia::Color::WHITE);
+    let scale = window.resolution * mm_per_unit;
+    let height = f64::from(tree.size().height()) * mm_per_unit;
+    let down = (height - window.top) * window.resolution;
+    let left = window.left * window.resolution;
+    let to_window = tiny_skia::Transform::from_row(
+        scale as f32,
+        0.0,
+        0.0,
+        scale as f32,
+        -left as f32,
+        -down as f32,
+    );
+    shield(|| resvg::render(tree, to_window, &mut pixels.as_mut())).ok()?;
+    // Over white nothing is transparent: colours are not multiplied with anything.
+    Some(pixels.take())
 }
 
 /// Puts the bitmap into the artwork in place of what it shows.

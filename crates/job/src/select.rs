@@ -73,16 +73,23 @@ pub struct Origin {
 
 /// What a take looks at.
 pub trait Taken {
+    /// The colours of its inside and of its line.
     fn colours(&self) -> (Option<Colour>, Option<Colour>);
+    /// How wide its line is drawn, mm.
     fn stroke_width(&self) -> Option<f64>;
+    /// Where it was drawn.
     fn source(&self) -> &Source;
+    /// Whether it is of that kind.
     fn is_kind(&self, kind: Kind) -> bool;
+    /// Which artwork of the job it comes from.
     fn origin(&self) -> Option<&Origin>;
 }
 
 /// A shape, with what only its curves can tell.
 pub struct ShapeInfo<'a> {
+    /// The shape.
     pub shape: &'a Shape,
+    /// Whether one of its lines has ends.
     pub open: bool,
     /// None for what the job draws itself.
     pub origin: Option<&'a Origin>,

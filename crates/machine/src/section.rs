@@ -14,6 +14,7 @@ use toml::de::{DeTable, DeValue};
 #[derive(Debug)]
 pub struct SourceText<'t> {
     pub(super) file: &'t str,
+    /// What stands in it.
     pub text: &'t str,
     problems: RefCell<Problems>,
     /// What stands behind a place: said with every problem that is told there.
@@ -21,6 +22,7 @@ pub struct SourceText<'t> {
 }
 
 impl<'t> SourceText<'t> {
+    /// The text of the file called `file`; nothing of it is read yet.
     pub fn new(file: &'t str, text: &'t str) -> Self {
         Self { file, text, problems: RefCell::default(), behind: RefCell::default() }
     }
@@ -37,6 +39,7 @@ impl<'t> SourceText<'t> {
         table
     }
 
+    /// Keeps a problem that lies at `span`, bytes of the text.
     pub fn report(&self, mut problem: Problem, span: Range<usize>) {
         let behind = self.behind.borrow();
         if let Some((_, what)) = behind.iter().find(|(place, _)| *place == span) {
@@ -56,6 +59,7 @@ impl<'t> SourceText<'t> {
         self.problems.borrow_mut().push(problem);
     }
 
+    /// Every problem that was kept.
     pub fn into_problems(self) -> Problems {
         self.problems.into_inner()
     }
@@ -70,6 +74,7 @@ fn first_line(message: &str) -> String {
 
 /// One table of the file while its keys are being asked for.
 pub struct Section<'s, 't> {
+    /// The text that it stands in.
     pub sheet: &'s SourceText<'t>,
     /// How people name it: `step 2 ("outline")`, `[place]`.
     pub name: String,
@@ -79,6 +84,7 @@ pub struct Section<'s, 't> {
 }
 
 impl<'s, 't> Section<'s, 't> {
+    /// The table that stands at `span`; people call it `name`.
     pub fn new(
         sheet: &'s SourceText<'t>,
         name: impl Into<String>,
@@ -118,6 +124,7 @@ impl<'s, 't> Section<'s, 't> {
         value.map_or(self.span.clone(), |(_, value)| value.span())
     }
 
+    /// Keeps a problem that lies at `span`, bytes of the text.
     pub fn report(&self, problem: Problem, span: Range<usize>) {
         self.sheet.report(problem, span);
     }
@@ -138,6 +145,7 @@ impl<'s, 't> Section<'s, 't> {
         );
     }
 
+    /// Keeps the problem that a key is missing; `example` shows how it is written.
     pub fn missing(&self, key: &str, example: &str) {
         let message = format!("{} has no {key}", self.name);
         self.report(
@@ -164,6 +172,7 @@ impl<'s, 't> Section<'s, 't> {
         self.text(key)
     }
 
+    /// Whether the table has a key, which counts as known from now on.
     pub fn has(&self, key: &'static str) -> bool {
         self.value(key).is_some()
     }
@@ -332,6 +341,7 @@ impl<'s, 't> Section<'s, 't> {
         self.sheet.text.get(span).unwrap_or_default().to_string()
     }
 
+    /// Keeps the problem that a value lies outside of what is possible.
     pub fn out_of_range(&self, key: &str, span: Range<usize>, got: &str, wanted: &str) {
         let message = format!("{key} in {} is {got}, and must be {wanted}", self.name);
         self.report(

@@ -14,9 +14,13 @@ const FINE: f64 = 0.005;
 /// A shape with its lines, where they lie.
 #[derive(Debug, Clone)]
 pub struct Lined<'a> {
+    /// The shape.
     pub shape: &'a Shape,
+    /// Its lines and arcs.
     pub contours: &'a [Contour],
+    /// What people call it.
     pub label: String,
+    /// Where it was drawn.
     pub place: Place,
 }
 
@@ -49,6 +53,7 @@ pub struct Together<'l, 'a> {
 }
 
 impl<'l, 'a> Together<'l, 'a> {
+    /// The lines of these shapes, ready to be looked through.
     pub fn of(lined: &'l [&'l Lined<'a>]) -> Self {
         let each = lined.iter().enumerate();
         let owners = each.flat_map(|(n, one)| one.contours.iter().map(move |c| (n, c.closed)));

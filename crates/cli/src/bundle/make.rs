@@ -2,11 +2,11 @@
 
 use super::{Entry, FONTS, LAYOUT, LIST, List, REPORT, report};
 use crate::args::{JobArgs, LogFile};
+use crate::checksum::{Checksum, checksum};
 use crate::fonts::used_fonts;
-use crate::load::{self, sum};
+use crate::load;
 use crate::refusal::Refusal;
 use crate::source;
-use sha2::{Digest, Sha256};
 use std::collections::BTreeMap;
 use std::io::{Cursor, Write};
 use std::path::{Component, Path};
@@ -132,7 +132,7 @@ fn listed_and_packed(
     let entry = |(name, content): (&String, &Vec<u8>)| Entry {
         name: name.clone(),
         bytes: content.len() as u64,
-        sha256: sum(content),
+        sha256: checksum(content),
     };
     let entries: Vec<Entry> = files.iter().map(entry).collect();
     let list = List {
@@ -197,24 +197,10 @@ fn same_program(path: &Path, trial: &Path) -> Result<Option<String>, Refusal> {
     }
 }
 
-/// What is written into it is summed and forgotten.
-struct Summed(Sha256);
-
-impl Write for Summed {
-    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
-        self.0.update(bytes);
-        Ok(bytes.len())
-    }
-
-    fn flush(&mut self) -> std::io::Result<()> {
-        Ok(())
-    }
-}
-
 /// SHA-256 of the program of a job; none where it is refused.
 fn program(path: &Path) -> Option<String> {
     let made = load::made(&JobArgs::whole(path.to_path_buf(), None)).ok()?;
-    let mut summed = Summed(Sha256::new());
-    Program::new(made.compiled.within).write(Comments::Full, &mut summed).ok()?;
-    Some(summed.0.finalize().iter().map(|byte| format!("{byte:02x}")).collect())
+    let mut sum = Checksum::default();
+    Program::new(made.compiled.within).write(Comments::Full, &mut sum).ok()?;
+    Some(sum.hex())
 }

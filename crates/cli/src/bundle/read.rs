@@ -1,7 +1,7 @@
 //! Reading bundles. Everything in one may have been made on purpose to do harm.
 
 use super::{Entry, LARGEST, LAYOUT, LIST, List, MOST_FILES};
-use crate::load::sum;
+use crate::checksum::checksum;
 use crate::refusal::{Refusal, Sources};
 use std::fs::File;
 use std::io::{BufReader, Read};
@@ -112,7 +112,7 @@ pub(crate) fn job_in(bundle: &Path) -> Result<PathBuf, Refusal> {
     }
     for Entry { name, bytes, sha256 } in &list.files {
         let content = taken(bundle, &mut archive, name, *bytes)?;
-        if content.len() as u64 != *bytes || sum(&content) != *sha256 {
+        if content.len() as u64 != *bytes || checksum(&content) != *sha256 {
             let message = format!("{name} in the bundle is not what its list says");
             return Err(refuse(bundle, message, AGAIN));
         }

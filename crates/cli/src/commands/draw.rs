@@ -27,7 +27,8 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
     }
     let mut args = args.clone();
     let jobs = [args.job.job.clone()];
-    let content = |path: &Path| std::fs::read(path).ok().map(|bytes| load::sum(&bytes));
+    let content =
+        |path: &Path| std::fs::read(path).ok().map(|bytes| crate::checksum::checksum(&bytes));
     let mut own: Option<String> = None;
     let result = args.output.clone();
     watch::again_and_again(&jobs, Some(&result), console, || {

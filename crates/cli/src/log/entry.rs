@@ -2,10 +2,10 @@
 
 use super::{Log, Tried};
 use crate::args::Part;
+use crate::checksum::Checksum;
 use crate::refusal::Refusal;
 use rusqlite::{OptionalExtension, Row, named_params};
 use serde::{Deserialize, Serialize};
-use sha2::{Digest, Sha256};
 use std::io::{Read, Seek, SeekFrom};
 use std::path::PathBuf;
 use tinkite_core::job::recipe::material_key;
@@ -170,20 +170,10 @@ const FIRST_SENT: u32 = 2000;
 /// The SHA-256 of a file and its length; it is read from the start, and put back there.
 pub(crate) fn digest(program: &mut (impl Read + Seek)) -> std::io::Result<(String, u64)> {
     program.seek(SeekFrom::Start(0))?;
-    let mut sha = Sha256::new();
-    let mut length = 0;
-    let mut buffer = [0; 1 << 16];
-    loop {
-        let count = program.read(&mut buffer)?;
-        if count == 0 {
-            break;
-        }
-        sha.update(&buffer[..count]);
-        length += count as u64;
-    }
+    let mut sum = Checksum::default();
+    let length = std::io::copy(program, &mut sum)?;
     program.seek(SeekFrom::Start(0))?;
-    let hex = sha.finalize().iter().map(|byte| format!("{byte:02x}")).collect();
-    Ok((hex, length))
+    Ok((sum.hex(), length))
 }
 
 fn as_json(value: &impl Serialize) -> Result<String, Refusal> {

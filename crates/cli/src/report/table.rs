@@ -1,23 +1,22 @@
 //! Plain tables without frames: columns that line up, numbers to the right.
 
-use comfy_table::{Cell, CellAlignment, ContentArrangement, Table, presets};
+use unicode_width::UnicodeWidthStr;
 
 /// Lays rows out under a header; the columns listed in `numbers` are right-aligned.
 pub(crate) fn table(header: &[&str], rows: Vec<Vec<String>>, numbers: &[usize]) -> String {
-    let mut table = Table::new();
-    table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Disabled);
-    let cell = |n: usize, text: String| {
-        let right = numbers.contains(&n);
-        Cell::new(text).set_alignment(if right {
-            CellAlignment::Right
-        } else {
-            CellAlignment::Left
-        })
+    let header = header.iter().map(|text| (*text).to_string()).collect();
+    let rows: Vec<Vec<String>> = std::iter::once(header).chain(rows).collect();
+    let columns = rows.iter().map(Vec::len).max().unwrap_or(0);
+    let width = |n: usize| rows.iter().filter_map(|row| Some(row.get(n)?.width())).max();
+    let widths: Vec<usize> = (0..columns).map(|n| width(n).unwrap_or(0)).collect();
+    let line = |row: &Vec<String>| {
+        let mut line = String::new();
+        for (n, cell) in row.iter().enumerate() {
+            let blank = " ".repeat(widths[n] - cell.width());
+            let (left, right) = if numbers.contains(&n) { (&*blank, "") } else { ("", &*blank) };
+            line.push_str(&format!(" {left}{cell}{right} "));
+        }
+        line.trim_end().to_string()
     };
-    table.set_header(header.iter().enumerate().map(|(n, text)| cell(n, (*text).to_string())));
-    for row in rows {
-        table.add_row(row.into_iter().enumerate().map(|(n, text)| cell(n, text)));
-    }
-    let text = table.to_string();
-    text.lines().map(str::trim_end).collect::<Vec<_>>().join("\n")
+    rows.iter().map(line).collect::<Vec<_>>().join("\n")
 }

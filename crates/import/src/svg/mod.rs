@@ -9,11 +9,10 @@ mod values;
 
 use crate::Reading;
 use crate::fonts::{FontSupply, Missing};
-use crate::rendered::Window;
+use crate::rendered::pixels;
 use crate::resolved::{affine, curves};
 use crate::veil::Veils;
 use census::Census;
-use resvg::tiny_skia;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 use tinkite_artwork::{Artwork, Fill, Format, Image, Odd, OddPaint, Shape, Source, Stroke, Unread};
@@ -105,7 +104,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     };
     census.report_unseen(&seen, &mut artwork);
     if let Some(render) = &how.render {
-        crate::rendered::apply(&mut artwork, render, |window| drawn(&tree, height, window));
+        crate::rendered::apply(&mut artwork, render, |window| pixels(&tree, MM_PER_PX, window));
     }
     if artwork.page.is_none()
         && let Some(extents) = artwork.extents()
@@ -161,25 +160,6 @@ fn not_svg(name: &str, error: &usvg::Error) -> Problem {
         other => (format!("the file cannot be read as SVG: {other}"), "save it again as plain SVG"),
     };
     Problem::error(Code::Format, message, help).at(Place::file(name))
-}
-
-/// A window of the page in pixels, over white.
-fn drawn(tree: &usvg::Tree, height: f64, window: Window) -> Option<Vec<u8>> {
-    let mut pixels = tiny_skia::Pixmap::new(window.width, window.height)?;
-    pixels.fill(tiny_skia::Color::WHITE);
-    let scale = window.resolution * MM_PER_PX;
-    let down = (height * MM_PER_PX - window.top) * window.resolution;
-    let left = window.left * window.resolution;
-    let to_window = tiny_skia::Transform::from_row(
-        scale as f32,
-        0.0,
-        0.0,
-        scale as f32,
-        -left as f32,
-        -down as f32,
-    );
-    shield(|| resvg::render(tree, to_window, &mut pixels.as_mut())).ok()?;
-    Some(pixels.take())
 }
 
 /// Says what clip paths did.

@@ -14,7 +14,7 @@ use crate::load;
 use crate::place::on_bed;
 use crate::refusal::Refusal;
 use led::Light;
-use ratatui::crossterm::event::{self, Event, KeyEventKind};
+use ratatui_crossterm::crossterm::event::{self, Event, KeyEventKind};
 use serde::Serialize;
 use std::io::{self, IsTerminal};
 use std::time::Duration;

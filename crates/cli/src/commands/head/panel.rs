@@ -11,15 +11,17 @@ use crate::defaults;
 use crate::load;
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;
-use ratatui::Terminal;
-use ratatui::backend::CrosstermBackend;
-use ratatui::crossterm::cursor::{Hide, Show};
-use ratatui::crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
-use ratatui::crossterm::execute;
-use ratatui::crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen};
-use ratatui::style::{Color, Modifier, Style};
-use ratatui::text::{Line, Span};
-use ratatui::widgets::{Paragraph, Wrap};
+use ratatui_core::style::{Color, Modifier, Style};
+use ratatui_core::terminal::Terminal;
+use ratatui_core::text::{Line, Span};
+use ratatui_crossterm::CrosstermBackend;
+use ratatui_crossterm::crossterm::cursor::{Hide, Show};
+use ratatui_crossterm::crossterm::event::{
+    self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers,
+};
+use ratatui_crossterm::crossterm::execute;
+use ratatui_crossterm::crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen};
+use ratatui_widgets::paragraph::{Paragraph, Wrap};
 use std::io::{self, IsTerminal, stderr};
 use std::mem::ManuallyDrop;
 use std::sync::atomic::{AtomicUsize, Ordering};

@@ -4,7 +4,7 @@ use super::keys::one_key;
 use super::screen::RawKeys;
 use crate::console::Console;
 use crate::stopping::Stopping;
-use ratatui::crossterm::event::KeyCode;
+use ratatui_crossterm::crossterm::event::KeyCode;
 use serde::Serialize;
 use std::sync::atomic::Ordering;
 use std::time::{Duration, Instant};

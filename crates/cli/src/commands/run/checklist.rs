@@ -5,7 +5,7 @@ use super::screen::RawKeys;
 use crate::args::Run;
 use crate::console::Console;
 use crate::refusal::Refusal;
-use ratatui::crossterm::event::{self, Event, KeyCode, KeyEventKind, KeyModifiers};
+use ratatui_crossterm::crossterm::event::{self, Event, KeyCode, KeyEventKind, KeyModifiers};
 use std::io::{self, IsTerminal, Write};
 use tinkite_core::machine::Machine;
 

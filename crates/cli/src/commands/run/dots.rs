@@ -2,9 +2,9 @@
 
 use super::news::BeganNews;
 use super::program::buffered;
-use ratatui::buffer::Buffer;
-use ratatui::layout::Rect;
-use ratatui::style::Style;
+use ratatui_core::buffer::Buffer;
+use ratatui_core::layout::Rect;
+use ratatui_core::style::Style;
 use std::io;
 use tinkite_core::machine::Dialect;
 use tinkite_run::Walk;
@@ -138,7 +138,7 @@ const BIT: [u32; 8] = [0, 3, 1, 4, 2, 5, 6, 7];
 #[cfg(test)]
 mod tests {
     use super::*;
-    use ratatui::style::Modifier;
+    use ratatui_core::style::Modifier;
 
     #[test]
     fn a_square_is_round_its_cells_and_its_first_side_is_burnt_first() {
@@ -152,7 +152,8 @@ mod tests {
         let mut buffer = Buffer::empty(area);
         let burnt = Style::new().add_modifier(Modifier::BOLD);
         dots.draw(area, &mut buffer, 2, [Style::new(), burnt]);
-        let text: String = buffer.content().iter().map(ratatui::buffer::Cell::symbol).collect();
+        let text: String =
+            buffer.content().iter().map(ratatui_core::buffer::Cell::symbol).collect();
         // Eight dots high and wide: left side, upper side, right side.
         assert_eq!(text, "\u{284f}\u{2809}\u{2809}\u{28b9}\u{2847}  \u{28b8}");
         let bold: Vec<bool> =

@@ -4,7 +4,9 @@ use super::drive::News;
 use super::hand::{Hand, Order};
 use super::news::Fact;
 use crate::stopping::Stopping;
-use ratatui::crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
+use ratatui_crossterm::crossterm::event::{
+    self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers,
+};
 use std::io;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;

@@ -6,16 +6,16 @@ use super::keys::HELP;
 use super::news::Holder;
 use super::progress::Glance;
 use crate::console::Console;
-use ratatui::Terminal;
-use ratatui::backend::CrosstermBackend;
-use ratatui::buffer::Buffer;
-use ratatui::crossterm::cursor::{Hide, Show};
-use ratatui::crossterm::execute;
-use ratatui::crossterm::terminal::{
+use ratatui_core::buffer::Buffer;
+use ratatui_core::layout::Rect;
+use ratatui_core::style::{Color, Modifier, Style};
+use ratatui_core::terminal::Terminal;
+use ratatui_crossterm::CrosstermBackend;
+use ratatui_crossterm::crossterm::cursor::{Hide, Show};
+use ratatui_crossterm::crossterm::execute;
+use ratatui_crossterm::crossterm::terminal::{
     EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
 };
-use ratatui::layout::Rect;
-use ratatui::style::{Color, Modifier, Style};
 use std::io::{self, Stderr, stderr};
 use std::mem::ManuallyDrop;
 use tinkite_core::quantity::{clock, plain};
