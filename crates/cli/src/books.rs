@@ -2,6 +2,7 @@
 
 use crate::checksum::checksum;
 use crate::config;
+use crate::hint;
 use crate::output::Output;
 use crate::refusal::Refusal;
 use crate::shipped;
@@ -111,7 +112,8 @@ pub(crate) fn change(
     let path = if path.exists() { path.canonicalize().map_err(failed)? } else { path.into() };
     let _writing = lock(&path).map_err(failed)?;
     let old = if path.exists() { source::text(&path)? } else { String::new() };
-    let new = change(&old).map_err(|error| Refusal::Usage(format!("{shown}: {error}")))?;
+    let new = change(&old)
+        .map_err(|error| Refusal::Usage(format!("{shown}: {error}{}", hint::edit(&error))))?;
     // What is written is read first: a book that nobody could read is worse than none.
     let broken = |text: &str| read_book(&shown, text, Kept::Own).problems.len();
     if broken(&new) > broken(&old) {

@@ -1,11 +1,8 @@
 //! Fonts: our own, which are the same everywhere, and those of this machine.
 
-use crate::args::JobArgs;
 use crate::bundle::{self, FONTS};
-use crate::load;
-use crate::refusal::Refusal;
 use crate::source;
-use fontdb::{Database, ID, Source};
+use fontdb::{Database, ID};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, OnceLock};
@@ -58,6 +55,11 @@ impl JobFonts {
     pub(crate) fn of(job: &Path) -> Self {
         Self { bundle: bundle::inside(job).map(|(bundle, _)| bundle), ..Self::default() }
     }
+
+    /// Those that text was drawn with.
+    pub(crate) fn taken(self) -> BTreeSet<ID> {
+        self.taken.into_inner().unwrap_or_default()
+    }
 }
 
 impl FontSupply for JobFonts {
@@ -83,26 +85,4 @@ impl FontSupply for JobFonts {
 }
 
 /// Larger files are no fonts, bytes.
-const LARGEST_FONT: u64 = 64 << 20;
-
-/// The files of the fonts that a job's text is drawn with, but for our own, by name.
-pub(crate) fn used_fonts(args: &JobArgs) -> Result<Vec<(String, Vec<u8>)>, Refusal> {
-    let fonts = JobFonts::of(&args.job);
-    // A job that is refused further on has drawn its text before.
-    match load::made_with(args, &fonts) {
-        Ok(_) | Err(Refusal::Problems(..)) => {}
-        Err(other) => return Err(other),
-    }
-    let taken = fonts.taken.into_inner().unwrap_or_default();
-    let all = if taken.is_empty() { Arc::default() } else { MachineFonts.fonts() };
-    let mut files: Vec<(String, Vec<u8>)> = Vec::new();
-    for face in taken.into_iter().filter_map(|id| all.face(id)) {
-        let Source::File(path) = &face.source else { continue };
-        let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-        if !files.iter().any(|(other, _)| *other == name) {
-            files.push((name, source::bytes(path, LARGEST_FONT)?));
-        }
-    }
-    files.sort();
-    Ok(files)
-}
+pub(crate) const LARGEST_FONT: u64 = 64 << 20;

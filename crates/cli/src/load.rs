@@ -14,7 +14,7 @@ use std::path::{Path, PathBuf};
 use tinkite_core::artwork::{self, Artwork, Letters, Reading, Render, Shape};
 use tinkite_core::geometry::Point;
 use tinkite_core::job::recipe::Book;
-use tinkite_core::job::set::{self, Changed, Sets};
+use tinkite_core::job::set::{Changed, Sets};
 use tinkite_core::job::{self, Job, Request, Table};
 use tinkite_core::layout::{Given, Sheet};
 use tinkite_core::machine;
@@ -89,6 +89,9 @@ impl Part {
     }
 }
 
+/// What problems call the place of values that are set for one call.
+const SET: &str = "--set";
+
 /// A job with all that it names.
 pub(crate) struct Loaded {
     pub(crate) job: Job,
@@ -130,11 +133,11 @@ fn job_with(
     kind::refuse(path, Kind::Job)?;
     let wrong =
         |problem: Problem| Refusal::Usage(format!("--set: {}; {}", problem.message, problem.help));
-    let sets = Sets::read(set).map_err(wrong)?;
+    let sets = Sets::read(SET, set).map_err(wrong)?;
     let own = text(path)?;
     let mut parts = vec![Part::of(&shown, own.as_bytes())];
     let changed = sets.laid_over(&own).map_err(|problem| {
-        let said = Sources::from([(set::SOURCE.to_string(), sets.text().to_string())]);
+        let said = Sources::from([(SET.to_string(), sets.text().to_string())]);
         Refusal::Problems(located(problem.into(), &said), said)
     })?;
     sets.lines().iter().for_each(|line| ::log::info!("{shown}: set for this call: {line}"));
@@ -157,7 +160,7 @@ fn job_with(
     let shelf = books::shelf(&folder)?;
     let broken = || shelf.books.iter().flat_map(|book| &book.problems);
     if !set.is_empty() {
-        sources.insert(set::SOURCE.into(), sets.text().into());
+        sources.insert(SET.into(), sets.text().into());
     }
     let mut job = job::read_with(&shown, &sources[&shown], machine, profile_name(name), &shelf)
         .map_err(|mut problems| {

@@ -29,7 +29,6 @@ mod png;
 mod problem;
 mod refusal;
 mod report;
-mod schema;
 mod sheet;
 mod shipped;
 mod source;

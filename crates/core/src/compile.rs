@@ -5,7 +5,9 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use tinkite_artwork::Depth;
 use tinkite_base::geometry::Rect;
-use tinkite_base::problem::{Code, Place, Problem, Problems, Severity, count, few, nearest};
+use tinkite_base::problem::{
+    Code, Place, Problem, Problems, Remedy, Severity, count, few, nearest,
+};
 use tinkite_job::Job;
 use tinkite_job::recipe::{Kept, RecipeUse};
 use tinkite_layout::{Given, LaidImage, LaidStock, Sheet, Underlay, lay_out};
@@ -126,19 +128,19 @@ fn untried(job: &Job) -> Problems {
             _ => format!("steps {} use", few(&names, 3)),
         };
         let told = |what: &str| format!("{steps} {} ({}): {what}", used.title, used.place);
-        let help =
-            "try it on scrap (tinkite swatch make), and keep what works: tinkite recipe keep";
+        let help = "try it on scrap, and keep what works";
         let code = Code::UntriedRecipe;
         let problem = match (used.kept, used.guess, used.on_this_machine) {
             (Kept::Shipped, ..) => {
                 let what = "a value to start from, which nobody has tried on this machine";
-                Problem::warning(code, told(what), help)
+                Problem::warning(code, told(what), help).remedied(Remedy::KeepRecipe)
             }
             (_, true, _) => Problem::warning(
                 code,
                 told("it was worked out from another one, and not tried"),
                 help,
-            ),
+            )
+            .remedied(Remedy::KeepRecipe),
             (_, _, false) => {
                 let what = "it names no machine, so it may have been found on another one";
                 let help = "write machine into the recipe once it has worked here";

@@ -4,12 +4,11 @@ use std::ops::Range;
 use tinkite_base::problem::{Code, Place, Problem, Problems, nearest};
 use toml_edit::{Document, DocumentMut, InlineTable, Item, Key, TableLike, Value};
 
-/// What the source of these values is called in problems.
-pub const SOURCE: &str = "--set";
-
 /// Values that are set for one call, in the order in which they were said.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Sets {
+    /// What problems call the place where they were said.
+    source: String,
     each: Vec<Said>,
     text: String,
 }
@@ -27,6 +26,7 @@ struct Said {
 /// A job's text with what was set.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Changed {
+    source: String,
     /// The text.
     pub text: String,
     /// Where in it each stands, and where it was said.
@@ -34,20 +34,20 @@ pub struct Changed {
 }
 
 impl Sets {
-    /// Reads options like `steps.outline.power="55 %"`: a dotted path and a value as in the file; text may do
+    /// Reads options like `steps.outline.power="55 %"` that were said in `source`: a dotted path and a value as in the file; text may do
     /// without quotes.
     ///
     /// # Errors
     /// What is no path and value, and a path that is said twice.
-    pub fn read(options: &[String]) -> Result<Self, Problem> {
-        let mut sets = Self::default();
+    pub fn read(source: &str, options: &[String]) -> Result<Self, Problem> {
+        let mut sets = Self { source: source.into(), ..Self::default() };
         for option in options {
             let begin = sets.text.len();
             sets.text.push_str(option);
             let at = begin..sets.text.len();
             sets.text.push('\n');
             let wrong = |message: String, help: &str| {
-                Problem::error(Code::UnknownKey, message, help).at(Place::file(SOURCE))
+                Problem::error(Code::UnknownKey, message, help).at(Place::file(source))
             };
             let help = "write the key's path and its value: steps.outline.power=\"55 %\"";
             let (path, value) = split(option)
@@ -83,11 +83,11 @@ impl Sets {
     pub fn laid_over(&self, job: &str) -> Result<Changed, Problem> {
         // What is no TOML is told by whoever reads it.
         let Ok(mut document) = job.parse::<DocumentMut>() else {
-            return Ok(Changed { text: job.into(), moved: Vec::new() });
+            return Ok(Changed { text: job.into(), ..Changed::default() });
         };
         for said in &self.each {
             put(document.as_table_mut(), said).map_err(|problem| {
-                let at = Place { span: Some(said.at.clone()), ..Place::file(SOURCE) };
+                let at = Place { span: Some(said.at.clone()), ..Place::file(&self.source) };
                 problem.at(at)
             })?;
         }
@@ -97,7 +97,7 @@ impl Sets {
             let found = |said: &Said| Some((place(read.as_table(), &said.path)?, said.at.clone()));
             moved.extend(self.each.iter().filter_map(found));
         }
-        Ok(Changed { text, moved })
+        Ok(Changed { source: self.source.clone(), text, moved })
     }
 }
 
@@ -112,7 +112,7 @@ impl Changed {
                 && let Some((_, said)) =
                     self.moved.iter().find(|(at, _)| at.start <= span.start && span.end <= at.end)
             {
-                **place = Place { span: Some(said.clone()), ..Place::file(SOURCE) };
+                **place = Place { span: Some(said.clone()), ..Place::file(&self.source) };
             }
             out.push(problem);
         }
@@ -308,7 +308,7 @@ mod tests {
 
     fn changed(options: &[&str]) -> Result<String, String> {
         let options: Vec<String> = options.iter().map(|o| (*o).to_string()).collect();
-        let sets = Sets::read(&options).map_err(|p| p.message)?;
+        let sets = Sets::read("said", &options).map_err(|p| p.message)?;
         sets.laid_over(JOB)
             .map(|changed| changed.text)
             .map_err(|p| format!("{}; {}", p.message, p.help))
@@ -350,7 +350,8 @@ mod tests {
 
     #[test]
     fn problems_of_it_are_told_where_it_was_said() {
-        let sets = Sets::read(&["name=x".into(), "steps.outline.power=high".into()]).unwrap();
+        let sets =
+            Sets::read("said", &["name=x".into(), "steps.outline.power=high".into()]).unwrap();
         let changed = sets.laid_over(JOB).unwrap();
         let at = changed.text.find("\"high\"").unwrap();
         let told = |span: Range<usize>| {
@@ -360,7 +361,7 @@ mod tests {
             placed.iter().next().unwrap().place.clone().unwrap()
         };
         let place = told(at..at + 6);
-        assert_eq!((place.file.as_str(), place.span), (SOURCE, Some(7..31)));
+        assert_eq!((place.file.as_str(), place.span), ("said", Some(7..31)));
         assert_eq!(&sets.text()[7..31], "steps.outline.power=high");
         assert_eq!(told(0..4).span, Some(0..6));
         let other = changed.text.find("lines").unwrap();

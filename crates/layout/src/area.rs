@@ -4,7 +4,7 @@ use super::Unplaced;
 use tinkite_artwork::rings;
 use tinkite_base::geometry::region::{self, FillRule};
 use tinkite_base::geometry::{BezPath, Point, fit};
-use tinkite_base::problem::{Code, Problem, count, few};
+use tinkite_base::problem::{Code, Problem, Remedy, count, few};
 use tinkite_job::select::ShapeInfo;
 use tinkite_job::{Area, Take};
 
@@ -65,8 +65,9 @@ fn united(
         return Err(Problem::error(
             Code::TakesNothing,
             format!("the area \"{name}\" takes nothing: no shape has {}", asked()),
-            "correct of or with; tinkite look shows what there is",
-        ));
+            "correct of or with",
+        )
+        .remedied(Remedy::Look));
     }
     let open = |n: &&usize| {
         // What is filled is closed by its fill.

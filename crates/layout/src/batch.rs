@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use tinkite_artwork::Lettering;
 use tinkite_base::geometry::{Rect, hull};
-use tinkite_base::problem::{Code, Place, Problem, Problems, count, few};
+use tinkite_base::problem::{Code, Place, Problem, Problems, Remedy, count, few};
 use tinkite_job::words::{Unfilled, filled};
 use tinkite_job::{Job, MOST_ROWS, Table};
 
@@ -192,8 +192,9 @@ impl<'a> Batch<'a> {
                     "row {row} of {} leaves \"{name}\" out, and no shape has that id",
                     table.file
                 );
-                let help = "tinkite look shows the ids of a drawing; shapes of the job have names";
-                return Err(Problem::error(Code::Table, message, help).at(table.place(copy)));
+                let help = "shapes of a drawing have ids, shapes of the job have names";
+                let problem = Problem::error(Code::Table, message, help).at(table.place(copy));
+                return Err(problem.remedied(Remedy::Look));
             }
         }
         Ok(names)

@@ -1,7 +1,7 @@
 //! Copies in rows and columns, as many as fit, on as many sheets as it takes.
 
 use tinkite_base::geometry::{Point, Rect, Vec2};
-use tinkite_base::problem::{Code, Place, Problem, Problems, count};
+use tinkite_base::problem::{Code, Place, Problem, Problems, Remedy, count};
 use tinkite_base::quantity::plain;
 use tinkite_job::{Job, Spacing, StockSize};
 
@@ -113,10 +113,11 @@ pub(super) fn planned(
     };
     let help = match (sheets, sheet) {
         (1, _) => String::new(),
-        (_, last) if last == sheets => "sheet in copies, or --sheet, makes the others".to_string(),
-        _ => format!("sheet = {} in copies, or --sheet {0}, makes the next", sheet + 1),
+        (_, last) if last == sheets => "sheet in copies makes the others".to_string(),
+        _ => format!("sheet = {} in copies makes the next", sheet + 1),
     };
-    problems.push(Problem::note(Code::Sheets, told, help).at(Place::file(&job.file)));
+    let note = Problem::note(Code::Sheets, told, help).at(Place::file(&job.file));
+    problems.push(if sheets > 1 { note.remedied(Remedy::OtherSheet) } else { note });
     Ok(run(columns, here, first))
 }
 

@@ -2,7 +2,7 @@
 
 use super::Unplaced;
 use tinkite_base::geometry::{Affine, Point, Vec2};
-use tinkite_base::problem::{Code, Problem};
+use tinkite_base::problem::{Code, Problem, Remedy};
 use tinkite_base::quantity::plain;
 use tinkite_job::{Job, Spot};
 
@@ -30,7 +30,8 @@ pub(super) fn to_bed(pieces: &[Unplaced], job: &Job) -> Result<(Affine, Problem)
                 let piece = pieces.iter().find(named).ok_or_else(|| {
                     let message =
                         format!("a mark names the shape \"{id}\", and no shape has that id");
-                    Problem::error(Code::Marks, message, "tinkite look shows the ids of shapes")
+                    Problem::error(Code::Marks, message, "name a shape that is there")
+                        .remedied(Remedy::Look)
                 })?;
                 piece.bounds().center()
             }

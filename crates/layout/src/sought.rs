@@ -3,7 +3,7 @@
 use crate::Sheet;
 use std::collections::BTreeSet;
 use tinkite_artwork::Artwork;
-use tinkite_base::problem::{Code, Place, Problem, Problems, nearest};
+use tinkite_base::problem::{Code, Place, Problem, Problems, Remedy, nearest};
 use tinkite_job::select::{Condition, Kind, Origin, ShapeInfo, Take};
 use tinkite_job::{ArtworkUse, Job};
 
@@ -68,7 +68,7 @@ impl<'j> Sought<'j> {
                 self.origin.file,
                 take.describe()
             );
-            let problem = Problem::warning(Code::TakesNothing, message, self.names.help(take));
+            let problem = self.names.finding_nothing(message, take);
             problems.push(problem.at(Place::file(job)));
         }
     }
@@ -89,8 +89,8 @@ impl Names {
         self.colours.extend(colours);
     }
 
-    /// What may have been meant.
-    fn help(&self, take: &Take) -> String {
+    /// The problem of a take that finds nothing, with what may have been meant.
+    fn finding_nothing(&self, message: String, take: &Take) -> Problem {
         let near = |name: &str, all: &BTreeSet<String>| {
             nearest(name, all.iter().map(String::as_str))
                 .map(|near| format!("did you mean \"{near}\"?"))
@@ -104,8 +104,11 @@ impl Names {
             }
             _ => None,
         });
-        meant
-            .unwrap_or_else(|| "correct it, or take it out; tinkite look says what there is".into())
+        let problem = |help: String| Problem::warning(Code::TakesNothing, message, help);
+        match meant {
+            Some(near) => problem(near),
+            None => problem("correct it, or take it out".into()).remedied(Remedy::Look),
+        }
     }
 }
 
@@ -135,7 +138,7 @@ pub(super) fn exceptions(sheet: &Sheet, job: &Job, problems: &mut Problems) {
                 step.name,
                 take.describe()
             );
-            let problem = Problem::warning(Code::TakesNothing, message, names.help(take));
+            let problem = names.finding_nothing(message, take);
             let place = Place { span: Some(step.span.clone()), ..Place::file(&job.file) };
             problems.push(problem.at(place));
         }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use tinkite_base::geometry::inside::Inside;
 use tinkite_base::geometry::region::{self, FillRule};
 use tinkite_base::geometry::{Affine, Point, Rect, Vec2, corners, fit};
-use tinkite_base::problem::{Code, Place, Problem, count, few};
+use tinkite_base::problem::{Code, Place, Problem, Remedy, count, few};
 use tinkite_job::select::ShapeInfo;
 use tinkite_job::{Job, StockSize};
 
@@ -149,8 +149,10 @@ pub(super) fn outline(
     let rings = region::united(&drawn, FillRule::EvenOdd);
     if rings.is_empty() {
         let message = "outline in [stock] finds no closed shape";
-        let help = "tinkite look shows colours, groups and ids; where copies have words of their own, it must come from a drawing";
-        return Err(at_job(Problem::error(Code::StockOutline, message, help)));
+        let help = "name a colour, a group or an id that is there; where copies have words of their own, it must come from a drawing";
+        return Err(at_job(
+            Problem::error(Code::StockOutline, message, help).remedied(Remedy::Look),
+        ));
     }
     Ok(Some(DrawnStock { rings }))
 }

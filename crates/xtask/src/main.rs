@@ -1,29 +1,32 @@
-//! `cargo xtask dist`: the program with its manual pages and completions, laid out for packaging.
+//! What is done with the workspace beside building and testing it.
+//!
+//! - `cargo xtask house`: holds the tree against the laws of docs/ARCHITECTURE.md
+//! - `cargo xtask dist`: the program with its manual pages, completions and notices, laid out for packaging
+//! - `cargo xtask notices`: the licences of everything that is in the program, on standard output
 #![allow(clippy::print_stdout, clippy::print_stderr)] // what it does it says where it was called
 
+mod dist;
+mod house;
+mod notices;
+mod packages;
+
 use std::error::Error;
-use std::fs;
 use std::path::{Path, PathBuf};
-use std::process::{Command, ExitCode};
+use std::process::ExitCode;
 
-/// Shells, and where their completions are looked for below `share`.
-const SHELLS: [(&str, &str); 3] = [
-    ("bash", "bash-completion/completions/tinkite"),
-    ("zsh", "zsh/site-functions/_tinkite"),
-    ("fish", "fish/vendor_completions.d/tinkite.fish"),
-];
-
-/// Files that lie beside the program.
-const DOCS: [&str; 4] = ["README.md", "CHANGELOG.md", "LICENSE-APACHE", "LICENSE-MIT"];
+/// What can go wrong here is told in words, and ends the call.
+type Done<T> = Result<T, Box<dyn Error>>;
 
 fn main() -> ExitCode {
     let done = match std::env::args().nth(1).as_deref() {
-        Some("dist") => dist(),
-        _ => Err("say: cargo xtask dist".into()),
+        Some("dist") => dist::dist().map(|folder| format!("laid out in {}", folder.display())),
+        Some("house") => house::check(),
+        Some("notices") => notices::text(),
+        _ => Err("say: cargo xtask house, cargo xtask dist, or cargo xtask notices".into()),
     };
     match done {
-        Ok(folder) => {
-            println!("laid out in {}", folder.display());
+        Ok(text) => {
+            println!("{text}");
             ExitCode::SUCCESS
         }
         Err(error) => {
@@ -37,46 +40,4 @@ fn main() -> ExitCode {
 fn root() -> PathBuf {
     let own = Path::new(env!("CARGO_MANIFEST_DIR"));
     own.ancestors().nth(2).unwrap_or(own).to_path_buf()
-}
-
-fn dist() -> Result<PathBuf, Box<dyn Error>> {
-    let root = root();
-    let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".into());
-    let built = Command::new(cargo)
-        .current_dir(&root)
-        .args(["build", "--release", "--package", "tinkite"])
-        .status()?;
-    if !built.success() {
-        return Err("the program was not built".into());
-    }
-    let target = std::env::var_os("CARGO_TARGET_DIR").map_or(root.join("target"), PathBuf::from);
-    let name = format!("tinkite{}", std::env::consts::EXE_SUFFIX);
-    let program = target.join("release").join(&name);
-    let dist = target.join("dist");
-    if dist.exists() {
-        fs::remove_dir_all(&dist)?;
-    }
-    let (bin, share) = (dist.join("bin"), dist.join("share"));
-    fs::create_dir_all(&bin)?;
-    fs::copy(&program, bin.join(&name))?;
-    for (shell, place) in SHELLS {
-        let script = Command::new(&program).args(["completions", shell]).output()?;
-        if !script.status.success() {
-            return Err(format!("no completions for {shell}").into());
-        }
-        let path = share.join(place);
-        fs::create_dir_all(path.parent().unwrap_or(&share))?;
-        fs::write(path, script.stdout)?;
-    }
-    let pages = share.join("man").join("man1");
-    let written = Command::new(&program).args(["man", "--quiet", "--into"]).arg(&pages).status()?;
-    if !written.success() {
-        return Err("no manual pages".into());
-    }
-    let docs = share.join("doc").join("tinkite");
-    fs::create_dir_all(&docs)?;
-    for file in DOCS {
-        fs::copy(root.join(file), docs.join(file))?;
-    }
-    Ok(dist)
 }

@@ -100,7 +100,7 @@ codes! {
     Colour "colour"
         "A colour is written as #rgb, #rrggbb or a colour name such as red."
     ConstantPower "constant-power"
-        "A beam of constant power (M3, M106) burns on where the head stands: when the cable is pulled, when the computer is late, and wherever the controller waits. Power that follows the speed (M4, follows-speed = true) goes out by itself. Where it must be constant, constant = \"accepted\" in [beam] of the machine's profile says that somebody stands beside it, and --accept constant-power says so for one run."
+        "A beam of constant power (M3, M106) burns on where the head stands: when the cable is pulled, when the computer is late, and wherever the controller waits. Power that follows the speed (M4, follows-speed = true) goes out by itself. Where it must be constant, constant = \"accepted\" in [beam] of the machine's profile says that somebody stands beside it; it can be accepted for one run as well."
     Contradiction "contradiction"
         "Two keys say different things about the same matter; which is meant cannot be guessed."
     CornerRoom "corner-room"

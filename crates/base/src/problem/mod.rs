@@ -113,6 +113,8 @@ pub struct Problem {
     pub spots: Vec<Point>,
     /// Everything that it is about; the message names only the first few.
     pub names: Vec<String>,
+    /// What else helps, where whoever shows the problem has a way to do it.
+    pub remedy: Option<Remedy>,
 }
 
 impl Problem {
@@ -127,6 +129,7 @@ impl Problem {
             place: None,
             spots: Vec::new(),
             names: Vec::new(),
+            remedy: None,
         }
     }
 
@@ -156,12 +159,42 @@ impl Problem {
         self
     }
 
+    /// The same problem, with what else helps.
+    #[must_use]
+    pub fn remedied(mut self, remedy: Remedy) -> Self {
+        self.remedy = Some(remedy);
+        self
+    }
+
     /// The same problem, with everything that it is about.
     #[must_use]
     pub fn naming(mut self, names: Vec<String>) -> Self {
         self.names = names;
         self
     }
+}
+
+/// What helps beside the words of a problem. Whoever shows it knows by which command or option that is done.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Remedy {
+    /// Looking at what there is in the drawing.
+    Look,
+    /// Another size or place for a job that is begun.
+    SizeOrPlace,
+    /// Making another of the sheets.
+    OtherSheet,
+    /// Burning a test sheet, and keeping what worked.
+    TestSheet,
+    /// Keeping a recipe that worked.
+    KeepRecipe,
+    /// Copying a recipe to change it.
+    CopyRecipe,
+    /// Dropping a recipe from its book.
+    DropRecipe,
+    /// Saying what was measured of a test sheet.
+    SayMeasured,
+    /// Measuring the power of the source.
+    MeasurePower,
 }
 
 /// Problems in the order in which they were found.

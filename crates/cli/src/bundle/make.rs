@@ -3,14 +3,16 @@
 use super::{Entry, FONTS, LAYOUT, LIST, List, REPORT, report};
 use crate::args::{JobArgs, LogFile};
 use crate::checksum::{Checksum, checksum};
-use crate::fonts::used_fonts;
+use crate::fonts::{JobFonts, LARGEST_FONT, MachineFonts};
 use crate::load;
 use crate::refusal::Refusal;
 use crate::source;
+use fontdb::Source;
 use std::collections::BTreeMap;
 use std::io::{Cursor, Write};
 use std::path::{Component, Path};
-use tinkite_core::artwork::LARGEST_FILE;
+use std::sync::Arc;
+use tinkite_core::artwork::{FontSupply, LARGEST_FILE};
 use tinkite_core::job::recipe::Kept;
 use tinkite_core::program::{Comments, Program};
 use toml_edit::{DocumentMut, Item, TableLike, Value, value};
@@ -203,4 +205,26 @@ fn program(path: &Path) -> Option<String> {
     let mut sum = Checksum::default();
     Program::new(made.compiled.within).write(Comments::Full, &mut sum).ok()?;
     Some(sum.hex())
+}
+
+/// The files of the fonts that a job's text is drawn with, but for our own, by name.
+fn used_fonts(args: &JobArgs) -> Result<Vec<(String, Vec<u8>)>, Refusal> {
+    let fonts = JobFonts::of(&args.job);
+    // A job that is refused further on has drawn its text before.
+    match load::made_with(args, &fonts) {
+        Ok(_) | Err(Refusal::Problems(..)) => {}
+        Err(other) => return Err(other),
+    }
+    let taken = fonts.taken();
+    let all = if taken.is_empty() { Arc::default() } else { MachineFonts.fonts() };
+    let mut files: Vec<(String, Vec<u8>)> = Vec::new();
+    for face in taken.into_iter().filter_map(|id| all.face(id)) {
+        let Source::File(path) = &face.source else { continue };
+        let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        if !files.iter().any(|(other, _)| *other == name) {
+            files.push((name, source::bytes(path, LARGEST_FONT)?));
+        }
+    }
+    files.sort();
+    Ok(files)
 }

@@ -3,6 +3,7 @@
 use crate::args::{Check, JobArgs, Part};
 use crate::console::Console;
 use crate::door;
+use crate::hint;
 use crate::load;
 use crate::refusal::Refusal;
 use crate::report::{CheckJson, problems_json};
@@ -45,7 +46,7 @@ fn summary(problems: &Problems) -> String {
 
 fn story(code: &str, console: &Console) -> Result<(), Refusal> {
     match Code::of(code) {
-        Some(code) => console.result(&format!("{code}: {}", code.story())),
+        Some(code) => console.result(&format!("{code}: {}{}", code.story(), hint::story(code))),
         None => {
             let codes = || Code::ALL.iter().map(|code| code.text());
             let help = match nearest(code, codes()) {

@@ -13,7 +13,7 @@ use std::fmt::Write as _;
 use tinkite_artwork::Artwork;
 use tinkite_artwork::layers::{Layer, PaintedBy};
 use tinkite_base::geometry::{Point, Rect};
-use tinkite_base::problem::{Code, Problem, Problems};
+use tinkite_base::problem::{Code, Place, Problem, Problems, Remedy};
 use tinkite_base::quantity::plain;
 use tinkite_job::recipe::{Shelf, Wanted};
 use tinkite_machine::{Machine, profile_name};
@@ -191,7 +191,7 @@ fn nothing(drawings: &[(String, Artwork)], layers: &[Layer]) -> Problem {
     } else if unread {
         (
             "nothing here can be burnt: what is drawn cannot be read",
-            "tinkite look says what; turn it into outlines in the drawing program",
+            "turn it into outlines in the drawing program",
         )
     } else {
         (
@@ -199,7 +199,8 @@ fn nothing(drawings: &[(String, Artwork)], layers: &[Layer]) -> Problem {
             "draw a line or an area, and show its layer",
         )
     };
-    Problem::error(Code::Nothing, message, help).at(tinkite_base::problem::Place::file(file))
+    let problem = Problem::error(Code::Nothing, message, help).at(Place::file(file));
+    if unread { problem.remedied(Remedy::Look) } else { problem }
 }
 
 fn quoted(text: &str) -> String {

@@ -2,7 +2,7 @@
 
 use super::Wishes;
 use tinkite_base::geometry::{Point, Rect, Vec2};
-use tinkite_base::problem::{Code, Problem};
+use tinkite_base::problem::{Code, Problem, Remedy};
 use tinkite_base::quantity::plain;
 use tinkite_machine::Machine;
 
@@ -63,11 +63,8 @@ pub(super) fn fits(extents: Rect, machine: &Machine, at: Option<Point>) -> Resul
         plain(at.y, 2),
         plain(over, 2)
     );
-    Err(Problem::error(
-        Code::NoRoom,
-        message,
-        "make it smaller (--width, --height), or move it (--at)",
-    ))
+    Err(Problem::error(Code::NoRoom, message, "make it smaller, or move it")
+        .remedied(Remedy::SizeOrPlace))
 }
 
 pub(super) fn place(extents: Option<Rect>, machine: &Machine, at: Option<Point>) -> String {

@@ -1,9 +1,9 @@
 //! What a beam did on a bed.
 
 use super::canvas::Canvas;
+use super::canvas::worth_showing;
 use super::frame::{self, Cross, Ground, View};
 use super::legend::{self, Legend, Signs};
-use super::scene::worth_showing;
 use std::fmt::Write as _;
 use tinkite_base::geometry::{Point, Rect};
 use tinkite_machine::Machine;

@@ -1,9 +1,9 @@
 //! A photo of the bed: under a job, and alone with rulers and a grid to read places from.
 
 use super::canvas::Canvas;
+use super::canvas::worth_showing;
 use super::frame::{self, Cross, Ground, View};
 use super::legend::{self, Legend, Signs};
-use super::scene::worth_showing;
 use super::underlay;
 use image::codecs::jpeg::JpegEncoder;
 use image::{ExtendedColorType, ImageEncoder};

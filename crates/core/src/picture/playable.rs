@@ -137,7 +137,7 @@ pub fn playable(compiled: &Compiled, job: &Job) -> Playable {
             lines_before,
             field: field.rect,
             stock: compiled.stock.clone(),
-            shown: super::scene::worth_showing(field.rect, shown),
+            shown: super::canvas::worth_showing(field.rect, shown),
             zero: field.zero,
             pointing: field.pointing,
         }

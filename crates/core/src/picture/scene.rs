@@ -1,7 +1,7 @@
 //! The whole picture of a job before it is burnt.
 
 use super::burns;
-use super::canvas::Canvas;
+use super::canvas::{Canvas, worth_showing};
 use super::detail::Detail;
 use super::frame::{self, Ground, View};
 use super::legend::{self, Entry, Legend, Signs};
@@ -22,22 +22,6 @@ use tinkite_program::mapping::Purpose;
 use tinkite_program::plan::Planned;
 use tinkite_program::program::s_words;
 use tinkite_program::segment::Act;
-
-/// What part of the bed is worth showing: all of it, unless the job would be lost on it.
-pub(super) fn worth_showing(bed: Rect, job: Rect) -> Rect {
-    let fills = (job.width() / bed.width()).max(job.height() / bed.height());
-    if fills > 0.7 {
-        return bed.union(job);
-    }
-    let margin = 0.12 * job.width().max(job.height()).max(10.0);
-    let near = job.inflate(margin, margin);
-    if !bed.inflate(1e-6, 1e-6).contains_rect(job) {
-        // What leaves the bed is seen to leave it.
-        return near;
-    }
-    // Near an edge of the bed the edge is shown, and with it the rulers' zero.
-    near.intersect(bed)
-}
 
 /// What of a job is drawn, and how.
 #[derive(Debug, Clone, Copy, Default)]

@@ -200,7 +200,7 @@ fn list(out: &mut String, view: &View, subject: &Subject<'_>, problems: &Problem
         let lines = wrapped(&problem.message);
         // What does not fit is said, not squeezed.
         if y + 16.0 * (lines.len() + 2) as f64 > view.height - 20.0 {
-            let left = format!("and {} more: tinkite check lists them", problems.len() - n);
+            let left = format!("and {} more, which the report lists", problems.len() - n);
             text(out, Point::new(x, y), &faint, &left);
             return;
         }

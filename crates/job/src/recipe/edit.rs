@@ -18,7 +18,7 @@ pub enum EditError {
     NotRecipes,
     /// There is a recipe for the same already.
     #[error(
-        "the book has a recipe for the same in line {0}; say --replace, or give this one a name of its own with --name"
+        "the book has a recipe for the same in line {0}; replace it, or give this one a name of its own"
     )]
     There(u32),
     /// There is no recipe of this number.

@@ -4,7 +4,7 @@ use super::book::toml_key;
 use super::{Found, Near, RecipeUse, Shelf, Wanted};
 use std::borrow::Cow;
 use std::ops::Range;
-use tinkite_base::problem::{Code, Problem, few, nearest};
+use tinkite_base::problem::{Code, Problem, Remedy, few, nearest};
 use tinkite_base::quantity::{Length, parse};
 use tinkite_machine::section::SourceText;
 use toml::Spanned;
@@ -171,12 +171,14 @@ fn find<'s>(word: &str, shelf: &'s Shelf, wanted: &Wanted) -> Result<Found<'s>, 
                 names.len(),
                 few(&names, 4)
             );
-            let help = "give one of them a name and ask for that, or drop one: tinkite recipe drop";
-            Err(Problem::error(Code::SeveralRecipes, what, help).naming(names))
+            let help = "give one of them a name and ask for that, or drop one";
+            let problem = Problem::error(Code::SeveralRecipes, what, help).naming(names);
+            Err(problem.remedied(Remedy::DropRecipe))
         }
         Near::None(near) => {
             let what = format!("there is no recipe \"{word}\" for {stock} on {}", wanted.machine);
-            Err(Problem::error(Code::NoRecipe, what, offered(word, &near, shelf, wanted)))
+            let (help, remedy) = offered(word, &near, shelf, wanted);
+            Err(Problem { remedy, ..Problem::error(Code::NoRecipe, what, help) })
         }
     }
 }
@@ -187,17 +189,18 @@ fn offered(
     near: &[(Found<'_>, Vec<super::Difference>)],
     shelf: &Shelf,
     wanted: &Wanted,
-) -> String {
+) -> (String, Option<Remedy>) {
     if !near.is_empty() {
         let one = |(found, differences): &(Found<'_>, Vec<super::Difference>)| {
             let all: Vec<String> = differences.iter().map(ToString::to_string).collect();
             format!("{found}, which is {}", all.join(" and "))
         };
         let names: Vec<String> = near.iter().map(one).collect();
-        return format!(
-            "near it: {}. Copy one with tinkite recipe copy and try it on scrap, or say the settings in the step",
+        let help = format!(
+            "near it: {}. Copy one and try it on scrap, or say the settings in the step",
             few(&names, 3)
         );
+        return (help, Some(Remedy::CopyRecipe));
     }
     let words: Vec<String> = shelf
         .all()
@@ -205,14 +208,17 @@ fn offered(
         .map(|found| found.recipe.word().to_string())
         .collect();
     if let Some(near) = nearest(word, words.iter().map(String::as_str)) {
-        return format!("did you mean \"{near}\"?");
+        return (format!("did you mean \"{near}\"?"), None);
     }
     if !words.is_empty() {
-        return format!("this material has {}", few(&words, 6));
+        return (format!("this material has {}", few(&words, 6)), None);
     }
     let materials = shelf.materials();
     match nearest(&wanted.material, materials.iter().copied()) {
-        Some(near) => format!("no book knows this material; did you mean \"{near}\"?"),
-        None => "no book knows this material: find settings with tinkite swatch make, and keep them with tinkite swatch keep".into(),
+        Some(near) => (format!("no book knows this material; did you mean \"{near}\"?"), None),
+        None => {
+            let help = "no book knows this material: find settings, and keep them";
+            (help.into(), Some(Remedy::TestSheet))
+        }
     }
 }

@@ -5,7 +5,7 @@
 //! it; another source needs another power, or another speed, to give the same.
 
 use super::{Make, Recipe};
-use tinkite_base::problem::{Code, Problem};
+use tinkite_base::problem::{Code, Problem, Remedy};
 use tinkite_base::quantity::{Power, Speed, parse, parse_power, plain};
 use tinkite_machine::Machine;
 use tinkite_machine::source;
@@ -156,8 +156,9 @@ fn watts(machine: &Machine, share: f64) -> Result<f64, Problem> {
         Problem::error(
             Code::NoTable,
             format!("nobody measured how many watts {} gives", machine.name),
-            "measure it (tinkite machine measure --power), or write watts = \"60 W\" into [beam]: its light at 100 %",
+            "measure it, or write watts = \"60 W\" into [beam]: its light at 100 %",
         )
+        .remedied(Remedy::MeasurePower)
     })
 }
 

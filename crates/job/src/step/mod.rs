@@ -3,14 +3,16 @@
 mod engrave;
 mod follow;
 mod image;
+mod lines;
 mod passes;
 mod ramp;
 mod relief;
 mod rows;
 
-pub use engrave::{Engrave, Fill, Islands, Lines, Overlaps, Rings, Shoulder};
+pub use engrave::{Engrave, Fill, Overlaps, Rings, Shoulder};
 pub use follow::{Bridges, Corners, Every, Follow, Lead, LeadShape, Pierce, Side, Start};
 pub use image::{Dither, Image, Screen, ScreenKind, Shade, Sharpen, Tone};
+pub use lines::{Islands, Lines};
 pub use passes::{Pass, PassesBy};
 pub use ramp::{Ramp, RampEnd};
 pub use relief::{DeepFrom, Relief};

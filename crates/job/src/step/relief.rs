@@ -1,6 +1,6 @@
 //! Reliefs: stock that is taken away layer by layer.
 
-use super::engrave::Lines;
+use super::lines::Lines;
 use tinkite_base::problem::{Code, Problem};
 use tinkite_base::quantity::{Angle, Length, Power, Speed, plain};
 use tinkite_machine::section::Section;

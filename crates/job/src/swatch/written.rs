@@ -22,6 +22,8 @@ pub struct NewSwatch {
     pub varied: Vec<(String, String, String, usize)>,
     /// What stays: keys and values as TOML.
     pub settings: Vec<(String, String)>,
+    /// How its best square is kept, in one line.
+    pub keep: String,
     /// How letters and marks are burnt: speed and power.
     pub label: (String, String),
 }
@@ -33,8 +35,9 @@ fn quoted(text: &str) -> String {
 /// Writes the job.
 #[must_use]
 pub fn swatch_text(new: &NewSwatch) -> String {
-    let mut out = String::from(
-        "# A test sheet. Burn it on scrap of the stock that it is for, then keep its best square:\n# tinkite swatch keep THIS-FILE C4\n\n",
+    let mut out = format!(
+        "# A test sheet. Burn it on scrap of the stock that it is for, then keep its best square:\n# {}\n\n",
+        new.keep
     );
     let _ = write!(
         out,

@@ -454,7 +454,7 @@ mod tests {
                 kinds: sizes.iter().map(|(w, h)| vec![rectangle(*w, *h), rectangle(*h, *w)]).collect(),
                 parts: (0..sizes.len()).flat_map(|k| std::iter::repeat_n(k, counts[k])).collect(),
             };
-            let (mut sheets, left) = super::super::search::best(&all, 0);
+            let (mut sheets, left) = super::super::best(&all, 0);
             prop_assert!(left.is_empty() && sheets.len() == 1);
             let search = Search::of(&all);
             let before = search.depth(&sheets[0]);

@@ -12,11 +12,11 @@ use super::batch::Original;
 use super::original::{self, Laid};
 use bits::Bits;
 use rayon::prelude::*;
-use search::Cells;
-use std::collections::HashMap;
+use search::{Cells, Lay, Search};
+use std::collections::{BTreeSet, HashMap};
 use tinkite_base::geometry::region::Combine;
 use tinkite_base::geometry::{Affine, Point, Rect, Vec2, corners, region};
-use tinkite_base::problem::{Code, Place, Problem, Problems, count, few};
+use tinkite_base::problem::{Code, Place, Problem, Problems, Remedy, count, few};
 use tinkite_base::quantity::plain;
 use tinkite_job::{Job, Pack};
 
@@ -254,8 +254,8 @@ fn by_outlines(
         };
         cells.bare = Some(kinds.par_iter().map(bare).collect());
     }
-    let (sheets, left) = search::best(&cells, effort);
-    let placed = |lay: &search::Lay| {
+    let (sheets, left) = best(&cells, effort);
+    let placed = |lay: &Lay| {
         let low = bounds(&kinds[kind_of[lay.part]].grown[lay.turn]).origin();
         let at = Vec2::new(lay.at.0 as f64, lay.at.1 as f64) * cell;
         (lay.part, lay.turn, room.origin() + at - low)
@@ -263,6 +263,19 @@ fn by_outlines(
     let mut sheets: Sheets =
         sheets.iter().map(|sheet| sheet.iter().map(placed).collect()).collect();
     sheets.iter_mut().for_each(|sheet| settle::settle(sheet, kinds, kind_of, free));
+    (sheets, left)
+}
+
+/// The best layout that is found: for each sheet where its parts lie; and the parts that fit on no sheet.
+fn best(cells: &Cells, effort: u64) -> (Vec<Vec<Lay>>, Vec<usize>) {
+    let search = Search::of(cells);
+    let mut sheets = search::sheets(&search, effort);
+    apart::fill(&search, &mut sheets, effort);
+    if let Some(last) = sheets.last_mut() {
+        apart::shorten(&search, last, effort);
+    }
+    let laid: BTreeSet<usize> = sheets.iter().flatten().map(|lay| lay.part).collect();
+    let left = (0..cells.parts.len()).filter(|part| !laid.contains(part)).collect();
     (sheets, left)
 }
 
@@ -334,7 +347,8 @@ fn told(
         count(parts.len(), "part"),
         few(&names, 8)
     );
-    Problem::note(Code::Sheets, message, "--sheet makes the others").naming(names)
+    let note = Problem::note(Code::Sheets, message, "sheet in copies makes the others");
+    note.naming(names).remedied(Remedy::OtherSheet)
 }
 
 #[cfg(test)]

@@ -5,7 +5,6 @@
 //! J. A. Bennell, J. F. Oliveira, "The geometry of nesting problems", 2008). The work is counted in words of cells,
 //! never by the clock, and candidates are compared in a fixed order: the same parts always lie the same.
 
-use super::apart;
 use super::bits::Bits;
 use rayon::prelude::*;
 use std::sync::OnceLock;
@@ -345,9 +344,8 @@ fn changed(way: &Way, turns: usize, seed: u64) -> Way {
     way
 }
 
-/// The best layout that is found: for each sheet where its parts lie; and the parts that fit on no sheet.
-pub(super) fn best(cells: &Cells, effort: u64) -> (Vec<Vec<Lay>>, Vec<usize>) {
-    let search = Search::of(cells);
+/// The best order that is found: for each sheet where its parts lie.
+pub(super) fn sheets(search: &Search<'_>, effort: u64) -> Vec<Vec<Lay>> {
     let turns = search.turns;
     let mut best: Option<(Layout, Way)> = None;
     let mut spent = 0;
@@ -372,13 +370,5 @@ pub(super) fn best(cells: &Cells, effort: u64) -> (Vec<Vec<Lay>>, Vec<usize>) {
             break;
         }
     }
-    let mut sheets = best.map(|(layout, _)| layout.sheets).unwrap_or_default();
-    apart::fill(&search, &mut sheets, effort);
-    if let Some(last) = sheets.last_mut() {
-        apart::shorten(&search, last, effort);
-    }
-    let laid: std::collections::BTreeSet<usize> =
-        sheets.iter().flatten().map(|lay| lay.part).collect();
-    let left = (0..cells.parts.len()).filter(|part| !laid.contains(part)).collect();
-    (sheets, left)
+    best.map(|(layout, _)| layout.sheets).unwrap_or_default()
 }

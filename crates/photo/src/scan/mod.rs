@@ -11,7 +11,7 @@ use rayon::prelude::*;
 use tinkite_artwork::Bitmap;
 use tinkite_base::geometry::Point;
 use tinkite_base::geometry::perspective::Perspective;
-use tinkite_base::problem::{Code, Problem};
+use tinkite_base::problem::{Code, Problem, Remedy};
 use tinkite_job::swatch::{Cell, Swatch};
 
 /// More pixels than this are no scan of a sheet that anybody needs.
@@ -50,7 +50,7 @@ pub struct Scan {
 pub fn read(swatch: &Swatch, picture: &Bitmap) -> Result<Scan, Problem> {
     if swatch.comb.is_some() {
         let what = "a comb is measured with a caliper, not on a picture";
-        return Err(refuse(what, "tinkite swatch keep takes what was measured: --measured"));
+        return Err(refuse(what, "say what was measured").remedied(Remedy::SayMeasured));
     }
     let found = marks::found(swatch, picture)?;
     let to_picture = found.map;

@@ -10,7 +10,7 @@ pub use totals::{StepTotals, Totals};
 pub use trace::Traced;
 
 use crate::segment::{Provenance, Segments, powers};
-use tinkite_base::problem::{Code, Place, Problem, Problems};
+use tinkite_base::problem::{Code, Place, Problem, Problems, Remedy};
 use tinkite_base::quantity::{clock, plain};
 use tinkite_job::{Fill, Job, Step};
 
@@ -240,8 +240,9 @@ fn below_measured(job: &Job, number: usize, totals: &StepTotals) -> Option<Probl
             plain(least * 100.0, 1),
             plain(first * 100.0, 1)
         ),
-        "measure there as well: tinkite machine measure, or a row more in table of [beam]",
-    );
+        "measure there as well, or write a row more into table of [beam]",
+    )
+    .remedied(Remedy::MeasurePower);
     Some(told.at(place(job, number)))
 }
 

@@ -1,18 +1,8 @@
 //! Areas that are walked together, and what merging two groups of them saves.
 
-use super::pacing::Pacing;
+use super::pacing::{Pacing, RowSum};
 use std::cmp::Ordering;
 use tinkite_base::geometry::scan::Span;
-
-/// One row of a group.
-#[derive(Debug, Clone, Copy)]
-pub(super) struct RowSum {
-    pub(super) row: u32,
-    pub(super) first: f64,
-    pub(super) last: f64,
-    /// From the first burnt place to the last, s.
-    inside: f64,
-}
 
 /// Areas that are walked together.
 #[derive(Debug, Clone)]

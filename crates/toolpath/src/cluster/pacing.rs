@@ -1,10 +1,19 @@
 //! How long the head takes along and between rows, as the planner reckons it.
 
-use super::group::RowSum;
 use crate::gaps::Gaps;
 use crate::rows::RowOrder;
 use tinkite_job::{Directions, Job, Step};
 use tinkite_machine::Travel;
+
+/// One row of a group.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct RowSum {
+    pub(super) row: u32,
+    pub(super) first: f64,
+    pub(super) last: f64,
+    /// From the first burnt place to the last, s.
+    pub(super) inside: f64,
+}
 
 /// How the head moves along and between rows.
 #[derive(Debug, Clone, Copy)]

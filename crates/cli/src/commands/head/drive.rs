@@ -1,7 +1,7 @@
 //! The head driven by keys: one talk, a step at a time, never more than one step ahead of the head.
 
 use super::calls::ready;
-use super::mark::Marks;
+use super::marks::Marks;
 use super::moves::{lift, moves};
 use super::pointer;
 use crate::commands::edge::counts_from;

@@ -6,6 +6,7 @@ mod dark;
 mod drive;
 mod focus;
 mod mark;
+mod marks;
 pub(super) mod moves;
 mod panel;
 pub(super) mod pointer;

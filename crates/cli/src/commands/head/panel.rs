@@ -2,7 +2,7 @@
 
 use super::by_hand::ByHand;
 use super::drive::{Aim, Corners, Driving, Order, Seen, Shared};
-use super::mark::Marks;
+use super::marks::Marks;
 use crate::args::{HeadCall, HeadPanel, JobArgs};
 use crate::beam;
 use crate::commands::run::{RawKeys, forget_typed};

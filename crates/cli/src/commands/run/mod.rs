@@ -20,6 +20,7 @@ mod screen;
 mod series;
 mod set_out;
 mod shared;
+mod unchanged;
 mod watch;
 
 use crate::args::Run;

@@ -2,7 +2,7 @@
 
 use super::beginning::{Beginning, SameSpot};
 use super::program::ProgramFile;
-use super::set_out::unchanged;
+use super::unchanged::unchanged;
 use crate::args::{JobArgs, Part, Run};
 use crate::console::Console;
 use crate::log::{Entry, Log, MadeFrom};

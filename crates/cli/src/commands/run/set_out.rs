@@ -4,6 +4,7 @@ use super::beginning::{Beginning, Rest, refusal};
 use super::program::ProgramFile;
 use super::remains::remains;
 use super::series;
+use super::unchanged::unchanged;
 use crate::args::{self, Run};
 use crate::console::Console;
 use crate::link;
@@ -168,27 +169,4 @@ fn rest_of(
         }
     }
     Ok(Beginning::Rest(Box::new(rest)))
-}
-
-/// What is run beside an earlier run must be what was run then; `why` says why that matters.
-pub(super) fn unchanged(
-    log: &Log,
-    entry: &Entry,
-    now: &ProgramFile,
-    why: &str,
-) -> Result<(), Refusal> {
-    let mut first = entry.clone();
-    while let (Kind::GoOn, Some(before)) = (first.began.kind, first.began.after) {
-        first = log.entry(Some(before))?;
-    }
-    let (sha256, _) = log::digest(&mut now.reader().into_inner())
-        .map_err(|error| Refusal::unreadable(&now.name, &error))?;
-    let changed = if now.profile != first.began.profile {
-        "the machine's profile has"
-    } else if sha256 != first.sha256 {
-        "the program has"
-    } else {
-        return Ok(());
-    };
-    Err(Refusal::Usage(format!("{changed} changed since run {}: {why}", first.id)))
 }

@@ -122,6 +122,7 @@ pub(super) fn run(args: &SwatchMake, console: &Console) -> Result<(), Refusal> {
         }),
         varied,
         settings,
+        keep: "tinkite swatch keep THIS-FILE C4".into(),
         label: (
             format!("{} mm/s", plain(100.0f64.min(top), 1)),
             format!("{} %", plain(25.0f64.min(ceiling), 1)),

@@ -1,7 +1,8 @@
 //! Drawings of a job, and shapes that it draws itself.
 
-use super::job::Anchor;
+use super::anchor::Anchor;
 use super::quantity::{Angle, Colour, Length, OneOrMany, PaintColour, Percent, Resolution, Share};
+use super::take::Take;
 use schemars::JsonSchema;
 
 /// A drawing, and how it is used
@@ -191,46 +192,6 @@ pub(super) enum KeepOrDrop {
     Keep,
     /// What shows is burnt
     Drop,
-}
-
-/// Which shapes: all keys must hold; tables in a list are alternatives
-#[derive(JsonSchema)]
-#[schemars(rename_all = "kebab-case", deny_unknown_fields)]
-pub(super) struct Take {
-    /// Stroke or fill of this colour
-    colour: Option<Colour>,
-    stroke: Option<Colour>,
-    fill: Option<Colour>,
-    /// In a group or layer of this name
-    group: Option<String>,
-    id: Option<String>,
-    /// What comes from this file
-    file: Option<String>,
-    /// What comes from the artwork of this name
-    artwork: Option<String>,
-    /// Strokes at most this wide
-    hairline: Option<Length>,
-    kind: Option<TakeKind>,
-    /// What no other step takes
-    #[schemars(example = true)]
-    rest: Option<bool>,
-    /// Shapes for which this does not hold
-    #[schemars(example = serde_json::json!({"id": "frame"}))]
-    not: Option<Box<OneOrMany<Take>>>,
-}
-
-#[derive(JsonSchema)]
-#[schemars(rename_all = "kebab-case")]
-pub(super) enum TakeKind {
-    Open,
-    Closed,
-    Text,
-    Bitmap,
-    Solid,
-    Gradient,
-    Pattern,
-    Rendered,
-    Effect,
 }
 
 /// A shape that the job draws itself

@@ -1,8 +1,10 @@
 //! A job file.
 
-use super::artwork::{Artwork, DrawnShape, Take};
+use super::anchor::Anchor;
+use super::artwork::{Artwork, DrawnShape};
 use super::quantity::{Angle, Length, OneOrMany, Power, Speed};
 use super::step::{Settings, Step};
+use super::take::Take;
 use schemars::JsonSchema;
 
 /// A job: what is done with each colour of a drawing
@@ -69,20 +71,6 @@ pub(super) struct Placed {
     pack: Option<Pack>,
     /// Points of the drawing and where they were found on the bed
     mark: Option<OneOrMany<Mark>>,
-}
-
-#[derive(JsonSchema)]
-#[schemars(rename_all = "kebab-case")]
-pub(super) enum Anchor {
-    BottomLeft,
-    Bottom,
-    BottomRight,
-    Left,
-    Centre,
-    Right,
-    TopLeft,
-    Top,
-    TopRight,
 }
 
 #[derive(JsonSchema)]

@@ -1,8 +1,9 @@
 //! What is done with shapes.
 
-use super::artwork::Take;
 use super::image::{Image, Relief};
+use super::lines::{Advance, Directions};
 use super::quantity::{Angle, Frequency, Length, LineSpacing, OneOrMany, Power, Speed, Time};
+use super::take::Take;
 use schemars::JsonSchema;
 
 /// One operation on some of the shapes; steps run in the order in which they stand
@@ -299,24 +300,6 @@ pub(super) enum LineAngle {
 pub(super) enum QuickestAngle {
     /// Whatever takes least time
     Quickest,
-}
-
-#[derive(JsonSchema)]
-#[schemars(rename_all = "kebab-case")]
-pub(super) enum Directions {
-    /// There and back
-    Both,
-    One,
-}
-
-/// Towards which edge lines follow each other
-#[derive(JsonSchema)]
-#[schemars(rename_all = "kebab-case")]
-pub(super) enum Advance {
-    Upwards,
-    Downwards,
-    Rightwards,
-    Leftwards,
 }
 
 #[derive(JsonSchema)]

@@ -1,7 +1,7 @@
 //! How bitmaps, solids and depth pictures are engraved.
 
+use super::lines::{Advance, Directions};
 use super::quantity::{Angle, Length, LineSpacing, Percent, Power, Speed};
-use super::step::{Advance, Directions};
 use schemars::JsonSchema;
 
 #[derive(JsonSchema)]

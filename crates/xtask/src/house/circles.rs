@@ -1,0 +1,65 @@
+//! Files that ask each other.
+//!
+//! A room's own file (`mod.rs`, or `a.rs` beside the folder `a`) hands on what lies in the room and holds what all in it
+//! share: a file and the rooms round it are one house, not two neighbours, so arrows between them do not count.
+
+use super::modules::{Module, arrows, of};
+use crate::packages::Packages;
+use crate::{Done, root};
+use std::path::Path;
+
+/// Every circle, by its files.
+pub(super) fn broken(packages: &Packages) -> Done<Vec<String>> {
+    let mut found = Vec::new();
+    for package in packages.own() {
+        let modules = of(&package.folder.join("src"))?;
+        let mut arrows = arrows(&modules);
+        for (from, to) in arrows.iter_mut().enumerate() {
+            to.retain(|to| !within(&modules[from], &modules[*to]));
+        }
+        for circle in circles(&arrows) {
+            let name = |n: &usize| shown(&modules[*n].file);
+            found.push(circle.iter().map(name).collect::<Vec<_>>().join(", "));
+        }
+    }
+    Ok(found)
+}
+
+fn shown(file: &Path) -> String {
+    file.strip_prefix(root()).unwrap_or(file).display().to_string()
+}
+
+/// Whether one of two modules lies in the other.
+fn within(a: &Module, b: &Module) -> bool {
+    a.path.starts_with(&b.path) || b.path.starts_with(&a.path)
+}
+
+/// Groups of more than one, each of which reaches each other.
+fn circles(arrows: &[Vec<usize>]) -> Vec<Vec<usize>> {
+    let reach: Vec<Vec<bool>> = (0..arrows.len())
+        .map(|from| {
+            let mut seen = vec![false; arrows.len()];
+            let mut open = arrows[from].clone();
+            while let Some(n) = open.pop() {
+                if !std::mem::replace(&mut seen[n], true) {
+                    open.extend(&arrows[n]);
+                }
+            }
+            seen
+        })
+        .collect();
+    let mut told = vec![false; arrows.len()];
+    let mut out = Vec::new();
+    for n in 0..arrows.len() {
+        if told[n] || !reach[n][n] {
+            continue;
+        }
+        let circle: Vec<usize> =
+            (n..arrows.len()).filter(|m| reach[n][*m] && reach[*m][n]).collect();
+        circle.iter().for_each(|m| told[*m] = true);
+        if circle.len() > 1 {
+            out.push(circle);
+        }
+    }
+    out
+}
