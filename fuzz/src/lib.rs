@@ -3,10 +3,9 @@
 use tinkite_core::artwork::{self, Format, layers::layers, trouble};
 use tinkite_core::job;
 use tinkite_core::machine;
-use tinkite_core::starter;
 use tinkite_core::program::measure::{Explainer, Measure};
 use tinkite_core::program::{Comments, Program};
-use tinkite_core::{Choice, compile};
+use tinkite_core::{Choice, Wishes, compile, starter};
 
 /// Curves and lines this near to what was drawn, mm: coarse, so that more inputs are tried.
 const TOLERANCE: f64 = 0.05;
@@ -37,7 +36,7 @@ pub fn artwork(bytes: &[u8]) {
     if art.format != Format::Stl
         && let Ok(machine) = machine::read("m", MACHINE)
     {
-        let _ = starter(&[("fuzzed".to_string(), art)], &machine, "m");
+        let _ = starter(&[("fuzzed".to_string(), art)], &machine, "m", &Wishes::default());
     }
 }
 
@@ -52,8 +51,8 @@ pub fn job(bytes: &[u8]) {
     }
     let Ok(art) = artwork::read("a.svg", DRAWING.as_bytes(), &Default::default()) else { return };
     let artworks = vec![art; job.artworks.len().min(3)];
-    let fonts = &artwork::NoFonts;
-    let given = tinkite_core::layout::Given { artworks, fonts };
+    let letters = &artwork::NoLetters;
+    let given = tinkite_core::layout::Given { artworks, letters, table: None };
     let Ok(compiled) = compile(given, &job, &Choice::default()) else { return };
     if compiled.within.planned().totals.moves > 200_000 {
         return;

@@ -8,7 +8,7 @@ use tinkite_core::problem::{Problem, Severity};
 use unicode_width::UnicodeWidthStr;
 
 /// Lines are no longer than this.
-const WIDTH: usize = 100;
+const WIDTH: usize = 98;
 
 /// Longest stretch of a file that is worth an excerpt, bytes.
 const EXCERPT: usize = 400;

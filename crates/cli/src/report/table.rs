@@ -8,11 +8,11 @@ pub(crate) fn table(header: &[&str], rows: Vec<Vec<String>>, numbers: &[usize]) 
     let rows: Vec<Vec<String>> = std::iter::once(header).chain(rows).collect();
     let columns = rows.iter().map(Vec::len).max().unwrap_or(0);
     let width = |n: usize| rows.iter().filter_map(|row| Some(row.get(n)?.width())).max();
-    let widths: Vec<usize> = (0..columns).map(|n| width(n).unwrap_or(0)).collect();
+    let widths: Vec<usize> = (0..columns).map(|n| width(n).unwrap_or(0).max(1)).collect();
     let line = |row: &Vec<String>| {
         let mut line = String::new();
         for (n, cell) in row.iter().enumerate() {
-            let blank = " ".repeat(widths[n] - cell.width());
+            let blank = " ".repeat(widths[n].saturating_sub(cell.width()));
             let (left, right) = if numbers.contains(&n) { (&*blank, "") } else { ("", &*blank) };
             line.push_str(&format!(" {left}{cell}{right} "));
         }

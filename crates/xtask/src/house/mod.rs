@@ -5,6 +5,7 @@ mod crates;
 mod links;
 mod modules;
 mod pictures;
+mod shared;
 mod words;
 
 use crate::Done;
@@ -17,6 +18,7 @@ pub(super) fn check() -> Done<String> {
     let laws = [
         ("no circle of files", circles::broken(&packages)?),
         ("crates stand on what their list says", crates::unlisted(&packages)?),
+        ("demo and tests share one build", shared::apart()?),
         ("rust-version is the newest that a package asks for", crates::compiler(&packages)),
         ("licences go together with ours", crates::licences(&packages)),
         ("the computation names no command and no option", words::commands(&packages)?),
