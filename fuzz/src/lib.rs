@@ -45,7 +45,7 @@ pub fn job(bytes: &[u8]) {
     let Ok(text) = std::str::from_utf8(bytes) else { return };
     let Ok(machine) = machine::read("m", MACHINE) else { return };
     let Ok(job) = job::read("fuzzed.kite.toml", text, machine) else { return };
-    let copies = job.placement.copies;
+    let copies = &job.placement.copies;
     if copies.columns * copies.rows > 20 || copies.count.is_some_and(|n| n > 20) {
         return;
     }

@@ -4,6 +4,7 @@
 //! Millimetres, seconds, radians, power as a fraction of full, y away from the operator. Units exist at the doors
 //! alone: [`quantity`] reads and writes them.
 
+pub mod checksum;
 pub mod colour;
 pub mod geometry;
 pub mod problem;

@@ -1,6 +1,5 @@
 //! Books of recipes: finding them, reading them, and changing one so that nobody's line is lost.
 
-use crate::checksum::checksum;
 use crate::config;
 use crate::hint;
 use crate::output::Output;
@@ -11,6 +10,7 @@ use etcetera::BaseStrategy;
 use std::fs::File;
 use std::io::Write;
 use std::path::{Path, PathBuf};
+use tinkite_core::checksum::checksum;
 use tinkite_core::job::recipe::{Book, EditError, Kept, Shelf, read_book};
 use tinkite_core::problem::{Code, Place, Problem};
 

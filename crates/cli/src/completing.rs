@@ -53,7 +53,7 @@ pub(crate) fn recipes() -> Vec<CompletionCandidate> {
 
 /// The last runs.
 pub(crate) fn runs() -> Vec<CompletionCandidate> {
-    let entries = log::path(None).and_then(|path| Log::look_into(&path)?.entries(RUNS));
+    let entries = log::path(None).and_then(|path| Ok(Log::look_into(&path)?.entries(RUNS)?));
     let told = |entry: log::Entry| {
         let how = entry.how.as_deref().unwrap_or("broke off, or running");
         let words = format!("{}, {how}", entry.began.job);

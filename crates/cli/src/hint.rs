@@ -2,6 +2,7 @@
 
 use tinkite_core::job::recipe::EditError;
 use tinkite_core::problem::{Code, Problem, Remedy, Severity};
+use tinkite_log::{ImportError, LogError};
 
 /// What to do about a problem, with the command or option that does it.
 pub(crate) fn help(problem: &Problem) -> String {
@@ -46,6 +47,19 @@ pub(crate) fn story(code: Code) -> &'static str {
 pub(crate) fn edit(error: &EditError) -> &'static str {
     match error {
         EditError::There(_) => ": --replace, --name NAME",
+        _ => "",
+    }
+}
+
+/// What helps where the log has something not.
+pub(crate) fn log(error: &LogError) -> &'static str {
+    match error {
+        LogError::NoRun { .. } => "; log list tells them",
+        LogError::NoProgram { .. } => " (log export --programs)",
+        LogError::WhichStep { .. } => ": --step says it",
+        LogError::Empty { .. } | LogError::Import { why: ImportError::NoHead, .. } => {
+            ": tinkite log export writes what is wanted"
+        }
         _ => "",
     }
 }

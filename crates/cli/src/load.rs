@@ -2,7 +2,6 @@
 
 use crate::args::JobArgs;
 use crate::books;
-use crate::checksum::checksum;
 use crate::fonts::{JobFonts, MachineFonts};
 use crate::kind::{self, Kind};
 use crate::machines;
@@ -12,6 +11,7 @@ use crate::shipped;
 use crate::source::{self, bytes, text};
 use std::path::{Path, PathBuf};
 use tinkite_core::artwork::{self, Artwork, Letters, Reading, Render, Shape};
+use tinkite_core::checksum::checksum;
 use tinkite_core::geometry::Point;
 use tinkite_core::job::recipe::Book;
 use tinkite_core::job::set::{Changed, Sets};

@@ -6,7 +6,6 @@ mod beam;
 mod books;
 mod bundle;
 mod burnt;
-mod checksum;
 mod commands;
 mod completing;
 mod config;

@@ -1,8 +1,10 @@
 //! Why a call did not do what was asked.
 
+use crate::hint;
 use std::collections::BTreeMap;
 use std::io;
 use tinkite_core::problem::{Code, Problem, Problems};
+use tinkite_log::LogError;
 
 /// Texts of the files that problems may point into, by name.
 pub(crate) type Sources = BTreeMap<String, String>;
@@ -58,6 +60,12 @@ impl Refusal {
     /// A file that could not be written.
     pub(crate) fn output(name: &str, error: &io::Error) -> Self {
         Self::Usage(format!("{name} cannot be written: {}", plain(error)))
+    }
+}
+
+impl From<LogError> for Refusal {
+    fn from(error: LogError) -> Self {
+        Self::Usage(format!("{error}{}", hint::log(&error)))
     }
 }
 

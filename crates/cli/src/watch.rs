@@ -1,7 +1,6 @@
 //! Making something again whenever a file that it is made of changes, until Ctrl-C.
 
 use crate::bundle;
-use crate::checksum::checksum;
 use crate::console::Console;
 use crate::door;
 use crate::load::Made;
@@ -10,6 +9,7 @@ use crate::stopping::Stopping;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
+use tinkite_core::checksum::checksum;
 use tinkite_core::quantity::{LengthUnit, clock};
 
 /// How often it is looked whether a file has changed, or whether to stop. A program that saves a file does so in

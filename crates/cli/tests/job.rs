@@ -235,13 +235,9 @@ fn an_error_shows_file_line_text_and_cure() {
     insta::assert_snapshot!(bench.refused(1, &["plan", JOB]), @r#"
     quantity
       × power in step 2 ("folds"): "15" has no unit, and a power needs one
-        ╭─[sail-panel.kite.toml:37:9]
-     36 │ speed = "60 mm/s"
-     37 │ power = "15"
-        ·         ──┬─
-        ·           ╰── here
-     38 │ 
-        ╰────
+       ╭ sail-panel.kite.toml:37:9
+     37│ power = "15"
+       │         ^^^^
       help: write it with a unit, for example "15 %" (units: %, mA, W)
     "#);
 }

@@ -82,7 +82,7 @@ fn what_is_no_export_is_refused_with_its_line_and_nothing_is_taken_in() {
     };
     assert!(refused("").contains("is empty"));
     assert!(refused("M3 S100\n").contains("wrong.jsonl:1: it is no JSON"));
-    assert!(refused("{}\n").contains("not what tinkite log export writes"));
+    assert!(refused("{}\n").contains("not a file of exported runs; nothing was taken in"));
     assert!(refused("{\"tinkite-log\":9}\n").contains("a later version"));
     let changed = |from: &str, to: &str| {
         assert!(right.contains(from), "{from}");

@@ -32,7 +32,7 @@ pub use begin::{RENDER_DPI, Wishes, starter};
 pub use compile::{Choice, Compiled, compile, survey};
 
 pub use tinkite_artwork::relief;
-pub use tinkite_base::{colour, geometry, problem, quantity, rs274, shield};
+pub use tinkite_base::{checksum, colour, geometry, problem, quantity, rs274, shield};
 pub use tinkite_job as job;
 pub use tinkite_layout as layout;
 pub use tinkite_machine as machine;

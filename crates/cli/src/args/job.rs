@@ -1,9 +1,9 @@
 //! What of a job is made, and the commands that take one.
 
 use crate::completing::{machines, steps};
+use crate::log::MadePart;
 use clap::Args as ClapArgs;
 use clap_complete::engine::ArgValueCandidates;
-use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
 
 /// What may happen to a file that is already there.
@@ -37,8 +37,7 @@ impl JobArgs {
 }
 
 /// What of a job is made, and what of it is changed for this call.
-#[derive(Debug, Clone, Default, PartialEq, ClapArgs, Serialize, Deserialize)]
-#[serde(default)]
+#[derive(Debug, Clone, Default, PartialEq, ClapArgs)]
 pub(crate) struct Part {
     /// Only this step of a job (may be repeated)
     #[arg(long, value_name = "STEP", add = ArgValueCandidates::new(steps))]
@@ -52,6 +51,18 @@ pub(crate) struct Part {
     /// Change a value of the job for this call: 'steps.outline.power="55 %"' (may be repeated)
     #[arg(long, value_name = "KEY=VALUE")]
     pub(crate) set: Vec<String>,
+}
+
+impl From<MadePart> for Part {
+    fn from(MadePart { only, skip, sheet, set }: MadePart) -> Self {
+        Self { only, skip, sheet, set }
+    }
+}
+
+impl From<Part> for MadePart {
+    fn from(Part { only, skip, sheet, set }: Part) -> Self {
+        Self { only, skip, sheet, set }
+    }
 }
 
 impl Part {

@@ -3,6 +3,8 @@
 use super::job::Writing;
 use super::values::length;
 use crate::completing::{machines, runs};
+use crate::log::Outcome;
+use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Args as ClapArgs, Subcommand};
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;
@@ -108,8 +110,23 @@ pub(crate) struct LogNote {
     #[arg(long, value_name = "STEP")]
     pub(crate) step: Option<String>,
     /// How it went; counted for the recipe if that was used unchanged
-    #[arg(long, value_name = "RESULT")]
-    pub(crate) result: Option<crate::log::Outcome>,
+    #[arg(long, value_name = "RESULT", value_parser = outcome())]
+    pub(crate) result: Option<Outcome>,
     #[command(flatten)]
     pub(crate) log: LogFile,
+}
+
+/// The words for how a step went.
+fn outcome() -> impl TypedValueParser<Value = Outcome> {
+    let about = [
+        "As it was meant",
+        "Cut through",
+        "Not cut through",
+        "Burnt too much",
+        "Too light",
+        "Something else: the text says what",
+    ];
+    let known = Outcome::ALL.iter().zip(about);
+    let values = known.map(|((_, word), about)| PossibleValue::new(*word).help(about));
+    PossibleValuesParser::new(values).map(|word: String| Outcome::of(&word))
 }

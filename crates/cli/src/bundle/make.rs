@@ -2,7 +2,6 @@
 
 use super::{Entry, FONTS, LAYOUT, LIST, List, REPORT, report};
 use crate::args::{JobArgs, LogFile};
-use crate::checksum::{Checksum, checksum};
 use crate::fonts::{JobFonts, LARGEST_FONT, MachineFonts};
 use crate::load;
 use crate::refusal::Refusal;
@@ -13,6 +12,7 @@ use std::io::{Cursor, Write};
 use std::path::{Component, Path};
 use std::sync::Arc;
 use tinkite_core::artwork::{FontSupply, LARGEST_FILE};
+use tinkite_core::checksum::{Checksum, checksum};
 use tinkite_core::job::recipe::Kept;
 use tinkite_core::program::{Comments, Program};
 use toml_edit::{DocumentMut, Item, TableLike, Value, value};

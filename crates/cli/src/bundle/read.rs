@@ -1,11 +1,11 @@
 //! Reading bundles. Everything in one may have been made on purpose to do harm.
 
 use super::{Entry, LARGEST, LAYOUT, LIST, List, MOST_FILES};
-use crate::checksum::checksum;
 use crate::refusal::{Refusal, Sources};
 use std::fs::File;
 use std::io::{BufReader, Read};
 use std::path::{Component, Path, PathBuf};
+use tinkite_core::checksum::checksum;
 use tinkite_core::problem::{Code, Place, Problem};
 use zip::ZipArchive;
 

@@ -27,8 +27,9 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
     }
     let mut args = args.clone();
     let jobs = [args.job.job.clone()];
-    let content =
-        |path: &Path| std::fs::read(path).ok().map(|bytes| crate::checksum::checksum(&bytes));
+    let content = |path: &Path| {
+        std::fs::read(path).ok().map(|bytes| tinkite_core::checksum::checksum(&bytes))
+    };
     let mut own: Option<String> = None;
     let result = args.output.clone();
     watch::again_and_again(&jobs, Some(&result), console, || {

@@ -31,7 +31,7 @@ pub(super) fn export(args: &LogExport, console: &Console) -> Result<(), Refusal>
     let mut runs = 0;
     let written = output.write(|out| {
         let carried = log.carry_out(args.programs, out);
-        runs = carried.map_err(|refusal| io::Error::other(refusal.why()))?;
+        runs = carried.map_err(|refusal| io::Error::other(refusal.to_string()))?;
         Ok(())
     })?;
     console.say(&count(runs, "run"));

@@ -17,7 +17,7 @@ use tinkite_core::quantity::{clock, plain};
 use tinkite_run::Marked;
 
 pub(super) fn run(command: &LogCommand, console: &Console) -> Result<(), Refusal> {
-    let open = |said: Option<&Path>| Log::look_into(&log::path(said)?);
+    let open = |said: Option<&Path>| Ok::<_, Refusal>(Log::look_into(&log::path(said)?)?);
     match command {
         LogCommand::List(args) => {
             list(&open(args.log.path.as_deref())?.entries(args.last)?, console)

@@ -304,7 +304,7 @@ fn from_job(args: &JobArgs, doubts: Option<&Console>) -> Result<Found, Refusal> 
             true => whole(Path::new(machine)).display().to_string(),
             false => machine.clone(),
         }),
-        part: Part { set: made.set, ..args.part.clone() },
+        part: Part { set: made.set, ..args.part.clone() }.into(),
         numbers: made.compiled.numbers,
     };
     let failed = |error: io::Error| Refusal::output("a temporary file", &error);

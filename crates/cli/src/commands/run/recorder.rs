@@ -104,7 +104,7 @@ impl Recorder {
         };
         self.last = Some(Reached { sent: view.sent, ..reached });
         match (&self.log, &self.run) {
-            (Some(log), Some((run, _))) => log.reached(*run, &reached),
+            (Some(log), Some((run, _))) => Ok(log.reached(*run, &reached)?),
             _ => Ok(()),
         }
     }
@@ -125,7 +125,7 @@ impl Recorder {
 
     /// Remembers something of a run that is over.
     pub(super) fn note(&self, run: i64, text: &str) -> Result<(), Refusal> {
-        self.log.as_ref().map_or(Ok(()), |log| log.note(run, text))
+        self.log.as_ref().map_or(Ok(()), |log| Ok(log.note(run, text)?))
     }
 
     /// The run is over. Its number, when it is in the log.

@@ -29,6 +29,7 @@ pub(super) fn next(
         )));
     }
     let MadeFrom { job, machine, part, .. } = made;
+    let part = Part::from(part.clone());
     let of = |part: Part| JobArgs { job: job.clone(), machine: machine.clone(), part };
     let then = ProgramFile::made(&of(part.clone()), None, console)?;
     let why = format!(

@@ -35,7 +35,7 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
         ));
     }
     let earlier = args.go_on.or(args.again);
-    let log = || Log::look_into(&log::path(args.log.path.as_deref())?);
+    let log = || Ok::<_, Refusal>(Log::look_into(&log::path(args.log.path.as_deref())?)?);
     let (program, beginning, kind, entry) = match earlier {
         Some(run) => {
             let log = log()?;
@@ -66,7 +66,7 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
     constant_power(args, &program, &name, console)?;
     // What a simulation in this process did is gone with it.
     let logged = args.log.path.is_some() || !name.starts_with("rig:");
-    let log = logged.then(|| Log::open(&log::path(args.log.path.as_deref())?)).transpose();
+    let log = logged.then(|| Ok(Log::open(&log::path(args.log.path.as_deref())?)?)).transpose();
     let log = match log {
         Ok(log) => log,
         Err(Refusal::Usage(why)) if earlier.is_none() && args.log.path.is_none() => {

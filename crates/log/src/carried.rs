@@ -1,7 +1,6 @@
 //! Runs on their way from one log to another: a JSON object a line.
 
-use super::{Kind, Log, Outcome};
-use crate::refusal::Refusal;
+use super::{ImportError, Kind, Log, LogError, Outcome};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use flate2::Compression;
@@ -11,7 +10,7 @@ use rusqlite::{OptionalExtension, named_params, params_from_iter};
 use serde_json::{Map, Value};
 use std::collections::BTreeMap;
 use std::io::{BufRead, Read, Seek, SeekFrom, Write};
-use tinkite_core::job::recipe::material_key;
+use tinkite_job::recipe::material_key;
 
 /// What the first line says: which kind of file it is, and of which layout.
 const HEAD: &str = "tinkite-log";
@@ -64,13 +63,13 @@ const JSON: [&str; 3] = ["steps", "standing", "position"];
 
 /// What an import did.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub(crate) struct Carried {
+pub struct Carried {
     /// Runs that were new here.
-    pub(crate) new: usize,
+    pub new: usize,
     /// Runs that were here already.
-    pub(crate) known: usize,
+    pub known: usize,
     /// Results that somebody had noted, and that were new here.
-    pub(crate) noted: usize,
+    pub noted: usize,
 }
 
 impl Log {
@@ -78,9 +77,9 @@ impl Log {
     ///
     /// # Errors
     /// What the disk or SQLite refuses.
-    pub(crate) fn carry_out(&self, programs: bool, out: &mut dyn Write) -> Result<usize, Refusal> {
+    pub fn carry_out(&self, programs: bool, out: &mut dyn Write) -> Result<usize, LogError> {
         let failed = self.failed();
-        let written = |error: std::io::Error| Refusal::output("the runs", &error);
+        let written = |source| LogError::Write { what: "the runs".into(), source };
         let head = Map::from_iter([(HEAD.to_string(), Value::from(LAYOUT))]);
         writeln!(out, "{}", Value::Object(head)).map_err(written)?;
         let sql = format!("SELECT id, after, {} FROM runs ORDER BY id", COLUMNS.join(", "));
@@ -107,7 +106,7 @@ impl Log {
     }
 
     /// How the steps of a run went, as somebody noted it.
-    fn results(&self, run: i64) -> Result<Vec<Value>, Refusal> {
+    fn results(&self, run: i64) -> Result<Vec<Value>, LogError> {
         let failed = self.failed();
         let mut statement = self
             .connection
@@ -125,7 +124,7 @@ impl Log {
     }
 
     /// Whether the log holds the program of a run.
-    pub(crate) fn has_program(&self, run: i64) -> Result<bool, Refusal> {
+    pub fn has_program(&self, run: i64) -> Result<bool, LogError> {
         let found = self.connection.query_row(
             "SELECT 1 FROM programs WHERE run = :run",
             named_params! { ":run": run },
@@ -138,46 +137,42 @@ impl Log {
     ///
     /// # Errors
     /// What is no such file, with its line, and what the disk or SQLite refuses.
-    pub(crate) fn carry_in(
+    pub fn carry_in(
         &self,
         name: &str,
         from: &mut impl BufRead,
         now_ms: i64,
-    ) -> Result<Carried, Refusal> {
+    ) -> Result<Carried, LogError> {
         let whole = self.connection.unchecked_transaction().map_err(self.failed())?;
         let mut carried = Carried::default();
         let mut numbers: BTreeMap<i64, i64> = BTreeMap::new();
         let mut line = 0;
         loop {
             line += 1;
-            let wrong =
-                |why: &str| Refusal::Usage(format!("{name}:{line}: {why}; nothing was taken in"));
-            let Some(object) = next(from, &wrong)? else { break };
+            let wrong = |why| LogError::Import { file: name.into(), line, why };
+            let Some(object) = next(from).map_err(wrong)? else { break };
             if line == 1 {
                 match object.get(HEAD).and_then(Value::as_u64) {
                     Some(LAYOUT) => continue,
-                    Some(_) => return Err(wrong("it was written by a later version of tinkite")),
-                    None => return Err(wrong("it is not what tinkite log export writes")),
+                    Some(_) => return Err(wrong(ImportError::Later)),
+                    None => return Err(wrong(ImportError::NoHead)),
                 }
             }
-            let brought = self.bring(&object, &numbers, now_ms).map_err(|why| wrong(&why))?;
+            let brought = self.bring(&object, &numbers, now_ms).map_err(wrong)?;
             numbers.insert(brought.there, brought.here);
-            carried.noted +=
-                self.bring_results(&object, brought.here).map_err(|why| wrong(&why))?;
+            carried.noted += self.bring_results(&object, brought.here).map_err(wrong)?;
             let program = object.get("program");
             if program.is_some() && !self.has_program(brought.here)? {
                 let sha256 = object.get("sha256").and_then(Value::as_str).unwrap_or_default();
                 let packed = program.and_then(Value::as_str).unwrap_or_default();
-                self.bring_program(brought.here, packed, sha256).map_err(|why| wrong(&why))?;
+                self.bring_program(brought.here, packed, sha256).map_err(wrong)?;
             }
             *if brought.new { &mut carried.new } else { &mut carried.known } += 1;
             // What cannot be read back would spoil the whole log.
-            self.entry(Some(brought.here)).map_err(|_| wrong("it is no run"))?;
+            self.entry(Some(brought.here)).map_err(|_| wrong(ImportError::NoRun))?;
         }
         if line == 1 {
-            return Err(Refusal::Usage(format!(
-                "{name} is empty: tinkite log export writes what is wanted"
-            )));
+            return Err(LogError::Empty { file: name.into() });
         }
         whole.commit().map_err(self.failed())?;
         Ok(carried)
@@ -189,22 +184,21 @@ impl Log {
         run: &Map<String, Value>,
         numbers: &BTreeMap<i64, i64>,
         now_ms: i64,
-    ) -> Result<Brought, String> {
+    ) -> Result<Brought, ImportError> {
         let number = |key: &str| run.get(key).and_then(Value::as_i64);
         let text = |key: &str| run.get(key).and_then(Value::as_str);
-        let there = number("run").ok_or("it has no number (run)")?;
+        let there = number("run").ok_or(ImportError::NoNumber)?;
         let known = ["run", "after", "results", "program"];
         if let Some(other) = run
             .keys()
             .find(|key| !known.contains(&key.as_str()) && !COLUMNS.contains(&key.as_str()))
         {
-            return Err(format!("nothing of a run is called \"{other}\""));
+            return Err(ImportError::Unknown(other.clone()));
         }
         let kind = text("kind").unwrap_or_default();
         if !Kind::ALL.iter().any(|known| known.word() == kind) {
-            return Err(format!("no run is of kind \"{kind}\""));
+            return Err(ImportError::Kind(kind.into()));
         }
-        let words = |error: rusqlite::Error| error.to_string();
         let here: Option<i64> = self
             .connection
             .query_row(
@@ -212,15 +206,12 @@ impl Log {
                 named_params! { ":began": number("began"), ":sha256": text("sha256"), ":job": text("job") },
                 |row| row.get(0),
             )
-            .optional()
-            .map_err(words)?;
+            .optional()?;
         if let Some(here) = here {
-            self.connection
-                .execute(
-                    "UPDATE runs SET note = :note WHERE id = :run AND note IS NULL",
-                    named_params! { ":note": text("note"), ":run": here },
-                )
-                .map_err(words)?;
+            self.connection.execute(
+                "UPDATE runs SET note = :note WHERE id = :run AND note IS NULL",
+                named_params! { ":note": text("note"), ":run": here },
+            )?;
             return Ok(Brought { there, here, new: false });
         }
         let marks = vec!["?"; COLUMNS.len() + 3].join(", ");
@@ -234,26 +225,26 @@ impl Log {
         cells.push(after.map_or(Cell::Null, |after| Cell::Integer(*after)));
         cells.push(Cell::Integer(now_ms));
         cells.push(text("material").map_or(Cell::Null, |name| Cell::Text(material_key(name))));
-        self.connection.execute(&sql, params_from_iter(cells)).map_err(words)?;
+        self.connection.execute(&sql, params_from_iter(cells))?;
         Ok(Brought { there, here: self.connection.last_insert_rowid(), new: true })
     }
 
     /// Puts in what somebody noted of its steps, where it is not there; how many that were.
-    fn bring_results(&self, run: &Map<String, Value>, here: i64) -> Result<usize, String> {
+    fn bring_results(&self, run: &Map<String, Value>, here: i64) -> Result<usize, ImportError> {
         let results = run.get("results").and_then(Value::as_array);
         let mut new = 0;
         for result in results.into_iter().flatten() {
             let text = |key: &str| result.get(key).and_then(Value::as_str);
             let (Some(step), Some(outcome)) = (text("step"), text("result")) else {
-                return Err("a result says neither step nor result".into());
+                return Err(ImportError::Line("a result says neither step nor result".into()));
             };
             if !Outcome::known(outcome) {
-                return Err(format!("no result is called \"{outcome}\""));
+                return Err(ImportError::Line(format!("no result is called \"{outcome}\"")));
             }
             let noted = result
                 .get("noted")
                 .and_then(Value::as_i64)
-                .ok_or("a result has no time (noted)")?;
+                .ok_or_else(|| ImportError::Line("a result has no time (noted)".into()))?;
             new += self
                 .connection
                 .execute(
@@ -263,31 +254,31 @@ impl Log {
                     named_params! {
                         ":run": here, ":step": step, ":outcome": outcome, ":note": text("note"), ":noted": noted,
                     },
-                )
-                .map_err(|error| error.to_string())?;
+                )?;
         }
         Ok(new)
     }
 
     /// Puts in the program of a run, which must be the one that it was run with.
-    fn bring_program(&self, run: i64, packed: &str, sha256: &str) -> Result<(), String> {
-        let words = |error: std::io::Error| format!("its program: {error}");
-        let bytes = STANDARD.decode(packed).map_err(|error| format!("its program: {error}"))?;
+    fn bring_program(&self, run: i64, packed: &str, sha256: &str) -> Result<(), ImportError> {
+        let words = |error: std::io::Error| ImportError::Line(format!("its program: {error}"));
+        let bytes = STANDARD
+            .decode(packed)
+            .map_err(|error| ImportError::Line(format!("its program: {error}")))?;
         let mut file = tempfile::tempfile().map_err(words)?;
         let mut unpacked = GzDecoder::new(&bytes[..]).take(LONGEST_PROGRAM);
         let length = std::io::copy(&mut unpacked, &mut file).map_err(words)?;
         file.seek(SeekFrom::Start(0)).map_err(words)?;
         let (found, _) = super::digest(&mut file).map_err(words)?;
         if found != sha256 {
-            return Err("its program is not the one that its SHA-256 says".into());
+            let why = "its program is not the one that its SHA-256 says";
+            return Err(ImportError::Line(why.into()));
         }
-        self.connection
-            .execute(
-                "INSERT INTO programs (run, program) VALUES (:run, zeroblob(:length))",
-                named_params! { ":run": run, ":length": length as i64 },
-            )
-            .map_err(|error| error.to_string())?;
-        self.store_program(run, &mut file).map_err(|refusal| refusal.why())
+        self.connection.execute(
+            "INSERT INTO programs (run, program) VALUES (:run, zeroblob(:length))",
+            named_params! { ":run": run, ":length": length as i64 },
+        )?;
+        self.store_program(run, &mut file).map_err(|error| ImportError::Line(error.to_string()))
     }
 }
 
@@ -300,23 +291,20 @@ struct Brought {
 }
 
 /// The object of the next line; none behind the last one.
-fn next(
-    from: &mut impl BufRead,
-    wrong: &dyn Fn(&str) -> Refusal,
-) -> Result<Option<Map<String, Value>>, Refusal> {
+fn next(from: &mut impl BufRead) -> Result<Option<Map<String, Value>>, ImportError> {
     let mut text = String::new();
     let count = from.take(LONGEST_LINE).read_line(&mut text);
-    let count = count.map_err(|error| wrong(&error.to_string()))?;
+    let count = count?;
     if count == 0 {
         return Ok(None);
     }
     if !text.ends_with('\n') && count as u64 == LONGEST_LINE {
-        return Err(wrong("the line is too long"));
+        return Err(ImportError::Line("the line is too long".into()));
     }
     match serde_json::from_str(&text) {
         Ok(Value::Object(object)) => Ok(Some(object)),
-        Ok(_) => Err(wrong("it is not what tinkite log export writes")),
-        Err(error) => Err(wrong(&format!("it is no JSON ({error})"))),
+        Ok(_) => Err(ImportError::NoHead),
+        Err(error) => Err(ImportError::Line(format!("it is no JSON ({error})"))),
     }
 }
 
@@ -335,7 +323,7 @@ fn json(name: &str, cell: ValueRef<'_>) -> Value {
 }
 
 /// The same the other way round.
-fn cell(name: &str, value: Option<&Value>) -> Result<Cell, String> {
+fn cell(name: &str, value: Option<&Value>) -> Result<Cell, ImportError> {
     Ok(match value {
         None | Some(Value::Null) => Cell::Null,
         Some(value) if JSON.contains(&name) => Cell::Text(value.to_string()),
@@ -343,17 +331,17 @@ fn cell(name: &str, value: Option<&Value>) -> Result<Cell, String> {
         Some(Value::Number(number)) => match (number.as_i64(), number.as_f64()) {
             (Some(whole), _) => Cell::Integer(whole),
             (None, Some(real)) => Cell::Real(real),
-            (None, None) => return Err(format!("{name} is too large")),
+            (None, None) => return Err(ImportError::TooLarge(name.into())),
         },
-        Some(_) => return Err(format!("{name} should be text or a number")),
+        Some(_) => return Err(ImportError::WrongType(name.into())),
     })
 }
 
 /// A program, packed into text.
-fn packed(program: &mut impl Read) -> Result<String, Refusal> {
+fn packed(program: &mut impl Read) -> Result<String, LogError> {
     let mut bytes = Vec::new();
     GzEncoder::new(program, Compression::default())
         .read_to_end(&mut bytes)
-        .map_err(|error| Refusal::output("a program", &error))?;
+        .map_err(|source| LogError::Write { what: "a program".into(), source })?;
     Ok(STANDARD.encode(bytes))
 }

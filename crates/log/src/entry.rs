@@ -1,20 +1,20 @@
 //! One run in the log.
 
 use super::{Log, Tried};
-use crate::args::Part;
-use crate::checksum::Checksum;
-use crate::refusal::Refusal;
+use crate::LogError;
 use rusqlite::{OptionalExtension, Row, named_params};
 use serde::{Deserialize, Serialize};
 use std::io::{Read, Seek, SeekFrom};
 use std::path::PathBuf;
-use tinkite_core::job::recipe::material_key;
-use tinkite_core::program::Place;
+use tinkite_base::checksum::Checksum;
+use tinkite_job::recipe::material_key;
+use tinkite_reader::Place;
 use tinkite_run::{Broken, Marked, Stance, Whereabouts};
 
 /// What a run is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Kind {
+pub enum Kind {
+    /// A job or a program.
     Run,
     /// The rest of another run.
     GoOn,
@@ -28,7 +28,7 @@ impl Kind {
     pub(super) const ALL: [Self; 4] = [Self::Run, Self::GoOn, Self::Again, Self::FromLine];
 
     /// In one word.
-    pub(crate) fn word(self) -> &'static str {
+    pub fn word(self) -> &'static str {
         match self {
             Self::Run => "run",
             Self::GoOn => "go-on",
@@ -40,31 +40,48 @@ impl Kind {
 
 /// A step of a run.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub(crate) struct StepEntry {
-    pub(crate) name: String,
-    pub(crate) line: u32,
-    pub(crate) planned_seconds: f64,
+pub struct StepEntry {
+    /// What it is called.
+    pub name: String,
+    /// The program's line with which it begins, from 1.
+    pub line: u32,
+    /// How long it was planned to take, s.
+    pub planned_seconds: f64,
     /// None where it was not reached, or not finished.
-    pub(crate) seconds: Option<f64>,
+    pub seconds: Option<f64>,
     /// What was set, in words.
-    pub(crate) settings: String,
+    pub settings: String,
     /// The same in figures, where the program was made from a job.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub(crate) tried: Option<Tried>,
+    pub tried: Option<Tried>,
 }
 
 /// The job that a program was made from.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub(crate) struct MadeFrom {
+pub struct MadeFrom {
     /// The job's file, from the root of the disk.
-    pub(crate) job: PathBuf,
+    pub job: PathBuf,
     /// The machine that was said in the call.
-    pub(crate) machine: Option<String>,
+    pub machine: Option<String>,
     /// What of it was made, with what was set.
-    pub(crate) part: Part,
+    pub part: MadePart,
     /// The first and the last serial number of its copies.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub(crate) numbers: Option<(u32, u32)>,
+    pub numbers: Option<(u32, u32)>,
+}
+
+/// What of a job was made, and what of it was changed.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct MadePart {
+    /// Only these steps; none: all.
+    pub only: Vec<String>,
+    /// Not these steps.
+    pub skip: Vec<String>,
+    /// Which sheet, when copies take several.
+    pub sheet: Option<u32>,
+    /// Keys with their values.
+    pub set: Vec<String>,
 }
 
 /// How the machine stood.
@@ -90,70 +107,101 @@ impl From<StandingEntry> for Stance {
 
 /// What is known when a run begins.
 #[derive(Debug, Clone)]
-pub(crate) struct Began {
-    pub(crate) kind: Kind,
-    pub(crate) after: Option<i64>,
-    pub(crate) began_ms: i64,
-    pub(crate) job: String,
-    pub(crate) lines: u32,
-    pub(crate) machine: String,
-    pub(crate) profile: String,
+pub struct Began {
+    /// What kind of run it is.
+    pub kind: Kind,
+    /// The run that it goes on with, or does again.
+    pub after: Option<i64>,
+    /// When it began, ms since 1970, UTC.
+    pub began_ms: i64,
+    /// The job, or the program's file.
+    pub job: String,
+    /// Lines of the program.
+    pub lines: u32,
+    /// The machine's name.
+    pub machine: String,
+    /// The text of the machine's profile.
+    pub profile: String,
     /// The job that the program was made from, where it was.
-    pub(crate) made: Option<MadeFrom>,
-    pub(crate) link: String,
+    pub made: Option<MadeFrom>,
+    /// What it went over.
+    pub link: String,
     /// What the job calls its stock.
-    pub(crate) material: Option<String>,
-    pub(crate) diameter: Option<f64>,
-    pub(crate) zero: Option<String>,
-    pub(crate) steps: Vec<StepEntry>,
-    pub(crate) planned_seconds: f64,
-    pub(crate) standing: Stance,
-    pub(crate) note: Option<String>,
+    pub material: Option<String>,
+    /// Of what was held in the rotary, mm.
+    pub diameter: Option<f64>,
+    /// What the program counted from.
+    pub zero: Option<String>,
+    /// Its steps.
+    pub steps: Vec<StepEntry>,
+    /// How long it was planned to take, s.
+    pub planned_seconds: f64,
+    /// How the machine stood when it began.
+    pub standing: Stance,
+    /// What was said of it.
+    pub note: Option<String>,
 }
 
 /// How far a run is.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub(crate) struct Reached {
-    pub(crate) seen: Place,
+pub struct Reached {
+    /// The last place at which the head was seen.
+    pub seen: Place,
     /// No line behind this one was sent.
-    pub(crate) sent: u32,
-    pub(crate) acknowledged: u32,
-    pub(crate) position: Option<[Option<f64>; 6]>,
-    pub(crate) seconds: f64,
+    pub sent: u32,
+    /// The last line that the controller answered.
+    pub acknowledged: u32,
+    /// Where the head was at last, in the machine's own positions.
+    pub position: Option<[Option<f64>; 6]>,
+    /// How long it ran, s.
+    pub seconds: f64,
 }
 
 /// How a run ended.
 #[derive(Debug, Clone)]
-pub(crate) struct Ending {
-    pub(crate) how: &'static str,
-    pub(crate) why: Option<String>,
-    pub(crate) dark: &'static str,
-    pub(crate) whereabouts: Whereabouts,
-    pub(crate) reached: Reached,
-    pub(crate) steps: Vec<StepEntry>,
+pub struct Ending {
+    /// How it ended, in one word.
+    pub how: &'static str,
+    /// Why, in words.
+    pub why: Option<String>,
+    /// What is said of the beam.
+    pub dark: &'static str,
+    /// Where the head is in the program.
+    pub whereabouts: Whereabouts,
+    /// How far it got.
+    pub reached: Reached,
+    /// Its steps.
+    pub steps: Vec<StepEntry>,
 }
 
 /// A run as the log has it.
 #[derive(Debug, Clone)]
-pub(crate) struct Entry {
-    pub(crate) id: i64,
-    pub(crate) began: Began,
-    pub(crate) sha256: String,
-    pub(crate) reached: Reached,
+pub struct Entry {
+    /// Its number.
+    pub id: i64,
+    /// What was known when it began.
+    pub began: Began,
+    /// SHA-256 of its program, in hexadecimal.
+    pub sha256: String,
+    /// How far it got.
+    pub reached: Reached,
     /// None: it runs, or its sender died.
-    pub(crate) how: Option<String>,
-    pub(crate) why: Option<String>,
-    pub(crate) dark: Option<String>,
-    pub(crate) marked: Marked,
+    pub how: Option<String>,
+    /// Why, in words.
+    pub why: Option<String>,
+    /// What is said of the beam.
+    pub dark: Option<String>,
+    /// Where the head stands in the program.
+    pub marked: Marked,
     /// Runs that came after it: its rest, or once more.
-    pub(crate) followed_by: Vec<i64>,
+    pub followed_by: Vec<i64>,
     /// Whether it was taken in from another log.
-    pub(crate) brought: bool,
+    pub brought: bool,
 }
 
 impl Entry {
     /// As a run that broke off.
-    pub(crate) fn broken(&self) -> Broken {
+    pub fn broken(&self) -> Broken {
         Broken {
             began: self.began.standing,
             marked: self.marked,
@@ -168,7 +216,7 @@ impl Entry {
 const FIRST_SENT: u32 = 2000;
 
 /// The SHA-256 of a file and its length; it is read from the start, and put back there.
-pub(crate) fn digest(program: &mut (impl Read + Seek)) -> std::io::Result<(String, u64)> {
+pub fn digest(program: &mut (impl Read + Seek)) -> std::io::Result<(String, u64)> {
     program.seek(SeekFrom::Start(0))?;
     let mut sum = Checksum::default();
     let length = std::io::copy(program, &mut sum)?;
@@ -176,8 +224,8 @@ pub(crate) fn digest(program: &mut (impl Read + Seek)) -> std::io::Result<(Strin
     Ok((sum.hex(), length))
 }
 
-fn as_json(value: &impl Serialize) -> Result<String, Refusal> {
-    serde_json::to_string(value).map_err(|error| Refusal::Usage(error.to_string()))
+fn as_json(value: &impl Serialize) -> Result<String, LogError> {
+    Ok(serde_json::to_string(value)?)
 }
 
 impl Log {
@@ -185,12 +233,8 @@ impl Log {
     ///
     /// # Errors
     /// What the disk or SQLite refuses.
-    pub(crate) fn begin(
-        &self,
-        began: &Began,
-        program: &mut (impl Read + Seek),
-    ) -> Result<i64, Refusal> {
-        let unreadable = |error: std::io::Error| Refusal::output("the program", &error);
+    pub fn begin(&self, began: &Began, program: &mut (impl Read + Seek)) -> Result<i64, LogError> {
+        let unreadable = |source| LogError::Write { what: "the program".into(), source };
         let (sha256, length) = digest(program).map_err(unreadable)?;
         let failed = self.failed();
         let whole = self.connection.unchecked_transaction().map_err(&failed)?;
@@ -240,7 +284,7 @@ impl Log {
     ///
     /// # Errors
     /// What the disk or SQLite refuses.
-    pub(crate) fn reached(&self, run: i64, reached: &Reached) -> Result<(), Refusal> {
+    pub fn reached(&self, run: i64, reached: &Reached) -> Result<(), LogError> {
         let mut statement = self
             .connection
             .prepare(
@@ -268,7 +312,7 @@ impl Log {
     ///
     /// # Errors
     /// What the disk or SQLite refuses.
-    pub(crate) fn end(&self, run: i64, ending: &Ending) -> Result<(), Refusal> {
+    pub fn end(&self, run: i64, ending: &Ending) -> Result<(), LogError> {
         self.reached(run, &ending.reached)?;
         let (word, here, there) = match ending.whereabouts {
             Whereabouts::End => ("end", None, None),
@@ -306,7 +350,7 @@ impl Log {
     ///
     /// # Errors
     /// A run that is not there, or what SQLite refuses.
-    pub(crate) fn note(&self, run: i64, text: &str) -> Result<(), Refusal> {
+    pub fn note(&self, run: i64, text: &str) -> Result<(), LogError> {
         let changed = self
             .connection
             .execute(
@@ -317,18 +361,15 @@ impl Log {
         if changed == 0 { Err(self.no_run(run)) } else { Ok(()) }
     }
 
-    fn no_run(&self, run: i64) -> Refusal {
-        Refusal::Usage(format!(
-            "there is no run {run} in {}; log list tells them",
-            self.path.display()
-        ))
+    fn no_run(&self, run: i64) -> LogError {
+        LogError::NoRun { run, path: self.path.clone() }
     }
 
     /// One run; when no number is said, the last that was run from here.
     ///
     /// # Errors
     /// A run that is not there.
-    pub(crate) fn entry(&self, run: Option<i64>) -> Result<Entry, Refusal> {
+    pub fn entry(&self, run: Option<i64>) -> Result<Entry, LogError> {
         let sql = format!(
             "SELECT {COLUMNS} FROM runs WHERE CASE WHEN :run IS NULL THEN brought IS NULL ELSE id = :run END
              ORDER BY id DESC LIMIT 1"
@@ -340,7 +381,7 @@ impl Log {
             .map_err(self.failed())?;
         let mut entry = found.ok_or_else(|| match run {
             Some(run) => self.no_run(run),
-            None => Refusal::Usage(format!("there is no run in {} yet", self.path.display())),
+            None => LogError::NoRuns { path: self.path.clone() },
         })?;
         self.follow(&mut entry)?;
         Ok(entry)
@@ -350,7 +391,7 @@ impl Log {
     ///
     /// # Errors
     /// What SQLite refuses.
-    pub(crate) fn entries(&self, most: u32) -> Result<Vec<Entry>, Refusal> {
+    pub fn entries(&self, most: u32) -> Result<Vec<Entry>, LogError> {
         let sql = format!("SELECT {COLUMNS} FROM runs ORDER BY id DESC LIMIT :most");
         let failed = self.failed();
         let mut statement = self.connection.prepare(&sql).map_err(&failed)?;
@@ -360,7 +401,7 @@ impl Log {
         Ok(entries)
     }
 
-    fn follow(&self, entry: &mut Entry) -> Result<(), Refusal> {
+    fn follow(&self, entry: &mut Entry) -> Result<(), LogError> {
         let failed = self.failed();
         let mut statement = self
             .connection

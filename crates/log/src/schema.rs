@@ -1,7 +1,7 @@
 //! How the log is laid out, and how an older one is brought up to date.
 
 use rusqlite::{Connection, TransactionBehavior, named_params};
-use tinkite_core::job::recipe::material_key;
+use tinkite_job::recipe::material_key;
 
 /// What each version adds; never changed once it is out.
 const STEPS: [&str; 3] = [
@@ -86,37 +86,50 @@ CREATE INDEX runs_material ON runs (material_key);
 ",
 ];
 
+/// Why a log cannot be brought up to date.
+#[derive(Debug)]
+pub(super) enum Outdated {
+    /// A later version wrote it.
+    Later {
+        found: usize,
+        known: usize,
+    },
+    Sql(rusqlite::Error),
+}
+
+impl From<rusqlite::Error> for Outdated {
+    fn from(error: rusqlite::Error) -> Self {
+        Self::Sql(error)
+    }
+}
+
 /// Makes the tables, or changes those of an earlier version.
 ///
 /// # Errors
 /// A log of a later version, or what SQLite refuses.
-pub(super) fn bring_up_to_date(connection: &Connection) -> Result<(), String> {
-    let words = |error: rusqlite::Error| error.to_string();
+pub(super) fn bring_up_to_date(connection: &Connection) -> Result<(), Outdated> {
     let version = |connection: &Connection| {
         connection.pragma_query_value(None, "user_version", |row| row.get::<_, i64>(0))
     };
-    if version(connection).map_err(words)? == STEPS.len() as i64 {
+    if version(connection)? == STEPS.len() as i64 {
         return Ok(());
     }
     // Another process may do the same at this moment.
-    let change = rusqlite::Transaction::new_unchecked(connection, TransactionBehavior::Immediate)
-        .map_err(words)?;
-    let found = version(&change).map_err(words)?;
+    let change = rusqlite::Transaction::new_unchecked(connection, TransactionBehavior::Immediate)?;
+    let found = version(&change)?;
     let found = usize::try_from(found).unwrap_or(usize::MAX);
     let Some(steps) = STEPS.get(found..) else {
-        return Err(format!(
-            "it was written by a later version of tinkite (layout {found}; this one knows {})",
-            STEPS.len()
-        ));
+        return Err(Outdated::Later { found, known: STEPS.len() });
     };
     for step in steps {
-        change.execute_batch(step).map_err(words)?;
+        change.execute_batch(step)?;
     }
     if found < 3 {
-        name_materials(&change).map_err(words)?;
+        name_materials(&change)?;
     }
-    change.pragma_update(None, "user_version", STEPS.len() as i64).map_err(words)?;
-    change.commit().map_err(words)
+    change.pragma_update(None, "user_version", STEPS.len() as i64)?;
+    change.commit()?;
+    Ok(())
 }
 
 /// Gives the runs of an earlier version the keys of their materials.
@@ -155,6 +168,6 @@ mod tests {
         // Once more changes nothing, and a later version is left alone.
         bring_up_to_date(&log).unwrap();
         log.pragma_update(None, "user_version", 99).unwrap();
-        assert!(bring_up_to_date(&log).unwrap_err().contains("later version"));
+        assert!(matches!(bring_up_to_date(&log), Err(Outdated::Later { found: 99, .. })));
     }
 }

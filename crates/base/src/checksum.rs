@@ -4,12 +4,13 @@ use hmac_sha256::Hash;
 use std::io::{self, Write};
 
 /// The checksum of everything that is written into it.
-#[derive(Default)]
-pub(crate) struct Checksum(Hash);
+#[derive(Clone, Default)]
+pub struct Checksum(Hash);
 
 impl Checksum {
     /// In hexadecimal.
-    pub(crate) fn hex(self) -> String {
+    #[must_use]
+    pub fn hex(self) -> String {
         self.0.finalize().iter().map(|byte| format!("{byte:02x}")).collect()
     }
 }
@@ -26,7 +27,8 @@ impl Write for Checksum {
 }
 
 /// The checksum of `content`.
-pub(crate) fn checksum(content: &[u8]) -> String {
+#[must_use]
+pub fn checksum(content: &[u8]) -> String {
     let mut sum = Checksum::default();
     sum.0.update(content);
     sum.hex()

@@ -1,38 +1,41 @@
 //! What was tried in a run, and how it went: the history that answers what worked on a material.
 
-use super::Log;
-use crate::refusal::Refusal;
+use super::{Log, LogError};
 use rusqlite::named_params;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-use tinkite_core::job::recipe::{Kept, material_key};
-use tinkite_core::job::{Job, Step};
+use tinkite_job::recipe::{Kept, material_key};
+use tinkite_job::{Job, Step};
 
 /// What a step of a run was done with.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub(crate) struct Tried {
-    pub(crate) make: String,
+pub struct Tried {
+    /// Cut, score or engrave.
+    pub make: String,
     /// Of the stock, where the job says it.
-    pub(crate) thickness_mm: Option<f64>,
-    pub(crate) speed_mm_s: f64,
-    pub(crate) power_percent: f64,
-    pub(crate) passes: usize,
+    pub thickness_mm: Option<f64>,
+    /// Speed.
+    pub speed_mm_s: f64,
+    /// Power, percent of full.
+    pub power_percent: f64,
+    /// How often.
+    pub passes: usize,
     /// Between engraved lines.
-    pub(crate) spacing_mm: Option<f64>,
+    pub spacing_mm: Option<f64>,
     /// The recipe that was used unchanged.
-    pub(crate) recipe: Option<UsedRecipe>,
+    pub recipe: Option<UsedRecipe>,
 }
 
 /// A recipe of one's own that a step used as it stands.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub(crate) struct UsedRecipe {
-    pub(crate) book: String,
-    pub(crate) title: String,
+pub struct UsedRecipe {
+    pub book: String,
+    pub title: String,
 }
 
 impl Tried {
     /// What a step of a job is done with.
-    pub(crate) fn of(step: &Step, job: &Job) -> Self {
+    pub fn of(step: &Step, job: &Job) -> Self {
         let used = step.recipe.as_ref().filter(|used| used.own.is_empty());
         let used = used.filter(|used| used.kept != Kept::Shipped);
         Self {
@@ -41,7 +44,7 @@ impl Tried {
             speed_mm_s: step.speed().0,
             power_percent: (step.power().0 * 1e5).round() / 1e3,
             passes: step.passes.len(),
-            spacing_mm: step.operation.engrave().map(tinkite_core::job::Engrave::spacing),
+            spacing_mm: step.operation.engrave().map(tinkite_job::Engrave::spacing),
             recipe: used.map(|used| UsedRecipe {
                 // The line behind the book's name may be another one tomorrow.
                 book: used
@@ -56,8 +59,8 @@ impl Tried {
 }
 
 /// How a step went.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, clap::ValueEnum)]
-pub(crate) enum Outcome {
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Outcome {
     /// As it was meant
     Good,
     /// Cut through
@@ -73,7 +76,8 @@ pub(crate) enum Outcome {
 }
 
 impl Outcome {
-    const ALL: [(Self, &'static str); 6] = [
+    /// Every one, with its word.
+    pub const ALL: [(Self, &'static str); 6] = [
         (Self::Good, "good"),
         (Self::Through, "through"),
         (Self::NotThrough, "not-through"),
@@ -83,7 +87,7 @@ impl Outcome {
     ];
 
     /// The word for it.
-    pub(crate) fn word(self) -> &'static str {
+    pub fn word(self) -> &'static str {
         Self::ALL.iter().find(|(outcome, _)| *outcome == self).map_or("other", |(_, word)| word)
     }
 
@@ -92,7 +96,9 @@ impl Outcome {
         Self::ALL.iter().any(|(_, known)| *known == word)
     }
 
-    fn of(word: &str) -> Self {
+    /// What the word stands for; of an unknown one, [`Outcome::Other`].
+    #[must_use]
+    pub fn of(word: &str) -> Self {
         Self::ALL
             .iter()
             .find(|(_, known)| *known == word)
@@ -100,34 +106,45 @@ impl Outcome {
     }
 
     /// Whether it worked.
-    pub(crate) fn worked(self) -> bool {
+    pub fn worked(self) -> bool {
         matches!(self, Self::Good | Self::Through)
     }
 }
 
 /// One thing that was tried.
 #[derive(Debug, Clone)]
-pub(crate) struct Try {
-    pub(crate) run: i64,
+pub struct Try {
+    /// The run's number.
+    pub run: i64,
     /// The run with which its series began, where it is not itself that.
-    pub(crate) series: Option<i64>,
-    pub(crate) began_ms: i64,
-    pub(crate) job: String,
-    pub(crate) machine: String,
-    pub(crate) step: String,
-    pub(crate) tried: Tried,
+    pub series: Option<i64>,
+    /// When it began, ms since 1970, UTC.
+    pub began_ms: i64,
+    /// The job, or the program's file.
+    pub job: String,
+    /// The machine's name.
+    pub machine: String,
+    /// The step's name.
+    pub step: String,
+    /// What it was done with.
+    pub tried: Tried,
     /// What somebody noted of it.
-    pub(crate) outcome: Option<Outcome>,
-    pub(crate) text: Option<String>,
+    pub outcome: Option<Outcome>,
+    /// What was said of it.
+    pub text: Option<String>,
 }
 
 /// What is looked for.
 #[derive(Debug, Clone, Default)]
-pub(crate) struct Sought {
-    pub(crate) material: String,
-    pub(crate) thickness: Option<f64>,
-    pub(crate) make: Option<String>,
-    pub(crate) machine: Option<String>,
+pub struct Sought {
+    /// The material, as the job says it.
+    pub material: String,
+    /// Of the stock, mm.
+    pub thickness: Option<f64>,
+    /// Cut, score or engrave.
+    pub make: Option<String>,
+    /// The machine's name.
+    pub machine: Option<String>,
 }
 
 impl Log {
@@ -135,14 +152,14 @@ impl Log {
     ///
     /// # Errors
     /// A run or a step that is not there, or what SQLite refuses.
-    pub(crate) fn note_outcome(
+    pub fn note_outcome(
         &self,
         run: i64,
         step: Option<&str>,
         outcome: Outcome,
         text: Option<&str>,
         now_ms: i64,
-    ) -> Result<super::StepEntry, Refusal> {
+    ) -> Result<super::StepEntry, LogError> {
         let entry = self.entry(Some(run))?;
         let steps = &entry.began.steps;
         let names = || steps.iter().map(|step| step.name.as_str()).collect::<Vec<_>>().join(", ");
@@ -152,10 +169,7 @@ impl Log {
             (None, _) => None,
         };
         let Some(found) = found else {
-            return Err(Refusal::Usage(format!(
-                "which step of run {run}? --step says it: {}",
-                names()
-            )));
+            return Err(LogError::WhichStep { run, steps: names() });
         };
         self.connection
             .execute(
@@ -178,7 +192,7 @@ impl Log {
     ///
     /// # Errors
     /// What SQLite refuses.
-    pub(crate) fn tries(&self, sought: &Sought) -> Result<Vec<Try>, Refusal> {
+    pub fn tries(&self, sought: &Sought) -> Result<Vec<Try>, LogError> {
         let failed = self.failed();
         let key = material_key(&sought.material);
         let mut statement = self
@@ -258,7 +272,7 @@ impl Log {
     }
 
     /// What was noted last of each run and step on a material.
-    fn outcomes(&self, key: &str) -> Result<BTreeMap<(i64, String), Noted>, Refusal> {
+    fn outcomes(&self, key: &str) -> Result<BTreeMap<(i64, String), Noted>, LogError> {
         let failed = self.failed();
         let mut statement = self
             .connection
