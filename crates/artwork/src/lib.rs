@@ -371,7 +371,7 @@ impl Artwork {
         }
     }
 
-    /// The rectangle round all shapes' lines and all bitmaps; none when nothing is drawn.
+    /// The rectangle round all shapes' lines and all bitmaps; `None` when nothing is drawn.
     #[must_use]
     pub fn extents(&self) -> Option<Rect> {
         let shapes = self.shapes.par_iter().filter_map(|shape| drawn_bounds(&shape.path));

@@ -33,7 +33,7 @@ pub struct Measure {
 /// A line whose points keep the same distance from its middle within this is a circle, mm.
 const ROUND: f64 = 0.01;
 
-/// Measures one shape of an artwork on lines and arcs within `tolerance` mm; none when there is no
+/// Measures one shape of an artwork on lines and arcs within `tolerance` mm; `None` when there is no
 /// such shape.
 #[must_use]
 pub fn measure(artwork: &Artwork, which: &Which, tolerance: f64) -> Option<Measure> {
@@ -42,7 +42,7 @@ pub fn measure(artwork: &Artwork, which: &Which, tolerance: f64) -> Option<Measu
     measure_among(&all, which)
 }
 
-/// Measures one of some shapes, each with its lines; none when there is no such shape.
+/// Measures one of some shapes, each with its lines; `None` when there is no such shape.
 #[must_use]
 pub fn measure_among(all: &[(&Shape, Vec<Contour>)], which: &Which) -> Option<Measure> {
     let ((shape, contours), away) = match which {

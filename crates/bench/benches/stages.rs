@@ -11,7 +11,7 @@ use tinkite_core::artwork::{self, Artwork};
 use tinkite_core::geometry::Point;
 use tinkite_core::geometry::cover::{Painted, shown};
 use tinkite_core::geometry::crossings::crossings;
-use tinkite_core::geometry::doubles::doubles;
+use tinkite_core::geometry::duplicates::duplicates;
 use tinkite_core::job::{self, Job};
 use tinkite_core::machine;
 use tinkite_core::program::measure::Measure;
@@ -52,14 +52,16 @@ fn import(c: &mut Criterion) {
     let mut group = c.benchmark_group("trouble");
     group.sample_size(10);
     let contours: Vec<_> = art(&svg).shapes.iter().flat_map(|s| s.contours(0.01)).collect();
-    group.bench_function("doubles, 100000 segments", |b| b.iter(|| doubles(black_box(&contours))));
+    group.bench_function("duplicates, 100000 segments", |b| {
+        b.iter(|| duplicates(black_box(&contours)))
+    });
     group.bench_function("crossings, 100000 segments", |b| {
         b.iter(|| crossings(black_box(&contours), 0.005));
     });
     group.finish();
 }
 
-/// So many areas of 100 corners, each as large as that, mm, in colours that lie over each other.
+/// This many areas of 100 corners, each as large as that, mm, in colours that lie over each other.
 fn overlapping(count: u32, size: f64) -> Vec<Painted> {
     let area = |n: u32| {
         // The golden ratio spreads places evenly and never repeats.

@@ -104,7 +104,7 @@ pub(crate) fn change(
     change: impl FnOnce(&str) -> Result<String, EditError>,
 ) -> Result<(), Refusal> {
     let shown = path.display().to_string();
-    let failed = |error: std::io::Error| Refusal::output(&shown, &error);
+    let failed = |error: std::io::Error| Refusal::output(&shown, error);
     if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) {
         std::fs::create_dir_all(folder).map_err(failed)?;
     }

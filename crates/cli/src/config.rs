@@ -23,7 +23,7 @@ pub(crate) struct Config {
     pub(crate) colour: Option<When>,
 }
 
-/// Where it is looked for; none where there is no home folder.
+/// Where it is looked for; `None` where there is no home folder.
 pub(crate) fn path() -> Option<PathBuf> {
     let folder = etcetera::choose_base_strategy().ok()?.config_dir();
     Some(folder.join("tinkite").join("config.toml"))

@@ -60,7 +60,7 @@ impl Console {
         let mut out = io::stdout().lock();
         match writeln!(out, "{}", text.trim_end()).and_then(|()| out.flush()) {
             Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Err(Refusal::ReaderGone),
-            Err(error) => Err(Refusal::output("standard output", &error)),
+            Err(error) => Err(Refusal::output("standard output", error)),
             Ok(()) => Ok(()),
         }
     }

@@ -69,7 +69,7 @@ fn presets() -> Result<Vec<Preset>, Refusal> {
     Ok(presets)
 }
 
-/// The machine that a call says, or else the one that a person has set; none where nobody has.
+/// The machine that a call says, or else the one that a person has set; `None` where nobody has.
 ///
 /// # Errors
 /// A broken `config.toml`, a variable that says something else.

@@ -10,7 +10,7 @@ use tinkite_core::quantity::plain;
 
 /// Shows why a call was refused and says the exit status.
 pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
-    let (message, status) = match refusal {
+    let status = match refusal {
         Refusal::Problems(problems, sources) => {
             show(problems, sources, console);
             refused(None, problems_json(problems), console);
@@ -18,13 +18,14 @@ pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
         }
         Refusal::Reported => return 1,
         Refusal::ReaderGone => return 0,
-        Refusal::Usage(message) => (message, 2),
-        Refusal::Link(message) => (message, 3),
-        Refusal::Stopped(message) => (message, 4),
+        Refusal::Usage(_) | Refusal::Output { .. } | Refusal::Log(_) => 2,
+        Refusal::Link(_) => 3,
+        Refusal::Stopped(_) => 4,
     };
+    let message = refusal.why();
     console.complain(&format!("tinkite: {message}"));
     if status == 2 {
-        refused(Some(message.clone()), Vec::new(), console);
+        refused(Some(message), Vec::new(), console);
     }
     status
 }

@@ -69,7 +69,7 @@ pub(crate) fn is(path: &Path, kind: Kind) -> Result<bool, Refusal> {
     Ok(Kind::of(&source::bytes(path, artwork::LARGEST_FILE)?) == Some(kind))
 }
 
-/// Why a file is refused where something else is wanted; none when it is of no kind that is known.
+/// Why a file is refused where something else is wanted; `None` when it is of no kind that is known.
 pub(crate) fn refused(path: &Path, content: &[u8], wanted: Kind) -> Option<Refusal> {
     let is = Kind::of(content);
     let name = path.display();

@@ -35,7 +35,7 @@ impl Output {
         builder.prefix(".tinkite-");
         as_any_new_file(&mut builder);
         let temporary =
-            builder.tempfile_in(folder).map_err(|error| Refusal::output(&shown, &error))?;
+            builder.tempfile_in(folder).map_err(|error| Refusal::output(&shown, error))?;
         Ok(Self { path, temporary, force: writing.force })
     }
 
@@ -55,9 +55,9 @@ impl Output {
         content: impl FnOnce(&mut BufWriter<&mut File>) -> std::io::Result<()>,
     ) -> Result<Written, Refusal> {
         let shown = self.path.display().to_string();
-        let failed = |error: &std::io::Error| Refusal::output(&shown, error);
+        let failed = |error| Refusal::output(&shown, error);
         let mut buffered = BufWriter::with_capacity(1 << 16, self.temporary.as_file_mut());
-        content(&mut buffered).and_then(|()| buffered.flush()).map_err(|e| failed(&e))?;
+        content(&mut buffered).and_then(|()| buffered.flush()).map_err(failed)?;
         drop(buffered);
         self.persist()
     }
@@ -77,7 +77,7 @@ impl Output {
         #[cfg(unix)]
         File::open(folder.unwrap_or(Path::new(".")))
             .and_then(|folder| folder.sync_all())
-            .map_err(|error| Refusal::output(&written.path.display().to_string(), &error))?;
+            .map_err(|error| Refusal::output(written.path.display().to_string(), error))?;
         #[cfg(not(unix))]
         let _ = folder;
         Ok(written)
@@ -86,14 +86,14 @@ impl Output {
     /// Gives the file its name; says which.
     pub(crate) fn persist(self) -> Result<Written, Refusal> {
         let shown = self.path.display().to_string();
-        let failed = |error: &std::io::Error| Refusal::output(&shown, error);
+        let failed = |error| Refusal::output(&shown, error);
         let persisted = if self.force {
             self.temporary.persist(&self.path)
         } else {
             self.temporary.persist_noclobber(&self.path)
         };
-        let file = persisted.map_err(|e| failed(&e.error))?;
-        let bytes = file.metadata().map_err(|e| failed(&e))?.len();
+        let file = persisted.map_err(|e| failed(e.error))?;
+        let bytes = file.metadata().map_err(failed)?.len();
         Ok(Written { path: self.path, bytes })
     }
 }

@@ -67,9 +67,9 @@ impl Pages for Files {
     fn turn(&mut self) -> io::Result<()> {
         self.close()?;
         let path = self.name(self.done.len() + 1);
-        let next = Output::create(&path, self.writing).map_err(|refusal| match refusal {
-            Refusal::Usage(why) => io::Error::other(why),
-            _ => io::Error::other(format!("{} cannot be opened", path.display())),
+        let next = Output::create(&path, self.writing).map_err(|refusal| {
+            let unopened = || format!("{} cannot be opened", path.display());
+            io::Error::other(refusal.words().unwrap_or_else(unopened))
         })?;
         self.open = Some((buffered(next), 0));
         Ok(())

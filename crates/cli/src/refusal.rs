@@ -16,8 +16,17 @@ pub(crate) enum Refusal {
     Problems(Problems, Sources),
     /// Problems were already shown as part of a report.
     Reported,
-    /// The call is wrong, or a file could not be read or written.
+    /// The call is wrong.
     Usage(String),
+    /// A file could not be written.
+    Output {
+        /// What people call it.
+        name: String,
+        /// What the system said.
+        source: io::Error,
+    },
+    /// The log has something not, or takes something not.
+    Log(LogError),
     /// The controller or the link failed; already told what and where.
     Link(String),
     /// The operator stopped it.
@@ -47,6 +56,8 @@ impl Refusal {
     pub(crate) fn why(&self) -> String {
         match self {
             Self::Usage(why) | Self::Link(why) | Self::Stopped(why) => why.clone(),
+            Self::Output { name, source } => format!("{name} cannot be written: {}", plain(source)),
+            Self::Log(error) => format!("{error}{}", hint::log(error)),
             Self::Problems(problems, _) => problems
                 .iter()
                 .map(|problem| problem.message.clone())
@@ -57,15 +68,21 @@ impl Refusal {
         }
     }
 
+    /// The same, where it is told in words and not by problems.
+    pub(crate) fn words(&self) -> Option<String> {
+        let told = matches!(self, Self::Problems(..) | Self::Reported | Self::ReaderGone);
+        (!told).then(|| self.why())
+    }
+
     /// A file that could not be written.
-    pub(crate) fn output(name: &str, error: &io::Error) -> Self {
-        Self::Usage(format!("{name} cannot be written: {}", plain(error)))
+    pub(crate) fn output(name: impl Into<String>, source: io::Error) -> Self {
+        Self::Output { name: name.into(), source }
     }
 }
 
 impl From<LogError> for Refusal {
     fn from(error: LogError) -> Self {
-        Self::Usage(format!("{error}{}", hint::log(&error)))
+        Self::Log(error)
     }
 }
 

@@ -407,7 +407,7 @@ fn samples(schema: &Value, described: &Value) -> Vec<Value> {
     if kind.contains("string") { vec![json!("a")] } else { Vec::new() }
 }
 
-/// What the reader says against a value of a key; none where it takes it.
+/// What the reader says against a value of a key; `None` where it takes it.
 fn refused(
     folder: &Bench,
     kind: &str,

@@ -9,12 +9,12 @@ mod bitmap;
 mod chains;
 mod dxf;
 mod fonts;
+mod opacity;
 mod pdf;
 mod rendered;
 mod resolved;
 mod solid;
 mod svg;
-mod veil;
 
 pub use bitmap::bitmap_size;
 pub use fonts::{FontSupply, Letters, NoFonts};
@@ -94,7 +94,7 @@ pub fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Prob
     checked(artwork)
 }
 
-/// What a compressed file (`.svgz`, RFC 1952) holds; none where it is not compressed.
+/// What a compressed file (`.svgz`, RFC 1952) holds; `None` where it is not compressed.
 fn unpacked(bytes: &[u8]) -> Result<Option<Vec<u8>>, &'static str> {
     if !bytes.starts_with(b"\x1f\x8b") {
         return Ok(None);

@@ -15,7 +15,7 @@ use tinkite_base::quantity::plain;
 /// A spot that loses so much of what stands is too wide for a solid's detail.
 const DETAIL: f64 = 0.01;
 
-/// So much more than the volume, as a share of it, is no rounding of the raster: it lies under overhangs.
+/// More than the volume by this share of it is no rounding of the raster: it lies under overhangs.
 const HIDDEN: f64 = 0.02;
 
 /// Reads an STL model, text or binary; its numbers are taken for mm.
@@ -106,7 +106,7 @@ const SHOWN: f64 = 480.0;
 /// What is seen of a solid from above.
 #[derive(Default)]
 struct Pictured {
-    /// The higher, the lighter; none where it has no extent.
+    /// The higher, the lighter; `None` where it has no extent.
     image: Option<Image>,
     /// What lies under it, mm³.
     seen: f64,

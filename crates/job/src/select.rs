@@ -184,12 +184,6 @@ impl Take {
         })
     }
 
-    /// Whether a fill is what makes it hold: then the inside is meant, not the line.
-    #[must_use]
-    pub fn by_fill(&self) -> bool {
-        self.0.iter().any(|condition| matches!(condition, Condition::Fill(_)))
-    }
-
     /// How people would say it.
     #[must_use]
     pub fn describe(&self) -> String {

@@ -31,7 +31,7 @@ pub struct Window {
 }
 
 impl Window {
-    /// The rectangle, in mm as the file was read; none where a share is asked of a page that is not there. `unit`
+    /// The rectangle, in mm as the file was read; `None` where a share is asked of a page that is not there. `unit`
     /// is what one of those mm comes to, across and away, by what the job says of the drawing's units.
     #[must_use]
     pub fn rect(&self, page: Option<(f64, f64)>, unit: (f64, f64)) -> Option<Rect> {

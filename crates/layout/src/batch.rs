@@ -23,7 +23,7 @@ pub(super) struct Batch<'a> {
 #[derive(Clone)]
 pub(super) struct Original {
     pub(super) pieces: Vec<Unplaced>,
-    /// What it is called; none where all copies are alike.
+    /// What it is called; `None` where all copies are alike.
     pub(super) label: Option<Arc<str>>,
 }
 
@@ -41,7 +41,7 @@ impl<'a> Batch<'a> {
         Ok(batch)
     }
 
-    /// How many copies the job asks for in all; none where rows and columns say it.
+    /// How many copies the job asks for in all; `None` where rows and columns say it.
     pub(super) fn wanted(&self) -> Option<u32> {
         self.table.map(Table::count).or(self.job.placement.copies.count)
     }
@@ -136,7 +136,7 @@ impl<'a> Batch<'a> {
         };
         let Some(count) = self.count() else { return Ok(drawn(pieces)) };
         let mut all = None;
-        // So many at a time as memory takes whatever the drawing holds.
+        // As many at a time as fit into memory, whatever the drawing holds.
         let step = (100_000 / pieces.len().max(1)).clamp(1, MOST_ROWS) as u32;
         for first in (0..count).step_by(step as usize) {
             let some = (first, count.min(first + step));
@@ -200,7 +200,7 @@ impl<'a> Batch<'a> {
         Ok(names)
     }
 
-    /// The words of a text in one copy; none where nothing is left of them.
+    /// The words of a text in one copy; `None` where nothing is left of them.
     fn words(&self, text: &str, copy: u32) -> Result<Option<String>, Problem> {
         let copies = &self.job.placement.copies;
         let called = |name: &str| {

@@ -6,7 +6,7 @@ use tinkite_base::geometry::Rect;
 use tinkite_base::problem::{Code, Problem, count};
 use tinkite_job::ArtworkUse;
 
-/// The rectangle that is left of a drawing, mm as it was read; none where all of it is.
+/// The rectangle that is left of a drawing, mm as it was read; `None` where all of it is.
 ///
 /// # Errors
 /// A page that is asked for and not there, and a window with no extent on it.

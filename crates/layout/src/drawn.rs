@@ -21,7 +21,7 @@ pub(super) struct InCopy<'a> {
     pub(super) drawing: Rect,
     /// Whether a shape is drawn, by its name.
     pub(super) goes: &'a dyn Fn(&str) -> bool,
-    /// What the words of a text are; none where nothing is left of them.
+    /// What the words of a text are; `None` where nothing is left of them.
     pub(super) words: &'a dyn Fn(&str) -> Result<Option<String>, Problem>,
 }
 

@@ -76,7 +76,7 @@ pub struct LaidShape {
     /// What that copy is called, where it differs from the others: `row 3`.
     pub copy: Option<Arc<str>>,
     /// What of its fill shows, in mm from the bed's front left corner, where later paint lies over it;
-    /// none when all of it does.
+    /// `None` when all of it does.
     pub shown: Option<Arc<Rings>>,
 }
 

@@ -50,7 +50,7 @@ pub(super) fn to_bed(pieces: &[Unplaced], job: &Job) -> Result<(Affine, Problem)
     Ok((to_bed, told(to_bed, &misses)))
 }
 
-/// The turn, size and place that carry two points to two others; none where two of them are one.
+/// The turn, size and place that carry two points to two others; `None` where two of them are one.
 pub fn similarity(from: (Point, Point), to: (Point, Point)) -> Option<Affine> {
     let (u, v) = (from.1 - from.0, to.1 - to.0);
     if u.hypot() < 1e-6 || v.hypot() < 1e-6 {

@@ -4,14 +4,14 @@
 use super::LaidShape;
 use std::collections::BTreeMap;
 use tinkite_artwork::trouble::lines::crowded;
-use tinkite_base::geometry::doubles::{doubles, without};
+use tinkite_base::geometry::duplicates::{duplicates, without};
 use tinkite_base::geometry::near::Findings;
 use tinkite_base::geometry::{Contour, gaps};
 use tinkite_base::problem::{Code, Place, Problem, Problems, count};
 use tinkite_base::quantity::plain;
 use tinkite_job::ArtworkUse;
 
-/// Joins gaps and drops doubles among shapes that are painted alike.
+/// Joins gaps and drops duplicates among shapes that are painted alike.
 pub(super) fn repair(shapes: &mut [LaidShape], artwork: &ArtworkUse, problems: &mut Problems) {
     let Some(file) = shapes.first().map(|shape| shape.file.clone()) else { return };
     if let Some(tolerance) = artwork.join_gaps {
@@ -81,7 +81,7 @@ fn drop_doubles(shapes: &mut [LaidShape], file: &str, problems: &mut Problems) {
             continue;
         }
         let (contours, owners) = contours_of(shapes, &group);
-        let Findings { found, complete } = doubles(&contours);
+        let Findings { found, complete } = duplicates(&contours);
         if !complete {
             problems.push(crowded("doubled lines", Place::file(file)));
         }

@@ -17,7 +17,7 @@ const FINE: f64 = 0.002;
 pub struct LaidStock {
     /// The rectangle round it.
     pub bounds: Rect,
-    /// Its outline, with holes in it; none where it is that rectangle.
+    /// Its outline, with holes in it; `None` where it is that rectangle.
     pub outline: Option<Arc<Inside>>,
 }
 
@@ -98,7 +98,7 @@ fn contours(piece: &Unplaced) -> Vec<tinkite_base::geometry::Contour> {
     fit::contours(&(piece.to_sheet * piece.shape.path.clone()), FINE)
 }
 
-/// The outline that `own` draw; none where the job has none.
+/// The outline that `own` draw; `None` where the job has none.
 ///
 /// # Errors
 /// Nothing found, lines that are not closed, paint that would hide artwork, stock that is not flat.

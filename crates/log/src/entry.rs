@@ -212,7 +212,7 @@ impl Entry {
     }
 }
 
-/// So many lines may have gone out before it is written down for the first time how many did.
+/// Lines that may have gone out before the log is told for the first time how many did.
 const FIRST_SENT: u32 = 2000;
 
 /// The SHA-256 of a file and its length; it is read from the start, and put back there.

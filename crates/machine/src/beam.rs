@@ -42,7 +42,7 @@ impl Machine {
         self.nominal.watts.or_else(measured)
     }
 
-    /// The share of full that gives so many W; none where nobody knows, or it gives less.
+    /// The share of full that gives so many W; `None` where nobody knows, or it gives less.
     #[must_use]
     pub fn share_at(&self, watts: f64) -> Option<f64> {
         match self.beam.table.as_ref().filter(|table| table.watts(table.last()).is_some()) {
@@ -130,7 +130,7 @@ const MOST_POINTER: f64 = 0.02;
 /// How long a pointer is lit when nothing is said, and at most, s.
 const POINTER_FOR: (f64, f64) = (20.0, 120.0);
 
-/// Reads `pointer` and `pointer-for`; none where something is wrong with them.
+/// Reads `pointer` and `pointer-for`; `None` where something is wrong with them.
 fn pointer(section: &Section<'_, '_>, beam: &Beam) -> Option<Option<Pointer>> {
     let seconds = section.quantity::<Duration>("pointer-for").map(|time| time.0);
     if !section.has("pointer") {

@@ -46,7 +46,7 @@ pub struct Machine {
     /// The axis up and down, where the machine has one.
     pub z: Option<FocusAxis>,
     /// Junction deviation, mm: how far a corner may be rounded in theory to set its speed.
-    pub corner: f64,
+    pub junction_deviation: f64,
     /// Travel moves.
     pub travel: Travel,
     /// The beam.
@@ -68,7 +68,7 @@ pub struct Machine {
     /// How it is spoken to.
     pub dialect: Dialect,
     /// How many moves the controller sees ahead; none: the whole program.
-    pub window: Option<u32>,
+    pub look_ahead: Option<u32>,
     /// How fast lines reach it.
     pub supply: Supply,
     /// What people do before and after a run.
@@ -107,7 +107,7 @@ pub fn read(file: &str, text: &str) -> Result<Machine, Problems> {
 fn profile(top: Section<'_, '_>) -> Option<Machine> {
     top.format_version();
     let name = top.required_text("name", "name = \"Bench laser\"");
-    let Linked { to: link, dialect, window, supply } =
+    let Linked { to: link, dialect, look_ahead, supply } =
         top.section("link").map(link::read).unwrap_or_default();
     let bed = top.required_section("bed").and_then(bed::read);
     let clearance = top.section("travel").and_then(|travel| {
@@ -119,7 +119,7 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
         Some((length.0, travel.span_of("clearance")))
     });
     let axes = top.required_section("axis").and_then(axis::read);
-    let corner = top.positive::<Length>("corner").map_or(0.01, |corner| corner.0);
+    let junction_deviation = top.positive::<Length>("corner").map_or(0.01, |length| length.0);
     let travel = top.section("travel").map_or(Some(Travel::Rapid), axis::travel);
     if dialect == Dialect::Reprap && travel == Some(Travel::Rapid) {
         let message = "in the reprap dialect a travel move goes at the feed that was said last";
@@ -148,7 +148,7 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
         y,
         pointing,
         z,
-        corner,
+        junction_deviation,
         travel: travel?,
         beam,
         nominal,
@@ -159,7 +159,7 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
         text,
         link,
         dialect,
-        window,
+        look_ahead,
         supply,
         attendance,
     })

@@ -29,7 +29,7 @@ impl Dialect {
 pub(super) struct Linked {
     pub(super) to: Option<String>,
     pub(super) dialect: Dialect,
-    pub(super) window: Option<u32>,
+    pub(super) look_ahead: Option<u32>,
     pub(super) supply: Supply,
 }
 
@@ -80,7 +80,7 @@ fn baud(to: &str) -> Result<Option<u32>, &str> {
 impl Default for Linked {
     fn default() -> Self {
         let supply = Supply::default();
-        Self { to: None, dialect: Dialect::Grbl, window: Some(BOARD_WINDOW), supply }
+        Self { to: None, dialect: Dialect::Grbl, look_ahead: Some(BOARD_WINDOW), supply }
     }
 }
 
@@ -92,7 +92,7 @@ const BOARD_WINDOW: u32 = 15;
 pub(super) fn read(section: Section<'_, '_>) -> Linked {
     let to = section.text("to").map(str::to_string);
     let dialect = section.choice("dialect", &DIALECTS).unwrap_or(Dialect::Grbl);
-    let window = section.whole("look-ahead", 1..=100_000).map(|n| n as u32);
+    let look_ahead = section.whole("look-ahead", 1..=100_000).map(|n| n as u32);
     let lines_per_second =
         section.whole("lines-per-second", 1..=1_000_000).map(|lines| lines as f64);
     let baud = to.as_deref().map_or(Ok(None), baud).unwrap_or_else(|wrong| {
@@ -113,5 +113,5 @@ pub(super) fn read(section: Section<'_, '_>) -> Linked {
         Dialect::Ngc => None,
         Dialect::Grbl | Dialect::Reprap => Some(BOARD_WINDOW),
     };
-    Linked { to, dialect, window: window.or(left_out), supply }
+    Linked { to, dialect, look_ahead: look_ahead.or(left_out), supply }
 }

@@ -72,6 +72,22 @@ fn first_line(message: &str) -> String {
     message.lines().next().unwrap_or("not TOML").to_string()
 }
 
+/// A text as TOML says it, in double quotes.
+#[must_use]
+pub fn quoted(text: &str) -> String {
+    // TOML basic strings: these must be escaped (TOML 1.0, "String").
+    let escaped: String = text
+        .chars()
+        .map(|c| match c {
+            '"' => "\\\"".to_string(),
+            '\\' => "\\\\".to_string(),
+            c if c.is_control() => format!("\\u{:04X}", c as u32),
+            c => c.to_string(),
+        })
+        .collect();
+    format!("\"{escaped}\"")
+}
+
 /// One table of the file while its keys are being asked for.
 pub struct Section<'s, 't> {
     /// The text that it stands in.

@@ -164,7 +164,7 @@ fn least(of: impl Fn(f64) -> f64) -> f64 {
 }
 
 impl FlatPhoto {
-    /// The colour of a place of the field, mm; none where the photo does not show it.
+    /// The colour of a place of the field, mm; `None` where the photo does not show it.
     #[must_use]
     pub fn at(&self, p: Point) -> Option<[u8; 3]> {
         if self.to_picture.depth(p) * self.ahead <= 0.0 {

@@ -32,7 +32,7 @@ pub struct TimedStep {
 #[must_use]
 pub fn fit(machine: &Machine, runs: &[TimedRun]) -> Option<Fitted> {
     let taken: Vec<f64> = runs.iter().flat_map(|run| &run.steps).map(|step| step.seconds).collect();
-    let profile = Unknowns { acceleration: 1.0, corner: machine.corner };
+    let profile = Unknowns { acceleration: 1.0, corner: machine.junction_deviation };
     fitted(&taken, profile, |unknowns| {
         let changed = with(machine, unknowns);
         runs.par_iter().flat_map_iter(|run| planned(run, &changed)).collect()
@@ -44,7 +44,7 @@ fn with(machine: &Machine, unknowns: Unknowns) -> Machine {
     let mut changed = machine.clone();
     changed.x.acceleration *= unknowns.acceleration;
     changed.y.acceleration *= unknowns.acceleration;
-    changed.corner = unknowns.corner;
+    changed.junction_deviation = unknowns.corner;
     changed
 }
 

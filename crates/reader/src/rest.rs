@@ -39,7 +39,7 @@ pub enum RestError {
 /// What was made.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Resumed {
-    /// So many lines set up what was in force, finish the line that was broken off, and count as it.
+    /// The number of lines that set up what was in force and finish the line that was broken off; they count as it.
     pub head: u32,
     /// The line of the whole program that comes behind them.
     pub next: u32,
@@ -53,7 +53,7 @@ const SAME: f64 = 0.000_5;
 /// Less of an arc than this is as good as straight, mm.
 const SHORT: f64 = 0.05;
 
-/// So many lines are looked at for the next motion.
+/// Lines that are looked at for the next motion.
 const MOST_AHEAD: usize = 1000;
 
 /// The head comes to its speed over this much more than it needs, mm.

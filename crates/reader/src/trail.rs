@@ -233,7 +233,7 @@ impl Trail {
         ways
     }
 
-    /// Where the head stands when every line so far is done; none where only the controller knows.
+    /// Where the head stands when every line so far is done; `None` where only the controller knows.
     #[must_use]
     pub fn stands(&self) -> Option<Axes> {
         self.known.iter().all(|known| *known).then_some(self.modal.at)

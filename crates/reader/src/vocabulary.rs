@@ -60,7 +60,7 @@ impl Vocabulary {
         Self { own, turning: machine.rotary.map(|rotary| rotary.letter) }
     }
 
-    /// Why the controller would not take a line, as [`lacks`](Self::lacks); none when it would, or
+    /// Why the controller would not take a line, as [`lacks`](Self::lacks); `None` when it would, or
     /// when the line is none of words.
     #[must_use]
     pub fn lacks_in(&self, line: &[u8]) -> Option<String> {
@@ -68,7 +68,7 @@ impl Vocabulary {
         words(line, &mut read).ok().and_then(|()| self.lacks(&read))
     }
 
-    /// Why the controller would not take a line of these words; none when it would.
+    /// Why the controller would not take a line of these words; `None` when it would.
     #[must_use]
     pub fn lacks(&self, line: &[Word]) -> Option<String> {
         let mut seen: BTreeSet<(u8, usize)> = BTreeSet::new();

@@ -88,7 +88,7 @@ pub enum Way {
 pub struct Trouble {
     seed: u64,
     faults: Vec<Fault>,
-    /// So many faults in all; none: no end to them.
+    /// The number of faults in all; none: no end to them.
     most: Option<u32>,
     /// One byte in so many, one answer in a tenth of it.
     one_in: u64,

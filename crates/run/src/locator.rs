@@ -16,12 +16,12 @@ const BESIDE: f64 = 0.05;
 const NEARER: f64 = 0.02;
 /// Places nearer to each other along the path are the same place, mm.
 const SAME: f64 = 0.02;
-/// So many answers may have come too often without being noticed yet, or belong to lines that were
+/// The most answers that may have come too often without being noticed yet, or belong to lines that were
 /// refused.
 const MISCOUNTED: usize = 4;
 /// How far from the line that is counted the one that runs may be.
 const NOTICED: u32 = 1;
-/// So many lines are kept at most, however long no position is told.
+/// The most lines that are kept, however long no position is told.
 const MOST_LINES: usize = 1 << 14;
 
 /// A line that was sent.
@@ -156,7 +156,7 @@ impl Locator {
         }
     }
 
-    /// The line that runs, by the motions that are in the planner; none where arcs are among them, of
+    /// The line that runs, by the motions that are in the planner; `None` where arcs are among them, of
     /// which a controller makes more than one.
     fn counted(&self, taken: u32, planned: usize) -> Option<u32> {
         if self.counts_otherwise || planned == 0 {

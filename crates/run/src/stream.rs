@@ -57,9 +57,9 @@ pub struct Halt {
 /// The end of a program may be missed by this much, mm: half a step of a coarse motor.
 const THERE: f64 = 0.05;
 
-/// So often a position must have lain on the path before one beside it is believed to be wrong.
+/// How often a position must have lain on the path before one beside it is believed to be wrong.
 const BELIEVED: u32 = 2;
-/// So often in a row a position must lie beside the path: one may be spoilt on the cable.
+/// How often in a row a position must lie beside the path: one may be spoilt on the cable.
 const ASTRAY: u32 = 3;
 /// A rapid goes no slower than this, mm/s.
 const SLOWEST: f64 = 10.0;

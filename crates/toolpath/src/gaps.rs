@@ -21,7 +21,7 @@ pub struct Gaps {
 
 impl Gaps {
     /// None is crossed as travel.
-    pub const NONE: Self = Self { short: f64::INFINITY, settle: 0.0 };
+    pub(crate) const NONE: Self = Self { short: f64::INFINITY, settle: 0.0 };
 
     /// Of rows along a direction of the plane, with so much run-up (mm).
     pub(super) fn of(along: Vec2, run_up: f64, step: &Step, job: &Job) -> Self {

@@ -19,7 +19,7 @@ use tinkite_layout::LaidShape;
 /// More rows or crossings than this are a slip of the pen: days of burning.
 const MOST_CROSSINGS: f64 = 2e7;
 
-/// Fills closed shapes with lines: rows in the order in which they are run, none where the lines
+/// Fills closed shapes with lines: rows in the order in which they are run, `None` where the lines
 /// miss everything.
 ///
 /// # Errors

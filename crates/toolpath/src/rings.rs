@@ -3,7 +3,7 @@
 use super::EngraveContext;
 use super::area;
 use rayon::prelude::*;
-use tinkite_base::geometry::middle::{Smallest, middle_lines};
+use tinkite_base::geometry::medial_axis::{Smallest, medial_axis};
 use tinkite_base::geometry::nesting::parents;
 use tinkite_base::geometry::refit::with_arcs;
 use tinkite_base::geometry::region::{self, Combine, FillRule, Polygon};
@@ -157,7 +157,7 @@ fn left_over(
         branch: BRANCH * spacing,
         step: STEP * spacing,
     };
-    middle_lines(&left, smallest).iter().map(|line| thinned_open(line, NARROW * spacing)).collect()
+    medial_axis(&left, smallest).iter().map(|line| thinned_open(line, NARROW * spacing)).collect()
 }
 
 /// Refuses more rings than anyone could mean: as many as fit into half the narrower side, each with

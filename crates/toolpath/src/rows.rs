@@ -142,7 +142,7 @@ impl Row<'_> {
 }
 
 impl Rows {
-    /// Rows of stretches, ascending by row; none when there are no stretches.
+    /// Rows of stretches, ascending by row; `None` when there are no stretches.
     pub(super) fn of_spans(
         walk: RowOrder,
         mut spans: Vec<Span>,
@@ -156,7 +156,7 @@ impl Rows {
         Self::new(walk, Content::Spans(spans), powers, stretches)
     }
 
-    /// Rows of pixels; none when all of them are blank.
+    /// Rows of pixels; `None` when all of them are blank.
     pub(super) fn of_grid(
         walk: RowOrder,
         grid: PixelRows,

@@ -16,7 +16,7 @@ pub struct Taken {
 impl Taken {
     /// Whether the step takes nothing at all.
     #[must_use]
-    pub fn is_nothing(&self) -> bool {
+    pub(crate) fn is_nothing(&self) -> bool {
         self.shapes.is_empty() && self.images.is_empty()
     }
 

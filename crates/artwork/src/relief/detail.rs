@@ -41,7 +41,7 @@ pub fn lost(values: &[f32], columns: usize, width: usize) -> f64 {
     (between(&opened) + between(&closed)) / all
 }
 
-/// The widest spot, in cells, that loses less than `share` of a surface's relief; none where a spot of two cells
+/// The widest spot, in cells, that loses less than `share` of a surface's relief; `None` where a spot of two cells
 /// loses more, so that the surface is as fine as its cells.
 #[must_use]
 pub fn finest(values: &[f32], columns: usize, share: f64) -> Option<usize> {

@@ -2,7 +2,7 @@
 
 use crate::Shape;
 use tinkite_base::geometry::crossings::crossings_of;
-use tinkite_base::geometry::doubles::{SAME_LINE, doubles_of};
+use tinkite_base::geometry::duplicates::{SAME_LINE, duplicates_of};
 use tinkite_base::geometry::near::{Findings, Parts};
 use tinkite_base::geometry::{Contour, Point, Rect, hull};
 use tinkite_base::problem::{Code, Place, Problem, count, few};
@@ -72,7 +72,7 @@ pub fn double_lines(
     together: &Together<'_, '_>,
     message: impl Fn(&str, Point) -> String,
 ) -> Vec<Problem> {
-    let Findings { found, complete } = doubles_of(&together.parts);
+    let Findings { found, complete } = duplicates_of(&together.parts);
     let Some(first) = found.first() else { return Vec::new() };
     let mut names: Vec<String> = found
         .iter()
@@ -98,7 +98,7 @@ pub fn double_lines(
     problems
 }
 
-/// So many lines lie on one another that not all were held against each other.
+/// Too many lines lie on one another: not all were held against each other.
 pub fn crowded(sought: &str, place: Place) -> Problem {
     let message =
         format!("so many lines lie on one another that looking for {sought} was given up half way");

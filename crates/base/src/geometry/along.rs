@@ -43,7 +43,7 @@ impl Contour {
         last
     }
 
-    /// The open stretch from `low` to `high` mm; none where nothing lies between.
+    /// The open stretch from `low` to `high` mm; `None` where nothing lies between.
     #[must_use]
     pub fn part(&self, low: f64, high: f64) -> Option<Self> {
         let mut place = 0.0;

@@ -25,7 +25,7 @@ pub struct Painted {
 /// Less than this is not covered, mm²: a thousandth of what a beam leaves.
 const NOTHING: f64 = 1e-5;
 
-/// What of each area shows; none where all of it does.
+/// What of each area shows; `None` where all of it does.
 #[must_use]
 pub fn shown(painted: &[Painted]) -> Vec<Option<Rings>> {
     let bounds: Vec<Rect> = painted.iter().map(|area| bounds(&area.rings)).collect();
@@ -102,7 +102,7 @@ fn touch(a: &Rect, b: &Rect) -> bool {
 
 /// Which areas' rectangles meet.
 struct Meetings {
-    /// For each area those that lie over it and meet it; none where there are too many.
+    /// For each area those that lie over it and meet it; `None` where there are too many.
     over: Option<Vec<Vec<u32>>>,
     /// Which group each hangs together with: the number of another one of it, or its own.
     group: Vec<usize>,

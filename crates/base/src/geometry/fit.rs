@@ -200,7 +200,7 @@ fn one_arc(cubic: &CubicBez, tolerance: f64) -> Option<Piece> {
 }
 
 /// Centre and signed sweep (radians, below a full turn) of the arc through three points in this
-/// order; none where they lie on a line, or so nearly that the radius is too large to be written.
+/// order; `None` where they lie on a line, or so nearly that the radius is too large to be written.
 pub(super) fn arc_through(start: Point, middle: Point, end: Point) -> Option<(Point, f64)> {
     let (u, v) = (middle - start, end - start);
     let twice_area = 2.0 * u.cross(v);
@@ -355,7 +355,7 @@ mod tests {
             path.curve_to(cubic.p1, cubic.p2, cubic.p3);
             let contours = contours(&path, tolerance);
             prop_assert_eq!(contours.len(), 1);
-            // So many chords that they stay within a hundredth of the tolerance: their sag is at most
+            // As many chords as stay within a hundredth of the tolerance: their sag is at most
             // an eighth of the second derivative (six arms) over their number squared.
             let chords = (0.75 * arm.abs() / (0.01 * tolerance)).sqrt().max(1500.0).ceil();
             let drawn: Vec<Point> =

@@ -71,7 +71,7 @@ impl Inside {
         self.bands[self.bands_of(p.y, p.y).0].iter().filter(crossed).count() % 2 == 1
     }
 
-    /// The first place of a piece that does not lie in it, or is near to it; none where all of it does. An arc is
+    /// The first place of a piece that does not lie in it, or is near to it; `None` where all of it does. An arc is
     /// held as chords this near to it, mm.
     #[must_use]
     pub fn left_at(&self, from: Point, piece: &Piece, tolerance: f64) -> Option<Point> {

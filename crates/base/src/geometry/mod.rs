@@ -6,12 +6,12 @@ pub mod along;
 pub mod contour;
 pub mod cover;
 pub mod crossings;
-pub mod doubles;
+pub mod duplicates;
 pub mod fit;
 pub mod gaps;
 pub mod hull;
 pub mod inside;
-pub mod middle;
+pub mod medial_axis;
 pub mod near;
 pub mod nesting;
 pub mod offset;
@@ -27,7 +27,7 @@ pub use kurbo::{Affine, BezPath, PathEl, Point, Rect, Vec2};
 /// the size of a bed, well below anything that a beam resolves.
 pub const SAME_POINT: f64 = 1e-3;
 
-/// The smallest rectangle round all of `rects`; none when there are none.
+/// The smallest rectangle round all of `rects`; `None` when there are none.
 #[must_use]
 pub fn hull(rects: impl IntoIterator<Item = Rect>) -> Option<Rect> {
     rects.into_iter().reduce(|a, b| a.union(b))

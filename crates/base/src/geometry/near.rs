@@ -6,11 +6,11 @@ use rayon::prelude::*;
 use static_aabb2d_index::{Control, StaticAABB2DIndex, StaticAABB2DIndexBuilder};
 use std::ops::Range;
 
-/// So many pairs of pieces are looked at. Where thousands of shapes lie on one another every piece
+/// The most pairs of pieces that are looked at. Where thousands of shapes lie on one another every piece
 /// is near every other, and their number is squared.
 const MOST_LOOKED: usize = 40_000_000;
 
-/// So much is found: what is told of more tells nothing more.
+/// The most that is found: more would tell nothing more.
 const MOST_FOUND: usize = 200_000;
 
 /// Pieces are looked at so many at a time on all cores; after each lot it is decided whether to go
@@ -20,7 +20,7 @@ const AT_ONCE: usize = 512;
 /// A contour that nothing else comes near is looked through piece by piece, up to so many pieces.
 const FEW: usize = 48;
 
-/// So many times as wide as the mean is a wide contour.
+/// A contour this many times as wide as the mean is a wide one.
 const WIDE: f64 = 4.0;
 
 /// One piece of a contour.

@@ -9,7 +9,7 @@ use std::f64::consts::PI;
 /// How far the polygons that an offset is held against may stray from its arcs, mm.
 const CHECKED: f64 = 0.005;
 
-/// The line `by` mm outside a closed line, or inside it for a negative distance: none when nothing
+/// The line `by` mm outside a closed line, or inside it for a negative distance: `None` when nothing
 /// is left of it, several when it falls apart. Arcs stay arcs; outer corners become arcs about the
 /// corner, so that every point keeps its distance.
 ///

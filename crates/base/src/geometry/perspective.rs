@@ -129,7 +129,7 @@ fn about_zero(points: &[Point]) -> Option<(Perspective, Vec<Point>)> {
     (far > 1e-9).then(|| (map, points.iter().map(|p| map.at(*p)).collect()))
 }
 
-/// Eight equations, by elimination with the greatest of each column; none where they do not tell.
+/// Eight equations, by elimination with the greatest of each column; `None` where they do not tell.
 fn solved(mut rows: [[f64; 9]; 8]) -> Option<[f64; 8]> {
     for column in 0..8 {
         let best =

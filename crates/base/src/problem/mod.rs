@@ -36,7 +36,7 @@ impl fmt::Display for Severity {
 pub struct Place {
     /// The file's name as the person gave it.
     pub file: String,
-    /// Line, counted from 1; none when the problem is about the whole file.
+    /// Line, counted from 1; `None` when the problem is about the whole file.
     pub line: Option<u32>,
     /// Byte range in the file's text, for drawing the excerpt.
     pub span: Option<Range<usize>>,

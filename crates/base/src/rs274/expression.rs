@@ -76,7 +76,7 @@ pub struct Evaluator {
 }
 
 impl Evaluator {
-    /// The line without expressions; none where it can be sent as it stands.
+    /// The line without expressions; `None` where it can be sent as it stands.
     ///
     /// # Errors
     /// An expression that is none, or has no value.

@@ -18,7 +18,7 @@ pub(super) struct Attempt {
     pub(super) halt: Halt,
     /// The last line that was sent.
     pub(super) sent: u32,
-    /// What was streamed, and how the machine stood then; none when the stream never began.
+    /// What was streamed, and how the machine stood then; `None` when the stream never began.
     pub(super) streamed: Option<String>,
     pub(super) stance: Option<Stance>,
     /// Why it was not begun, from our side.

@@ -26,7 +26,7 @@ pub(crate) struct Bundled {
     pub(crate) files: Vec<Entry>,
     /// Files that the job names elsewhere, and what they are called in the bundle.
     pub(crate) renamed: Vec<(String, String)>,
-    /// SHA-256 of the program that comes of the job, here and from the bundle alike; none where it is refused.
+    /// SHA-256 of the program that comes of the job, here and from the bundle alike; `None` where it is refused.
     pub(crate) program: Option<String>,
 }
 
@@ -112,7 +112,7 @@ pub(crate) fn bundled(path: &Path, report_with: Option<&LogFile>) -> Result<Bund
     let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let content = if files.renamed.is_empty() { text } else { job.to_string() };
     files.put(name.clone(), content.into_bytes())?;
-    let failed = |error: std::io::Error| Refusal::output("the bundle", &error);
+    let failed = |error: std::io::Error| Refusal::output("the bundle", error);
     let (_, bytes) = listed_and_packed(&name, &files.all)?;
     let mut trial = tempfile::Builder::new().suffix(".kite.zip").tempfile().map_err(failed)?;
     trial.write_all(&bytes).map_err(failed)?;
@@ -199,7 +199,7 @@ fn same_program(path: &Path, trial: &Path) -> Result<Option<String>, Refusal> {
     }
 }
 
-/// SHA-256 of the program of a job; none where it is refused.
+/// SHA-256 of the program of a job; `None` where it is refused.
 fn program(path: &Path) -> Option<String> {
     let made = load::made(&JobArgs::whole(path.to_path_buf(), None)).ok()?;
     let mut sum = Checksum::default();

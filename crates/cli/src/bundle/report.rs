@@ -24,7 +24,7 @@ struct AboutJson {
     tinkite: &'static str,
     system: &'static str,
     processor: &'static str,
-    /// What the terminal says it is; none where there is none.
+    /// What the terminal says it is; `None` where there is none.
     terminal: Option<String>,
     colours: Option<String>,
     language: Option<String>,
@@ -66,7 +66,7 @@ pub(super) fn report(
                 let mut program = Vec::new();
                 Program::new(made.compiled.within)
                     .write(Comments::Full, &mut program)
-                    .map_err(|error| Refusal::output("the bundle", &error))?;
+                    .map_err(|error| Refusal::output("the bundle", error))?;
                 put("program.nc", program);
             }
         }

@@ -15,7 +15,7 @@ struct BundleJson {
     file: String,
     bytes: u64,
     files: Vec<Entry>,
-    /// SHA-256 of the program that comes of the bundle; none where the job is refused.
+    /// SHA-256 of the program that comes of the bundle; `None` where the job is refused.
     program_sha256: Option<String>,
 }
 

@@ -15,6 +15,6 @@ pub(super) fn run(args: &Completions, console: &Console) -> Result<(), Refusal> 
     let mut script = Vec::new();
     shell
         .write_registration("COMPLETE", "tinkite", "tinkite", "tinkite", &mut script)
-        .map_err(|error| Refusal::output("standard output", &error))?;
+        .map_err(|error| Refusal::output("standard output", error))?;
     console.result(&String::from_utf8_lossy(&script))
 }

@@ -195,6 +195,6 @@ fn folder(args: &Demo) -> Result<PathBuf, Refusal> {
         None => free_name(Path::new("tinkite-demo"))?,
     };
     std::fs::create_dir_all(&folder)
-        .map_err(|error| Refusal::output(&folder.display().to_string(), &error))?;
+        .map_err(|error| Refusal::output(folder.display().to_string(), error))?;
     Ok(folder)
 }

@@ -61,14 +61,14 @@ pub(super) fn run(args: &Emit, console: &Console) -> Result<(), Refusal> {
         door::show(&problems, &made.sources, console);
         return match program.write(comments, &mut io::stdout().lock()) {
             Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Err(Refusal::ReaderGone),
-            Err(error) => Err(Refusal::output("standard output", &error)),
+            Err(error) => Err(Refusal::output("standard output", error)),
             Ok(()) => Ok(()),
         };
     }
     let mut pages = Files::new(&path, args.writing)?;
     program
         .write_pages(comments, &mut pages)
-        .map_err(|error| Refusal::output(&path.display().to_string(), &error))?;
+        .map_err(|error| Refusal::output(path.display().to_string(), error))?;
     let written = pages.persist()?;
     let totals = &program.planned().totals;
     if console.json {

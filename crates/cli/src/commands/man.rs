@@ -11,10 +11,10 @@ pub(super) fn run(args: &Man, console: &Console) -> Result<(), Refusal> {
         let mut page = Vec::new();
         clap_mangen::Man::new(plain_command())
             .render(&mut page)
-            .map_err(|error| Refusal::output("standard output", &error))?;
+            .map_err(|error| Refusal::output("standard output", error))?;
         return console.result(&String::from_utf8_lossy(&page));
     };
-    let failed = |error: std::io::Error| Refusal::output(&folder.display().to_string(), &error);
+    let failed = |error: std::io::Error| Refusal::output(folder.display().to_string(), error);
     let taken = folder.exists() && std::fs::read_dir(folder).map_err(failed)?.next().is_some();
     if taken {
         let why = format!("{} is not empty: name a new folder", folder.display());

@@ -23,7 +23,7 @@ use tinkite_core::quantity::plain;
 struct PhotoJson {
     file: String,
     machine: String,
-    /// How far each known place lies from where the flat photo shows it; none where there are only four.
+    /// How far each known place lies from where the flat photo shows it; `None` where there are only four.
     worst_mm: Option<f64>,
     coarsest_mm_per_pixel: f64,
     /// The coefficient of the lens.

@@ -18,7 +18,7 @@ use tinkite_wire::Instant;
 /// What a read brought.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Heard {
-    /// So many bytes.
+    /// This many bytes.
     Bytes(usize),
     /// Nothing, within the time.
     Nothing,

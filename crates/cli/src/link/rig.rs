@@ -45,8 +45,8 @@ pub(crate) fn setup(machine: &Machine, diameter: Option<f64>) -> Setup {
         focus: machine
             .z
             .map_or(Setup::default().focus, |z| [z.axis.top_speed, z.axis.acceleration]),
-        planner: machine.window.map_or(Setup::default().planner, |n| n as usize),
-        corner: machine.corner,
+        planner: machine.look_ahead.map_or(Setup::default().planner, |n| n as usize),
+        corner: machine.junction_deviation,
         full: machine.beam.full,
         laser_mode: machine.beam.follows_speed,
         lines_per_second: machine.supply.lines_per_second,

@@ -43,7 +43,7 @@ struct SolidJson {
     volume_mm3: Option<f64>,
     /// Under the highest surface.
     seen_from_above_mm3: f64,
-    /// The widest spot that makes nearly all of it; none where it is finer than could be looked at.
+    /// The widest spot that makes nearly all of it; `None` where it is finer than could be looked at.
     detail_mm: Option<f64>,
 }
 

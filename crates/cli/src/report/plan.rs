@@ -68,14 +68,14 @@ struct StepJson {
     seconds: f64,
     /// How much of it is lost because lines come more slowly than the head would run them.
     starved_seconds: f64,
-    /// The speed at which nothing but the ends of rows slows the head; none where only the axes do.
+    /// The speed at which nothing but the ends of rows slows the head; `None` where only the axes do.
     #[serde(skip_serializing_if = "Option::is_none")]
     even_speed_mm_s: Option<f64>,
     speed_mm_s: f64,
     power_percent: [f64; 2],
     s: [f64; 2],
     pierces: usize,
-    /// Light in each mm of line; none where the source was not measured.
+    /// Light in each mm of line; `None` where the source was not measured.
     #[serde(skip_serializing_if = "Option::is_none")]
     energy_j_per_mm: Option<f64>,
     /// Light in each mm² of engraved area.
@@ -279,7 +279,7 @@ pub(crate) fn rows(made: &Made, unit: LengthUnit) -> Vec<StepRow> {
     made.compiled.steps.iter().map(one).collect()
 }
 
-/// How the focus comes onto the stock, in words; none where it is not known.
+/// How the focus comes onto the stock, in words; `None` where it is not known.
 pub(crate) fn focus_words(made: &Made, unit: LengthUnit) -> Option<String> {
     let FocusJson { z_mm, above_surface_and_bed_mm } = focus(made)?;
     let z = z_mm.map(|z| format!("Z at {} on the machine's axis", unit.length(z, 3)));

@@ -17,7 +17,7 @@ use tinkite_core::quantity::{LengthUnit, clock, plain};
 /// The picture on the page, px.
 const PICTURE: Canvas = Canvas { width: 1280, height: 800 };
 
-/// So many rows of steps, and so many of what is told, are printed; the page has all of them.
+/// Rows of steps, and of what is told, that are printed; the page has all of them.
 const PRINTED_STEPS: usize = 16;
 const PRINTED_TOLD: usize = 6;
 const PRINTED_FILES: usize = 8;

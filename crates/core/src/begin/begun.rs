@@ -1,7 +1,6 @@
 //! A drawing, and what its `[[artwork]]` says.
 
 use super::place::Made;
-use super::quoted;
 use std::fmt::Write as _;
 use tinkite_artwork::{
     Artwork, Bitmap, Fill, Format, Image, Odd, OddPaint, Shape, Stroke, Unread, trace,
@@ -10,6 +9,7 @@ use tinkite_base::colour::Colour;
 use tinkite_base::geometry::region::FillRule;
 use tinkite_base::problem::Problems;
 use tinkite_base::quantity::plain;
+use tinkite_machine::section::quoted;
 
 /// What paint that is no colour becomes.
 const INSTEAD: Colour = Colour::new(0x55, 0x55, 0x55);

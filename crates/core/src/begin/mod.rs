@@ -16,6 +16,7 @@ use tinkite_base::geometry::{Point, Rect};
 use tinkite_base::problem::{Code, Place, Problem, Problems, Remedy};
 use tinkite_base::quantity::plain;
 use tinkite_job::recipe::{Shelf, Wanted};
+use tinkite_machine::section::quoted;
 use tinkite_machine::{Machine, profile_name};
 
 /// Flattening for measuring layers, mm.
@@ -201,20 +202,6 @@ fn nothing(drawings: &[(String, Artwork)], layers: &[Layer]) -> Problem {
     };
     let problem = Problem::error(Code::Nothing, message, help).at(Place::file(file));
     if unread { problem.remedied(Remedy::Look) } else { problem }
-}
-
-fn quoted(text: &str) -> String {
-    // TOML basic strings: these must be escaped (TOML 1.0, "String").
-    let escaped: String = text
-        .chars()
-        .map(|c| match c {
-            '"' => "\\\"".to_string(),
-            '\\' => "\\\\".to_string(),
-            c if c.is_control() => format!("\\u{:04X}", c as u32),
-            c => c.to_string(),
-        })
-        .collect();
-    format!("\"{escaped}\"")
 }
 
 #[cfg(test)]

@@ -1,11 +1,11 @@
 //! What each colour is guessed to be for, and the steps that are written for it.
 
-use super::quoted;
 use std::fmt::Write as _;
 use tinkite_artwork::layers::{Layer, PaintedBy};
 use tinkite_base::colour::Colour;
 use tinkite_base::quantity::plain;
 use tinkite_machine::Machine;
+use tinkite_machine::section::quoted;
 
 /// What a layer is guessed to be meant for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]

@@ -22,7 +22,7 @@ impl Room {
         Self { columns, rows, taken: vec![false; columns * rows] }
     }
 
-    /// The cells that a rectangle touches, as ranges of columns and rows; none where it leaves the picture.
+    /// The cells that a rectangle touches, as ranges of columns and rows; `None` where it leaves the picture.
     fn cells(&self, r: Rect) -> Option<(std::ops::Range<usize>, std::ops::Range<usize>)> {
         if r.x0 < 0.0 || r.y0 < 0.0 {
             return None;

@@ -94,7 +94,7 @@ struct Cut<'j> {
     paths: Vec<&'j Toolpath>,
 }
 
-/// The finished surface of a job's reliefs; none when it has none.
+/// The finished surface of a job's reliefs; `None` when it has none.
 #[must_use]
 pub fn surface(compiled: &Compiled, job: &Job, canvas: Canvas) -> Option<String> {
     let planned = compiled.within.planned();

@@ -54,7 +54,7 @@ impl Scaled {
     }
 }
 
-/// Both pictures of a job's bitmaps; none when none is engraved as one.
+/// Both pictures of a job's bitmaps; `None` when none is engraved as one.
 #[must_use]
 pub fn tones(compiled: &Compiled, job: &Job, canvas: Canvas) -> Option<Scaled> {
     let paths = compiled.within.planned().segments().sequence().paths();

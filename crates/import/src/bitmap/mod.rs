@@ -21,7 +21,7 @@ const MOST_MEMORY: u64 = 1 << 30;
 /// Taken for a bitmap without a resolution: a common one of screens.
 const DPI: f64 = 96.0;
 
-/// Pixels across and down that a bitmap file says it has, without decoding it; none where it is no bitmap.
+/// Pixels across and down that a bitmap file says it has, without decoding it; `None` where it is no bitmap.
 #[must_use]
 pub fn bitmap_size(bytes: &[u8]) -> Option<(u32, u32)> {
     shield(|| {
@@ -171,7 +171,7 @@ fn decoded(bytes: &[u8], format: Format) -> Result<Decoded, Problem> {
     Ok(Decoded { bitmap: grey(&picture), turned, opaque, deep })
 }
 
-/// The bitmap of pixels of red, green, blue and opacity; none when they are not as many.
+/// The bitmap of pixels of red, green, blue and opacity; `None` when they are not as many.
 pub(super) fn of_pixels(width: u32, height: u32, pixels: Vec<u8>) -> Option<Bitmap> {
     image::RgbaImage::from_raw(width, height, pixels).map(|p| grey(&DynamicImage::ImageRgba8(p)))
 }

@@ -2,7 +2,7 @@
 
 use super::layer_name;
 use super::spots::{Spots, colours};
-use crate::veil::Veils;
+use crate::opacity::Opacity;
 use hayro_interpret::font::{Glyph, GlyphRun};
 use hayro_interpret::hayro_syntax::object::Dict;
 use hayro_interpret::pattern::Pattern;
@@ -37,7 +37,7 @@ pub(super) struct Tracer<'a> {
     gone: usize,
     cut: usize,
     invisible: usize,
-    veils: Veils,
+    veils: Opacity,
     /// How many things were painted so far.
     painted: u32,
     /// Whether what has no plain colour will be drawn; then what effects change has none.
@@ -62,7 +62,7 @@ impl<'a> Tracer<'a> {
             gone: 0,
             cut: 0,
             invisible: 0,
-            veils: Veils::default(),
+            veils: Opacity::default(),
             painted: 0,
             renders,
             changed: Vec::new(),

@@ -23,7 +23,7 @@ pub(super) fn region(mask: &usvg::Mask, at: Affine) -> Option<Region> {
     }
 }
 
-/// Adds what a group of a mask shows and takes away what it hides; none where it does neither.
+/// Adds what a group of a mask shows and takes away what it hides; `None` where it does neither.
 fn gather(
     group: &usvg::Group,
     at: Affine,

@@ -9,9 +9,9 @@ mod values;
 
 use crate::Reading;
 use crate::fonts::{FontSupply, Missing};
+use crate::opacity::Opacity;
 use crate::rendered::pixels;
 use crate::resolved::{affine, curves};
-use crate::veil::Veils;
 use census::Census;
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -80,7 +80,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
         painted: 0,
         at: to_mm,
         clips: Vec::new(),
-        veils: Veils::default(),
+        veils: Opacity::default(),
         seen: BTreeSet::new(),
         out: Collected::default(),
     };
@@ -201,7 +201,7 @@ struct Reader<'c> {
     at: Affine,
     /// What is left of the page by the clip paths round, in mm.
     clips: Vec<Region>,
-    veils: Veils,
+    veils: Opacity,
     /// Numbers of the elements that came through.
     seen: BTreeSet<usize>,
     out: Collected,

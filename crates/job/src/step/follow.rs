@@ -73,7 +73,7 @@ pub enum Start {
 /// Places at which a part stays attached to the sheet.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Bridges {
-    /// How many each closed line gets; none when they are spaced.
+    /// How many each closed line gets; `None` when they are spaced.
     pub count: Option<u32>,
     /// At most how far apart they are, mm, when they are spaced.
     pub spacing: f64,
@@ -165,7 +165,7 @@ pub(super) fn read(section: &Section<'_, '_>, beam: &Beam) -> Option<Follow> {
     })
 }
 
-/// A table that may be missing: none when it is there and wrong.
+/// A table that may be missing: `None` when it is there and wrong.
 fn optional<'s, 't, T>(
     section: &Section<'s, 't>,
     key: &'static str,

@@ -310,7 +310,7 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
     })
 }
 
-/// So many passes as a layer of a relief takes, where it was measured how deep one goes.
+/// The passes that a layer of a relief takes, where it was measured how deep one goes.
 fn by_depth(passes: Vec<Pass>, engrave: &Engrave) -> Vec<Pass> {
     let Fill::Relief(relief) = &engrave.fill else { return passes };
     match (relief.per_pass, passes.first()) {

@@ -48,7 +48,7 @@ const OWN_KEYS: [&str; 16] = [
     "part", "in-row", "recipe", "picture", "ramp",
 ];
 
-/// What `[swatch]` of a job's text comes to; none where the job has none.
+/// What `[swatch]` of a job's text comes to; `None` where the job has none.
 pub(crate) fn expanded(
     file: &str,
     text: &str,

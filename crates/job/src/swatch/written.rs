@@ -2,6 +2,7 @@
 
 use super::super::recipe::Make;
 use std::fmt::Write as _;
+use tinkite_machine::section::quoted;
 
 /// What somebody wants to try.
 #[derive(Debug, Clone, PartialEq)]
@@ -26,10 +27,6 @@ pub struct NewSwatch {
     pub keep: String,
     /// How letters and marks are burnt: speed and power.
     pub label: (String, String),
-}
-
-fn quoted(text: &str) -> String {
-    toml_edit::Value::from(text).to_string()
 }
 
 /// Writes the job.

@@ -11,11 +11,11 @@ use rayon::prelude::*;
 use std::collections::BTreeSet;
 use tinkite_base::random::Xorshift;
 
-/// So many pairs of parts are looked at for each part of the sheet, and so many at most: two to three seconds on two cores.
+/// Pairs of parts that are looked at for each part of the sheet, and the most of them: two to three seconds on two cores.
 const WORK_PER_PART: u64 = 3_000_000;
 const MOST_WORK: u64 = 115_000_000;
 
-/// So many pairs are looked at for each part of a sheet before one more is given up, and so many at most for all of those.
+/// Pairs that are looked at for each part of a sheet before one more is given up, and the most for all of those.
 const WORK_TO_FILL: u64 = 40_000;
 const MOST_TO_FILL: u64 = 45_000_000;
 
@@ -32,7 +32,7 @@ const COMPARED: u64 = 8;
 /// that the result does not hang on the number of cores.
 const SHORTER: [f64; 4] = [0.0015, 0.004, 0.008, 0.015];
 
-/// So many places are tried for a part that overlaps others.
+/// Places that are tried for a part that overlaps others.
 const PLACES: usize = 60;
 
 /// A pair that overlaps after a round counts so many times as much, and one that does not so many times; 1 at least, and

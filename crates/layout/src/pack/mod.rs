@@ -27,13 +27,13 @@ const FINE: f64 = 0.004;
 /// No cell is smaller, mm.
 const FINEST: f64 = 0.05;
 
-/// So many words of cells may all maps of the stock hold together.
+/// The most words of cells that all maps of the stock hold together.
 const ROOM_WORDS: f64 = 3e6;
 
 /// And all that say how two parts lie beside each other.
 const PAIR_WORDS: f64 = 6e6;
 
-/// So many words are gone through to make those.
+/// The most words that are gone through to make those.
 const PAIR_WORK: f64 = 3e8;
 
 /// A part before it has a place: its shapes and bitmaps on the sheet.
@@ -67,7 +67,7 @@ struct Kind {
 /// Where parts may lie, mm.
 struct Room {
     bounds: Rect,
-    /// Rings that bound it; none where it is the rectangle.
+    /// Rings that bound it; `None` where it is the rectangle.
     edge: Option<Vec<Vec<Point>>>,
 }
 
@@ -279,7 +279,7 @@ fn best(cells: &Cells, effort: u64) -> (Vec<Vec<Lay>>, Vec<usize>) {
     (sheets, left)
 }
 
-/// Rows and columns of parts that are all alike, all in the direction in which they take least; none where not even
+/// Rows and columns of parts that are all alike, all in the direction in which they take least; `None` where not even
 /// one fits.
 fn by_rows(kind: &Kind, parts: usize, room: Rect, pack: &Pack) -> Option<Sheets> {
     let fit =

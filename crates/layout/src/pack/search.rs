@@ -10,7 +10,7 @@ use rayon::prelude::*;
 use std::sync::OnceLock;
 use tinkite_base::random::Xorshift;
 
-/// So many words of cells are gone through in a search: a quarter of a second on two cores where one sheet is enough, since
+/// The most words of cells that a search goes through: a quarter of a second on two cores where one sheet is enough, since
 /// its parts are moved about afterwards, and more than a second where it decides on the number of sheets.
 const ONE_SHEET: u64 = 30_000_000;
 const MORE_SHEETS: u64 = 150_000_000;
@@ -18,7 +18,7 @@ const MORE_SHEETS: u64 = 150_000_000;
 /// Orders that are tried at once; a fixed number, so that the result does not hang on the number of cores.
 const AT_ONCE: usize = 8;
 
-/// And at most so many times.
+/// The most times that this is done.
 const MOST_ROUNDS: u64 = 500;
 
 /// Where a part lies.
@@ -86,7 +86,7 @@ struct Way {
 pub(super) struct Search<'a> {
     pub(super) cells: &'a Cells,
     pub(super) turns: usize,
-    /// For each kind and direction where it may not lie in an empty room; none where it is larger than the room.
+    /// For each kind and direction where it may not lie in an empty room; `None` where it is larger than the room.
     empty: Vec<Option<Bits>>,
     /// For two kinds with their directions where the second cannot lie beside the first.
     beside: Vec<OnceLock<Bits>>,
@@ -133,7 +133,7 @@ impl<'a> Search<'a> {
         })
     }
 
-    /// How many places there are across and away from the operator for a kind in one direction; none where it is larger
+    /// How many places there are across and away from the operator for a kind in one direction; `None` where it is larger
     /// than the room.
     pub(super) fn room(&self, which: usize) -> Option<(usize, usize)> {
         self.empty[which].as_ref().map(|map| (map.width, map.height))

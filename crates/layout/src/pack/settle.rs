@@ -6,7 +6,7 @@ use tinkite_base::geometry::{Point, Rect, Vec2};
 /// Parts are pushed down and to the left so many times.
 const ROUNDS: usize = 3;
 
-/// So many pairs of edges are looked at in one round; where there are more, parts stay as they lie.
+/// The most pairs of edges in one round; where there are more, parts stay as they lie.
 const MOST_PAIRS: usize = 60_000_000;
 
 /// Edges that are no further apart than this, mm, touch.

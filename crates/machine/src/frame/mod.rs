@@ -149,16 +149,6 @@ impl Frame {
         }
     }
 
-    /// How the controller counts the length of a straight piece, for one mm on the stock; 1 on a
-    /// flat bed.
-    #[must_use]
-    pub fn per_mm(&self, from: Point, to: Point) -> f64 {
-        let Some(turning) = &self.turning else { return 1.0 };
-        let (a, b) = (self.words(from), self.words(to));
-        let real = turning.surface.way(from, to);
-        if real <= 0.0 { 1.0 } else { (b[0] - a[0]).hypot(b[1] - a[1]) / real }
-    }
-
     /// The highest speed (mm/s) and acceleration (mm/s²) on the stock in a direction of the plane,
     /// at the program's zero.
     #[must_use]

@@ -21,7 +21,7 @@ pub struct Unknowns {
 pub struct Value {
     /// The value.
     pub value: f64,
-    /// How far it may be off, as a share of it (one standard deviation); none where the times say so little
+    /// How far it may be off, as a share of it (one standard deviation); `None` where the times say so little
     /// that it stays as it was.
     pub error: Option<f64>,
 }

@@ -27,7 +27,7 @@ impl<T> Pacer<T> {
     #[must_use]
     pub fn new(machine: &Machine, supply: Option<Supply>) -> Self {
         Self {
-            planner: Planner::new(machine.corner, machine.window).supplied(supply),
+            planner: Planner::new(machine.junction_deviation, machine.look_ahead).supplied(supply),
             waiting: VecDeque::new(),
             settled: Vec::new(),
             given: 0,

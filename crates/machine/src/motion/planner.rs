@@ -36,7 +36,7 @@ pub struct Planner<T> {
     /// Junction deviation, mm.
     corner: f64,
     /// How many places the controller's queue has; none: it knows the whole program.
-    window: Option<u32>,
+    look_ahead: Option<u32>,
     queue: VecDeque<Queued<T>>,
     /// Speed at the start of the queue: settled.
     entry: CornerSpeed,
@@ -54,13 +54,13 @@ pub struct Planner<T> {
 }
 
 impl<T: Copy> Planner<T> {
-    /// For a machine with this junction deviation (mm) whose controller sees `window` moves ahead,
+    /// For a machine with this junction deviation (mm) whose controller sees `look_ahead` moves ahead,
     /// or the whole program; the head stands still at first.
     #[must_use]
-    pub fn new(corner: f64, window: Option<u32>) -> Self {
+    pub fn new(corner: f64, look_ahead: Option<u32>) -> Self {
         Self {
             corner,
-            window,
+            look_ahead,
             queue: VecDeque::new(),
             entry: CornerSpeed::ZERO,
             before: None,
@@ -84,7 +84,7 @@ impl<T: Copy> Planner<T> {
     /// waits for none.
     #[must_use]
     pub fn supplied(mut self, supply: Option<Supply>) -> Self {
-        self.supply = supply.filter(|_| self.window.is_some());
+        self.supply = supply.filter(|_| self.look_ahead.is_some());
         self
     }
 
@@ -125,11 +125,11 @@ impl<T: Copy> Planner<T> {
         };
         self.before = Some(block);
         self.queue.push_back(Queued { leg: block.leg, entry_limit, tag, lines, read: None });
-        match self.window {
-            Some(window) => {
+        match self.look_ahead {
+            Some(look_ahead) => {
                 // The first runs when the places behind it are full.
-                while self.first_runs(window) {
-                    self.run_first(window, done);
+                while self.first_runs(look_ahead) {
+                    self.run_first(look_ahead, done);
                 }
             }
             None if self.queue.len() >= self.batch => self.settle(false, done),
@@ -137,16 +137,16 @@ impl<T: Copy> Planner<T> {
         }
     }
 
-    fn first_runs(&self, window: u32) -> bool {
-        self.queue.len() > window.max(1) as usize
+    fn first_runs(&self, look_ahead: u32) -> bool {
+        self.queue.len() > look_ahead.max(1) as usize
     }
 
     /// Runs the first block.
-    fn run_first(&mut self, window: u32, done: &mut impl FnMut(T, PlannedBlock)) {
-        let read = self.read(window as usize);
+    fn run_first(&mut self, look_ahead: u32, done: &mut impl FnMut(T, PlannedBlock)) {
+        let read = self.read(look_ahead as usize);
         let Some(first) = self.queue.pop_front() else { return };
         // One place is the block that runs.
-        let seen = (window as usize).saturating_sub(1);
+        let seen = (look_ahead as usize).saturating_sub(1);
         let mut exit = self.exit(&first.leg, seen);
         let (now, entry) = (self.now, self.entry);
         if self.supply.is_some() {
@@ -169,9 +169,10 @@ impl<T: Copy> Planner<T> {
 
     /// Has the controller read the lines of as many blocks as it has places for; when it has read
     /// the first.
-    fn read(&mut self, window: usize) -> f64 {
+    fn read(&mut self, look_ahead: usize) -> f64 {
         let Some(supply) = &mut self.supply else { return 0.0 };
-        for queued in self.queue.iter_mut().take(window).filter(|queued| queued.read.is_none()) {
+        for queued in self.queue.iter_mut().take(look_ahead).filter(|queued| queued.read.is_none())
+        {
             queued.read = Some(supply.read(&queued.lines, self.now));
         }
         self.queue.front().and_then(|first| first.read).unwrap_or(0.0)
@@ -199,10 +200,10 @@ impl<T: Copy> Planner<T> {
 
     /// Ends the program at standstill; `done` is called for every block that is left.
     pub fn finish(&mut self, done: &mut impl FnMut(T, PlannedBlock)) {
-        match self.window {
-            Some(window) => {
+        match self.look_ahead {
+            Some(look_ahead) => {
                 while !self.queue.is_empty() {
-                    self.run_first(window, done);
+                    self.run_first(look_ahead, done);
                 }
             }
             None => self.settle(true, done),
@@ -434,9 +435,9 @@ mod tests {
         assert_eq!(junction_speed_squared(&turn, &back, 0.01), 0.0);
     }
 
-    fn seen(blocks: &[Block], window: Option<u32>) -> f64 {
+    fn seen(blocks: &[Block], look_ahead: Option<u32>) -> f64 {
         let mut time = 0.0;
-        let mut planner = Planner::new(0.01, window);
+        let mut planner = Planner::new(0.01, look_ahead);
         for block in blocks {
             planner.push(*block, (), &mut |(), ran: PlannedBlock| time += ran.seconds);
         }

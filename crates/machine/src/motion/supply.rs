@@ -26,7 +26,7 @@ pub struct Supply {
 }
 
 impl Supply {
-    /// A link at rest; none where lines come as fast as they are wanted.
+    /// A link at rest; `None` where lines come as fast as they are wanted.
     #[must_use]
     pub fn new(rates: Rates) -> Option<Self> {
         let gap = |rate: Option<f64>| rate.map_or(0.0, |rate| 1.0 / rate);

@@ -138,13 +138,13 @@ impl Table {
         self.last.share
     }
 
-    /// Current at a share of full, mA; none where it was not measured.
+    /// Current at a share of full, mA; `None` where it was not measured.
     #[must_use]
     pub fn current(&self, share: f64) -> Option<f64> {
         self.current.as_ref().map(|curve| curve.at(share))
     }
 
-    /// Light at a share of full, W; none where it was not measured.
+    /// Light at a share of full, W; `None` where it was not measured.
     #[must_use]
     pub fn watts(&self, share: f64) -> Option<f64> {
         self.watts.as_ref().map(|curve| curve.at(share))
@@ -154,7 +154,7 @@ impl Table {
     ///
     /// # Errors
     /// In words: not measured, or more than was measured.
-    pub fn share_for_watts(&self, watts: f64) -> Result<f64, String> {
+    pub(crate) fn share_for_watts(&self, watts: f64) -> Result<f64, String> {
         Self::share(self.watts.as_ref(), watts, "W", self.last.watts)
     }
 
@@ -162,7 +162,7 @@ impl Table {
     ///
     /// # Errors
     /// In words: not measured, or more than was measured.
-    pub fn share_for_current(&self, current: f64) -> Result<f64, String> {
+    pub(crate) fn share_for_current(&self, current: f64) -> Result<f64, String> {
         Self::share(self.current.as_ref(), current, "mA", self.last.current)
     }
 

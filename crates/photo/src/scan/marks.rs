@@ -129,7 +129,7 @@ fn best(swatch: &Swatch, small: &Small, blots: &[Blot]) -> Option<([Point; 4], T
     best.filter(|(score, ..)| *score > 0.06).map(|(_, corners, turn)| (corners, turn))
 }
 
-/// Four blots clockwise on the picture, beginning with the upper left one; none where they do not span.
+/// Four blots clockwise on the picture, beginning with the upper left one; `None` where they do not span.
 fn in_turn(four: [Blot; 4]) -> Option<[Blot; 4]> {
     let (least, most) =
         four.iter().fold((f64::MAX, 0.0f64), |(a, b), blot| (a.min(blot.area), b.max(blot.area)));

@@ -13,7 +13,7 @@ use tinkite_machine::source::Level;
 /// Arcs are held as chords this near to them, mm.
 const FINE: f64 = 0.0005;
 
-/// So many places are marked in a picture.
+/// Places that are marked in a picture.
 const MOST_SPOTS: usize = 200;
 
 /// Holds every lit segment (from the program's zero) against the outline (mm in the job's field).

@@ -344,13 +344,13 @@ impl Placed {
 
     /// Whether power depends on the speed in a step.
     #[must_use]
-    pub fn is_slow(&self, step: usize) -> bool {
+    pub(crate) fn is_slow(&self, step: usize) -> bool {
         self.steps[step].step.ramp.slow.is_some()
     }
 
     /// Whether power depends on the speed in any step that takes part.
     #[must_use]
-    pub fn any_slow(&self) -> bool {
+    pub(crate) fn any_slow(&self) -> bool {
         self.sequence.paths().iter().any(|path| self.is_slow(path.step))
     }
 }

@@ -148,7 +148,7 @@ fn goes_round(line: &[Point]) -> bool {
     line.len() > 2 && apart <= NEARLY_CLOSED * length
 }
 
-/// So many lines at most are looked through for the nearest; what comes behind stays in its order.
+/// The most lines that are looked through for the nearest; what comes behind stays in its order.
 const MOST_SORTED: usize = 2_000;
 
 /// From each line to the one that begins nearest to its end.

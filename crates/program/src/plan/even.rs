@@ -4,7 +4,7 @@ use std::collections::VecDeque;
 use tinkite_machine::Machine;
 use tinkite_machine::motion::block::PlannedBlock;
 
-/// So many lines are looked at together: fewer come out of what the controller holds anyhow.
+/// Lines that are looked at together: fewer come out of what the controller holds anyhow.
 const LINES: usize = 64;
 
 /// Looks along the moves of one step for the stretch that slows the head most.
@@ -31,7 +31,7 @@ impl EvenSpeed {
     pub(super) fn new(machine: &Machine) -> Self {
         let supply = machine.supply;
         Self {
-            seen: machine.window.map(|window| (window as usize).saturating_sub(1).max(1)),
+            seen: machine.look_ahead.map(|window| (window as usize).saturating_sub(1).max(1)),
             reaches: VecDeque::new(),
             reach: 0.0,
             rates: (supply.lines_per_second, supply.bytes_per_second),
@@ -92,7 +92,7 @@ impl EvenSpeed {
         }
     }
 
-    /// The speed at which nothing but the ends of rows slows the head, mm/s; none where nothing limits it.
+    /// The speed at which nothing but the ends of rows slows the head, mm/s; `None` where nothing limits it.
     pub(super) fn speed(&self) -> Option<f64> {
         Some(self.lowest).filter(|speed| speed.is_finite())
     }

@@ -106,7 +106,7 @@ fn too_slow(job: &Job, number: usize, totals: &StepTotals) -> Option<Problem> {
         Some(even) => format!("ask for {} mm/s and lower the power", plain(even, 1)),
         None => format!("ask for {mean} mm/s and lower the power"),
     };
-    let (why, cure) = match job.machine.window {
+    let (why, cure) = match job.machine.look_ahead {
         Some(window) => (
             format!(
                 ": its moves are so short that the controller, which sees {window} ahead, must be able to stop within them"
@@ -182,7 +182,7 @@ fn without_effect(job: &Job, number: usize, totals: &StepTotals) -> Option<Probl
     Some(told.at(place(job, number)))
 }
 
-/// So much of a step's time may be lost for want of lines before it is told.
+/// The share of a step's time that may be lost for want of lines before that is told.
 const STARVED: f64 = 0.01;
 
 /// Warns of a step whose lines come slower than the head runs them.

@@ -30,7 +30,7 @@ pub struct StepTotals {
     pub most_starved: Option<(usize, f64)>,
     /// How long burning takes, s, and how long it would at the asked speed all along.
     pub burning: (f64, f64),
-    /// The speed at which nothing but the ends of rows slows the head, mm/s; none where only the axes do.
+    /// The speed at which nothing but the ends of rows slows the head, mm/s; `None` where only the axes do.
     pub even_speed: Option<f64>,
 }
 
@@ -56,7 +56,7 @@ pub struct Totals {
     pub worked: Option<Rect>,
     /// The rectangle round every move, travel included, mm from the program's zero.
     pub reached: Option<Rect>,
-    /// Least and greatest height of the focus, mm; none where nothing moves it.
+    /// Least and greatest height of the focus, mm; `None` where nothing moves it.
     pub heights: Option<(f64, f64)>,
 }
 

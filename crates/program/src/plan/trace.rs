@@ -51,7 +51,7 @@ impl Traced<'_> {
 
     /// The mean speed, in the controller's own lengths per second.
     #[must_use]
-    pub fn mean_speed(&self) -> f64 {
+    pub(crate) fn mean_speed(&self) -> f64 {
         let length: f64 = self.blocks.iter().map(|planned| planned.leg.length).sum();
         length / self.seconds.max(1e-12)
     }

@@ -12,7 +12,7 @@ use tinkite_base::problem::Problem;
 /// Segments change threads in batches of this many.
 const BATCH: usize = 1024;
 
-/// So many batches wait at most.
+/// The most batches that wait.
 const AHEAD: usize = 4;
 
 /// Why the walk ended early.

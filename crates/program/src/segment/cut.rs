@@ -64,7 +64,7 @@ impl Profile {
         let length = way.length().max(1e-9);
         let shortest = machine.beam.width / length;
         // Two of the moves in the queue are the one that runs and the one that is just coming in.
-        let seen = machine.window.map(|window| f64::from(window.saturating_sub(2).max(1)));
+        let seen = machine.look_ahead.map(|window| f64::from(window.saturating_sub(2).max(1)));
         let mut phases = Vec::new();
         let whole: f64 = blocks.iter().map(|planned| planned.leg.length).sum();
         let mut at = 0.0;
@@ -170,7 +170,7 @@ mod tests {
 
     fn machine(width: f64, window: Option<u32>) -> Machine {
         let mut machine = super::super::sample::machine();
-        (machine.beam.width, machine.window) = (width, window);
+        (machine.beam.width, machine.look_ahead) = (width, window);
         machine
     }
 

@@ -32,7 +32,7 @@ pub struct Feed(u64);
 const FAST: f64 = 100.0;
 
 impl Feed {
-    /// The F word for a feed; none where it would be zero or is no number a controller takes.
+    /// The F word for a feed; `None` where it would be zero or is no number a controller takes.
     #[must_use]
     pub fn new(feed: f64) -> Option<Self> {
         let unit = if feed < FAST { 1.0 } else { 1000.0 };
@@ -48,7 +48,7 @@ impl Feed {
 
     /// The same in ten-thousandths.
     #[must_use]
-    pub fn ten_thousandths(self) -> u64 {
+    pub(crate) fn ten_thousandths(self) -> u64 {
         self.0
     }
 }
@@ -73,7 +73,7 @@ pub struct Way {
 impl Way {
     /// Where it starts, in whole units.
     #[must_use]
-    pub fn from_mm(&self) -> [f64; 2] {
+    pub(crate) fn from_mm(&self) -> [f64; 2] {
         self.from.map(|a| a as f64 / 1000.0)
     }
 
@@ -166,7 +166,7 @@ fn turned(from: [Micron; 2], to: [Micron; 2], centre: [Micron; 2], clockwise: bo
     sign * if turn <= 0.0 { turn + TAU } else { turn }
 }
 
-/// An arc that was meant to turn by `sweep`, rad, between rounded points; none where rounding has
+/// An arc that was meant to turn by `sweep`, rad, between rounded points; `None` where rounding has
 /// made another arc of it. A tiny one may come out with its ends the wrong way round, and would be
 /// run as nearly a full circle: its chord is as good.
 pub(super) fn arc(

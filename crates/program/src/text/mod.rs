@@ -187,7 +187,7 @@ impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
         if machine.dialect == Dialect::Ngc {
             // Corners are rounded as the profile says, and not brought to a halt.
             self.line.extend_from_slice(b"G64 ");
-            push_rounded::<4>(&mut self.line, b'P', machine.corner);
+            push_rounded::<4>(&mut self.line, b'P', machine.junction_deviation);
             self.end_line()?;
         }
         self.said = Remembered { level: Some(Level::DARK), ..Remembered::default() };

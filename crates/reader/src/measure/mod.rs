@@ -86,8 +86,8 @@ impl<'m> Measure<'m> {
             modal,
             parameters: Parameters::default(),
             planner: Planner::new(
-                machine.map_or(CORNER, |m| m.corner),
-                machine.and_then(|m| m.window),
+                machine.map_or(CORNER, |m| m.junction_deviation),
+                machine.and_then(|m| m.look_ahead),
             )
             .supplied(machine.and_then(|m| Supply::new(m.supply))),
             words: Vec::new(),

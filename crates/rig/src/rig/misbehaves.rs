@@ -129,7 +129,7 @@ impl Rig {
         self.misbehaviour.as_ref().is_some_and(|m| m.stalled)
     }
 
-    /// What the cable makes of bytes that come in; none where it is a good one.
+    /// What the cable makes of bytes that come in; `None` where it is a good one.
     pub(super) fn spoilt(&mut self, bytes: &[u8]) -> Option<Vec<u8>> {
         let now = self.now;
         let misbehaviour = self.misbehaviour.as_mut()?;

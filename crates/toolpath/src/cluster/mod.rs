@@ -21,7 +21,7 @@ use tinkite_job::Islands;
 /// With how many of its neighbours along the rows an area is tried.
 const NEIGHBOURS: usize = 12;
 
-/// So many rows are compared at most.
+/// The most rows that are compared.
 const MOST_STEPS: usize = 60_000_000;
 
 /// Saving less than this is no reason to run longer rows, s.

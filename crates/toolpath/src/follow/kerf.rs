@@ -1,7 +1,7 @@
 //! Kerf: lines moved by half the width that the beam removes, so that parts keep their size.
 
 use super::nest::Nest;
-use super::{Drawn, FollowContext, bite, parents_of_parts, told};
+use super::{Drawn, FollowContext, gouge, parents_of_parts, told};
 use crate::Name;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -61,7 +61,7 @@ pub(super) fn correct(
         .collect();
     report(&drawn, &moved, context, problems);
     if let Some(nest) = nest {
-        bite::tell(&drawn, &moved, nest, context, problems);
+        gouge::tell(&drawn, &moved, nest, context, problems);
     }
     let before: Vec<Option<usize>> = drawn.iter().map(|line| line.parent).collect();
     let counts: Vec<usize> = moved.iter().map(Vec::len).collect();

@@ -1,8 +1,8 @@
 //! Lines that are followed: from what was drawn to what the beam walks.
 
-mod bite;
 mod bridges;
 mod corners;
+mod gouge;
 mod kerf;
 mod nest;
 mod seam;

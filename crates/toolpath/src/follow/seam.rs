@@ -3,7 +3,7 @@
 
 use super::{Drawn, FollowContext, shared};
 use crate::wrap::goes_round;
-use tinkite_base::geometry::doubles::Double;
+use tinkite_base::geometry::duplicates::Duplicate;
 use tinkite_base::geometry::{Contour, Piece, Point, hull};
 use tinkite_base::problem::{Code, Problem, Problems, count};
 
@@ -25,7 +25,7 @@ pub(super) fn once(
     if !goes_round(context.job, bounds.height()) {
         return drawn;
     }
-    let found = doubles(&contours, bounds.y0, bounds.y1);
+    let found = duplicates(&contours, bounds.y0, bounds.y1);
     if found.is_empty() {
         return drawn;
     }
@@ -65,7 +65,7 @@ fn at_height(contours: &[Contour], y: f64) -> Vec<SeamEdge> {
 }
 
 /// What of the lines at the far end is drawn at the near end.
-fn doubles(contours: &[Contour], near: f64, far: f64) -> Vec<Double> {
+fn duplicates(contours: &[Contour], near: f64, far: f64) -> Vec<Duplicate> {
     let near = at_height(contours, near);
     let mut found = Vec::new();
     for upper in at_height(contours, far) {
@@ -76,7 +76,7 @@ fn doubles(contours: &[Contour], near: f64, far: f64) -> Vec<Double> {
             let covered = (a.min(b), a.max(b));
             let length = (covered.1 - covered.0) * run.abs();
             if length > ON_SEAM {
-                found.push(Double {
+                found.push(Duplicate {
                     first: lower.contour,
                     second: upper.contour,
                     piece: upper.piece,
@@ -105,10 +105,10 @@ mod tests {
     fn only_what_both_ends_share_is_double() {
         let lines =
             [line(&[(0.0, 0.0), (10.0, 0.0)]), line(&[(15.0, 50.0), (5.0, 50.0), (5.0, 20.0)])];
-        let found = doubles(&lines, 0.0, 50.0);
+        let found = duplicates(&lines, 0.0, 50.0);
         assert_eq!(found.len(), 1);
         assert_eq!((found[0].second, found[0].piece, found[0].length), (1, 0, 5.0));
         assert_eq!(found[0].covered, (0.5, 1.0));
-        assert!(doubles(&lines, 1.0, 50.0).is_empty());
+        assert!(duplicates(&lines, 1.0, 50.0).is_empty());
     }
 }

@@ -3,7 +3,7 @@
 use super::{Drawn, FollowContext, parents_of_parts};
 use tinkite_artwork::trouble::lines::crowded;
 use tinkite_base::geometry::Contour;
-use tinkite_base::geometry::doubles::{Double, doubles, without};
+use tinkite_base::geometry::duplicates::{Duplicate, duplicates, without};
 use tinkite_base::geometry::near::Findings;
 use tinkite_base::problem::{Code, Problem, Problems, count};
 use tinkite_base::quantity::plain;
@@ -14,7 +14,7 @@ pub(super) fn once(
     context: &FollowContext<'_>,
     problems: &mut Problems,
 ) -> Vec<Drawn> {
-    let Findings { found, complete } = doubles(&contours(&drawn));
+    let Findings { found, complete } = duplicates(&contours(&drawn));
     if !complete {
         problems.push(crowded("shared edges", context.place()));
     }
@@ -47,7 +47,7 @@ pub(super) fn contours(drawn: &[Drawn]) -> Vec<Contour> {
 }
 
 /// Leaves stretches out. What is left of a line keeps the place of the line in the order of nesting.
-pub(super) fn leave_out(drawn: Vec<Drawn>, found: &[Double]) -> Vec<Drawn> {
+pub(super) fn leave_out(drawn: Vec<Drawn>, found: &[Duplicate]) -> Vec<Drawn> {
     let left = without(&contours(&drawn), found);
     // A line of which nothing is left hands its place on to what contains it.
     let parent_of = |n: usize| {

@@ -8,7 +8,7 @@ use tinkite_base::geometry::scan::Span;
 /// Parts take no more than this many times the pixels of the whole, each with the blanks in its own rectangle.
 const MOST_PIXELS: usize = 2;
 
-/// The rows of a grid of pixels, in one part or several; none where all of it is blank.
+/// The rows of a grid of pixels, in one part or several; `None` where all of it is blank.
 pub(super) fn rows(
     walk: RowOrder,
     grid: PixelRows,

@@ -23,7 +23,7 @@ use tinkite_machine::source;
 /// More pixels than this on the bed are taken for a mistake in a number or its unit.
 const MOST_CELLS: f64 = 2e8;
 
-/// Rows of one bitmap, in groups where wide blanks part it; none when nothing of it is dark enough to burn.
+/// Rows of one bitmap, in groups where wide blanks part it; `None` when nothing of it is dark enough to burn.
 ///
 /// # Errors
 /// More pixels than anyone could mean.

@@ -3,7 +3,7 @@
 use super::tour::{Stop, Visit, apart};
 use tinkite_base::geometry::Point;
 
-/// So many pairs of entries are compared at most: some tenths of a second.
+/// The most pairs of entries that are compared: some tenths of a second.
 const MOST_PAIRS: usize = 40_000_000;
 
 /// The same stops in the same order, entered where the whole way is shortest: of all entries of every stop the shortest

@@ -3,7 +3,7 @@
 use super::tour::{Stop, Visit};
 use tinkite_base::geometry::Point;
 
-/// So many stops are few: 7! sequences, each line from either end, most of them cut short.
+/// The most stops of which all sequences are tried: 7! sequences, each line from either end, most of them cut short.
 pub(super) const FEW: usize = 7;
 
 /// A search that holds the best tour so far.

@@ -14,7 +14,7 @@ pub(super) fn apart(a: Point, b: Point) -> f64 {
 #[derive(Debug, Clone)]
 pub(super) struct Stop {
     entries: Vec<Point>,
-    /// Where it is left for each entry; none where that is the entry itself.
+    /// Where it is left for each entry; `None` where that is the entry itself.
     exits: Vec<Point>,
     kind: StopKind,
     /// A loop that is left where it is entered.
@@ -168,7 +168,7 @@ impl Stop {
         Visit { stop, entry: entry.map_or(0, |(_, e)| e) }
     }
 
-    /// As `best_entry`, and how long that way is, mm; none where none is shorter than `limit`.
+    /// As `best_entry`, and how long that way is, mm; `None` where none is shorter than `limit`.
     pub(super) fn entry_under(
         &self,
         stop: usize,

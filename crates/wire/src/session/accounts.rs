@@ -98,7 +98,7 @@ impl Accounts {
         self.sent_since_question = true;
     }
 
-    /// The line that an answer belongs to; none where it belongs to nothing.
+    /// The line that an answer belongs to; `None` where it belongs to nothing.
     pub(super) fn answered(&mut self, now: Instant) -> Option<Unanswered> {
         let line = self.unanswered.pop_front()?;
         self.in_flight -= line.bytes;

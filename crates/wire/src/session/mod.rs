@@ -127,7 +127,7 @@ pub enum Failure {
 /// In which way lines and their answers do not agree.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Miscount {
-    /// So many lines were taken and their answers never came.
+    /// How many lines were taken whose answers never came.
     Lost(usize),
     /// There were more answers than lines: some line may not have been taken.
     Surplus,
@@ -214,7 +214,7 @@ pub struct Connected {
     pub offsets: BTreeMap<String, [f64; 3]>,
     /// Its modal state, as it says it: `G54`, `G21` and so on.
     pub modes: Vec<String>,
-    /// Where the head stands in the machine's own coordinates, mm; none where it does not say. Printer
+    /// Where the head stands in the machine's own coordinates, mm; `None` where it does not say. Printer
     /// firmware tells the place in the program's coordinates.
     pub position: Option<[f64; 3]>,
     /// It has just started: where the head stands it does not know, unless it was homed since.

@@ -76,7 +76,7 @@ const STOP_NUMBER: u64 = 900_000_000;
 const GREET: Span = Span::millis(1000);
 /// How often a line without an answer is sent again before the board is called silent.
 const MOST_TRIES: u32 = 4;
-/// So many moves a board has in its planner at most.
+/// The most moves that a board has in its planner.
 const PLANNER: usize = 64;
 /// How often a line may be asked for again before the link is called broken.
 const MOST_RESENDS: u32 = 12;

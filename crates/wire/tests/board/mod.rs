@@ -133,7 +133,7 @@ impl Board {
                 self.planner.pop_front();
             }
         }
-        // So many lines at most can be read in a millisecond.
+        // The most lines that can be read in a millisecond.
         for _ in 0..2 {
             if self.hand.is_none() {
                 while let Some(byte) = self.buffer.pop_front() {

@@ -24,9 +24,9 @@ use tinkite_wire::{Connected, Dark, Event, Outcome, Session, State, Status, Swit
 /// What a key orders.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) enum Order {
-    /// So far to the right and away, mm.
+    /// To the right and away, by so many mm.
     Step(Vec2),
-    /// So far up, mm.
+    /// Up, by so many mm.
     Lift(f64),
     /// To the next corner of the job, or to where the mark is thought to lie.
     Corner,

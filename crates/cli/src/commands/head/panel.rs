@@ -157,7 +157,7 @@ fn opened(args: &HeadPanel) -> Result<(ByHand, Aim), Refusal> {
     Ok((ByHand::of(job.machine.clone(), args.to.as_deref())?, aim))
 }
 
-/// So many orders wait at most: a key that is held down repeats itself.
+/// The most orders that wait: a key that is held down repeats itself.
 const MOST_ORDERS: usize = 4;
 
 /// Somebody who types.

@@ -25,7 +25,7 @@ pub(super) fn export(args: &LogExport, console: &Console) -> Result<(), Refusal>
     if args.output == Path::new("-") {
         let mut out = BufWriter::new(io::stdout().lock());
         log.carry_out(args.programs, &mut out)?;
-        return out.flush().map_err(|error| Refusal::output("standard output", &error));
+        return out.flush().map_err(|error| Refusal::output("standard output", error));
     }
     let output = Output::create(&args.output, args.writing)?;
     let mut runs = 0;

@@ -128,7 +128,7 @@ fn list(entries: &[Entry], console: &Console) -> Result<(), Refusal> {
     console.result(&table(&header, rows, &[0, 5, 6]))
 }
 
-/// The part of a program at which a run ended, as its comments call it; none where they call it nothing.
+/// The part of a program at which a run ended, as its comments call it; `None` where they call it nothing.
 fn part(log: &Log, entry: &Entry) -> Result<Option<String>, Refusal> {
     if !log.has_program(entry.id)? {
         return Ok(None);

@@ -99,7 +99,7 @@ fn pairs(machine: &Machine, connected: &Connected) -> Vec<Pair> {
     };
     pair("travel of X, mm", 130, x, 1.0);
     pair("travel of Y, mm", 131, y, 1.0);
-    pair("junction deviation, mm", 11, machine.corner, 1.0);
+    pair("junction deviation, mm", 11, machine.junction_deviation, 1.0);
     if let Some(offset) = connected.work_offset(Some("G54")) {
         let bed = [machine.bed.offset.x, machine.bed.offset.y];
         for (n, what) in ["work offset of X, mm", "work offset of Y, mm"].into_iter().enumerate() {

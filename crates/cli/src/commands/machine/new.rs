@@ -48,7 +48,7 @@ pub(super) fn run(args: &MachineNew, console: &Console) -> Result<(), Refusal> {
     })?;
     if let Some(folder) = path.parent().filter(|folder| Some(*folder) == own_folder().as_deref()) {
         std::fs::create_dir_all(folder)
-            .map_err(|error| Refusal::output(&folder.display().to_string(), &error))?;
+            .map_err(|error| Refusal::output(folder.display().to_string(), error))?;
     }
     let written =
         Output::create(&path, args.writing)?.write(|out| out.write_all(text.as_bytes()))?;

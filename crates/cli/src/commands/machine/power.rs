@@ -26,7 +26,7 @@ struct PowerJson {
 struct RowJson {
     percent: f64,
     s: f64,
-    /// Which of the source's levels, from 0; none where they are not known.
+    /// Which of the source's levels, from 0; `None` where they are not known.
     level: Option<u32>,
     duty_percent: f64,
     /// What a voltmeter at the control pin shows.

@@ -16,7 +16,7 @@ use tinkite_core::problem::{count, few};
 use tinkite_core::program::pace::{TimedRun, TimedStep, fit};
 use tinkite_core::quantity::plain;
 
-/// So many lines of programs are planned again and again, the latest runs first; a longer program is not looked at.
+/// The most lines of programs that are planned again and again, the latest runs first; a longer program is not looked at.
 const MOST_LINES: u32 = 500_000;
 
 /// Shorter steps were not timed well enough, s.
@@ -31,7 +31,7 @@ struct TimesJson {
     left_out: Vec<String>,
     acceleration_mm_s2: [f64; 2],
     acceleration_was_mm_s2: [f64; 2],
-    /// One standard deviation, as a share; none where the times do not say.
+    /// One standard deviation, as a share; `None` where the times do not say.
     acceleration_error: Option<f64>,
     corner_mm: f64,
     corner_was_mm: f64,
@@ -96,7 +96,7 @@ fn timed(
         let mut program = Vec::new();
         log.program(entry.id)?
             .read_to_end(&mut program)
-            .map_err(|error| Refusal::output("a temporary file", &error))?;
+            .map_err(|error| Refusal::output("a temporary file", error))?;
         lines += entry.began.lines;
         names.extend(steps.iter().map(|(name, _)| format!("run {} {name}", entry.id)));
         let steps = steps.into_iter().map(|(_, step)| step).collect();
@@ -119,7 +119,7 @@ fn steps(entry: &Entry) -> Vec<(String, TimedStep)> {
 
 /// What came out, in the profile's own values.
 struct Measured {
-    /// Of X and Y, mm/s2; none where the times do not say.
+    /// Of X and Y, mm/s2; `None` where the times do not say.
     acceleration: Option<[f64; 2]>,
     /// mm.
     corner: Option<f64>,
@@ -191,8 +191,8 @@ impl Measured {
             ),
             format!(
                 "corner        {} mm{}, {}",
-                plain(self.corner.unwrap_or(machine.corner), 4),
-                was(self.corner.is_some(), plain(machine.corner, 4)),
+                plain(self.corner.unwrap_or(machine.junction_deviation), 4),
+                was(self.corner.is_some(), plain(machine.junction_deviation, 4)),
                 known(fitted.corner)
             ),
             format!(
@@ -226,8 +226,8 @@ impl Measured {
             acceleration_mm_s2: self.acceleration.unwrap_or(own),
             acceleration_was_mm_s2: own,
             acceleration_error: fitted.acceleration.error,
-            corner_mm: self.corner.unwrap_or(machine.corner),
-            corner_was_mm: machine.corner,
+            corner_mm: self.corner.unwrap_or(machine.junction_deviation),
+            corner_was_mm: machine.junction_deviation,
             corner_error: fitted.corner.error,
             off_was: fitted.off[0],
             off: fitted.off[1],

@@ -10,7 +10,7 @@ use tinkite_core::faster::{Change, Trial, merge, trials};
 use tinkite_core::job::set;
 use tinkite_core::quantity::clock;
 
-/// So many changes are tried at most, those of the longest steps first.
+/// The most changes that are tried, those of the longest steps first.
 const MOST: usize = 60;
 
 /// A change that saves less than this, or less than this share of the whole, is not worth telling, s.

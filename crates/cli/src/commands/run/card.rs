@@ -31,8 +31,8 @@ pub(super) fn copy(args: &Run, folder: &Path, console: &Console) -> Result<(), R
     let program = ProgramFile::prepare(args, given, console)?;
     let path = folder.join(name_of(given));
     let output = Output::create(&path, args.writing)?;
-    let failed = |error: &io::Error| Refusal::output(&path.display().to_string(), error);
-    let size = io::copy(&mut program.reader(), &mut io::sink()).map_err(|e| failed(&e))?;
+    let failed = |error| Refusal::output(path.display().to_string(), error);
+    let size = io::copy(&mut program.reader(), &mut io::sink()).map_err(failed)?;
     if let Some(largest) = program.machine.text.largest.filter(|largest| size > *largest) {
         return Err(Refusal::Usage(format!(
             "the program has {size} bytes, and this controller reads files of {largest}: emit -o {} writes it in several",
@@ -40,8 +40,8 @@ pub(super) fn copy(args: &Run, folder: &Path, console: &Console) -> Result<(), R
         )));
     }
     let written = output.write_lasting(|out| io::copy(&mut program.reader(), out).map(|_| ()))?;
-    let copy = File::open(&written.path).map_err(|e| failed(&e))?;
-    if !same(program.reader(), BufReader::new(copy)).map_err(|e| failed(&e))? {
+    let copy = File::open(&written.path).map_err(failed)?;
+    if !same(program.reader(), BufReader::new(copy)).map_err(failed)? {
         return Err(Refusal::Usage(format!(
             "{} is not what was written when it is read back: DO NOT RUN IT; take another card",
             written.path.display()

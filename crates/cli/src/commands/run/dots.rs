@@ -29,7 +29,7 @@ struct Fitted {
 
 /// The longer side of a job is this many points long at most: more dots than a terminal has.
 const FINE: f64 = 800.0;
-/// So many points are kept at most.
+/// The most points that are kept.
 const MOST: usize = 2_000_000;
 /// No line burns this dot.
 const NEVER: u32 = u32::MAX;

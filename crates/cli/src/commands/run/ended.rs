@@ -26,10 +26,7 @@ impl Ended {
     /// In one word, and why where that is not plain.
     pub(super) fn how(&self) -> (&'static str, Option<String>) {
         match (&self.outcome, &self.trouble) {
-            (_, Some(Refusal::Usage(why) | Refusal::Link(why) | Refusal::Stopped(why))) => {
-                ("failed", Some(why.clone()))
-            }
-            (_, Some(_)) => ("failed", None),
+            (_, Some(trouble)) => ("failed", trouble.words()),
             (Outcome::Done, None) => ("done", None),
             (Outcome::Stopped, None) => ("stopped", None),
             (Outcome::Failed(failure), None) => ("failed", Some(failure.to_string())),

@@ -13,7 +13,7 @@ pub(super) enum Order {
     Adjust(Adjust),
 }
 
-/// So many orders wait at most: the link's thread takes them within a hundredth of a second.
+/// The most orders that wait: the link's thread takes them within a hundredth of a second.
 const MOST: usize = 8;
 
 /// Orders that were not carried out yet.

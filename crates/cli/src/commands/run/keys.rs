@@ -83,7 +83,7 @@ pub(super) fn listen(hand: &Hand, stopping: &Stopping, shown: &News, over: &Atom
     }
 }
 
-/// The next key that is typed; none when nobody types for so long, or the run is to stop.
+/// The next key that is typed; `None` when nobody types for so long, or the run is to stop.
 pub(super) fn one_key(stopping: &Stopping, patience: Duration) -> Option<KeyCode> {
     forget_typed().ok()?;
     let (sender, receiver) = std::sync::mpsc::channel();

@@ -6,7 +6,7 @@ use std::collections::VecDeque;
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
-/// So many facts are kept at most.
+/// The most facts that are kept.
 const MOST: usize = 10_000;
 
 /// What lies in a mailbox.

@@ -200,7 +200,7 @@ impl ProgramFile {
         began: Standing,
         now: Standing,
     ) -> Result<Resumed, Refusal> {
-        let failed = |error: io::Error| Refusal::output("a temporary file", &error);
+        let failed = |error: io::Error| Refusal::output("a temporary file", error);
         let mut file = tempfile::tempfile().map_err(failed)?;
         let mut out = io::BufWriter::with_capacity(1 << 16, &mut file);
         let resumed = rest(self.reader(), place, began, now, &self.machine, &mut out)
@@ -307,7 +307,7 @@ fn from_job(args: &JobArgs, doubts: Option<&Console>) -> Result<Found, Refusal> 
         part: Part { set: made.set, ..args.part.clone() }.into(),
         numbers: made.compiled.numbers,
     };
-    let failed = |error: io::Error| Refusal::output("a temporary file", &error);
+    let failed = |error: io::Error| Refusal::output("a temporary file", error);
     let mut file = tempfile::tempfile().map_err(failed)?;
     program.write(Comments::Full, &mut file).map_err(failed)?;
     file.seek(SeekFrom::Start(0)).map_err(failed)?;
@@ -349,7 +349,7 @@ fn from_file(args: &Run, path: &Path) -> Result<Found, Refusal> {
     let profile = machines::find(&machine, &folder)?;
     let machine = profile.read(&mut Sources::new())?;
     // A copy of our own: what was measured is what is sent, whoever saves the file meanwhile.
-    let mut file = tempfile::tempfile().map_err(|e| Refusal::output("a temporary file", &e))?;
+    let mut file = tempfile::tempfile().map_err(|e| Refusal::output("a temporary file", e))?;
     let copied = if name == "-" {
         io::copy(&mut io::stdin().lock(), &mut file)
     } else {

@@ -7,7 +7,7 @@ use tinkite_core::program::measure::Timeline;
 use tinkite_run::Overrides;
 use tinkite_wire::{Instant, State};
 
-/// So much of a run, s as planned, must have gone by before its pace says anything.
+/// The part of a run, s as planned, that must have gone by before its pace says anything.
 const TELLING: f64 = 10.0;
 /// The pace is that of so much of a run, s.
 const RECENT: f64 = 30.0;

@@ -9,7 +9,7 @@ use crate::beam;
 use crate::log::{Began, Ending, Hold, Log, Reached, StepEntry};
 use crate::refusal::Refusal;
 
-/// So many lines may go out beyond those that were sent when it was written down, at least.
+/// The fewest lines that may go out beyond those that the log knows of.
 const AHEAD: u32 = 256;
 
 /// What a run leaves in the log.

@@ -103,7 +103,7 @@ struct Page<'p> {
     told: &'p [String],
 }
 
-/// So many of the things that were told last are shown.
+/// How many of the things that were told last are shown.
 const LATEST: usize = 3;
 /// A picture of dots needs so many rows.
 const PICTURE: u16 = 6;

@@ -66,10 +66,13 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
     constant_power(args, &program, &name, console)?;
     // What a simulation in this process did is gone with it.
     let logged = args.log.path.is_some() || !name.starts_with("rig:");
-    let log = logged.then(|| Ok(Log::open(&log::path(args.log.path.as_deref())?)?)).transpose();
+    let log = logged
+        .then(|| Ok::<_, Refusal>(Log::open(&log::path(args.log.path.as_deref())?)?))
+        .transpose();
     let log = match log {
         Ok(log) => log,
-        Err(Refusal::Usage(why)) if earlier.is_none() && args.log.path.is_none() => {
+        Err(refusal) if earlier.is_none() && args.log.path.is_none() => {
+            let why = refusal.why();
             console.complain(&format!(
                 "warning: {why}: this run cannot be gone on with when it breaks off"
             ));

@@ -80,10 +80,7 @@ struct Held<'a> {
 
 /// Ends a run whose link did not open, for whoever reads its events.
 pub(super) fn never_begun(refusal: &Refusal, console: &Console) {
-    let reason = match refusal {
-        Refusal::Usage(why) | Refusal::Link(why) | Refusal::Stopped(why) => Some(why.clone()),
-        _ => None,
-    };
+    let reason = refusal.words();
     let end = End {
         event: "end",
         how: "failed",

@@ -11,6 +11,7 @@ use tinkite_core::job;
 use tinkite_core::job::recipe::Make;
 use tinkite_core::job::swatch::{NewSwatch, swatch_text};
 use tinkite_core::machine::profile_name;
+use tinkite_core::machine::section::quoted;
 use tinkite_core::problem::Problems;
 use tinkite_core::quantity::plain;
 
@@ -144,10 +145,6 @@ pub(super) fn run(args: &SwatchMake, console: &Console) -> Result<(), Refusal> {
     console
         .say("next: tinkite draw, then run it on scrap; tinkite swatch keep keeps its best square");
     Ok(())
-}
-
-fn quoted(text: &str) -> String {
-    format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))
 }
 
 /// `10..60 %`: a first and a last value; none for a single one.

@@ -35,7 +35,7 @@ const MOST_WORK: u64 = 150_000_000;
 /// stops it would take as long as what it saves at the machine.
 const KICKABLE: usize = 3_000;
 
-/// So many searches are begun side by side, from two first tours, and so many of them, the shortest, are carried on, where
+/// Searches that are begun side by side, from two first tours, and how many of them, the shortest, are carried on, where
 /// stops are few enough that the work is theirs and not the drawing's. What is shortest after this part of the work seldom
 /// falls behind.
 const BEGUN: usize = 4;
@@ -48,10 +48,10 @@ const KICKED: usize = 20;
 /// A kick falls where the way is longest of so many places: where it is short, little is to be saved.
 const CHOSEN_FROM: usize = 3;
 
-/// So many stops are looked at to repair what a kick has done.
+/// Stops that are looked at to repair what a kick has done.
 const MOST_TRIES: usize = 200;
 
-/// So many times each stop is looked at in the mean before the first kick.
+/// How often each stop is looked at in the mean before the first kick.
 const MOST_ROUNDS: usize = 100;
 
 /// Fewer stops than this have no two stretches to exchange.

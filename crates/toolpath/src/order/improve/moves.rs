@@ -8,7 +8,7 @@ use crate::order::tour::apart;
 /// Longest stretch that is turned or changes places: bounds the work of one change.
 const LONGEST: usize = 3000;
 
-/// So many neighbours are tried for the third place where a tour is cut.
+/// Neighbours that are tried for the third place where a tour is cut.
 const THIRD: usize = 8;
 
 impl Tour<'_> {

@@ -15,7 +15,7 @@ const ALL_PLACES: usize = 96_000;
 /// Places are this part of the distance apart that stops have where they lie evenly.
 const PART: f64 = 0.2;
 
-/// So many places are held together where they are looked for.
+/// Places that are held together where they are looked for.
 const IN_A_NODE: usize = 8;
 
 /// How many near neighbours are tried for each stop, and how many more where it is one of theirs.

@@ -101,7 +101,7 @@ impl<'a> Tour<'a> {
         if at == 0 { self.start } else { self.exit(at - 1) }
     }
 
-    /// Where the visit at `at` is entered; none where the tour ends before.
+    /// Where the visit at `at` is entered; `None` where the tour ends before.
     pub(super) fn entry_if_any(&self, at: usize) -> Option<Point> {
         self.legs.get(at).map(|leg| leg.entry)
     }

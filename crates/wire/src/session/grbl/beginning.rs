@@ -6,7 +6,7 @@ use super::{Grbl, INCH, MOST_ROUNDS, Machine, RESET, State, byte};
 use crate::instant::Instant;
 use crate::message::Status;
 
-/// So many statuses are asked for at most until two tell the offset: boards tell it in every tenth to
+/// The most statuses that are asked for until two tell the offset: boards tell it in every tenth to
 /// thirtieth.
 const OFFSET_TOLD: u32 = 64;
 

@@ -9,7 +9,7 @@ use std::f64::consts::TAU;
 /// Lines nearer than this all along are the same line, mm.
 pub const SAME_LINE: f64 = 0.01;
 
-/// Shorter overlaps (mm) are where lines cross or meet, not doubles; unless nearly the whole piece
+/// Shorter overlaps (mm) are where lines cross or meet, not duplicates; unless nearly the whole piece
 /// is covered.
 const SHORTEST: f64 = 0.5;
 
@@ -21,7 +21,7 @@ const PARALLEL: f64 = 0.05;
 
 /// A stretch of a contour that an earlier one covers.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Double {
+pub struct Duplicate {
     /// The earlier contour.
     pub first: usize,
     /// The later contour, which burns the stretch again.
@@ -40,12 +40,12 @@ pub struct Double {
 /// in either direction, in whole or in part; what several cover is counted once. In the order of
 /// the later contour.
 #[must_use]
-pub fn doubles(contours: &[Contour]) -> Findings<Double> {
-    doubles_of(&Parts::of(contours, SAME_LINE))
+pub fn duplicates(contours: &[Contour]) -> Findings<Duplicate> {
+    duplicates_of(&Parts::of(contours, SAME_LINE))
 }
 
-/// [`doubles`] of contours that are held against what comes within [`SAME_LINE`].
-pub fn doubles_of(parts: &Parts) -> Findings<Double> {
+/// [`duplicates`] of contours that are held against what comes within [`SAME_LINE`].
+pub fn duplicates_of(parts: &Parts) -> Findings<Duplicate> {
     // What is drawn many times over is searched once: a piece that repeats an earlier one lies on
     // that, and whatever lies on it lies on that as well.
     let mut firsts: HashMap<Ends, usize> = HashMap::new();
@@ -71,16 +71,16 @@ pub fn doubles_of(parts: &Parts) -> Findings<Double> {
 }
 
 /// The stretches of a part that lie on earlier ones, without those that others cover already.
-fn new_overlaps(parts: &[Part], n: usize, near: &[usize]) -> Vec<Double> {
+fn new_overlaps(parts: &[Part], n: usize, near: &[usize]) -> Vec<Duplicate> {
     let length = parts[n].shape.length(parts[n].from);
     let mut covered: Vec<(f64, f64)> = Vec::new();
     let mut found = Vec::new();
     for earlier in near {
-        let Some(double) = overlap(&parts[*earlier], &parts[n]) else { continue };
-        if uncovered_share(&covered, double.covered) * length > SAME_LINE {
-            covered.push(double.covered);
+        let Some(duplicate) = overlap(&parts[*earlier], &parts[n]) else { continue };
+        if uncovered_share(&covered, duplicate.covered) * length > SAME_LINE {
+            covered.push(duplicate.covered);
             covered.sort_by(|a, b| a.0.total_cmp(&b.0));
-            found.push(double);
+            found.push(duplicate);
         }
         if uncovered_share(&covered, (0.0, 1.0)) * length <= SAME_LINE {
             break;
@@ -108,7 +108,7 @@ fn ends(piece: &Part) -> Ends {
 }
 
 /// The stretch of `later` that lies on `earlier`.
-fn overlap(earlier: &Part, later: &Part) -> Option<Double> {
+fn overlap(earlier: &Part, later: &Part) -> Option<Duplicate> {
     let covered = match (earlier.shape, later.shape) {
         (Piece::Line { to: a }, Piece::Line { to: b }) => {
             line_on_line((earlier.from, a), (later.from, b))?
@@ -118,7 +118,7 @@ fn overlap(earlier: &Part, later: &Part) -> Option<Double> {
     };
     let length = (covered.1 - covered.0) * later.shape.length(later.from);
     let enough = length >= SHORTEST || covered.1 - covered.0 >= WHOLE;
-    (enough && length > SAME_LINE).then(|| Double {
+    (enough && length > SAME_LINE).then(|| Duplicate {
         first: earlier.contour,
         second: later.contour,
         piece: later.piece,
@@ -178,13 +178,13 @@ fn arc_on_arc(earlier: &Part, later: &Part) -> Option<(f64, f64)> {
         .map(|(a, b)| (a / whole, b / whole))
 }
 
-/// The contours without the stretches that `doubles` covers. A contour that loses a stretch comes
+/// The contours without the stretches that `duplicates` covers. A contour that loses a stretch comes
 /// apart into open lines; one that loses all of itself is gone.
 #[must_use]
-pub fn without(contours: &[Contour], doubles: &[Double]) -> Vec<Vec<Contour>> {
-    let mut by_contour: Vec<Vec<&Double>> = vec![Vec::new(); contours.len()];
-    for double in doubles {
-        by_contour[double.second].push(double);
+pub fn without(contours: &[Contour], duplicates: &[Duplicate]) -> Vec<Vec<Contour>> {
+    let mut by_contour: Vec<Vec<&Duplicate>> = vec![Vec::new(); contours.len()];
+    for duplicate in duplicates {
+        by_contour[duplicate.second].push(duplicate);
     }
     contours
         .iter()
@@ -201,7 +201,7 @@ pub fn without(contours: &[Contour], doubles: &[Double]) -> Vec<Vec<Contour>> {
         .collect()
 }
 
-fn uncovered(contour: &Contour, covered: &[&Double]) -> Vec<Contour> {
+fn uncovered(contour: &Contour, covered: &[&Duplicate]) -> Vec<Contour> {
     let mut chains: Vec<Contour> = Vec::new();
     for (n, (from, piece)) in contour.walk().enumerate() {
         let mut gone: Vec<(f64, f64)> =
@@ -252,7 +252,7 @@ mod tests {
     }
 
     fn total(paths: &[&str]) -> f64 {
-        doubles(&contours(paths)).found.iter().map(|d| d.length).sum()
+        duplicates(&contours(paths)).found.iter().map(|d| d.length).sum()
     }
 
     #[test]
@@ -284,14 +284,15 @@ mod tests {
         let round = TAU * 10.0;
         assert!((total(&[circle, circle]) - round).abs() < 1e-3);
         let both = contours(&[circle, turned]);
-        let left: f64 = without(&both, &doubles(&both).found)[1].iter().map(Contour::length).sum();
+        let left: f64 =
+            without(&both, &duplicates(&both).found)[1].iter().map(Contour::length).sum();
         assert!(left < 0.01, "{left}");
     }
 
     #[test]
     fn what_is_left_is_what_was_not_covered() {
         let all = contours(&["M0 0H10V10H0Z", "M5 0H15V5H5Z"]);
-        let left = without(&all, &doubles(&all).found);
+        let left = without(&all, &duplicates(&all).found);
         assert_eq!(left[0], vec![all[0].clone()]);
         // The second loses 5 mm of its lower edge: one open line from there round to its start.
         assert_eq!(left[1].len(), 1, "{:?}", left[1]);
@@ -299,6 +300,6 @@ mod tests {
         assert!((left[1][0].length() - 25.0).abs() < 1e-9);
         assert_eq!((left[1][0].start, left[1][0].end()), (Point::new(10., 0.), Point::new(5., 0.)));
         let same = contours(&["M0 0H10V10H0Z", "M0 10V0H10V10Z"]);
-        assert!(without(&same, &doubles(&same).found)[1].is_empty());
+        assert!(without(&same, &duplicates(&same).found)[1].is_empty());
     }
 }

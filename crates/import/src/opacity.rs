@@ -11,7 +11,7 @@ const SHOWS: f64 = 1.0 / 512.0;
 
 /// Follows the opacity of groups and paints through a drawing.
 #[derive(Debug, Default)]
-pub(super) struct Veils {
+pub(super) struct Opacity {
     /// Of each group round: how much of what it holds shows, and which veil it is part of.
     groups: Vec<(f64, u32)>,
     last: u32,
@@ -20,7 +20,7 @@ pub(super) struct Veils {
     nothing: usize,
 }
 
-impl Veils {
+impl Opacity {
     /// A group begins, of which so much shows, 0 to 1; `darkens` when what lies under shows through all the
     /// same.
     pub(super) fn enter(&mut self, opacity: f64, darkens: bool) {
@@ -53,7 +53,7 @@ impl Veils {
         self.round().0 < SHOWS
     }
 
-    /// The colour that a paint of this opacity shows over paper, and its veil; none when it shows
+    /// The colour that a paint of this opacity shows over paper, and its veil; `None` when it shows
     /// nothing.
     pub(super) fn paint(&mut self, colour: Colour, opacity: f64) -> Option<(Colour, u32)> {
         let (round, group) = self.round();

@@ -22,7 +22,7 @@ const SEEN: f64 = 0.01;
 /// What areas are counted in may make a bite deeper by this, mm.
 const ROUNDING: f64 = 1e-3;
 
-/// So many parts are looked at for one line. Drawings in which dozens of parts lie on one another
+/// The most parts that are looked at for one line. Drawings in which dozens of parts lie on one another
 /// are told by those.
 const MOST_PARTS: usize = 16;
 

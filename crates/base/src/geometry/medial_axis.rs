@@ -36,7 +36,7 @@ const SCRAP: f64 = 5.0;
 /// The middle lines of an area, given by rings that neither cross nor overlap. A spot that is as
 /// wide as it is long gets a short line through its widest place.
 #[must_use]
-pub fn middle_lines(area: &[Vec<Point>], smallest: Smallest) -> Vec<Vec<Point>> {
+pub fn medial_axis(area: &[Vec<Point>], smallest: Smallest) -> Vec<Vec<Point>> {
     let area = without_scraps(area, smallest.spot);
     let Some(mut tree) = Tree::of(&area, smallest) else { return Vec::new() };
     let spots = tree.without_spots(smallest);
@@ -346,7 +346,7 @@ mod tests {
 
     #[test]
     fn a_bar_has_one_line_half_way_between_its_long_sides() {
-        let lines = middle_lines(&[ring(&[(0., 0.), (20., 0.), (20., 0.8), (0., 0.8)])], SMALLEST);
+        let lines = medial_axis(&[ring(&[(0., 0.), (20., 0.), (20., 0.8), (0., 0.8)])], SMALLEST);
         assert_eq!(lines.len(), 1, "{lines:?}");
         let length: f64 = lines[0].windows(2).map(|w| w[0].distance(w[1])).sum();
         assert!((length - 19.2).abs() < 0.4, "{length}");
@@ -357,7 +357,7 @@ mod tests {
     fn a_round_band_has_a_line_all_the_way_round() {
         let mut hole = circle(5.0);
         hole.reverse();
-        let lines = middle_lines(&[circle(5.8), hole], SMALLEST);
+        let lines = medial_axis(&[circle(5.8), hole], SMALLEST);
         assert_eq!(lines.len(), 1);
         assert_eq!(lines[0].first(), lines[0].last());
         assert!(lines[0].iter().all(|p| (p.to_vec2().hypot() - 5.4).abs() < 0.05), "{lines:?}");
@@ -379,13 +379,13 @@ mod tests {
             (-0.4, 0.4),
             (-9., 0.4),
         ]);
-        let lines = middle_lines(&[cross], SMALLEST);
+        let lines = medial_axis(&[cross], SMALLEST);
         let near = |p: &Point| p.x.abs().min(p.y.abs()) < 0.2;
         assert!(lines.len() >= 4 && lines.iter().flatten().all(near), "{lines:?}");
-        let disc = middle_lines(&[circle(0.4)], SMALLEST);
+        let disc = medial_axis(&[circle(0.4)], SMALLEST);
         assert_eq!(disc.len(), 1);
         assert!(disc[0].iter().all(|p| p.to_vec2().hypot() < 0.41), "{disc:?}");
-        assert!(middle_lines(&[circle(0.1)], SMALLEST).is_empty());
-        assert!(middle_lines(&[], SMALLEST).is_empty());
+        assert!(medial_axis(&[circle(0.1)], SMALLEST).is_empty());
+        assert!(medial_axis(&[], SMALLEST).is_empty());
     }
 }
