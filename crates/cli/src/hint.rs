@@ -2,6 +2,7 @@
 
 use tinkite_core::job::recipe::EditError;
 use tinkite_core::problem::{Code, Problem, Remedy, Severity};
+use tinkite_link::LinkError;
 use tinkite_log::{ImportError, LogError};
 
 /// What to do about a problem, with the command or option that does it.
@@ -60,6 +61,14 @@ pub(crate) fn log(error: &LogError) -> &'static str {
         LogError::Empty { .. } | LogError::Import { why: ImportError::NoHead, .. } => {
             ": tinkite log export writes what is wanted"
         }
+        _ => "",
+    }
+}
+
+/// What helps where there is no link.
+pub(crate) fn link(error: &LinkError) -> &'static str {
+    match error {
+        LinkError::NoLink => "; say --to rig:, tcp:HOST:PORT or serial:PORT@BAUD",
         _ => "",
     }
 }

@@ -1,5 +1,6 @@
 //! `tinkite`: the command line. It finds files, calls the core, shows what came back, and keeps
 //! the promise that nothing is overwritten and nothing is left half written.
+#![allow(rustdoc::broken_intra_doc_links, rustdoc::invalid_html_tags, rustdoc::bare_urls)] // comments of arguments are their help
 
 mod args;
 mod beam;
@@ -16,7 +17,6 @@ mod fonts;
 mod gif;
 mod hint;
 mod kind;
-mod link;
 mod load;
 mod log;
 mod machines;

@@ -4,6 +4,7 @@ use crate::hint;
 use std::collections::BTreeMap;
 use std::io;
 use tinkite_core::problem::{Code, Problem, Problems};
+use tinkite_link::LinkError;
 use tinkite_log::LogError;
 
 /// Texts of the files that problems may point into, by name.
@@ -77,6 +78,13 @@ impl Refusal {
     /// A file that could not be written.
     pub(crate) fn output(name: impl Into<String>, source: io::Error) -> Self {
         Self::Output { name: name.into(), source }
+    }
+}
+
+impl From<LinkError> for Refusal {
+    fn from(error: LinkError) -> Self {
+        let words = format!("{error}{}", hint::link(&error));
+        if error.is_of_the_call() { Self::Usage(words) } else { Self::Link(words) }
     }
 }
 

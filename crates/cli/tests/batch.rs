@@ -1,5 +1,4 @@
 //! Copies with words of their own: a table, serial numbers, shapes that a copy goes without.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::{Bench, RigProcess, signal};
 use std::process::Stdio;

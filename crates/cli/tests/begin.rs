@@ -1,5 +1,4 @@
 //! `begin`: the job that it writes runs as it is.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::Bench;
 use serde_json::{Value, json};

@@ -1,5 +1,4 @@
 //! Bundles: made, carried elsewhere and used there; and such as were made to do harm.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::{Bench, RigProcess};
 use std::io::{Cursor, Read, Write};

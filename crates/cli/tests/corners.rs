@@ -1,6 +1,5 @@
 //! Corners of lines, read back from the program: loops stay in the scrap and leave no sharp turn, the beam stands where
 //! it is told to, and what can be had on closed lines only is refused on open ones.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::Bench;
 use crate::common::moves::{Move, Program};

@@ -1,7 +1,5 @@
 //! Lines that are followed, through the built program: each key is read back from what is emitted.
 
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
-
 use crate::common::Bench;
 use crate::common::moves;
 use crate::common::moves::{Program, Run};

@@ -1,8 +1,6 @@
 //! Areas filled with lines and rings, through the built program: each key is read back from what is
 //! emitted.
 
-#![allow(clippy::unwrap_used)] // helpers of tests
-
 use crate::common::Bench;
 use crate::common::moves::{Move, Program};
 

@@ -1,7 +1,5 @@
 //! Every format from the file to a finished run, and every format broken.
 
-#![allow(clippy::unwrap_used)] // helpers of tests
-
 use crate::common::Bench;
 use serde_json::{Value, json};
 

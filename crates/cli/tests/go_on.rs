@@ -1,5 +1,4 @@
 //! Runs that break off and are gone on with: what the rig's beam did in all is what the program says.
-#![allow(clippy::unwrap_used, clippy::expect_used)] // helpers of tests
 
 use crate::common::{Bench, Ran, RigProcess, signal};
 use std::time::Duration;

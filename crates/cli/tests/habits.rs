@@ -1,6 +1,5 @@
 //! What every command has in common: units of reports, defaults that are set once, completions, and making things
 //! again when a file changes.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::{Bench, Ran, RigProcess, signal};
 use std::io::{BufRead, BufReader};

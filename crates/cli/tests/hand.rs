@@ -1,5 +1,4 @@
 //! A run with a hand on it: the built program in a terminal, keys typed, and what the rig's beam did.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::terminal::Terminal;
 use crate::common::{Bench, RigProcess};

@@ -1,5 +1,4 @@
 //! The machine by hand: each call against the rig, and what the rig says of itself afterwards.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::terminal::Terminal;
 use crate::common::{Bench, Ran, RigProcess, signal};

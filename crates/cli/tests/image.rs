@@ -1,7 +1,5 @@
 //! Bitmaps that are engraved, through the built program.
 
-#![allow(clippy::unwrap_used)] // helpers of tests
-
 use crate::common::Bench;
 use crate::common::moves::{Move, Program};
 

@@ -1,7 +1,5 @@
 //! Jobs: plan and check, selection, and everything that is refused.
 
-#![allow(clippy::unwrap_used)] // helpers of tests
-
 use crate::common::Bench;
 use serde_json::{Value, json};
 

@@ -1,8 +1,6 @@
 //! Layout through the built program: size, parts, copies, areas, marks. Each is read back from the
 //! program that it makes.
 
-#![allow(clippy::unwrap_used)] // helpers of tests
-
 use crate::common::Bench;
 use serde_json::Value;
 

@@ -1,5 +1,4 @@
 //! The log: carried between computers, and what it says of the machine's motion.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::Bench;
 

@@ -1,8 +1,6 @@
 //! Machine profiles: found, shown, written, held against a controller, measured; and what they may
 //! not say.
 
-#![allow(clippy::unwrap_used)] // helpers of tests
-
 use crate::common::Bench;
 use crate::common::terminal::Terminal;
 

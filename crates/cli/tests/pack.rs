@@ -1,6 +1,5 @@
 //! Parts laid by their outlines, read back from the program: each as often as it was wanted, all on the stock, none
 //! nearer to another than the gap.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::Bench;
 use crate::common::moves::Program;

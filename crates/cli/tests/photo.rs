@@ -1,5 +1,4 @@
 //! Photos of the bed, through the built program.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::Bench;
 

@@ -1,5 +1,4 @@
 //! Pictures: the kinds, the sizes, and how detail falls away.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::Bench;
 

@@ -1,7 +1,5 @@
 //! Where a job lies: zeros, anchors, offsets of the controller; and the rotary.
 
-#![allow(clippy::unwrap_used)] // helpers of tests
-
 use crate::common::Bench;
 use std::io::{BufRead, BufReader, Read, Write};
 use std::net::TcpStream;

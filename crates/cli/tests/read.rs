@@ -1,8 +1,6 @@
 //! Programs from anywhere: read, explained, held against a machine, drawn; and the four shipped
 //! machines with their dialects, each from a job to a finished run.
 
-#![allow(clippy::unwrap_used)] // helpers of tests
-
 use crate::common::Bench;
 
 fn read(program: &str, more: &[&str]) -> (serde_json::Value, Vec<String>) {

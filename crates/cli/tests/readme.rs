@@ -1,5 +1,4 @@
 //! What the README shows can be typed.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::{Bench, Ran};
 

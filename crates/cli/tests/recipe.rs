@@ -1,7 +1,5 @@
 //! Books of recipes: taken by steps, kept from jobs, counted, and never by two writers at once.
 
-#![allow(clippy::unwrap_used)] // a test that fails says where
-
 use crate::common::Bench;
 use std::process::Command;
 

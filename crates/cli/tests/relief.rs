@@ -1,5 +1,4 @@
 //! Reliefs from solids and depth pictures: what a program takes away, against closed forms.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::Bench;
 use std::f64::consts::{PI, TAU};

@@ -1,7 +1,5 @@
 //! Runs: on the rig in this process, over TCP and over a pseudo-terminal; and how they break.
 
-#![allow(clippy::unwrap_used, clippy::expect_used)] // helpers of tests
-
 use crate::common::{Bench, Ran, RigProcess, signal};
 use std::io::{BufRead, BufReader, Read, Write};
 use std::net::TcpStream;

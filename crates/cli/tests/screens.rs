@@ -1,6 +1,5 @@
 //! What the terminal screenshots of the documentation show is what the program says today. The text of each stands
 //! in docs/screens; with `TINKITE_SCREENS=write` it is written anew, and docs/screens/make takes the pictures.
-#![allow(clippy::expect_used)] // helpers of tests
 
 use crate::common::terminal::Terminal;
 use crate::common::{Bench, RigProcess, signal};

@@ -1,8 +1,6 @@
 //! What is planned is what is sent: powers, speeds and times of the emitted program, held against
 //! closed forms and against what the rig does with it.
 
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
-
 use crate::common::Bench;
 
 const JOB: &str = "a.kite.toml";

@@ -1,5 +1,4 @@
 //! Values set for one call, and tries of one series on the same spot.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::{Bench, RigProcess};
 

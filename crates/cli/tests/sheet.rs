@@ -1,5 +1,4 @@
 //! Job sheets: the page, its figures and its playback, in a real browser where there is one.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::Bench;
 use crate::common::browser::{browser, driven, printed_pages};

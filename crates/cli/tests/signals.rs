@@ -1,7 +1,7 @@
 //! Signals at any moment, over TCP and over a pseudo-terminal: the run is gone on with as often as it
 //! breaks off, and what the rig's beam did in all is what the program says. `TINKITE_SIGNALS=300` sends
 //! as many.
-#![allow(clippy::unwrap_used, clippy::expect_used, clippy::print_stderr)] // helpers of tests
+#![allow(clippy::print_stderr)] // helpers of tests
 
 use crate::common::{Bench, Ran, RigProcess, signal};
 use std::process::{Child, Stdio};

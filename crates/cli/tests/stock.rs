@@ -1,5 +1,4 @@
 //! Stock of any outline: parts lie on it, nothing is burnt beside it, and nothing burns its edge.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use crate::common::Bench;
 use crate::common::moves::Program;

@@ -1,7 +1,5 @@
 //! Test sheets: made, burnt as any job, read off a picture, and kept.
 
-#![allow(clippy::unwrap_used)] // a test that fails says where
-
 use crate::common::Bench;
 
 fn bench() -> Bench {

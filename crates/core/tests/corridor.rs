@@ -1,5 +1,4 @@
 //! Laws of the whole corridor, on random drawings: what is planned is what the program's text does.
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use proptest::prelude::*;
 use proptest::test_runner::FileFailurePersistence;

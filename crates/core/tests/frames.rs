@@ -1,6 +1,6 @@
 //! Laws of places: whatever the origin, the axes, the zero, the rotary and the dialect, the text
 //! does what was planned, and nothing leaves the bed. The text is read by a reader of the tests' own.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::indexing_slicing)] // helpers of tests
+#![allow(clippy::indexing_slicing)] // helpers of tests
 
 use proptest::prelude::*;
 use std::f64::consts::{PI, TAU};

@@ -1,5 +1,5 @@
 //! Files that once brought an importer down or to a stand: each must end in a message or a drawing.
-#![allow(clippy::unwrap_used, clippy::disallowed_methods)] // tests read their own files
+#![allow(clippy::disallowed_methods)] // tests read their own files
 
 use tinkite_core::artwork::{self, layers::layers, trouble};
 

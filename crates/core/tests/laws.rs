@@ -1,5 +1,4 @@
 //! Laws of reading and layout, on random input.
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use proptest::prelude::*;
 use std::fmt::Write as _;

@@ -1,5 +1,4 @@
 //! Limits: what leaves the bed, the stock or the object, and by how much, against sums by hand.
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use tinkite_core::job;
 use tinkite_core::machine;

@@ -1,6 +1,5 @@
 //! Jobs of the workshop with some of their lines changed by chance: whatever is not refused becomes
 //! a program in which no error is found that was not told, and which takes the time that was planned.
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use proptest::prelude::*;
 use proptest::test_runner::FileFailurePersistence;

@@ -1,5 +1,4 @@
 //! Order: rules that are kept by every sequence, and travel held against all sequences of few paths.
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use proptest::prelude::*;
 use std::fmt::Write as _;

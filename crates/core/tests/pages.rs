@@ -1,6 +1,5 @@
 //! Programs cut into files: each is a whole program by itself, no larger than it may be, and
 //! together they burn what the one program burns.
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use proptest::prelude::*;
 use std::fmt::Write as _;

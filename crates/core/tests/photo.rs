@@ -1,5 +1,4 @@
 //! Photos made flat, against a camera that is worked out here.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use tinkite_core::geometry::Point;
 use tinkite_core::photo::{Pixels, flat};

@@ -1,5 +1,4 @@
 //! What a job comes to: lengths, times and energy against closed forms.
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use tinkite_core::job;
 use tinkite_core::limits::WithinLimits;

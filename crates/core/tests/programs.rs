@@ -1,5 +1,4 @@
 //! Whole programs of small drawings, as text: each was read by a person before it was accepted.
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use tinkite_core::job;
 use tinkite_core::machine;

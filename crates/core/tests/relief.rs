@@ -1,5 +1,4 @@
 //! Sections of reliefs at several heights against closed forms: no edge is off by more than a spacing.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use std::f64::consts::TAU;
 use tinkite_core::geometry::{Point, Rect, Vec2};

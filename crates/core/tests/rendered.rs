@@ -1,7 +1,6 @@
 //! What has no plain colour is drawn as the page shows it: what all steps together burn of random pages
 //! with gradients, patterns, masks, filters, blends and bitmaps, against a raster of the same page. A place that is
 //! burnt twice is as wrong as one that is left out.
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use crate::dice::Dice;
 use resvg::tiny_skia::{self, Pixmap, Transform};

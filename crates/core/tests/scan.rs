@@ -1,6 +1,5 @@
 //! Pictures of burnt sheets are made from the plan itself: known darkness, any turn, perspective, shadow, blur,
 //! noise and JPEG. What is read off them is held against what was drawn.
-#![allow(clippy::unwrap_used, clippy::panic)]
 #![allow(clippy::disallowed_methods, clippy::disallowed_macros)] // how many seeds, and what they gave
 
 use rayon::prelude::*;

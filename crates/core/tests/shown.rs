@@ -1,6 +1,5 @@
 //! What shows is what is engraved: random pages with overlaps, holes, both fill rules, white lines and
 //! things of no opacity, against a raster of the same page by a renderer that is not ours.
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use crate::dice::Dice;
 use resvg::tiny_skia::{Pixmap, Transform};

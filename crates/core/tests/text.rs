@@ -1,5 +1,4 @@
 //! Live text becomes outlines, with fonts that the caller supplies.
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use fontdb::Database;
 use std::sync::Arc;

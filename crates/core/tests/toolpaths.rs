@@ -1,6 +1,5 @@
 //! Laws of toolpaths on random sheets: parts with holes and islands, cut and engraved with random
 //! settings. Everything is asked of the moves that the machine will run.
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use proptest::prelude::*;
 use std::fmt::Write as _;

@@ -1,5 +1,4 @@
 //! What is doubtful about a drawing: every kind is told, with its place.
-#![allow(clippy::unwrap_used)] // helpers of tests
 
 use tinkite_core::artwork::{self, trouble};
 use tinkite_core::problem::Problem;

@@ -1,8 +1,6 @@
 //! Two readers that share no code, the rig's and the measuring one, must see the same thing in any
 //! program; and two planners must take the same time for it.
 
-#![allow(clippy::expect_used)] // helpers of tests
-
 use proptest::prelude::*;
 use proptest::test_runner::FileFailurePersistence;
 use tinkite_core::machine;

@@ -1,8 +1,6 @@
 //! Words that a controller remembers (NIST IR 6556, section 3): small programs whose truth is worked
 //! out by hand, run on the rig and read by the measuring reader.
 
-#![allow(clippy::expect_used)] // helpers of tests
-
 use tinkite_core::program::measure::Measure;
 use tinkite_rig::{Rig, Setup};
 

@@ -1,6 +1,5 @@
 //! Streaming in the grbl interface, on a link that cuts and delays bytes as a seed tells it to. A
 //! failing case is printed by proptest with its seed and kept as a regression.
-#![allow(clippy::expect_used, clippy::panic)] // helpers of tests
 
 use crate::world::{Mishap, config, run, squares};
 use proptest::prelude::*;

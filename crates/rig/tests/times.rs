@@ -1,8 +1,6 @@
 //! How long jobs take: what is planned, against a board written apart and against the rig, on random
 //! curves with pierces, lifts, kerf, leads, bridges and every kind of ramp.
 
-#![allow(clippy::unwrap_used)] // helpers of tests
-
 use crate::board::Board;
 use proptest::prelude::*;
 use proptest::test_runner::FileFailurePersistence;

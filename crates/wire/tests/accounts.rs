@@ -1,6 +1,5 @@
 //! Answers that are lost or doubled: the session finds out, holds, and never says "done"; and it
 //! accuses nobody wrongly, however a board counts its room.
-#![allow(clippy::expect_used, clippy::panic)] // helpers of tests
 
 use crate::board::{Board, Tells, Went, moves, stream};
 use tinkite_wire::{Complaint, Dark, Failure, Miscount, Outcome};

@@ -1,6 +1,5 @@
 //! How a session begins with boards that another sender has left behind, or that start in ways of
 //! their own.
-#![allow(clippy::expect_used, clippy::panic)] // helpers of tests
 
 use crate::board::{Board, Tells, moves, stream};
 use tinkite_wire::{Failure, Outcome, State};

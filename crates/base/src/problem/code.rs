@@ -1,5 +1,6 @@
 //! The codes of problems, each with its story for `check --explain`. A code without one does not
 //! compile.
+#![allow(rustdoc::broken_intra_doc_links, rustdoc::invalid_html_tags)] // stories name [tables] of files
 
 use serde::{Serialize, Serializer};
 use std::fmt;

@@ -145,7 +145,7 @@ fn broken_off(job: &Path, log: &Path, console: &Console) -> Result<(), Refusal> 
     let listener = TcpListener::bind("127.0.0.1:0").map_err(failed)?;
     let link = format!("tcp:{}", listener.local_addr().map_err(failed)?);
     let machine = crate::load::machine("bench-laser", Path::new(""), &mut Sources::new())?;
-    let mut rig = Rig::new(crate::link::setup(&machine, None));
+    let mut rig = Rig::new(tinkite_link::setup(&machine, None));
     let serving = std::thread::spawn(move || -> std::io::Result<Rig> {
         for _ in 0..2 {
             let (stream, _) = listener.accept()?;

@@ -3,7 +3,6 @@
 use crate::args::Rig as RigArgs;
 use crate::burnt;
 use crate::console::Console;
-use crate::link::{pace, setup};
 use crate::output::Output;
 use crate::refusal::{Refusal, Sources};
 use crate::stopping::Stopping;
@@ -14,6 +13,7 @@ use std::net::TcpListener;
 use std::path::Path;
 use std::time::{Duration, Instant};
 use tinkite_core::geometry::Point;
+use tinkite_link::{pace, setup};
 use tinkite_rig::shell::{Traffic, alone, serve_pty, serve_tcp};
 use tinkite_rig::{Rig, Trouble};
 

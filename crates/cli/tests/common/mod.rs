@@ -1,5 +1,4 @@
 //! A bench for the built program: a folder of its own, the demo's files, and strict expectations.
-#![allow(clippy::unwrap_used, clippy::panic, clippy::expect_used)] // helpers of tests
 
 pub(crate) mod browser;
 pub(crate) mod moves;

@@ -1,5 +1,4 @@
 //! A program's text as moves, read by a reader of the tests' own.
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use super::Bench;
 

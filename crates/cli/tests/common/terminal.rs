@@ -1,5 +1,4 @@
 //! The built program in a terminal of its own, with somebody who types.
-#![allow(clippy::unwrap_used, clippy::panic)] // helpers of tests
 
 use super::{Bench, Ran, signal};
 use std::io::{Read, Write};

@@ -181,14 +181,14 @@ impl Segments {
     #[must_use]
     pub fn speed(&self, way: &Way) -> f64 {
         way.feed.map_or(f64::INFINITY, |feed| {
-            self.frame().speed(way.from_mm(), way.to_mm(), || way.length(), feed.value())
+            self.frame().speed(way.start_mm(), way.to_mm(), || way.length(), feed.value())
         })
     }
 
     /// The blocks that the controller's planner makes of a move.
     pub fn blocks(&self, way: &Way, each: impl FnMut(tinkite_machine::motion::block::Block)) {
         let circle = way.circle();
-        self.course.blocks(way.from_mm(), way.to_mm(), circle.as_ref(), self.speed(way), each);
+        self.course.blocks(way.start_mm(), way.to_mm(), circle.as_ref(), self.speed(way), each);
     }
 
     /// The level of a power (share of full), for what belongs to `of`.

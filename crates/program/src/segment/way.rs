@@ -73,7 +73,7 @@ pub struct Way {
 impl Way {
     /// Where it starts, in whole units.
     #[must_use]
-    pub(crate) fn from_mm(&self) -> [f64; 2] {
+    pub(crate) fn start_mm(&self) -> [f64; 2] {
         self.from.map(|a| a as f64 / 1000.0)
     }
 
@@ -110,7 +110,7 @@ impl Way {
     /// The position at a share of it, from 0 to 1.
     #[must_use]
     pub fn at(&self, share: f64) -> [f64; 2] {
-        let (from, to) = (self.from_mm(), self.to_mm());
+        let (from, to) = (self.start_mm(), self.to_mm());
         match self.circle() {
             None => [0, 1].map(|n| from[n] + (to[n] - from[n]) * share),
             Some(circle) => {

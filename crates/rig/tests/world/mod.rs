@@ -1,6 +1,5 @@
 //! A session and a rig, face to face in virtual time, on a link that cuts, delays, changes and loses
 //! bytes as a seed tells it to.
-#![allow(clippy::expect_used, clippy::panic)] // helpers of tests
 
 use proptest::test_runner::{Config, FileFailurePersistence};
 use std::collections::VecDeque;

@@ -3,14 +3,15 @@
 
 use crate::args::HeadCall;
 use crate::beam;
-use crate::link::talk::{Host, talk};
-use crate::link::{self, Link};
 use crate::machines::find;
 use crate::refusal::{Refusal, Sources};
 use crate::stopping::Stopping;
 use std::path::Path;
 use tinkite_core::machine::Dialect;
 use tinkite_core::machine::Machine;
+use tinkite_link as link;
+use tinkite_link::talk::{Host, talk};
+use tinkite_link::{self, Link};
 use tinkite_run::{Position, Reports};
 use tinkite_wire::{
     Connected, Dark, Event, Failure, Outcome, Session, Settings, Span, State, Status, Switches,
@@ -108,7 +109,10 @@ impl ByHand {
 
 impl ByHand {
     /// One talk that goes on until its host has had enough; the status comes often.
-    pub(super) fn converse<H: Host>(&mut self, host: &mut H) -> Result<H::Outcome, Refusal> {
+    pub(super) fn converse<H: Host<Error = Refusal>>(
+        &mut self,
+        host: &mut H,
+    ) -> Result<H::Outcome, Refusal> {
         let defaults = Settings::default();
         let settings = Settings { by_hand: true, silence: HOMING, status_every: OFTEN, ..defaults };
         talk(self.link.as_mut(), self.machine.dialect, settings, host)
@@ -166,6 +170,7 @@ where
     D: FnMut(&Machine, &Connected) -> Result<Vec<String>, Refusal>,
 {
     type Outcome = Stands;
+    type Error = Refusal;
 
     fn turn(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal> {
         if self.stopping.wanted() {

@@ -3,12 +3,13 @@
 use crate::args::HeadCall;
 use crate::beam;
 use crate::console::Console;
-use crate::link::talk::{Host, talk};
-use crate::link::{self, Link};
 use crate::machines::find;
 use crate::refusal::{Refusal, Sources};
 use serde::Serialize;
 use std::path::Path;
+use tinkite_link as link;
+use tinkite_link::talk::{Host, talk};
+use tinkite_link::{self, Link};
 use tinkite_wire::{Dark, Event, Session, Settings};
 
 #[derive(Debug, Serialize)]
@@ -39,6 +40,7 @@ struct Darkening;
 
 impl Host for Darkening {
     type Outcome = Dark;
+    type Error = Refusal;
 
     fn turn(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal> {
         session.darken(link.now());

@@ -5,8 +5,6 @@ use super::marks::Marks;
 use super::moves::{lift, moves};
 use super::pointer;
 use crate::commands::edge::counts_from;
-use crate::link::Link;
-use crate::link::talk::Host;
 use crate::place::{beside, on_bed};
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;
@@ -18,6 +16,8 @@ use tinkite_core::geometry::{Point, Vec2};
 use tinkite_core::job::Zero;
 use tinkite_core::machine::Machine;
 use tinkite_core::quantity::plain;
+use tinkite_link::Link;
+use tinkite_link::talk::Host;
 use tinkite_run::Reports;
 use tinkite_wire::{Connected, Dark, Event, Outcome, Session, State, Status, Switches};
 
@@ -370,6 +370,7 @@ impl<'d> Driving<'d> {
 
 impl Host for Driving<'_> {
     type Outcome = Dark;
+    type Error = Refusal;
 
     fn turn(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal> {
         if self.stopping.wanted() {

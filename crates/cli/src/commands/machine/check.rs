@@ -2,7 +2,6 @@
 
 use crate::args::MachineCheck;
 use crate::console::Console;
-use crate::link::{self, ask::ask};
 use crate::machines::find;
 use crate::refusal::{Refusal, Sources};
 use crate::report::table::table;
@@ -10,6 +9,8 @@ use serde::Serialize;
 use std::path::Path;
 use tinkite_core::machine::Machine;
 use tinkite_core::quantity::plain;
+use tinkite_link as link;
+use tinkite_link::{self, ask::ask};
 use tinkite_wire::Connected;
 
 /// One thing that both sides say.

@@ -4,7 +4,6 @@
 use super::questions::{Questions, pointing};
 use crate::args::MachineNew;
 use crate::console::Console;
-use crate::link::{self, ask::ask};
 use crate::machines::{find, own_folder};
 use crate::output::Output;
 use crate::refusal::{Refusal, Sources};
@@ -14,6 +13,8 @@ use tinkite_core::machine;
 use tinkite_core::machine::Machine;
 use tinkite_core::machine::edit::{Change, changed};
 use tinkite_core::quantity::plain;
+use tinkite_link as link;
+use tinkite_link::{self, ask::ask};
 use tinkite_wire::Connected;
 
 pub(super) fn run(args: &MachineNew, console: &Console) -> Result<(), Refusal> {

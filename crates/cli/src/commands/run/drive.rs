@@ -10,14 +10,14 @@ use super::placed;
 use super::program::ProgramFile;
 use super::shared::SharedReader;
 use super::{mismatch, untold};
-use crate::link::Link;
-use crate::link::talk::{Host, talk};
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;
 use std::io::BufReader;
 use tinkite_core::machine::Dialect;
 use tinkite_core::program::Place;
 use tinkite_core::quantity::plain;
+use tinkite_link::Link;
+use tinkite_link::talk::{Host, talk};
 use tinkite_run::{Halt, Overrides, Stance, Stream, Whereabouts, turning};
 use tinkite_wire::{Adjust, Connected, Event, Instant, Session, Settings, Span, State, Status};
 
@@ -277,6 +277,7 @@ impl Run<'_> {
 
 impl Host for Run<'_> {
     type Outcome = Ended;
+    type Error = Refusal;
 
     fn turn(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal> {
         if let Some(stream) = &mut self.stream

@@ -27,7 +27,6 @@ use crate::args::Run;
 use crate::beam;
 use crate::console::Console;
 use crate::door;
-use crate::link;
 use crate::refusal::{Refusal, Sources};
 use crate::stopping::Stopping;
 use crate::{burnt, png};
@@ -45,6 +44,7 @@ use std::time::Duration;
 use tinkite_core::machine::Dialect;
 use tinkite_core::machine::Machine;
 use tinkite_core::quantity::clock;
+use tinkite_link as link;
 use tinkite_wire::{
     Connected, Dark, Failure, Miscount, Outcome, State, alarm_meaning, error_meaning,
 };
@@ -80,6 +80,7 @@ pub(super) fn run_for(
     let mut link = match link::open(&name, &program.machine, program.diameter) {
         Ok(link) => link,
         Err(refusal) => {
+            let refusal = Refusal::from(refusal);
             watch::never_begun(&refusal, console);
             return Err(refusal);
         }

@@ -7,12 +7,12 @@ use super::series;
 use super::unchanged::unchanged;
 use crate::args::{self, Run};
 use crate::console::Console;
-use crate::link;
 use crate::log::{self, Began, Entry, Kind, Log};
 use crate::png;
 use crate::refusal::{Refusal, Sources};
 use std::path::Path;
 use tinkite_core::problem::{Code, Problem};
+use tinkite_link as link;
 use tinkite_run::{BrokenError, Choice, Marked, Stance};
 
 /// Everything that is ready before the link opens.

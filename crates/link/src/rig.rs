@@ -1,19 +1,18 @@
 //! The simulated controller in this process.
 
-use super::{Heard, Link};
-use crate::refusal::Refusal;
+use super::{Heard, Link, LinkError};
 use std::io;
 use std::time::Duration;
-use tinkite_core::geometry::Vec2;
-use tinkite_core::machine::Dialect;
-use tinkite_core::machine::Machine;
+use tinkite_base::geometry::Vec2;
+use tinkite_machine::Dialect;
+use tinkite_machine::Machine;
 use tinkite_rig::shell::Pace;
 use tinkite_rig::{Protocol, Rig, Setup};
 use tinkite_wire::Instant;
 
 /// A rig that pretends to be `machine`; its rotary is in use when something of a diameter (mm) is
 /// held in it.
-pub(crate) fn setup(machine: &Machine, diameter: Option<f64>) -> Setup {
+pub fn setup(machine: &Machine, diameter: Option<f64>) -> Setup {
     let corner = -machine.bed.origin_offset();
     let ends = [corner, corner + Vec2::new(machine.bed.width, machine.bed.depth)]
         .map(|end| machine.pointing.to_machine(end));
@@ -56,21 +55,22 @@ pub(crate) fn setup(machine: &Machine, diameter: Option<f64>) -> Setup {
 }
 
 /// `real`, `max` or a number of times as fast as real.
-pub(crate) fn pace(text: &str) -> Result<Pace, Refusal> {
+///
+/// # Errors
+/// Anything else.
+pub fn pace(text: &str) -> Result<Pace, LinkError> {
     match (text, text.parse::<f64>()) {
         ("max", _) => Ok(Pace::Max),
         ("real", _) => Ok(Pace::Times(1.0)),
         (_, Ok(times)) if times.is_finite() && times > 0.0 && times <= 1e6 => {
             Ok(Pace::Times(times))
         }
-        _ => Err(Refusal::Usage(format!(
-            "\"{text}\" is not a pace: write real, max or a number of times as fast, such as 20"
-        ))),
+        _ => Err(LinkError::Pace(text.into())),
     }
 }
 
 /// A link to a rig in this process, in its own time.
-pub(crate) struct RigLink {
+pub struct RigLink {
     rig: Rig,
     pace: Pace,
     began: std::time::Instant,
@@ -79,7 +79,9 @@ pub(crate) struct RigLink {
 }
 
 impl RigLink {
-    pub(crate) fn new(rig: Rig, pace: Pace) -> Self {
+    /// To this rig, which runs at this pace.
+    #[must_use]
+    pub fn new(rig: Rig, pace: Pace) -> Self {
         Self { rig, pace, began: std::time::Instant::now(), said: Vec::new() }
     }
 

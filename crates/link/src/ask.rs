@@ -1,16 +1,15 @@
 //! Asking a controller about itself, without moving anything.
 
-use super::Link;
 use super::talk::{Host, talk};
-use crate::refusal::Refusal;
-use tinkite_core::machine::Dialect;
+use super::{Link, LinkError};
+use tinkite_machine::Dialect;
 use tinkite_wire::{Connected, Event, Outcome, Session, Settings};
 
 /// What the controller at the other end says of itself. Nothing is started, nothing moves.
 ///
 /// # Errors
 /// A controller that does not answer, or that is locked.
-pub(crate) fn ask(link: &mut dyn Link, dialect: Dialect) -> Result<Connected, Refusal> {
+pub fn ask(link: &mut dyn Link, dialect: Dialect) -> Result<Connected, LinkError> {
     talk(link, dialect, Settings::default(), &mut Question)
 }
 
@@ -19,8 +18,9 @@ struct Question;
 
 impl Host for Question {
     type Outcome = Connected;
+    type Error = LinkError;
 
-    fn turn(&mut self, _session: &mut Session, _link: &dyn Link) -> Result<(), Refusal> {
+    fn turn(&mut self, _session: &mut Session, _link: &dyn Link) -> Result<(), LinkError> {
         Ok(())
     }
 
@@ -29,13 +29,13 @@ impl Host for Question {
         event: Event,
         _session: &mut Session,
         _link: &dyn Link,
-    ) -> Result<Option<Connected>, Refusal> {
+    ) -> Result<Option<Connected>, LinkError> {
         match event {
             Event::Connected(connected) => Ok(Some(connected)),
             Event::Ended { outcome: Outcome::Failed(failure), .. } => {
-                Err(Refusal::Link(failure.to_string()))
+                Err(LinkError::Failed(failure))
             }
-            Event::Ended { .. } => Err(Refusal::Link("the controller went away".into())),
+            Event::Ended { .. } => Err(LinkError::WentAway),
             Event::Status(_) | Event::Said(_) | Event::Touched(_) => Ok(None),
         }
     }

@@ -1,23 +1,24 @@
 //! Links to controllers: bytes there and back, and the clock that goes with them.
 
-pub(crate) mod ask;
+pub mod ask;
+mod error;
 mod rig;
 mod serial;
-pub(crate) mod talk;
+pub mod talk;
 mod tcp;
 
-pub(crate) use rig::{RigLink, pace, setup};
+pub use error::LinkError;
+pub use rig::{RigLink, pace, setup};
 
-use crate::refusal::Refusal;
 use std::io;
 use std::time::Duration;
-use tinkite_core::machine::Machine;
+use tinkite_machine::Machine;
 use tinkite_rig::Rig;
 use tinkite_wire::Instant;
 
 /// What a read brought.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Heard {
+pub enum Heard {
     /// This many bytes.
     Bytes(usize),
     /// Nothing, within the time.
@@ -27,10 +28,16 @@ pub(crate) enum Heard {
 }
 
 /// A link that is open.
-pub(crate) trait Link: Send {
+pub trait Link: Send {
     /// Sends all of it.
+    ///
+    /// # Errors
+    /// What the system says.
     fn send(&mut self, bytes: &[u8]) -> io::Result<()>;
     /// Waits at most `wait` for bytes.
+    ///
+    /// # Errors
+    /// What the system says.
     fn hear(&mut self, buffer: &mut [u8], wait: Duration) -> io::Result<Heard>;
     /// The time, from a zero of the link's own.
     fn now(&self) -> Instant;
@@ -45,22 +52,23 @@ pub(crate) trait Link: Send {
 }
 
 /// The link to a machine's controller: as asked for, or as its profile says.
-pub(crate) fn name(asked: Option<&str>, machine: &Machine) -> Result<String, Refusal> {
-    asked.map(str::to_string).or_else(|| machine.link.clone()).ok_or_else(|| {
-        Refusal::Usage(
-            "the machine's profile has no [link]; say --to rig:, tcp:HOST:PORT or serial:PORT@BAUD"
-                .into(),
-        )
-    })
+///
+/// # Errors
+/// Neither says one.
+pub fn name(asked: Option<&str>, machine: &Machine) -> Result<String, LinkError> {
+    asked.map(str::to_string).or_else(|| machine.link.clone()).ok_or(LinkError::NoLink)
 }
 
 /// Opens a link by its name: `rig:`, `rig:PACE`, `tcp:HOST:PORT`, `serial:PORT@BAUD`.
 /// `diameter` (mm) is that of what the machine's rotary holds, where it is in use.
-pub(crate) fn open(
+///
+/// # Errors
+/// A name that is no link, or what keeps it from being opened.
+pub fn open(
     name: &str,
     machine: &Machine,
     diameter: Option<f64>,
-) -> Result<Box<dyn Link>, Refusal> {
+) -> Result<Box<dyn Link>, LinkError> {
     if let Some(rest) = name.strip_prefix("rig:") {
         let pace = pace(if rest.is_empty() { "max" } else { rest })?;
         return Ok(Box::new(RigLink::new(Rig::new(setup(machine, diameter)), pace)));
@@ -71,9 +79,7 @@ pub(crate) fn open(
     if let Some(port) = name.strip_prefix("serial:") {
         return serial::SerialLink::open(port).map(|link| Box::new(link) as Box<dyn Link>);
     }
-    Err(Refusal::Usage(format!(
-        "\"{name}\" is not a link: write rig:, tcp:HOST:PORT or serial:PORT@BAUD"
-    )))
+    Err(LinkError::NotALink(name.into()))
 }
 
 /// What a read of a port brought: nothing at all means that the other end has gone.

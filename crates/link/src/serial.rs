@@ -1,15 +1,14 @@
 //! A controller on a serial port.
 
-use super::{Heard, Link, heard};
-use crate::refusal::Refusal;
+use super::{Heard, Link, LinkError, heard};
 use serialport::SerialPort;
 use std::io::{self, Read, Write};
 use std::path::Path;
 use std::time::Duration;
-use tinkite_core::machine::BAUD;
+use tinkite_machine::BAUD;
 use tinkite_wire::Instant;
 
-pub(crate) struct SerialLink {
+pub(super) struct SerialLink {
     port: Box<dyn SerialPort>,
     wait: Duration,
     began: std::time::Instant,
@@ -17,19 +16,15 @@ pub(crate) struct SerialLink {
 
 impl SerialLink {
     /// Opens `PORT@BAUD` (8 data bits, no parity, 1 stop bit).
-    pub(crate) fn open(name: &str) -> Result<Self, Refusal> {
+    pub(super) fn open(name: &str) -> Result<Self, LinkError> {
         let (path, baud) = match name.rsplit_once('@') {
-            Some((path, baud)) => (
-                path,
-                baud.parse()
-                    .map_err(|_| Refusal::Usage(format!("\"{baud}\" is not a baud rate")))?,
-            ),
+            Some((path, baud)) => (path, baud.parse().map_err(|_| LinkError::Baud(baud.into()))?),
             None => (name, BAUD),
         };
         let port = serialport::new(path, baud)
             .timeout(Duration::from_millis(20))
             .open()
-            .map_err(|error| Refusal::Link(closed(path, &error)))?;
+            .map_err(|error| LinkError::Serial(closed(path, &error)))?;
         Ok(Self { port, wait: Duration::from_millis(20), began: std::time::Instant::now() })
     }
 }

@@ -1,7 +1,6 @@
 //! A controller on the network.
 
-use super::{Heard, Link, heard};
-use crate::refusal::Refusal;
+use super::{Heard, Link, LinkError, heard};
 use std::io::{self, Read, Write};
 use std::net::{TcpStream, ToSocketAddrs};
 use std::time::Duration;
@@ -10,7 +9,7 @@ use tinkite_wire::Instant;
 /// How long opening and sending may take.
 const PATIENCE: Duration = Duration::from_secs(5);
 
-pub(crate) struct TcpLink {
+pub(super) struct TcpLink {
     stream: TcpStream,
     wait: Duration,
     began: std::time::Instant,
@@ -18,15 +17,10 @@ pub(crate) struct TcpLink {
 
 impl TcpLink {
     /// Opens `HOST:PORT`.
-    pub(crate) fn open(address: &str) -> Result<Self, Refusal> {
-        let failed = |error: io::Error| {
-            Refusal::Link(format!(
-                "tcp:{address} does not open: {error}; check that the controller is on and the address is right"
-            ))
-        };
+    pub(super) fn open(address: &str) -> Result<Self, LinkError> {
+        let failed = |source| LinkError::Tcp { address: address.into(), source };
         let target = address.to_socket_addrs().map_err(failed)?.next();
-        let target =
-            target.ok_or_else(|| Refusal::Link(format!("tcp:{address} has no address")))?;
+        let target = target.ok_or_else(|| LinkError::NoAddress(address.into()))?;
         let stream = TcpStream::connect_timeout(&target, PATIENCE).map_err(failed)?;
         stream
             .set_nodelay(true)

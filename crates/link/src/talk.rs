@@ -1,29 +1,36 @@
 //! The one loop between a session and a link.
 
 use super::{Heard, Link};
-use crate::refusal::Refusal;
 use std::time::Duration;
-use tinkite_core::machine::Dialect;
+use tinkite_machine::Dialect;
 use tinkite_wire::{Event, Protocol, Session, Settings};
 
 /// What the session's user wants is noticed at least this often.
 const ATTENTION: Duration = Duration::from_millis(10);
 
 /// Who has the session: a question to the controller, a run.
-pub(crate) trait Host {
+pub trait Host {
     /// What the talk comes to.
     type Outcome;
+    /// Why it ends early.
+    type Error;
 
     /// Called before bytes go out: hand over lines, stop.
-    fn turn(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal>;
+    ///
+    /// # Errors
+    /// Whatever ends the talk.
+    fn turn(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Self::Error>;
 
     /// Something happened. The talk ends with `Some`.
+    ///
+    /// # Errors
+    /// Whatever ends the talk.
     fn event(
         &mut self,
         event: Event,
         session: &mut Session,
         link: &dyn Link,
-    ) -> Result<Option<Self::Outcome>, Refusal>;
+    ) -> Result<Option<Self::Outcome>, Self::Error>;
 }
 
 /// The language in which a dialect is spoken.
@@ -38,12 +45,12 @@ fn protocol(dialect: Dialect) -> Protocol {
 ///
 /// # Errors
 /// Those of the host.
-pub(crate) fn talk<H: Host>(
+pub fn talk<H: Host>(
     link: &mut dyn Link,
     dialect: Dialect,
     settings: Settings,
     host: &mut H,
-) -> Result<H::Outcome, Refusal> {
+) -> Result<H::Outcome, H::Error> {
     let mut session = Session::new(protocol(dialect), settings, link.now());
     let mut outgoing = Vec::new();
     let mut incoming = [0; 4096];
