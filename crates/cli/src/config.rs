@@ -1,7 +1,7 @@
 //! `config.toml` in the user's configuration folder: defaults that a person sets once.
 
-use crate::args::{Units, When};
 use crate::refusal::{Refusal, Sources};
+use clap::ValueEnum;
 use etcetera::BaseStrategy;
 use serde::Deserialize;
 use std::path::PathBuf;
@@ -46,4 +46,26 @@ pub(crate) fn read() -> Result<Config, Refusal> {
         let problem = Problem::error(Code::WrongType, error.message(), help);
         Refusal::Problems(problem.at(place).into(), Sources::from([(shown, text)]))
     })
+}
+
+/// In what lengths are told.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub(crate) enum Units {
+    /// Millimetres
+    Mm,
+    /// Inches
+    In,
+}
+
+/// When the terminal gets colours.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub(crate) enum When {
+    /// Where the terminal has them
+    Auto,
+    /// Also into files and pipes
+    Always,
+    /// Never
+    Never,
 }

@@ -62,7 +62,7 @@ fn main() -> ExitCode {
         verbose::listen();
         origins.iter().for_each(|origin| ::log::info!("{origin}"));
     }
-    match bundle::opened(&mut args.command).and_then(|()| commands::run(&args, &console)) {
+    match commands::opened(&mut args.command).and_then(|()| commands::run(&args, &console)) {
         Ok(()) => ExitCode::SUCCESS,
         Err(refusal) => ExitCode::from(door::close(&refusal, &console)),
     }

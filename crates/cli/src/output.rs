@@ -1,10 +1,21 @@
 //! Files that are written: never over another one unasked, never half.
 
-use crate::args::Writing;
 use crate::refusal::Refusal;
+use clap::Args as ClapArgs;
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::{Path, PathBuf};
+
+/// What may happen to a file that is already there.
+#[derive(Debug, Clone, Copy, ClapArgs)]
+pub(crate) struct Writing {
+    /// Overwrite a file that is already there
+    #[arg(long, conflicts_with = "number")]
+    pub(crate) force: bool,
+    /// Add the next free number to the name instead
+    #[arg(long)]
+    pub(crate) number: bool,
+}
 
 /// A file that appears under its name only when it is complete.
 pub(crate) struct Output {

@@ -8,6 +8,7 @@ mod beside;
 mod copies;
 mod drawn;
 mod file;
+mod make;
 mod pack;
 mod photo;
 mod place;
@@ -19,7 +20,9 @@ mod step;
 mod stock;
 pub mod swatch;
 mod table;
+mod toml_text;
 mod tone;
+mod used;
 mod window;
 pub mod words;
 

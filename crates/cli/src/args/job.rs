@@ -6,16 +6,7 @@ use clap::Args as ClapArgs;
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;
 
-/// What may happen to a file that is already there.
-#[derive(Debug, Clone, Copy, ClapArgs)]
-pub(crate) struct Writing {
-    /// Overwrite a file that is already there
-    #[arg(long, conflicts_with = "number")]
-    pub(crate) force: bool,
-    /// Add the next free number to the name instead
-    #[arg(long)]
-    pub(crate) number: bool,
-}
+use crate::output::Writing;
 
 /// Which job, and what of it.
 #[derive(Debug, Clone, ClapArgs)]

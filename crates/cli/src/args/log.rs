@@ -1,9 +1,9 @@
 //! What can be typed behind `log`.
 
-use super::job::Writing;
 use super::values::length;
 use crate::completing::{machines, runs};
 use crate::log::Outcome;
+use crate::output::Writing;
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Args as ClapArgs, Subcommand};
 use clap_complete::engine::ArgValueCandidates;

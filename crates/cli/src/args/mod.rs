@@ -14,13 +14,15 @@ mod run;
 mod swatch;
 mod values;
 
+pub(crate) use crate::config::{Units, When};
+pub(crate) use crate::output::Writing;
 pub(crate) use artwork::{Begin, Look};
 pub(crate) use examples::with_examples;
 pub(crate) use head::{
     Edge, EdgeShape, HeadAxis, HeadCall, HeadCommand, HeadFocus, HeadFrom, HeadGo, HeadMark,
     HeadMove, HeadPanel, HeadPointer, HeadZero,
 };
-pub(crate) use job::{Check, Emit, JobArgs, Part, Plan, Writing};
+pub(crate) use job::{Check, Emit, JobArgs, Part, Plan};
 pub(crate) use log::{LogCommand, LogExport, LogFile, LogFind, LogImport, LogNote};
 pub(crate) use machine::{MachineCheck, MachineCommand, MachineMeasure, MachineNew, Whereto};
 pub(crate) use picture::{Bundle, Draw, Photo, ShowArg};
@@ -34,7 +36,6 @@ pub(crate) use run::{Danger, From, Run};
 pub(crate) use swatch::{SwatchCommand, SwatchKeep, SwatchMake, SwatchRead};
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
-use serde::Deserialize;
 use std::path::PathBuf;
 
 /// From colour-layered artwork to a finished run on the laser.
@@ -69,28 +70,6 @@ pub(crate) struct Common {
     /// Lengths and speeds in reports for people; JSON and problems are in mm
     #[arg(long, global = true, value_name = "UNIT", default_value = "mm")]
     pub(crate) units: Units,
-}
-
-/// In what lengths are told.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub(crate) enum Units {
-    /// Millimetres
-    Mm,
-    /// Inches
-    In,
-}
-
-/// When the terminal gets colours.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub(crate) enum When {
-    /// Where the terminal has them
-    Auto,
-    /// Also into files and pipes
-    Always,
-    /// Never
-    Never,
 }
 
 #[derive(Debug, Subcommand)]

@@ -1,9 +1,10 @@
 //! Commands that make pictures, and bundles.
 
-use super::job::{JobArgs, Writing};
+use super::job::JobArgs;
 use super::log::LogFile;
 use super::values::place;
 use crate::completing::machines;
+use crate::output::Writing;
 use clap::Args as ClapArgs;
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;

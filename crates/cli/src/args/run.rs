@@ -1,9 +1,10 @@
 //! What can be typed behind `run`.
 
-use super::job::{Part, Writing};
+use super::job::Part;
 use super::log::LogFile;
 use super::values::length;
 use crate::completing::{machines, runs};
+use crate::output::Writing;
 use clap::{Args as ClapArgs, ValueEnum};
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;

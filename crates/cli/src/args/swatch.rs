@@ -1,9 +1,9 @@
 //! What can be typed behind `swatch`.
 
-use super::job::Writing;
 use super::recipe::RecipeKept;
 use super::values::length;
 use crate::completing::machines;
+use crate::output::Writing;
 use clap::{Args as ClapArgs, Subcommand};
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;

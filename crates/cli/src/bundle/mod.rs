@@ -3,19 +3,14 @@
 //! A file of a bundle has a path like any other, with the bundle as its folder: `panel.kite.zip/panel.svg`. Nothing
 //! is ever unpacked onto the disk.
 
-mod make;
-mod opened;
 mod read;
-mod report;
 
-pub(crate) use make::{Bundled, bundled};
-pub(crate) use opened::opened;
 pub(crate) use read::{exists, inside, job_in, list, read};
 
 use serde::{Deserialize, Serialize};
 
 /// The file that lists the others.
-const LIST: &str = "bundle.json";
+pub(crate) const LIST: &str = "bundle.json";
 
 /// The folder of fonts.
 pub(crate) const FONTS: &str = "fonts";
@@ -24,24 +19,24 @@ pub(crate) const FONTS: &str = "fonts";
 pub(crate) const REPORT: &str = "report";
 
 /// The layout of bundles that this version writes, and the newest that it reads.
-const LAYOUT: u32 = 1;
+pub(crate) const LAYOUT: u32 = 1;
 
 /// More than this all its files together are not, bytes.
-const LARGEST: u64 = 1 << 30;
+pub(crate) const LARGEST: u64 = 1 << 30;
 
 /// More files than this are no job.
-const MOST_FILES: usize = 2000;
+pub(crate) const MOST_FILES: usize = 2000;
 
 /// What is in a bundle.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-struct List {
+pub(crate) struct List {
     /// Which layout this is.
-    tinkite_bundle: u32,
+    pub(crate) tinkite_bundle: u32,
     /// What wrote it.
-    made_by: String,
+    pub(crate) made_by: String,
     /// The job's name among the files.
-    job: String,
-    files: Vec<Entry>,
+    pub(crate) job: String,
+    pub(crate) files: Vec<Entry>,
 }
 
 /// A file in a bundle.

@@ -13,6 +13,7 @@ mod log;
 mod look;
 mod machine;
 mod man;
+mod opened;
 mod photo;
 mod plan;
 mod read;
@@ -25,6 +26,7 @@ mod swatch;
 use crate::args::{Args, Command};
 use crate::console::Console;
 use crate::refusal::Refusal;
+pub(crate) use opened::opened;
 
 /// Runs what was typed.
 pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {

@@ -2,22 +2,13 @@
 
 use super::{Make, Recipe};
 use crate::step::{self, Fits};
+use crate::toml_text::toml_text;
+use crate::used::Kept;
 use tinkite_base::problem::{Code, Place, Problem, Problems, nearest};
 use tinkite_base::quantity::{Length, PowerSetpoint, parse_power};
 use tinkite_machine::section::{Section, SourceText};
 use toml::Spanned;
 use toml::de::{DeString, DeTable, DeValue};
-
-/// Where a book is kept.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Kept {
-    /// Beside the job.
-    Beside,
-    /// In the user's own folder.
-    Own,
-    /// It ships with the program: values to start from, which nobody has tried on this machine.
-    Shipped,
-}
 
 /// A book with its recipes.
 #[derive(Debug, Clone, PartialEq)]
@@ -192,33 +183,4 @@ fn known_keys<'k, 't: 'k>(
         };
         section.report(Problem::error(Code::UnknownKey, what, help), key.span());
     }
-}
-
-/// A value as TOML writes it on one line.
-pub(crate) fn toml_text(value: &DeValue<'_>) -> String {
-    let several = |items: Vec<String>, open: &str, close: &str| match items.is_empty() {
-        true => format!("{open}{close}"),
-        false => format!("{open}{}{close}", items.join(", ")),
-    };
-    match value {
-        DeValue::String(text) => toml_edit::Value::from(text.as_ref()).to_string(),
-        DeValue::Integer(number) => number.to_string(),
-        DeValue::Float(number) => number.to_string(),
-        DeValue::Boolean(yes) => yes.to_string(),
-        DeValue::Datetime(date) => date.to_string(),
-        DeValue::Array(items) => {
-            several(items.iter().map(|item| toml_text(item.get_ref())).collect(), "[", "]")
-        }
-        DeValue::Table(table) => {
-            let pair = |(key, value): (&Spanned<DeString<'_>>, &Spanned<DeValue<'_>>)| {
-                format!("{} = {}", toml_key(key.get_ref()), toml_text(value.get_ref()))
-            };
-            several(table.iter().map(pair).collect(), "{ ", " }")
-        }
-    }
-}
-
-/// A key as TOML writes it: bare where that is allowed.
-pub(super) fn toml_key(key: &str) -> String {
-    toml_edit::Key::new(key).to_string()
 }

@@ -1,9 +1,9 @@
 //! Laying a recipe under the steps that name one.
 
-use super::book::toml_key;
 use super::{Found, Near, RecipeUse, Shelf, Wanted};
+use crate::toml_text::moved;
+use crate::toml_text::toml_key;
 use std::borrow::Cow;
-use std::ops::Range;
 use tinkite_base::problem::{Code, Problem, Remedy, few, nearest};
 use tinkite_base::quantity::{Length, parse};
 use tinkite_machine::section::SourceText;
@@ -127,27 +127,6 @@ fn lay_value<'t>(
         }
         Some(_) => used.own.push(path),
     }
-}
-
-/// Lets a value that comes from elsewhere stand, with all that is in it, at a place of the job.
-pub(crate) fn moved(value: &mut Spanned<DeValue<'_>>, span: &Range<usize>) {
-    let inner = std::mem::replace(value.get_mut(), DeValue::Boolean(false));
-    let inner = match inner {
-        DeValue::Array(mut items) => {
-            items.iter_mut().for_each(|item| moved(item, span));
-            DeValue::Array(items)
-        }
-        DeValue::Table(table) => {
-            let mut out = DeTable::new();
-            for (key, mut value) in table {
-                moved(&mut value, span);
-                out.insert(Spanned::new(span.clone(), key.into_inner()), value);
-            }
-            DeValue::Table(out)
-        }
-        other => other,
-    };
-    *value = Spanned::new(span.clone(), inner);
 }
 
 fn find<'s>(word: &str, shelf: &'s Shelf, wanted: &Wanted) -> Result<Found<'s>, Problem> {

@@ -10,49 +10,17 @@ mod laid_under;
 mod of_step;
 mod scaled;
 
-pub(super) use book::toml_text;
-pub use book::{Book, Kept, read_book};
+pub use crate::make::Make;
+pub use crate::used::{Kept, RecipeUse};
+pub use book::{Book, read_book};
 pub use edit::{EditError, NewRecipe, counted, dropped, kept};
 pub use fit::{Difference, Found, Near, Shelf, Wanted, material_key, same_material};
-pub(super) use laid_under::{lay_under, moved, wanted};
+pub(super) use laid_under::{lay_under, wanted};
 pub use of_step::settings_of;
 pub use scaled::{Change, Scaled, scaled};
 
 use std::fmt;
 use tinkite_base::quantity::plain;
-
-/// What a recipe is for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Make {
-    /// Going through.
-    Cut,
-    /// Marking lines.
-    Score,
-    /// Filling areas.
-    Engrave,
-}
-
-impl Make {
-    /// All of them with their words.
-    pub const WORDS: [(&'static str, Self); 3] =
-        [("cut", Self::Cut), ("score", Self::Score), ("engrave", Self::Engrave)];
-
-    /// The word for it.
-    #[must_use]
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Cut => "cut",
-            Self::Score => "score",
-            Self::Engrave => "engrave",
-        }
-    }
-
-    /// What a word means.
-    #[must_use]
-    pub fn of(word: &str) -> Option<Self> {
-        Self::WORDS.iter().find(|(name, _)| *name == word).map(|(_, make)| *make)
-    }
-}
 
 /// Settings that worked, and for what.
 #[derive(Debug, Clone, PartialEq)]
@@ -123,60 +91,6 @@ impl fmt::Display for Recipe {
         }
         if let Some(lens) = &self.lens {
             write!(f, " with lens {lens}")?;
-        }
-        Ok(())
-    }
-}
-
-/// What a step took from a recipe.
-#[derive(Debug, Clone, PartialEq)]
-pub struct RecipeUse {
-    /// The recipe, in words.
-    pub title: String,
-    /// Its book and line.
-    pub place: String,
-    /// Whose book that is.
-    pub kept: Kept,
-    /// Whether it was worked out and not tried.
-    pub guess: bool,
-    /// Whether it names the machine that it was found on.
-    pub on_this_machine: bool,
-    /// Keys that came from it.
-    pub taken: Vec<String>,
-    /// Keys of the recipe that the step says otherwise.
-    pub own: Vec<String>,
-}
-
-impl RecipeUse {
-    /// What its book is called.
-    #[must_use]
-    pub fn book(&self) -> &str {
-        self.place.rsplit_once(':').map_or(&self.place, |(book, _)| book)
-    }
-
-    /// The same for a program, in lines that fit a comment; without the folder, so that two computers write
-    /// the same.
-    #[must_use]
-    pub fn in_program(&self) -> [String; 2] {
-        let place = self.place.rsplit(['/', '\\']).next().unwrap_or_default();
-        let own = match self.own.is_empty() {
-            true => String::new(),
-            false => format!("; its own {}", self.own.join(" ")),
-        };
-        let place = place.replace(':', " line ");
-        [self.title.clone(), format!("of {place}, {}{own}", self.taken.join(" "))]
-    }
-}
-
-impl fmt::Display for RecipeUse {
-    /// `"cut" for poplar plywood 3 mm (workshop.recipes.toml:12): speed, power; its own: kerf`.
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{} ({})", self.title, self.place)?;
-        if !self.taken.is_empty() {
-            write!(f, ": {}", self.taken.join(", "))?;
-        }
-        if !self.own.is_empty() {
-            write!(f, "; the step's own: {}", self.own.join(", "))?;
         }
         Ok(())
     }

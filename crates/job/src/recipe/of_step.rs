@@ -1,9 +1,9 @@
 //! What a step says, as a recipe would say it.
 
-use super::book::toml_text;
 use super::{Make, Shelf, lay_under, wanted};
 use crate::step::{self, Fits};
 use crate::swatch;
+use crate::toml_text::toml_text;
 use tinkite_machine::Machine;
 use tinkite_machine::section::SourceText;
 use toml::de::DeValue;

@@ -18,8 +18,9 @@ pub use ramp::{Ramp, RampEnd};
 pub use relief::{DeepFrom, Relief};
 pub use rows::{Advance, Directions};
 
-use super::recipe::{Make, RecipeUse};
 use super::select::{self, Take};
+use crate::make::Make;
+use crate::used::RecipeUse;
 use tinkite_base::problem::{Code, Problem};
 use tinkite_base::quantity::{Frequency, Power, Speed};
 use tinkite_machine::Machine;

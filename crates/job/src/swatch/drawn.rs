@@ -2,7 +2,7 @@
 
 use super::grid::Grid;
 use super::{Cell, Varied};
-use crate::recipe::Make;
+use crate::make::Make;
 use tinkite_base::geometry::{Point, Rect};
 use tinkite_base::quantity::plain;
 use tinkite_machine::Machine;

@@ -1,6 +1,6 @@
 //! The text of a job with `[swatch]`, with comments, to be read and changed.
 
-use super::super::recipe::Make;
+use crate::make::Make;
 use std::fmt::Write as _;
 use tinkite_machine::section::quoted;
 

@@ -6,6 +6,7 @@
 use super::modules::{Module, arrows, of};
 use crate::packages::Packages;
 use crate::{Done, root};
+use std::collections::BTreeSet;
 use std::path::Path;
 
 /// Every circle, by its files.
@@ -21,8 +22,39 @@ pub(super) fn broken(packages: &Packages) -> Done<Vec<String>> {
             let name = |n: &usize| shown(&modules[*n].file);
             found.push(circle.iter().map(name).collect::<Vec<_>>().join(", "));
         }
+        found.extend(of_rooms(&modules, &arrows).map(|rooms| format!("{}: {rooms}", package.name)));
     }
     Ok(found)
+}
+
+/// Rooms that lie in the same room and ask each other, whichever of their files do.
+fn of_rooms(modules: &[Module], arrows: &[Vec<usize>]) -> impl Iterator<Item = String> {
+    let around: BTreeSet<&[String]> =
+        modules.iter().flat_map(|m| (0..m.path.len()).map(|k| &m.path[..k])).collect();
+    around.into_iter().flat_map(|around| {
+        let inside = |n: usize| {
+            let path = &modules[n].path;
+            (path.len() > around.len() && path.starts_with(around)).then(|| &path[around.len()])
+        };
+        let names: BTreeSet<&String> = (0..modules.len()).filter_map(inside).collect();
+        let names: Vec<&String> = names.into_iter().collect();
+        let number = |name: &String| names.iter().position(|known| *known == name);
+        let mut asks = vec![Vec::new(); names.len()];
+        for (from, to) in arrows.iter().enumerate() {
+            let Some(from) = inside(from).and_then(number) else { continue };
+            asks[from].extend(to.iter().filter_map(|to| inside(*to).and_then(number)));
+            asks[from].retain(|to| *to != from);
+        }
+        let told = |circle: Vec<usize>| {
+            let names: Vec<&str> = circle.iter().map(|n| names[*n].as_str()).collect();
+            format!(
+                "{}{{{}}}",
+                around.iter().map(|a| format!("{a}/")).collect::<String>(),
+                names.join(", ")
+            )
+        };
+        circles(&asks).into_iter().map(told).collect::<Vec<_>>()
+    })
 }
 
 fn shown(file: &Path) -> String {

@@ -16,7 +16,7 @@ use std::fmt::Write as _;
 pub(super) fn check() -> Done<String> {
     let packages = Packages::read()?;
     let laws = [
-        ("no circle of files", circles::broken(&packages)?),
+        ("no circle of files or rooms", circles::broken(&packages)?),
         ("crates stand on what their list says", crates::unlisted(&packages)?),
         ("demo and tests share one build", shared::apart()?),
         ("rust-version is the newest that a package asks for", crates::compiler(&packages)),

@@ -11,20 +11,17 @@ use crate::args::{Edge, EdgeShape, Run};
 use crate::beam;
 use crate::console::Console;
 use crate::load;
-use crate::place::on_bed;
 use crate::refusal::Refusal;
 use led::Light;
 use ratatui_crossterm::crossterm::event::{self, Event, KeyEventKind};
 use serde::Serialize;
 use std::io::{self, IsTerminal};
 use std::time::Duration;
-use tinkite_core::geometry::Point;
-use tinkite_core::job::Zero;
 use tinkite_core::machine::Machine;
 use tinkite_core::machine::{Dialect, Switch};
 use tinkite_core::plan::{self, edge};
 use tinkite_core::quantity::{Power, clock, plain};
-use tinkite_wire::{Connected, Dark};
+use tinkite_wire::Dark;
 use way::{Ground, Way};
 
 /// Until a key is pressed the head is led round so often at most.
@@ -193,34 +190,4 @@ fn run_it(args: &Edge, console: &Console) -> Result<(), Refusal> {
         ..Run::of(Some(job.job.clone()), args.to.clone())
     };
     super::run::run(&run, console)
-}
-
-/// Where the program's zero lies and where the head stands, mm from the front left corner of the bed.
-pub(super) fn counts_from(
-    machine: &Machine,
-    connected: &Connected,
-    zero: Zero,
-) -> Result<(Point, Point), Refusal> {
-    let flat = |at: [f64; 3]| on_bed(machine, Point::new(at[0], at[1]));
-    let untold = |what: &str| {
-        Refusal::Link(format!("this controller does not tell where {what} is: nothing was sent"))
-    };
-    let head = flat(connected.position.ok_or_else(|| untold("its head"))?);
-    let own = machine.bed.origin_offset().to_point();
-    let set = connected.work_offset(Some("G54")).map(flat);
-    let begin = match zero {
-        Zero::Head => head,
-        Zero::Stock => set.ok_or_else(|| untold("the zero on the stock"))?,
-        Zero::Bed => {
-            if let Some(set) = set.filter(|set| (*set - own).hypot() > 0.01) {
-                return Err(Refusal::Link(format!(
-                    "the job counts from the machine's own zero, and the controller has a work offset (its zero lies {} mm from the left and {} mm from the front of the bed): clear it, or set zero = \"stock\" in [place]; nothing was sent",
-                    plain(set.x, 2),
-                    plain(set.y, 2)
-                )));
-            }
-            own
-        }
-    };
-    Ok((begin, head))
 }

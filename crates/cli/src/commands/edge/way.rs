@@ -1,7 +1,7 @@
 //! The way of the head round a job: on the bed, or on what the rotary turns.
 
-use super::counts_from;
 use super::led::{self, Coordinates, Led, Light};
+use crate::commands::head::counts::counts_from;
 use crate::commands::head::moves::moves;
 use crate::place::{beside, on_bed};
 use crate::refusal::Refusal;

@@ -1,10 +1,10 @@
 //! The head driven by keys: one talk, a step at a time, never more than one step ahead of the head.
 
 use super::calls::ready;
+use super::counts::counts_from;
 use super::marks::Marks;
 use super::moves::{lift, moves};
 use super::pointer;
-use crate::commands::edge::counts_from;
 use crate::place::{beside, on_bed};
 use crate::refusal::Refusal;
 use crate::stopping::Stopping;

@@ -1,6 +1,6 @@
 //! Registration marks of a job: where they are drawn, and where they were found.
 
-use crate::commands::edge::counts_from;
+use super::counts::counts_from;
 use crate::output::Output;
 use crate::refusal::Refusal;
 use crate::source::text;

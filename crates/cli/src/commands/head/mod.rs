@@ -2,6 +2,7 @@
 
 pub(super) mod by_hand;
 pub(super) mod calls;
+pub(super) mod counts;
 mod dark;
 mod drive;
 mod focus;

@@ -1,7 +1,8 @@
 //! Making bundles.
 
-use super::{Entry, FONTS, LAYOUT, LIST, List, REPORT, report};
+use super::report;
 use crate::args::{JobArgs, LogFile};
+use crate::bundle::{Entry, FONTS, LAYOUT, LIST, List, REPORT};
 use crate::fonts::{JobFonts, LARGEST_FONT, MachineFonts};
 use crate::load;
 use crate::refusal::Refusal;
@@ -67,7 +68,7 @@ impl Files {
 
 /// Gathers a job and everything that it is made of; with a log, also a report with the job's last run in it.
 pub(crate) fn bundled(path: &Path, report_with: Option<&LogFile>) -> Result<Bundled, Refusal> {
-    if super::inside(path).is_some() {
+    if crate::bundle::inside(path).is_some() {
         let why = format!("{} lies in a bundle already: copy that", path.display());
         return Err(Refusal::Usage(why));
     }
@@ -188,7 +189,7 @@ fn packed(
 /// Holds the program that comes of the bundle `trial` against that of the folder.
 fn same_program(path: &Path, trial: &Path) -> Result<Option<String>, Refusal> {
     let here = program(path);
-    let there = program(&super::job_in(trial)?);
+    let there = program(&crate::bundle::job_in(trial)?);
     match (here, there) {
         (Some(here), Some(there)) if here == there => Ok(Some(here)),
         // A job that is refused here is refused there as well: somebody may want to help with it.

@@ -1,7 +1,7 @@
 //! Where a call names a bundle as its job, the job in it is meant.
 
-use super::read::job_in;
 use crate::args::{Command, RecipeCommand, SwatchCommand};
+use crate::bundle::job_in;
 use crate::refusal::Refusal;
 use std::path::PathBuf;
 

@@ -1,8 +1,8 @@
 //! What somebody who shall help needs: what the commands say of the job, its program, how its last run went, and
 //! what said so. Everything is made from the bundle itself, so that no folder of this computer is named.
 
-use super::read::job_in;
 use crate::args::{JobArgs, LogFile};
+use crate::bundle::job_in;
 use crate::load;
 use crate::log::{self, Entry, Log};
 use crate::refusal::Refusal;

@@ -1,11 +1,15 @@
 //! `tinkite bundle`.
 
+mod make;
+mod report;
+
 use crate::args::Bundle;
-use crate::bundle::{self, Bundled, Entry};
+use crate::bundle::Entry;
 use crate::console::Console;
 use crate::output::Output;
 use crate::refusal::Refusal;
 use crate::report::table::table;
+use make::{Bundled, bundled};
 use serde::Serialize;
 use std::io::{BufRead, IsTerminal, Write};
 use std::path::{Path, PathBuf};
@@ -35,7 +39,7 @@ pub(super) fn run(args: &Bundle, console: &Console) -> Result<(), Refusal> {
     }
     let output = Output::create(&path, args.writing)?;
     let report = args.report.then_some(&args.log);
-    let Bundled { bytes, files, renamed, program } = bundle::bundled(&args.job, report)?;
+    let Bundled { bytes, files, renamed, program } = bundled(&args.job, report)?;
     let listed = |files: &[Entry]| {
         let rows = files.iter().map(|file| {
             let was = renamed.iter().find(|(_, name)| *name == file.name);
