@@ -95,3 +95,30 @@ fn circles(arrows: &[Vec<usize>]) -> Vec<Vec<usize>> {
     }
     out
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::path::PathBuf;
+
+    #[test]
+    fn a_circle_is_found_and_a_chain_is_none() {
+        assert_eq!(circles(&[vec![1], vec![2], vec![]]), Vec::<Vec<usize>>::new());
+        assert_eq!(circles(&[vec![1], vec![2], vec![0], vec![0]]), [vec![0, 1, 2]]);
+    }
+
+    #[test]
+    fn rooms_ask_each_other_through_whichever_of_their_files() {
+        let module = |path: &[&str]| Module {
+            path: path.iter().map(|p| (*p).to_string()).collect(),
+            file: PathBuf::new(),
+            code: String::new(),
+        };
+        let all = [["a", "x"], ["a", "y"], ["b", "x"]].map(|path| module(&path));
+        // No file asks one that asks it, and yet the rooms do.
+        let arrows = [vec![2], vec![], vec![1]];
+        assert_eq!(circles(&arrows), Vec::<Vec<usize>>::new());
+        assert_eq!(of_rooms(&all, &arrows).collect::<Vec<_>>(), ["{a, b}"]);
+        assert!(within(&module(&["a"]), &all[0]) && !within(&all[0], &all[1]));
+    }
+}

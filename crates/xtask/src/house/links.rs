@@ -51,3 +51,27 @@ fn headings(text: &str) -> BTreeSet<String> {
     };
     text.lines().filter(|line| line.starts_with('#')).map(name).collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn links_lead_to_files_and_headings_that_are_there() {
+        let here = Path::new("README.md");
+        assert_eq!(
+            targets("see [a](b.md) and ![c](d.png#e)").collect::<Vec<_>>(),
+            ["b.md", "d.png#e"]
+        );
+        assert!(headings("# Say what is done\n").contains("say-what-is-done"));
+        for (target, there) in [
+            ("docs/GLOSSARY.md#toolpaths", true),
+            ("docs/GLOSSARY.md#nowhere", false),
+            ("docs/NOWHERE.md", false),
+            ("#one", true),
+            ("#two", false),
+        ] {
+            assert_eq!(leads(here, "# One", target).unwrap(), there, "{target}");
+        }
+    }
+}

@@ -226,3 +226,44 @@ pub(super) fn arrows(modules: &[Module]) -> Vec<Vec<usize>> {
     };
     modules.iter().enumerate().map(|(n, module)| to(n, module)).collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn module(path: &[&str], code: &str) -> Module {
+        let path: Vec<String> = path.iter().map(|p| (*p).to_string()).collect();
+        Module { file: path.join("/").into(), path, code: bare(code).0 }
+    }
+
+    #[test]
+    fn comments_and_literals_are_no_code_and_literals_keep_their_lines() {
+        let (code, literals) =
+            bare("a // \"x\"\n/* b */ c(\"d\\\"e\", 'f', r#\"g\"h\"#)\n'life: &'a str");
+        assert_eq!(
+            code.split_whitespace().collect::<Vec<_>>(),
+            ["a", "c(", ",", ",", ")", "'life:", "&'a", "str"]
+        );
+        assert_eq!(literals, [(2, "\"d\\\"e\"".to_string()), (2, "r#\"g\"h\"#".to_string())]);
+    }
+
+    #[test]
+    fn paths_are_followed_from_the_crate_from_outside_and_from_inside() {
+        let one = module(
+            &["a", "b"],
+            "use crate::c::{self, d::{E, f}}; use super::g::H; pub use super::i::J; fn k() { l::m(); x.n::<u8>() }",
+        );
+        let paths: Vec<String> = named(&one).iter().map(|path| path.join("/")).collect();
+        assert_eq!(paths, ["c", "c/d/E", "c/d/f", "a/g/H", "a/b/l/m"]);
+    }
+
+    #[test]
+    fn arrows_lead_to_the_nearest_file() {
+        let all = [
+            module(&["a"], "use crate::b::c::D;"),
+            module(&["b"], ""),
+            module(&["b", "c"], "use crate::a::A;"),
+        ];
+        assert_eq!(arrows(&all), [vec![2], vec![], vec![0]]);
+    }
+}

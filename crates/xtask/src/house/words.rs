@@ -38,3 +38,16 @@ fn speaks(literal: &str) -> bool {
     });
     called || option
 }
+
+#[cfg(test)]
+mod tests {
+    use super::speaks;
+
+    #[test]
+    fn commands_and_options_are_heard_and_other_words_are_not() {
+        assert!(
+            speaks("\"tinkite look says it\"") && speaks("\"say --force\"") && speaks("\"--set\"")
+        );
+        assert!(!speaks("\"tinkite = 1\"") && !speaks("\"a -- b\"") && !speaks("\"<!--x-->\""));
+    }
+}
