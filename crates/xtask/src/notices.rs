@@ -6,6 +6,9 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::fs;
 
+/// Words in the names of files that hold terms.
+const TERMS: [&str; 6] = ["LICENSE", "LICENCE", "COPYING", "COPYRIGHT", "NOTICE", "UNLICENSE"];
+
 /// The text that lies beside the program: every package with its licence, and each licence's own words once.
 pub(super) fn text() -> Done<String> {
     let packages = Packages::read()?;
@@ -30,17 +33,22 @@ pub(super) fn text() -> Done<String> {
     Ok(text)
 }
 
-/// The files of a package that hold its terms.
+/// The files of a package that hold its terms, wherever they lie in it: fonts and tables have terms of their own.
 fn licence_files(package: &Package) -> Done<Vec<(String, String)>> {
     let mut found = Vec::new();
-    for file in fs::read_dir(&package.folder)? {
-        let path = file?.path();
-        let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-        let upper = name.to_uppercase();
-        let terms = ["LICENSE", "LICENCE", "COPYING", "COPYRIGHT", "NOTICE", "UNLICENSE"];
-        if path.is_file() && terms.iter().any(|word| upper.contains(word)) {
-            let content = String::from_utf8_lossy(&fs::read(&path)?).replace("\r\n", "\n");
-            found.push((name, content.trim_end().to_string()));
+    let mut open = vec![package.folder.clone()];
+    while let Some(folder) = open.pop() {
+        for file in fs::read_dir(&folder)? {
+            let path = file?.path();
+            let upper = path.file_name().unwrap_or_default().to_string_lossy().to_uppercase();
+            let code = path.extension().is_some_and(|ending| ending == "rs");
+            if path.is_dir() {
+                open.push(path);
+            } else if !code && TERMS.iter().any(|word| upper.contains(word)) {
+                let content = String::from_utf8_lossy(&fs::read(&path)?).replace("\r\n", "\n");
+                let name = path.strip_prefix(&package.folder)?.display().to_string();
+                found.push((name, content.trim_end().to_string()));
+            }
         }
     }
     found.sort();
