@@ -25,15 +25,35 @@ impl fmt::Display for Colour {
     }
 }
 
+/// Why a text is no opaque colour.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum ColourError {
+    /// It is a colour that lets something through.
+    Transparent(String),
+    /// It is none.
+    Unknown(String),
+}
+
+impl fmt::Display for ColourError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Transparent(text) => write!(f, "\"{text}\" is a transparent colour"),
+            Self::Unknown(text) => write!(f, "\"{text}\" is not a colour"),
+        }
+    }
+}
+
+impl std::error::Error for ColourError {}
+
 impl FromStr for Colour {
-    type Err = String;
+    type Err = ColourError;
 
     /// Takes what CSS takes for an opaque colour: `#rgb`, `#rrggbb`, `rgb(…)`, a colour keyword.
-    fn from_str(text: &str) -> Result<Self, String> {
+    fn from_str(text: &str) -> Result<Self, ColourError> {
         match svgtypes::Color::from_str(text.trim()) {
             Ok(c) if c.alpha == 255 => Ok(Self::new(c.red, c.green, c.blue)),
-            Ok(_) => Err(format!("\"{text}\" is a transparent colour")),
-            Err(_) => Err(format!("\"{text}\" is not a colour")),
+            Ok(_) => Err(ColourError::Transparent(text.into())),
+            Err(_) => Err(ColourError::Unknown(text.into())),
         }
     }
 }

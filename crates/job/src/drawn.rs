@@ -164,7 +164,10 @@ pub(super) fn colour(section: &Section<'_, '_>, key: &'static str) -> Option<Col
     text.parse::<Colour>()
         .map_err(|message| {
             let help = "write a colour like \"#1a2b3c\" or \"red\"";
-            section.report(Problem::error(Code::Colour, message, help), section.span_of(key));
+            section.report(
+                Problem::error(Code::Colour, message.to_string(), help),
+                section.span_of(key),
+            );
         })
         .ok()
 }

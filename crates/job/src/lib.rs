@@ -42,7 +42,7 @@ pub use step::{
 };
 pub use stock::{Stock, StockSize};
 pub use table::{MOST_ROWS, Table};
-pub use tone::{ToneCurve, tone_curve};
+pub use tone::{ToneCurve, ToneError, tone_curve};
 pub use window::Window;
 
 use tinkite_machine::Machine;

@@ -247,7 +247,7 @@ fn one(section: Section<'_, '_>) -> Take {
             Err(message) => {
                 let problem = Problem::error(
                     Code::Colour,
-                    message,
+                    message.to_string(),
                     "write a colour like \"#1a2b3c\" or \"red\"",
                 );
                 section.report(problem, section.span_of(key));

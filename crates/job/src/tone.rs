@@ -1,5 +1,20 @@
 //! From a measured wedge to a tone curve: which power gives which darkness.
 
+use thiserror::Error;
+
+/// Why no tone curve comes of what was measured.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Error)]
+pub enum ToneError {
+    /// Too few powers were measured.
+    #[error("{0} powers are too few for a tone curve; 16 make a good one")]
+    Few(usize),
+    /// More power does not burn darker.
+    #[error(
+        "the stock hardly gets darker from the weakest to the strongest: take a wider range of powers"
+    )]
+    Flat,
+}
+
 /// Pairs of darkness and power, both rising, both shares of one.
 #[derive(Debug, Clone, PartialEq)]
 pub struct ToneCurve(pub Vec<(f64, f64)>);
@@ -8,16 +23,13 @@ pub struct ToneCurve(pub Vec<(f64, f64)>);
 /// others, 1955), smoothed over neighbours, and thinned where darkness does not rise.
 ///
 /// # Errors
-/// In words: too few pairs, or stock that does not get darker.
-pub fn tone_curve(measured: &[(f64, f64)]) -> Result<ToneCurve, String> {
+/// Too few pairs, or stock that does not get darker.
+pub fn tone_curve(measured: &[(f64, f64)]) -> Result<ToneCurve, ToneError> {
     let mut pairs = measured.to_vec();
     pairs.sort_by(|a, b| a.0.total_cmp(&b.0));
     pairs.dedup_by(|a, b| (a.0 - b.0).abs() < 1e-9);
     if pairs.len() < 4 {
-        return Err(format!(
-            "{} powers are too few for a tone curve; 16 make a good one",
-            pairs.len()
-        ));
+        return Err(ToneError::Few(pairs.len()));
     }
     let rising = risen(&pairs.iter().map(|(_, darkness)| *darkness).collect::<Vec<_>>());
     let smooth: Vec<f64> = (0..rising.len())
@@ -29,7 +41,7 @@ pub fn tone_curve(measured: &[(f64, f64)]) -> Result<ToneCurve, String> {
         .collect();
     let (first, last) = (smooth[0], smooth[smooth.len() - 1]);
     if last - first < 0.1 {
-        return Err("the stock hardly gets darker from the weakest to the strongest: take a wider range of powers".into());
+        return Err(ToneError::Flat);
     }
     let mut curve: Vec<(f64, f64)> = Vec::new();
     for ((power, _), darkness) in pairs.iter().zip(smooth) {
@@ -121,7 +133,7 @@ mod tests {
     fn what_does_not_darken_is_refused() {
         assert!(tone_curve(&[(0.1, 0.2), (0.2, 0.2)]).is_err());
         let flat: Vec<(f64, f64)> = (0..8).map(|n| (f64::from(n) / 10.0, 0.3)).collect();
-        assert!(tone_curve(&flat).unwrap_err().contains("hardly gets darker"));
+        assert!(tone_curve(&flat) == Err(ToneError::Flat));
         assert_eq!(
             risen(&[1.0, 3.0, 2.0, 2.0, 5.0, 4.0]),
             [1.0, 7.0 / 3.0, 7.0 / 3.0, 7.0 / 3.0, 4.5, 4.5]

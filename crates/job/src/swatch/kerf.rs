@@ -1,5 +1,32 @@
 //! Kerf from a comb of parts.
 
+use thiserror::Error;
+
+/// Why what was measured at a comb cannot be.
+#[derive(Debug, Clone, Copy, PartialEq, Error)]
+pub enum KerfError {
+    /// The parts are wider than they were drawn.
+    #[error(
+        "{together} mm is more than the {drawn} mm that were drawn: measure again, parts pushed together"
+    )]
+    More {
+        /// What was measured, mm.
+        together: f64,
+        /// What was drawn, mm.
+        drawn: f64,
+    },
+    /// No beam is so wide.
+    #[error("{together} mm would be a kerf of {kerf:.2} mm: are all {parts} parts there?")]
+    Wide {
+        /// What was measured, mm.
+        together: f64,
+        /// What that would be, mm.
+        kerf: f64,
+        /// How many parts were cut.
+        parts: f64,
+    },
+}
+
 /// What was measured at a comb.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Measured {
@@ -13,23 +40,17 @@ pub struct Measured {
 /// mm. Parts that share their edges lose a kerf each: half on either side.
 ///
 /// # Errors
-/// In words: what was measured cannot be.
-pub fn kerf_of(parts: u32, width: f64, measured: Measured) -> Result<(f64, f64), String> {
+/// What was measured cannot be.
+pub fn kerf_of(parts: u32, width: f64, measured: Measured) -> Result<(f64, f64), KerfError> {
     let parts = f64::from(parts);
     let kerf = (parts * width - measured.together) / parts;
     let error = measured.within / parts;
     let drawn = parts * width;
     if kerf < -error {
-        return Err(format!(
-            "{} mm is more than the {drawn} mm that were drawn: measure again, parts pushed together",
-            measured.together
-        ));
+        return Err(KerfError::More { together: measured.together, drawn });
     }
     if kerf > width / 4.0 {
-        return Err(format!(
-            "{} mm would be a kerf of {kerf:.2} mm: are all {parts} parts there?",
-            measured.together
-        ));
+        return Err(KerfError::Wide { together: measured.together, kerf, parts });
     }
     Ok((kerf.max(0.0), error))
 }

@@ -12,7 +12,7 @@ mod read;
 mod written;
 
 pub use axis::Varied;
-pub use kerf::{Measured, kerf_of};
+pub use kerf::{KerfError, Measured, kerf_of};
 pub(super) use read::expanded;
 pub use written::{NewSwatch, swatch_text};
 

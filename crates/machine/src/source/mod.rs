@@ -228,7 +228,7 @@ pub fn share(beam: &Beam, asked: PowerSetpoint) -> Result<Power, Problem> {
     };
     let why = match found {
         Some(Ok(share)) => return Ok(Power(share)),
-        Some(Err(why)) => why,
+        Some(Err(why)) => why.to_string(),
         None => "the machine profile has no table".into(),
     };
     Err(Problem::error(

@@ -1,5 +1,8 @@
 //! The measured table of a source: what each share of full gives in mA and in W.
 
+use thiserror::Error;
+use tinkite_base::quantity::plain;
+
 /// One measurement.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Measured {
@@ -76,6 +79,45 @@ impl Curve {
     }
 }
 
+/// Why there is no table, or why it does not say something.
+#[derive(Debug, Clone, Copy, PartialEq, Error)]
+pub enum TableError {
+    /// There is no row.
+    #[error("the table is empty")]
+    Empty,
+    /// Shares do not rise.
+    #[error("the percent column must rise from row to row")]
+    Shares,
+    /// A row lacks what others have.
+    #[error("not every row has a value in {column}")]
+    Gap {
+        /// The column's unit.
+        column: &'static str,
+    },
+    /// More was asked for, and less came.
+    #[error("the {column} column falls at {} %; a source gives no less when more is asked for", plain(share * 100.0, 2))]
+    Falls {
+        /// The column's unit.
+        column: &'static str,
+        /// Where, as a share of full.
+        share: f64,
+    },
+    /// Nobody measured in this unit.
+    #[error("the machine's table has no {unit} column")]
+    NoColumn {
+        /// The unit.
+        unit: &'static str,
+    },
+    /// More than was measured.
+    #[error("the machine's table ends at {} {unit}", plain(*most, 3))]
+    Beyond {
+        /// The unit.
+        unit: &'static str,
+        /// The last that was measured.
+        most: f64,
+    },
+}
+
 /// What was measured at a source, as curves over the share of full.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Table {
@@ -89,15 +131,15 @@ impl Table {
     /// A table of at least one measurement; with nothing asked for nothing comes out.
     ///
     /// # Errors
-    /// In words, what makes it no table: shares or readings that do not rise, columns with gaps.
-    pub fn new(rows: &[Measured]) -> Result<Self, String> {
-        let Some(last) = rows.last().copied() else { return Err("the table is empty".into()) };
+    /// What makes it no table: shares or readings that do not rise, columns with gaps.
+    pub fn new(rows: &[Measured]) -> Result<Self, TableError> {
+        let Some(last) = rows.last().copied() else { return Err(TableError::Empty) };
         for pair in rows.windows(2) {
             if pair[1].share <= pair[0].share {
-                return Err("the percent column must rise from row to row".into());
+                return Err(TableError::Shares);
             }
         }
-        let column = |name: &str, read: fn(&Measured) -> Option<f64>| {
+        let column = |name: &'static str, read: fn(&Measured) -> Option<f64>| {
             let values: Vec<Option<f64>> = rows.iter().map(read).collect();
             if values.iter().all(Option::is_none) {
                 return Ok(None);
@@ -108,13 +150,10 @@ impl Table {
             }
             for (row, value) in rows.iter().zip(values) {
                 let Some(value) = value else {
-                    return Err(format!("not every row has a value in {name}"));
+                    return Err(TableError::Gap { column: name });
                 };
                 if points.last().is_some_and(|(_, before)| value < *before) {
-                    return Err(format!(
-                        "the {name} column falls at {} %; a source gives no less when more is asked for",
-                        tinkite_base::quantity::plain(row.share * 100.0, 2)
-                    ));
+                    return Err(TableError::Falls { column: name, share: row.share });
                 }
                 points.push((row.share, value));
             }
@@ -153,34 +192,28 @@ impl Table {
     /// The share of full that gives so many W.
     ///
     /// # Errors
-    /// In words: not measured, or more than was measured.
-    pub(crate) fn share_for_watts(&self, watts: f64) -> Result<f64, String> {
+    /// Not measured, or more than was measured.
+    pub(crate) fn share_for_watts(&self, watts: f64) -> Result<f64, TableError> {
         Self::share(self.watts.as_ref(), watts, "W", self.last.watts)
     }
 
     /// The share of full at which so many mA flow.
     ///
     /// # Errors
-    /// In words: not measured, or more than was measured.
-    pub(crate) fn share_for_current(&self, current: f64) -> Result<f64, String> {
+    /// Not measured, or more than was measured.
+    pub(crate) fn share_for_current(&self, current: f64) -> Result<f64, TableError> {
         Self::share(self.current.as_ref(), current, "mA", self.last.current)
     }
 
     fn share(
         curve: Option<&Curve>,
         value: f64,
-        unit: &str,
+        unit: &'static str,
         most: Option<f64>,
-    ) -> Result<f64, String> {
-        let Some(curve) = curve else {
-            return Err(format!("the machine's table has no {unit} column"));
-        };
-        curve.back(value).ok_or_else(|| {
-            format!(
-                "the machine's table ends at {} {unit}",
-                tinkite_base::quantity::plain(most.unwrap_or_default(), 3)
-            )
-        })
+    ) -> Result<f64, TableError> {
+        let curve = curve.ok_or(TableError::NoColumn { unit })?;
+        let most = most.unwrap_or_default();
+        curve.back(value).ok_or(TableError::Beyond { unit, most })
     }
 }
 
@@ -199,17 +232,17 @@ mod tests {
         assert!((table.watts(0.5).unwrap() - 30.0).abs() < 1e-9);
         assert!((table.share_for_watts(30.0).unwrap() - 0.5).abs() < 1e-9);
         assert!((table.share_for_current(2.0).unwrap() - 0.1).abs() < 1e-9);
-        assert!(table.share_for_watts(38.5).unwrap_err().contains("ends at 38 W"));
+        assert!(table.share_for_watts(38.5).unwrap_err().to_string().contains("ends at 38 W"));
     }
 
     #[test]
     fn a_table_that_falls_is_none() {
         let falls = Table::new(&[row(0.1, 4.0), row(0.5, 3.0)]).unwrap_err();
-        assert!(falls.contains("falls at 50 %"), "{falls}");
+        assert!(falls.to_string().contains("falls at 50 %"), "{falls}");
         assert!(Table::new(&[row(0.5, 4.0), row(0.5, 5.0)]).is_err());
         assert!(Table::new(&[]).is_err());
         let none = Table::new(&[Measured { share: 0.5, current: None, watts: None }]).unwrap();
-        assert!(none.share_for_watts(1.0).unwrap_err().contains("no W column"));
+        assert!(none.share_for_watts(1.0).unwrap_err().to_string().contains("no W column"));
     }
 
     proptest! {

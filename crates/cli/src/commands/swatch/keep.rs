@@ -76,7 +76,8 @@ pub(super) fn run(args: &SwatchKeep, console: &Console) -> Result<(), Refusal> {
             )));
         };
         let measured = Measured { together, within: args.within };
-        let (kerf, error) = kerf_of(parts, width, measured).map_err(Refusal::Usage)?;
+        let (kerf, error) =
+            kerf_of(parts, width, measured).map_err(|error| Refusal::Usage(error.to_string()))?;
         console.say(&format!("kerf {} mm, within {} mm", plain(kerf, 3), plain(error, 3)));
         // The comb was cut on its lines; whoever uses the recipe wants parts that keep their size.
         settings.retain(|(key, _)| !["kerf", "side", "shared-edges"].contains(&key.as_str()));
