@@ -71,14 +71,15 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
         .transpose();
     let log = match log {
         Ok(log) => log,
-        Err(refusal) if earlier.is_none() && args.log.path.is_none() => {
-            let why = refusal.why();
-            console.complain(&format!(
-                "warning: {why}: this run cannot be gone on with when it breaks off"
-            ));
-            None
-        }
-        Err(refusal) => return Err(refusal),
+        Err(refusal) => match refusal.words() {
+            Some(why) if earlier.is_none() && args.log.path.is_none() => {
+                console.complain(&format!(
+                    "warning: {why}: this run cannot be gone on with when it breaks off"
+                ));
+                None
+            }
+            _ => return Err(refusal),
+        },
     };
     let template = Began {
         kind,
