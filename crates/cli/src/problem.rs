@@ -49,7 +49,7 @@ pub(crate) fn shown(problem: &Problem, source: Option<&str>, coloured: bool) -> 
     }
     let help = hint::help(problem);
     if !help.is_empty() {
-        let first = format!("  {} ", paint("help:", AnsiColor::Cyan.on_default()));
+        let first = paint("  help: ", AnsiColor::Cyan.on_default());
         text.push_str(&format!("\n{}", wrapped(&help, &first, "        ")));
     }
     text

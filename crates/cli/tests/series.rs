@@ -39,7 +39,7 @@ fn what_cannot_be_set_is_told_where_it_was_said() {
         assert_ne!(told.status, 0, "{set}");
         told.err.split_whitespace().filter(|w| *w != "│").collect::<Vec<_>>().join(" ")
     };
-    assert!(check("steps.outline.power=40").contains("--set:1:1] 1 steps.outline.power=40"));
+    assert!(check("steps.outline.power=40").contains("--set:1:1 1│ steps.outline.power=40"));
     assert!(check("steps.outlin.power=40 %").contains("did you mean \"outline\""));
     assert!(check("steps.outline.powr=40 %").contains("has no key called powr"));
     assert!(check("outline").contains("is no key with a value"));
