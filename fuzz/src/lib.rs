@@ -132,7 +132,7 @@ pierce = { power = "20 %", dwell = "0.1 s" }
 const ROUND: &str =
     "[rotary]\nhold = \"chuck\"\nprofile = [[\"0 mm\", \"60 mm\"], [\"45 mm\", \"70 mm\"]]\n";
 
-const MACHINE: &str = include_str!("../../crates/cli/demo/bench-laser.machine.toml");
+const MACHINE: &str = include_str!("../../demo/bench-laser.machine.toml");
 
 const DRAWING: &str = r##"<svg xmlns="http://www.w3.org/2000/svg" width="40mm" height="30mm" viewBox="0 0 40 30" fill="none">
 <rect id="r" x="2" y="2" width="36" height="26" stroke="#ff0000"/><circle id="c" cx="12" cy="15" r="5" fill="#1a1a1a"/>

@@ -185,7 +185,7 @@ fn motion_and_emit(c: &mut Criterion) {
 fn turned(c: &mut Criterion) {
     let mut group = c.benchmark_group("turned");
     group.sample_size(10);
-    let demo = concat!(env!("CARGO_MANIFEST_DIR"), "/../cli/demo/");
+    let demo = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/");
     let read = |name: &str| std::fs::read_to_string(format!("{demo}{name}")).expect("the demo");
     let machine = machine::read("m", &read("reel-laser.machine.toml")).expect("machine");
     let fine = read("reel-barrel.kite.toml").replace("\"0.2 mm\"", "\"0.002 mm\"");

@@ -1,11 +1,12 @@
 //! What a shell is told that can come next: names that only files know.
 
-use crate::books;
-use crate::log::{self, Log};
-use crate::machines;
 use clap_complete::engine::CompletionCandidate;
 use std::path::{Path, PathBuf};
 use tinkite_core::job::Request;
+use tinkite_files::books;
+use tinkite_files::log;
+use tinkite_files::machines;
+use tinkite_log::Log;
 
 /// How many of the last runs are offered.
 const RUNS: u32 = 30;
@@ -54,7 +55,7 @@ pub(crate) fn recipes() -> Vec<CompletionCandidate> {
 /// The last runs.
 pub(crate) fn runs() -> Vec<CompletionCandidate> {
     let entries = log::path(None).and_then(|path| Ok(Log::look_into(&path)?.entries(RUNS)?));
-    let told = |entry: log::Entry| {
+    let told = |entry: tinkite_log::Entry| {
         let how = entry.how.as_deref().unwrap_or("broke off, or running");
         let words = format!("{}, {how}", entry.began.job);
         CompletionCandidate::new(entry.id.to_string()).help(Some(words.into()))

@@ -1,9 +1,10 @@
 //! Where words go: results to standard output, everything else to standard error.
 
-use crate::args::{Common, Units, When};
-use crate::refusal::Refusal;
+use crate::args::Common;
 use std::io::{self, IsTerminal, Write};
 use tinkite_core::quantity::LengthUnit;
+use tinkite_files::config::{Units, When};
+use tinkite_files::refusal::Refusal;
 
 /// How this call talks.
 #[derive(Debug, Clone, Copy)]

@@ -1,10 +1,10 @@
 //! What a call does not say: the environment says it, or else `config.toml`, or else the program itself.
 
 use crate::args::{Args, with_examples};
-use crate::config;
-use crate::refusal::Refusal;
 use clap::parser::ValueSource;
-use clap::{ArgMatches, Command, CommandFactory, FromArgMatches, ValueEnum};
+use clap::{ArgMatches, Command, CommandFactory, FromArgMatches};
+use tinkite_files::config;
+use tinkite_files::refusal::Refusal;
 
 /// A default that a person has set.
 struct Preset {
@@ -38,10 +38,6 @@ const NEED_MACHINE: [&[&str]; 12] = [
     &["head", "dark"],
 ];
 
-fn word(value: &impl ValueEnum) -> Option<String> {
-    value.to_possible_value().map(|value| value.get_name().to_string())
-}
-
 fn presets() -> Result<Vec<Preset>, Refusal> {
     let config = config::read()?;
     let file = config::path().map_or_else(String::new, |path| path.display().to_string());
@@ -61,8 +57,8 @@ fn presets() -> Result<Vec<Preset>, Refusal> {
         }
         let value = match option {
             "machine" => config.machine.clone(),
-            "units" => config.units.as_ref().and_then(word),
-            _ => config.colour.as_ref().and_then(word),
+            "units" => config.units.map(|units| units.word().to_string()),
+            _ => config.colour.map(|when| when.word().to_string()),
         };
         presets.extend(value.map(|value| Preset { option, value, by: file.clone() }));
     }
@@ -162,7 +158,7 @@ fn from_default(matches: &ArgMatches, option: &str) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::args::{Units, When};
+    use tinkite_files::config::{Units, When};
 
     /// Every call that needs a machine and has no job to name it can do without one that is set once.
     #[test]
@@ -182,8 +178,7 @@ mod tests {
 
     #[test]
     fn what_can_be_set_is_what_the_options_know() {
-        let of = |values: Vec<Option<String>>| values.into_iter().flatten().collect::<Vec<_>>();
-        assert_eq!(of(Units::value_variants().iter().map(word).collect()), SETTABLE[1].2);
-        assert_eq!(of(When::value_variants().iter().map(word).collect()), SETTABLE[2].2);
+        assert_eq!(Units::ALL.map(Units::word), SETTABLE[1].2);
+        assert_eq!(When::ALL.map(When::word), SETTABLE[2].2);
     }
 }

@@ -1,12 +1,12 @@
 //! The door: how refusals and problems are shown, and with which exit status.
 
 use crate::console::Console;
-use crate::output::Written;
 use crate::problem::shown;
-use crate::refusal::{Refusal, Sources};
-use crate::report::{ProblemJson, RefusedJson, WrittenJson, problems_json};
 use tinkite_core::problem::{Problem, Problems};
 use tinkite_core::quantity::plain;
+use tinkite_files::output::Written;
+use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_report::{ProblemJson, RefusedJson, WrittenJson, problems_json};
 
 /// Shows why a call was refused and says the exit status.
 pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {

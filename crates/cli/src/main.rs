@@ -3,35 +3,12 @@
 #![allow(rustdoc::broken_intra_doc_links, rustdoc::invalid_html_tags, rustdoc::bare_urls)] // comments of arguments are their help
 
 mod args;
-mod beam;
-mod books;
-mod bundle;
-mod burnt;
 mod commands;
 mod completing;
-mod config;
 mod console;
 mod defaults;
 mod door;
-mod fonts;
-mod gif;
-mod hint;
-mod kind;
-mod load;
-mod log;
-mod machines;
-mod numbers;
-mod output;
-mod pages;
-mod place;
-mod png;
 mod problem;
-mod refusal;
-mod report;
-mod sheet;
-mod shipped;
-mod source;
-mod stopping;
 mod verbose;
 mod watch;
 

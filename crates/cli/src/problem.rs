@@ -1,10 +1,10 @@
 //! One problem as people read it: its code, what is wrong, the line of the file, and what to do.
 
-use crate::hint;
 use anstyle::{AnsiColor, Style};
 use std::ops::Range;
 use textwrap::{Options, fill};
 use tinkite_core::problem::{Problem, Severity};
+use tinkite_files::hint;
 use unicode_width::UnicodeWidthStr;
 
 /// Lines are no longer than this.

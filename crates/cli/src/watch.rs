@@ -1,16 +1,16 @@
 //! Making something again whenever a file that it is made of changes, until Ctrl-C.
 
-use crate::bundle;
 use crate::console::Console;
 use crate::door;
-use crate::load::Made;
-use crate::refusal::Refusal;
-use crate::stopping::Stopping;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
 use tinkite_core::checksum::checksum;
 use tinkite_core::quantity::{LengthUnit, clock};
+use tinkite_files::bundle;
+use tinkite_files::load::Made;
+use tinkite_files::refusal::Refusal;
+use tinkite_operate::stopping::Stopping;
 
 /// How often it is looked whether a file has changed, or whether to stop. A program that saves a file does so in
 /// several steps: nothing may change between two looks before the files are read.
@@ -136,7 +136,7 @@ fn beside(jobs: &[PathBuf]) -> Vec<PathBuf> {
             ["toml", "svg", "dxf", "pdf", "png", "jpg", "jpeg", "bmp", "gif", "tif", "tiff", "stl"];
         path.is_file() && known.contains(&ending.as_str())
     };
-    folders.iter().flat_map(|folder| crate::source::list(folder)).filter(made_of).collect()
+    folders.iter().flat_map(|folder| tinkite_files::source::list(folder)).filter(made_of).collect()
 }
 
 /// What the file system says of the files: length, and when they were written. Their contents are read only where

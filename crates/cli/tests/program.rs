@@ -89,7 +89,7 @@ fn what_is_read_back_is_what_was_planned() {
         ("grbl", "top-left"),
         ("ngc", "bottom-right"),
     ] {
-        let bench_laser = include_str!("../demo/bench-laser.machine.toml");
+        let bench_laser = include_str!("../../../demo/bench-laser.machine.toml");
         let machine = bench_laser
             .replace("dialect = \"grbl\"", &format!("dialect = \"{dialect}\""))
             .replace("origin = \"bottom-left\"", &format!("origin = \"{origin}\""));
@@ -104,7 +104,7 @@ fn what_is_read_back_is_what_was_planned() {
         };
         bench.write(
             JOB,
-            include_str!("../demo/sail-panel.kite.toml")
+            include_str!("../../../demo/sail-panel.kite.toml")
                 .replace("[\"20 mm\", \"20 mm\"]", &format!("[\"{x} mm\", \"{y} mm\"]")),
         );
         let plan = bench.json(&["plan", JOB]);

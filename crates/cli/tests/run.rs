@@ -189,7 +189,7 @@ fn every_end_has_its_event_and_its_status_whatever_became_of_the_reader() {
     assert!(end["reason"].as_str().unwrap().contains("does not open"), "{end}");
 
     // An alarm is an alarm though nobody reads on.
-    let demo = include_str!("../demo/bench-laser.machine.toml");
+    let demo = include_str!("../../../demo/bench-laser.machine.toml");
     bench.write("small.machine.toml", demo.replace("\"400 mm\"", "\"100 mm\""));
     let rig = RigProcess::start(
         &bench,
@@ -227,7 +227,7 @@ fn a_rig_that_dies_in_the_middle_is_told() {
 #[test]
 fn a_controller_with_other_settings_is_not_run() {
     let bench = Bench::new();
-    let demo = include_str!("../demo/bench-laser.machine.toml");
+    let demo = include_str!("../../../demo/bench-laser.machine.toml");
     bench.write("other.machine.toml", demo.replace("full    = 1000", "full    = 255"));
     let rig =
         RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--machine", "./other.machine.toml"]);
@@ -244,7 +244,7 @@ fn a_controller_with_other_settings_is_not_run() {
 #[test]
 fn alarms_and_refused_lines_stop_the_run() {
     let bench = Bench::new();
-    let demo = include_str!("../demo/bench-laser.machine.toml");
+    let demo = include_str!("../../../demo/bench-laser.machine.toml");
     // A controller with a smaller bed than the profile says.
     bench.write("small.machine.toml", demo.replace("\"400 mm\"", "\"100 mm\""));
     let rig = RigProcess::start(

@@ -10,7 +10,7 @@ use tinkite_core::program::measure::{Measure, Report};
 use tinkite_core::program::{Comments, Program};
 use tinkite_core::{Choice, Compiled, artwork, compile};
 
-const MACHINE: &str = include_str!("../../cli/demo/bench-laser.machine.toml");
+const MACHINE: &str = include_str!("../../../demo/bench-laser.machine.toml");
 
 const JOB: &str = r#"
 tinkite = 1

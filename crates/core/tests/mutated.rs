@@ -11,7 +11,7 @@ use tinkite_core::{Choice, artwork, compile};
 
 macro_rules! demo {
     ($file:literal) => {
-        include_bytes!(concat!("../../cli/demo/", $file))
+        include_bytes!(concat!("../../../demo/", $file))
     };
 }
 

@@ -7,7 +7,7 @@ use tinkite_core::machine;
 use tinkite_core::program::{Comments, Program};
 use tinkite_core::{Choice, artwork, compile};
 
-const MACHINE: &str = include_str!("../../cli/demo/bench-laser.machine.toml");
+const MACHINE: &str = include_str!("../../../demo/bench-laser.machine.toml");
 
 /// The program of red lines, scored in an order.
 fn program(body: &str, order: &str) -> String {

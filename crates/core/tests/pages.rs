@@ -10,7 +10,7 @@ use tinkite_core::program::measure::Measure;
 use tinkite_core::program::{Comments, Pages, Program};
 use tinkite_core::{Choice, artwork, compile};
 
-const MACHINE: &str = include_str!("../../cli/demo/bench-laser.machine.toml");
+const MACHINE: &str = include_str!("../../../demo/bench-laser.machine.toml");
 
 /// Files in memory.
 #[derive(Default)]

@@ -11,7 +11,7 @@ use tinkite_core::job::{self, Job};
 use tinkite_core::layout::{Given, Sheet, lay_out};
 use tinkite_core::machine;
 
-const MACHINE: &str = include_str!("../../cli/demo/bench-laser.machine.toml");
+const MACHINE: &str = include_str!("../../../demo/bench-laser.machine.toml");
 /// The page, mm, and how many pixels there are to each: 254 dpi.
 const PAGE: (u32, u32) = (60, 40);
 const PIXELS: u32 = 10;

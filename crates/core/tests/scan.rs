@@ -23,7 +23,7 @@ label = { speed = "100 mm/s", power = "25 %" }
 "#;
 
 fn swatch() -> Swatch {
-    let profile = include_str!("../../cli/demo/bench-laser.machine.toml");
+    let profile = include_str!("../../../demo/bench-laser.machine.toml");
     let machine = machine::read("bench", profile).unwrap();
     job::read("sheet", SHEET, machine).unwrap().swatch.unwrap()
 }

@@ -12,7 +12,7 @@ use tinkite_core::job::{self, Job};
 use tinkite_core::layout::{Given, Sheet, lay_out};
 use tinkite_core::machine;
 
-const MACHINE: &str = include_str!("../../cli/demo/bench-laser.machine.toml");
+const MACHINE: &str = include_str!("../../../demo/bench-laser.machine.toml");
 /// The page, mm, and how many pixels there are to each.
 const PAGE: (u32, u32) = (60, 40);
 const PIXELS: u32 = 20;
@@ -160,12 +160,12 @@ fn of_the_workshops_drawings_what_shows_is_engraved() {
     let job = job();
     let mut compared = 0;
     for (name, svg) in [
-        ("kite-stamp", include_str!("../../cli/demo/kite-stamp.svg")),
-        ("line-reel", include_str!("../../cli/demo/line-reel.svg")),
-        ("reel-label", include_str!("../../cli/demo/reel-label.svg")),
-        ("rough-panel", include_str!("../../cli/demo/rough-panel.svg")),
-        ("sail-panel", include_str!("../../cli/demo/sail-panel.svg")),
-        ("sky-panel", include_str!("../../cli/demo/sky-panel.svg")),
+        ("kite-stamp", include_str!("../../../demo/kite-stamp.svg")),
+        ("line-reel", include_str!("../../../demo/line-reel.svg")),
+        ("reel-label", include_str!("../../../demo/reel-label.svg")),
+        ("rough-panel", include_str!("../../../demo/rough-panel.svg")),
+        ("sail-panel", include_str!("../../../demo/sail-panel.svg")),
+        ("sky-panel", include_str!("../../../demo/sky-panel.svg")),
     ] {
         let svg = without_lines(svg);
         let render = Some(Render { dpi: 127.0, takes: None });

@@ -12,7 +12,7 @@ use tinkite_core::problem::Problem;
 use tinkite_core::segment::Act;
 use tinkite_core::{Choice, Compiled, artwork, compile};
 
-const MACHINE: &str = include_str!("../../cli/demo/bench-laser.machine.toml");
+const MACHINE: &str = include_str!("../../../demo/bench-laser.machine.toml");
 
 /// One part in its cell of 40 × 40 mm: kind of outline, its size, and how many holes are nested in
 /// one another.

@@ -35,7 +35,7 @@ fn code_of(body: &str) -> Vec<String> {
 
 #[test]
 fn every_kind_is_told_with_its_place() {
-    let rough = include_bytes!("../../cli/demo/rough-panel.svg");
+    let rough = include_bytes!("../../../demo/rough-panel.svg");
     let artwork = artwork::read("rough.svg", rough, &Default::default()).unwrap();
     let problems = trouble(&artwork, 0.01);
     let lines: Vec<String> = problems

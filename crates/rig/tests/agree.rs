@@ -7,7 +7,7 @@ use tinkite_core::machine;
 use tinkite_core::program::measure::{Measure, Report};
 use tinkite_rig::{Record, Rig, Setup};
 
-const MACHINE: &str = include_str!("../../cli/demo/bench-laser.machine.toml");
+const MACHINE: &str = include_str!("../../../demo/bench-laser.machine.toml");
 
 fn measured(program: &str) -> Report {
     let machine = machine::read("m", MACHINE).expect("the demo's machine");

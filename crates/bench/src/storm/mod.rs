@@ -70,9 +70,9 @@ const ATTEMPTS: usize = 30;
 /// The machine of a seed.
 fn machine_of(printer: bool) -> Result<Machine, String> {
     let (name, text) = if printer {
-        ("printer-laser", include_str!("../../../cli/demo/printer-laser.machine.toml"))
+        ("printer-laser", include_str!("../../../../demo/printer-laser.machine.toml"))
     } else {
-        ("bench-laser", include_str!("../../../cli/demo/bench-laser.machine.toml"))
+        ("bench-laser", include_str!("../../../../demo/bench-laser.machine.toml"))
     };
     machine::read(name, text).map_err(|problems| format!("{problems:?}"))
 }

@@ -1,8 +1,8 @@
 //! Commands that take drawings.
 
 use super::values::{length, place};
+use super::writing::Writing;
 use crate::completing::machines;
-use crate::output::Writing;
 use clap::Args as ClapArgs;
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;

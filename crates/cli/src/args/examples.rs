@@ -531,7 +531,7 @@ mod tests {
     #[test]
     fn the_examples_name_files_of_the_demo() {
         let own = ["sail-panel.svg", "sail-panel.kite.toml"];
-        let shipped = crate::shipped::MORE.iter().map(|(name, _)| *name);
+        let shipped = tinkite_files::shipped::MORE.iter().map(|(name, _)| *name);
         let mut known: Vec<String> = shipped.chain(own).map(String::from).collect();
         known.extend(["drawing.svg", "runs.jsonl", "my.recipes.toml"].map(String::from));
         for [call, _] in EXAMPLES.iter().flat_map(|(_, examples)| examples) {

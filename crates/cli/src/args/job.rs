@@ -1,12 +1,13 @@
 //! What of a job is made, and the commands that take one.
 
 use crate::completing::{machines, steps};
-use crate::log::MadePart;
 use clap::Args as ClapArgs;
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;
 
-use crate::output::Writing;
+use super::writing::Writing;
+use tinkite_files::call::JobCall;
+use tinkite_log::MadePart;
 
 /// Which job, and what of it.
 #[derive(Debug, Clone, ClapArgs)]
@@ -25,6 +26,12 @@ impl JobArgs {
     pub(crate) fn whole(job: PathBuf, machine: Option<String>) -> Self {
         Self { job, machine, part: Part::default() }
     }
+
+    /// The same, without its options.
+    pub(crate) fn call(&self) -> JobCall {
+        let Self { job, machine, part } = self.clone();
+        JobCall { job, machine, part: part.into() }
+    }
 }
 
 /// What of a job is made, and what of it is changed for this call.
@@ -42,12 +49,6 @@ pub(crate) struct Part {
     /// Change a value of the job for this call: 'steps.outline.power="55 %"' (may be repeated)
     #[arg(long, value_name = "KEY=VALUE")]
     pub(crate) set: Vec<String>,
-}
-
-impl From<MadePart> for Part {
-    fn from(MadePart { only, skip, sheet, set }: MadePart) -> Self {
-        Self { only, skip, sheet, set }
-    }
 }
 
 impl From<Part> for MadePart {

@@ -1,13 +1,13 @@
 //! What can be typed behind `log`.
 
 use super::values::length;
+use super::writing::Writing;
 use crate::completing::{machines, runs};
-use crate::log::Outcome;
-use crate::output::Writing;
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Args as ClapArgs, Subcommand};
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;
+use tinkite_log::Outcome;
 
 /// Where runs are written down.
 #[derive(Debug, Clone, ClapArgs)]

@@ -1,8 +1,8 @@
 //! What can be typed behind `machine`.
 
 use super::log::LogFile;
+use super::writing::Writing;
 use crate::completing::machines;
-use crate::output::Writing;
 use clap::{Args as ClapArgs, Subcommand, ValueEnum};
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;

@@ -13,16 +13,15 @@ mod rig;
 mod run;
 mod swatch;
 mod values;
+mod writing;
 
-pub(crate) use crate::config::{Units, When};
-pub(crate) use crate::output::Writing;
 pub(crate) use artwork::{Begin, Look};
 pub(crate) use examples::with_examples;
 pub(crate) use head::{
     Edge, EdgeShape, HeadAxis, HeadCall, HeadCommand, HeadFocus, HeadFrom, HeadGo, HeadMark,
     HeadMove, HeadPanel, HeadPointer, HeadZero,
 };
-pub(crate) use job::{Check, Emit, JobArgs, Part, Plan};
+pub(crate) use job::{Check, Emit, JobArgs, Plan};
 pub(crate) use log::{LogCommand, LogExport, LogFile, LogFind, LogImport, LogNote};
 pub(crate) use machine::{MachineCheck, MachineCommand, MachineMeasure, MachineNew, Whereto};
 pub(crate) use picture::{Bundle, Draw, Photo, ShowArg};
@@ -34,9 +33,11 @@ pub(crate) use recipe::{
 pub(crate) use rig::Rig;
 pub(crate) use run::{Danger, From, Run};
 pub(crate) use swatch::{SwatchCommand, SwatchKeep, SwatchMake, SwatchRead};
+pub(crate) use writing::Writing;
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
+use tinkite_files::config::{Units, When};
 
 /// From colour-layered artwork to a finished run on the laser.
 ///
@@ -65,10 +66,10 @@ pub(crate) struct Common {
     #[arg(long, global = true, conflicts_with = "quiet")]
     pub(crate) verbose: bool,
     /// Colours on the terminal
-    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto", value_parser = values::when())]
     pub(crate) colour: When,
     /// Lengths and speeds in reports for people; JSON and problems are in mm
-    #[arg(long, global = true, value_name = "UNIT", default_value = "mm")]
+    #[arg(long, global = true, value_name = "UNIT", default_value = "mm", value_parser = values::units())]
     pub(crate) units: Units,
 }
 

@@ -3,8 +3,8 @@
 use super::job::JobArgs;
 use super::log::LogFile;
 use super::values::place;
+use super::writing::Writing;
 use crate::completing::machines;
-use crate::output::Writing;
 use clap::Args as ClapArgs;
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;

@@ -1,8 +1,8 @@
 //! What can be typed behind `recipe`.
 
 use super::values::length;
+use super::writing::Writing;
 use crate::completing::{machines, recipes, steps};
-use crate::output::Writing;
 use clap::{Args as ClapArgs, Subcommand};
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;

@@ -1,8 +1,8 @@
 //! What can be typed behind `rig`.
 
 use super::values::{length, place, signed_length};
+use super::writing::Writing;
 use crate::completing::machines;
-use crate::output::Writing;
 use clap::Args as ClapArgs;
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;

@@ -3,8 +3,8 @@
 use super::job::Part;
 use super::log::LogFile;
 use super::values::length;
+use super::writing::Writing;
 use crate::completing::{machines, runs};
-use crate::output::Writing;
 use clap::{Args as ClapArgs, ValueEnum};
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;
@@ -87,7 +87,7 @@ impl Run {
             part: Part::default(),
             diameter: None,
             picture: None,
-            writing: Writing { force: false, number: false },
+            writing: Writing::default(),
         }
     }
 }

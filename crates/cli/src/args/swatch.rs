@@ -2,8 +2,8 @@
 
 use super::recipe::RecipeKept;
 use super::values::length;
+use super::writing::Writing;
 use crate::completing::machines;
-use crate::output::Writing;
 use clap::{Args as ClapArgs, Subcommand};
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;

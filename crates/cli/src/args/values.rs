@@ -1,4 +1,30 @@
-//! Lengths, places and speeds, as they are typed.
+//! Lengths, places, speeds and words, as they are typed.
+
+use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
+use tinkite_files::config::{Units, When};
+
+/// In what lengths are told.
+pub(super) fn units() -> impl TypedValueParser<Value = Units> {
+    let values = Units::ALL.map(|unit| {
+        PossibleValue::new(unit.word()).help(match unit {
+            Units::Mm => "Millimetres",
+            Units::In => "Inches",
+        })
+    });
+    PossibleValuesParser::new(values).map(|said| Units::named(&said).unwrap_or(Units::Mm))
+}
+
+/// When the terminal gets colours.
+pub(super) fn when() -> impl TypedValueParser<Value = When> {
+    let values = When::ALL.map(|when| {
+        PossibleValue::new(when.word()).help(match when {
+            When::Auto => "Where the terminal has them",
+            When::Always => "Also into files and pipes",
+            When::Never => "Never",
+        })
+    });
+    PossibleValuesParser::new(values).map(|said| When::named(&said).unwrap_or(When::Auto))
+}
 
 /// Two lengths with a comma between them; numbers alone are mm.
 pub(super) fn place(text: &str) -> Result<[f64; 2], String> {

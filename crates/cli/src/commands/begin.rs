@@ -1,12 +1,8 @@
 //! `tinkite begin`.
 
 use crate::args::Begin;
-use crate::books;
 use crate::console::Console;
 use crate::door;
-use crate::load;
-use crate::output::Output;
-use crate::refusal::{Refusal, Sources};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use tinkite_core::RENDER_DPI;
@@ -16,6 +12,10 @@ use tinkite_core::geometry::Point;
 use tinkite_core::job::recipe::Shelf;
 use tinkite_core::problem::{Code, Problems};
 use tinkite_core::starter;
+use tinkite_files::books;
+use tinkite_files::load;
+use tinkite_files::output::Output;
+use tinkite_files::refusal::{Refusal, Sources};
 
 pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
     if args.files.iter().any(|file| file.as_os_str() == "-") {
@@ -26,7 +26,7 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
     let beside = || args.files[0].with_extension("kite.toml");
     let path = args.output.clone().unwrap_or_else(beside);
     let to_stdout = path.as_os_str() == "-";
-    let output = if to_stdout { None } else { Some(Output::create(&path, args.writing)?) };
+    let output = if to_stdout { None } else { Some(Output::create(&path, args.writing.into())?) };
     let how = load::plain_reading();
     let folder = load::folder_of(&path);
     let mut drawings = Vec::new();

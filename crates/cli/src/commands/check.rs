@@ -1,21 +1,23 @@
 //! `tinkite check`.
 
-use crate::args::{Check, JobArgs, Part};
+use crate::args::Check;
 use crate::console::Console;
 use crate::door;
-use crate::hint;
-use crate::load;
-use crate::refusal::Refusal;
-use crate::report::{CheckJson, problems_json};
 use tinkite_core::problem::{Code, Problems, nearest};
+use tinkite_files::call::JobCall;
+use tinkite_files::hint;
+use tinkite_files::load;
+use tinkite_files::refusal::Refusal;
+use tinkite_log::MadePart;
+use tinkite_report::{CheckJson, problems_json};
 
 pub(super) fn run(args: &Check, console: &Console) -> Result<(), Refusal> {
     if let Some(code) = &args.explain {
         return story(code, console);
     }
     let Some(job) = args.job.clone() else { return Ok(()) };
-    let part = Part { set: args.set.clone(), sheet: args.sheet, ..Part::default() };
-    let job = JobArgs { job, machine: args.machine.clone(), part };
+    let part = MadePart { set: args.set.clone(), sheet: args.sheet, ..MadePart::default() };
+    let job = JobCall { job, machine: args.machine.clone(), part };
     let (problems, sources) = match load::made(&job) {
         Ok(made) => (load::located(made.compiled.problems, &made.sources), made.sources),
         Err(Refusal::Problems(problems, sources)) => (problems, sources),

@@ -3,8 +3,8 @@
 
 use crate::args::Completions;
 use crate::console::Console;
-use crate::refusal::Refusal;
 use clap_complete::env::Shells;
+use tinkite_files::refusal::Refusal;
 
 pub(super) fn run(args: &Completions, console: &Console) -> Result<(), Refusal> {
     let shells = Shells::builtins();

@@ -2,14 +2,14 @@
 
 use crate::args::{Begin, Check, Demo, Draw, Emit, JobArgs, LogFile, Look, Read, Run, Writing};
 use crate::console::Console;
-use crate::output::{Output, free_name};
-use crate::refusal::{Refusal, Sources};
-use crate::shipped;
 use std::io::Write;
 use std::net::TcpListener;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicBool;
 use std::time::Duration;
+use tinkite_files::output::{Output, free_name};
+use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_files::shipped;
 use tinkite_rig::Rig;
 use tinkite_rig::shell::{Pace, serve_tcp};
 
@@ -29,7 +29,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
     ];
     let files = files.map(|(name, text)| (name, text.as_bytes()));
     for (name, bytes) in files.iter().chain(&shipped::MORE) {
-        Output::create(&at(name), CAREFUL)?.write(|out| out.write_all(bytes))?;
+        Output::create(&at(name), CAREFUL.into())?.write(|out| out.write_all(bytes))?;
     }
     console.result(&format!(
         "a drawing, its job, a machine profile and drawings of every other kind are in {}",
@@ -78,7 +78,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
     )?;
 
     title(console, "What will be done", &format!("plan {}", shown(&job.job)))?;
-    super::plan::once(&job, console).map(|_| ())?;
+    super::plan::once(&job.call(), console).map(|_| ())?;
 
     title(
         console,
@@ -144,7 +144,7 @@ fn broken_off(job: &Path, log: &Path, console: &Console) -> Result<(), Refusal> 
     let failed = |error: std::io::Error| Refusal::Link(format!("the rig's link failed: {error}"));
     let listener = TcpListener::bind("127.0.0.1:0").map_err(failed)?;
     let link = format!("tcp:{}", listener.local_addr().map_err(failed)?);
-    let machine = crate::load::machine("bench-laser", Path::new(""), &mut Sources::new())?;
+    let machine = tinkite_files::load::machine("bench-laser", Path::new(""), &mut Sources::new())?;
     let mut rig = Rig::new(tinkite_link::setup(&machine, None));
     let serving = std::thread::spawn(move || -> std::io::Result<Rig> {
         for _ in 0..2 {
@@ -164,7 +164,7 @@ fn broken_off(job: &Path, log: &Path, console: &Console) -> Result<(), Refusal> 
     let rest = Run { go_on: Some(None), log, note, ..Run::of(None, Some(link)) };
     super::run::run(&rest, console)?;
     match serving.join() {
-        Ok(Ok(rig)) => console.result(&crate::burnt::words(rig.record())),
+        Ok(Ok(rig)) => console.result(&tinkite_report::burnt::words(rig.record())),
         Ok(Err(error)) => Err(failed(error)),
         Err(_) => Err(Refusal::Link("the rig broke down".into())),
     }

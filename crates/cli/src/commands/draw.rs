@@ -4,11 +4,7 @@ use crate::args::{Draw, ShowArg};
 use crate::console::Console;
 use crate::defaults;
 use crate::door;
-use crate::kind::{self, Kind};
-use crate::refusal::{Refusal, Sources};
-use crate::report::look::Looked;
 use crate::watch::{self, Outcome};
-use crate::{gif, load, png, sheet};
 use std::fs::File;
 use std::io::BufReader;
 use std::path::Path;
@@ -17,6 +13,11 @@ use tinkite_core::picture::{self, BurntMark, Canvas, Look, Show, Words};
 use tinkite_core::problem::Problems;
 use tinkite_core::program::measure::{Measure, span};
 use tinkite_core::quantity::{LengthUnit, clock, plain};
+use tinkite_files::kind::{self, Kind};
+use tinkite_files::load;
+use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_report::look::Looked;
+use tinkite_report::{gif, png, sheet};
 
 pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
     if !args.watch {
@@ -68,11 +69,11 @@ fn once(args: &Draw, console: &Console) -> Result<Outcome, Refusal> {
     if !is_job(&args.job.job) {
         return program(args, canvas, console).map(|()| Outcome::default());
     }
-    let mut made = load::made(&args.job)?;
+    let mut made = load::made(&args.job.call())?;
     load::lay_photo(&mut made)?;
     let outcome = Outcome::of(&made);
     if sheet {
-        let written = sheet::write(&args.output, args.writing, &made)?;
+        let written = sheet::write(&args.output, args.writing.into(), &made)?;
         let problems = load::located(made.compiled.problems, &made.sources);
         return door::wrote(&written, &problems, &made.sources, console).map(|()| outcome);
     }
@@ -89,9 +90,13 @@ fn once(args: &Draw, console: &Console) -> Result<Outcome, Refusal> {
     let window = args.window.map(|[x0, y0, x1, y1]| Rect::new(x0, y0, x1, y1));
     let look = Look { canvas, show, window };
     let written = if plays {
-        gif::write(&args.output, args.writing, &made, &look, args.play, console)?
+        gif::write(&args.output, args.writing.into(), &made, &look, args.play, &|text| {
+            console.say(text)
+        })?
     } else {
-        png::write(&args.output, args.writing, || picture::job(&made.compiled, &made.job, &look))?
+        png::write(&args.output, args.writing.into(), || {
+            picture::job(&made.compiled, &made.job, &look)
+        })?
     };
     let problems = load::located(made.compiled.problems, &made.sources);
     door::wrote(&written, &problems, &made.sources, console).map(|()| outcome)
@@ -111,13 +116,13 @@ fn result(
             let svg = picture::surface(&made.compiled, &made.job, canvas).ok_or_else(|| {
                 missing("--show depth is for jobs with a relief, and no step of this one that is made has one")
             })?;
-            png::write(&args.output, args.writing, || svg)?
+            png::write(&args.output, args.writing.into(), || svg)?
         }
         _ => {
             let scaled = picture::tones(&made.compiled, &made.job, canvas).ok_or_else(|| {
                 missing("--show tones is for jobs that engrave bitmaps by image, and no step of this one that is made does")
             })?;
-            png::write_scaled(&args.output, args.writing, &scaled, canvas)?
+            png::write_scaled(&args.output, args.writing.into(), &scaled, canvas)?
         }
     };
     let problems = load::located(made.compiled.problems, &made.sources);
@@ -148,7 +153,7 @@ fn program(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal
     let file = File::open(&args.job.job).map_err(|error| Refusal::unreadable(&name, &error))?;
     let mut measure = Measure::new(&name, Some(&machine), None);
     let mut marks: Vec<BurntMark> = Vec::new();
-    super::read::each_line(&name, &mut BufReader::new(file), |line| {
+    tinkite_operate::run::lines::each_line(&name, &mut BufReader::new(file), |line| {
         measure.line_with(line, &mut |stroke| {
             if stroke.s > 0.0 {
                 let mut from = stroke.from;
@@ -173,7 +178,7 @@ fn program(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal
     facts.extend(report.s.map(|(low, high)| format!("S{} to S{}", plain(low, 1), plain(high, 1))));
     let title = args.job.job.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let words = Words { title: &title, subtitle: "a machine program; darker is stronger" };
-    let written = png::write(&args.output, args.writing, || {
+    let written = png::write(&args.output, args.writing.into(), || {
         picture::burnt(&marks, &machine, &words, facts, canvas)
     })?;
     door::wrote(&written, &report.problems, &sources, console)?;
@@ -199,10 +204,10 @@ fn trouble(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal
             let doubts = looked.doubts().clone();
             (picture::drawing_trouble(&artwork, &doubts, canvas), doubts, Sources::new())
         } else {
-            let (job, sheet, problems, sources) = load::surveyed(&args.job)?;
+            let (job, sheet, problems, sources) = load::surveyed(&args.job.call())?;
             (picture::job_trouble(&sheet, &job, &problems, canvas), problems, sources)
         };
-    let written = png::write(&args.output, args.writing, || svg)?;
+    let written = png::write(&args.output, args.writing.into(), || svg)?;
     door::wrote(&written, &problems, &sources, console)?;
     if problems.refuse() { Err(Refusal::Reported) } else { Ok(()) }
 }

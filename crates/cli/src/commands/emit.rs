@@ -3,14 +3,14 @@
 use crate::args::Emit;
 use crate::console::Console;
 use crate::door;
-use crate::load;
-use crate::pages::{Files, Page};
-use crate::refusal::Refusal;
 use serde::Serialize;
 use std::io;
 use std::path::{Path, PathBuf};
 use tinkite_core::program::{Comments, Program};
 use tinkite_core::quantity::{clock, plain};
+use tinkite_files::load;
+use tinkite_files::refusal::Refusal;
+use tinkite_report::pages::{Files, Page};
 
 #[derive(Debug, Serialize)]
 struct EmitJson {
@@ -23,8 +23,8 @@ struct EmitJson {
     bytes: u64,
     moves: u64,
     seconds: f64,
-    extents_mm: Option<crate::report::ExtentsJson>,
-    problems: Vec<crate::report::ProblemJson>,
+    extents_mm: Option<tinkite_report::ExtentsJson>,
+    problems: Vec<tinkite_report::ProblemJson>,
 }
 
 #[derive(Debug, Serialize)]
@@ -47,14 +47,15 @@ pub(in crate::commands) fn program_path(job: &Path) -> PathBuf {
     let stem =
         name.strip_suffix(".kite.toml").or_else(|| name.strip_suffix(".toml")).unwrap_or(&name);
     // Beside a bundle, not in it.
-    let beside = crate::bundle::inside(job).map_or_else(|| job.to_path_buf(), |(bundle, _)| bundle);
+    let beside =
+        tinkite_files::bundle::inside(job).map_or_else(|| job.to_path_buf(), |(bundle, _)| bundle);
     beside.with_file_name(format!("{stem}.nc"))
 }
 
 pub(super) fn run(args: &Emit, console: &Console) -> Result<(), Refusal> {
     let path = args.output.clone().unwrap_or_else(|| program_path(&args.job.job));
     let comments = if args.terse { Comments::None } else { Comments::Full };
-    let made = load::made(&args.job)?;
+    let made = load::made(&args.job.call())?;
     let program = Program::new(made.compiled.within);
     let problems = load::located(made.compiled.problems, &made.sources);
     if path.as_os_str() == "-" {
@@ -65,7 +66,7 @@ pub(super) fn run(args: &Emit, console: &Console) -> Result<(), Refusal> {
             Ok(()) => Ok(()),
         };
     }
-    let mut pages = Files::new(&path, args.writing)?;
+    let mut pages = Files::new(&path, args.writing.into())?;
     program
         .write_pages(comments, &mut pages)
         .map_err(|error| Refusal::output(path.display().to_string(), error))?;
@@ -81,9 +82,9 @@ pub(super) fn run(args: &Emit, console: &Console) -> Result<(), Refusal> {
             lines: written.iter().map(|one| one.lines).sum(),
             bytes: written.iter().map(|one| one.file.bytes).sum(),
             moves: totals.moves,
-            seconds: crate::report::micron(totals.seconds()),
+            seconds: tinkite_report::micron(totals.seconds()),
             extents_mm: totals.burnt.map(|r| field.machine_rect(r).into()),
-            problems: crate::report::problems_json(&problems),
+            problems: tinkite_report::problems_json(&problems),
         });
     }
     for more in &written[1..] {

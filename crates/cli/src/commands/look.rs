@@ -1,18 +1,19 @@
 //! `tinkite look`.
 
-use crate::args::{JobArgs, Look};
+use crate::args::Look;
 use crate::console::Console;
 use crate::door;
-use crate::kind::{self, Kind};
-use crate::load;
-use crate::refusal::{Refusal, Sources};
-use crate::report::look::{LookJson, Looked};
-use crate::report::measure::{MeasuresJson, measured_json, measured_text};
 use std::path::Path;
 use tinkite_core::artwork::{Artwork, Measure, Reading, Which, measure, measure_among};
 use tinkite_core::geometry::Point;
 use tinkite_core::problem::nearest;
 use tinkite_core::quantity::{Length, parse};
+use tinkite_files::call::JobCall;
+use tinkite_files::kind::{self, Kind};
+use tinkite_files::load;
+use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_report::look::{LookJson, Looked};
+use tinkite_report::measure::{MeasuresJson, measured_json, measured_text};
 
 /// Shapes are measured on lines and arcs this near to what was drawn, mm.
 const TOLERANCE: f64 = 0.001;
@@ -55,7 +56,7 @@ fn which(text: &str) -> Which {
 /// Measures a shape of a job's sheet, as large and as mended as it will be burnt; places count from the front
 /// left corner of the bed.
 fn measure_in_job(job: &Path, text: &str, console: &Console) -> Result<(), Refusal> {
-    let (_, sheet, ..) = load::surveyed(&JobArgs::whole(job.to_path_buf(), None))?;
+    let (_, sheet, ..) = load::surveyed(&JobCall::whole(job.to_path_buf(), None))?;
     let shapes = sheet.shapes.iter().filter(|laid| laid.number == 0);
     let shapes: Vec<_> = shapes.map(|laid| (&laid.shape, laid.contours.clone())).collect();
     let name = job.display().to_string();

@@ -3,8 +3,8 @@
 use crate::args::Man;
 use crate::console::Console;
 use crate::defaults::plain_command;
-use crate::refusal::Refusal;
 use std::path::Path;
+use tinkite_files::refusal::Refusal;
 
 pub(super) fn run(args: &Man, console: &Console) -> Result<(), Refusal> {
     let Some(folder) = &args.into else {

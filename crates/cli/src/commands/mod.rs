@@ -25,8 +25,8 @@ mod swatch;
 
 use crate::args::{Args, Command};
 use crate::console::Console;
-use crate::refusal::Refusal;
 pub(crate) use opened::opened;
+use tinkite_files::refusal::Refusal;
 
 /// Runs what was typed.
 pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {

@@ -1,9 +1,9 @@
 //! Where a call names a bundle as its job, the job in it is meant.
 
 use crate::args::{Command, RecipeCommand, SwatchCommand};
-use crate::bundle::job_in;
-use crate::refusal::Refusal;
 use std::path::PathBuf;
+use tinkite_files::bundle::job_in;
+use tinkite_files::refusal::Refusal;
 
 /// Puts the job in a bundle in the place of the bundle.
 ///

@@ -4,12 +4,6 @@ use crate::args::Photo;
 use crate::console::Console;
 use crate::defaults;
 use crate::door;
-use crate::kind::{self, Kind};
-use crate::load;
-use crate::png;
-use crate::refusal::{Refusal, Sources};
-use crate::report::table::table;
-use crate::report::{micron, problems_json};
 use serde::Serialize;
 use std::path::PathBuf;
 use tinkite_core::geometry::{Point, Rect};
@@ -18,6 +12,12 @@ use tinkite_core::photo::FlatPhoto;
 use tinkite_core::picture::{self, Canvas};
 use tinkite_core::problem::Problems;
 use tinkite_core::quantity::plain;
+use tinkite_files::kind::{self, Kind};
+use tinkite_files::load;
+use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_report::png;
+use tinkite_report::table::table;
+use tinkite_report::{micron, problems_json};
 
 #[derive(Debug, Serialize)]
 struct PhotoJson {
@@ -30,7 +30,7 @@ struct PhotoJson {
     lens: f64,
     places: Vec<PlaceJson>,
     picture: Option<String>,
-    problems: Vec<crate::report::ProblemJson>,
+    problems: Vec<tinkite_report::ProblemJson>,
 }
 
 #[derive(Debug, Serialize)]
@@ -67,7 +67,7 @@ pub(super) fn run(args: &Photo, console: &Console) -> Result<(), Refusal> {
             });
             let canvas = Canvas { width: args.size.0, height: args.size.1 };
             let sheet = || picture::photo_sheet(&flat, &known.machine, &on_bed, window, canvas);
-            Some(png::write(path, args.writing, sheet)?)
+            Some(png::write(path, args.writing.into(), sheet)?)
         }
     };
     if console.json {

@@ -3,52 +3,15 @@
 use crate::args::Read;
 use crate::console::Console;
 use crate::door;
-use crate::kind::{self, Kind};
-use crate::load;
-use crate::refusal::{Refusal, Sources};
-use crate::report::read as report;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader};
 use tinkite_core::machine::Machine;
-use tinkite_core::problem::{Code, Place, Problem};
 use tinkite_core::program::measure::{Explainer, Measure, Report};
-
-/// Lines longer than this (bytes) are in no program: a binary file was named.
-const LONGEST_LINE: usize = 64 << 10;
-
-/// Calls `each` for every line of a program, without its end.
-pub(super) fn each_line(
-    name: &str,
-    reader: &mut impl BufRead,
-    mut each: impl FnMut(&[u8]),
-) -> Result<(), Refusal> {
-    let mut line = Vec::with_capacity(256);
-    let mut number = 0;
-    loop {
-        line.clear();
-        let count = io::Read::take(&mut *reader, LONGEST_LINE as u64)
-            .read_until(b'\n', &mut line)
-            .map_err(|error| Refusal::unreadable(name, &error))?;
-        if count == 0 {
-            return Ok(());
-        }
-        number += 1;
-        if line.last() == Some(&b'\n') {
-            line.pop();
-        } else if count >= LONGEST_LINE {
-            let problem = Problem::error(
-                Code::Format,
-                "a line has more than 64 kB, so this is no machine program",
-                "name a text file of RS-274/NGC lines",
-            );
-            return Err(Refusal::Problems(
-                problem.at(Place::line(name, number)).into(),
-                Sources::new(),
-            ));
-        }
-        each(&line);
-    }
-}
+use tinkite_files::kind::{self, Kind};
+use tinkite_files::load;
+use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_operate::run::lines::each_line;
+use tinkite_report::read as report;
 
 /// Measures a program.
 fn measure(

@@ -1,19 +1,21 @@
 //! `tinkite rig`: the simulated controller on a real link.
 
 use crate::args::Rig as RigArgs;
-use crate::burnt;
 use crate::console::Console;
-use crate::output::Output;
-use crate::refusal::{Refusal, Sources};
-use crate::stopping::Stopping;
-use crate::{load, place, png};
 use serialport::{SerialPort, TTYPort};
 use std::io::Write;
 use std::net::TcpListener;
 use std::path::Path;
 use std::time::{Duration, Instant};
 use tinkite_core::geometry::Point;
+use tinkite_files::load;
+use tinkite_files::output::Output;
+use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_link::{pace, setup};
+use tinkite_operate::place;
+use tinkite_operate::stopping::Stopping;
+use tinkite_report::burnt;
+use tinkite_report::png;
 use tinkite_rig::shell::{Traffic, alone, serve_pty, serve_tcp};
 use tinkite_rig::{Rig, Trouble};
 
@@ -22,7 +24,8 @@ pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
         png::kind_of(path)?;
     }
     // Opened before anything runs: a path that cannot be written is told now.
-    let record = args.record.as_ref().map(|path| Output::create(path, args.writing)).transpose()?;
+    let record =
+        args.record.as_ref().map(|path| Output::create(path, args.writing.into())).transpose()?;
     let pace = pace(&args.pace)?;
     let machine = load::machine(&args.machine, Path::new(""), &mut Sources::new())?;
     let on_axes = |[x, y]: [f64; 2]| {
@@ -92,7 +95,7 @@ pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
         }
     }
     if let Some(path) = &args.picture {
-        let written = png::write(path, args.writing, || {
+        let written = png::write(path, args.writing.into(), || {
             burnt::picture(rig.record(), &machine, "What the beam did")
         })?;
         console.say(&written.words());

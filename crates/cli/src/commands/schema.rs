@@ -2,7 +2,7 @@
 
 use crate::args::{Described, Schema};
 use crate::console::Console;
-use crate::refusal::Refusal;
+use tinkite_files::refusal::Refusal;
 
 pub(super) fn run(args: &Schema, console: &Console) -> Result<(), Refusal> {
     console.json(&match args.of {

@@ -212,7 +212,7 @@ mod tests {
 
     fn begun(svg: &str) -> String {
         let machine =
-            machine::read("m", include_str!("../../../cli/demo/bench-laser.machine.toml")).unwrap();
+            machine::read("m", include_str!("../../../../demo/bench-laser.machine.toml")).unwrap();
         let artwork = tinkite_import::read("art.svg", svg.as_bytes(), &Default::default()).unwrap();
         let drawings = [("we\"ird.svg".to_string(), artwork.clone())];
         let text = starter(&drawings, &machine, "bench-laser", &Wishes::default()).unwrap();
@@ -224,7 +224,7 @@ mod tests {
 
     #[test]
     fn what_is_begun_reads_back_and_compiles() {
-        let text = begun(include_str!("../../../cli/demo/sail-panel.svg"));
+        let text = begun(include_str!("../../../../demo/sail-panel.svg"));
         let makes: Vec<_> = text.lines().filter(|l| l.starts_with("make")).collect();
         assert_eq!(makes.len(), 3);
         assert!(

@@ -4,11 +4,11 @@ use tinkite_artwork::trace;
 
 fn demo(name: &str) -> Vec<u8> {
     let bytes: &[u8] = match name {
-        "stamp.png" => include_bytes!("../../../cli/demo/stamp.png"),
-        "bow-photo.jpg" => include_bytes!("../../../cli/demo/bow-photo.jpg"),
-        "label.bmp" => include_bytes!("../../../cli/demo/label.bmp"),
-        "tail.gif" => include_bytes!("../../../cli/demo/tail.gif"),
-        _ => include_bytes!("../../../cli/demo/spool.tif"),
+        "stamp.png" => include_bytes!("../../../../demo/stamp.png"),
+        "bow-photo.jpg" => include_bytes!("../../../../demo/bow-photo.jpg"),
+        "label.bmp" => include_bytes!("../../../../demo/label.bmp"),
+        "tail.gif" => include_bytes!("../../../../demo/tail.gif"),
+        _ => include_bytes!("../../../../demo/spool.tif"),
     };
     bytes.to_vec()
 }

@@ -2,7 +2,7 @@ use super::*;
 use tinkite_artwork::layers::layers;
 use tinkite_base::geometry::{Contour, Rect};
 
-const HUB: &str = include_str!("../../../cli/demo/spar-hub.dxf");
+const HUB: &str = include_str!("../../../../demo/spar-hub.dxf");
 
 fn drawn(text: &str) -> Artwork {
     crate::read("a.dxf", text.as_bytes(), &Default::default()).unwrap_or_else(|p| panic!("{p:?}"))

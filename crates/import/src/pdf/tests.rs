@@ -3,7 +3,7 @@ use crate::read;
 use tinkite_artwork::Unread;
 use tinkite_artwork::layers::layers;
 
-const CHEEK: &[u8] = include_bytes!("../../../cli/demo/reel-cheek.pdf");
+const CHEEK: &[u8] = include_bytes!("../../../../demo/reel-cheek.pdf");
 
 fn drawn(bytes: &[u8]) -> Artwork {
     read("a.pdf", bytes, &Default::default()).unwrap_or_else(|p| panic!("{p:?}"))
@@ -179,7 +179,7 @@ fn a_file_cut_off_anywhere_is_refused_or_read() {
 
 #[test]
 fn a_pdf_that_was_cut_says_so() {
-    let whole = include_bytes!("../../../cli/demo/reel-cheek.pdf");
+    let whole = include_bytes!("../../../../demo/reel-cheek.pdf");
     let told = |bytes: &[u8]| {
         let read = crate::read("a.pdf", bytes, &Default::default());
         let problems = read.map_or_else(|problems| problems, |art| art.problems);

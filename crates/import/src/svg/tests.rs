@@ -258,7 +258,7 @@ fn dashes_are_the_whole_line_unless_asked_for() {
 
 #[test]
 fn an_embedded_bitmap_is_read_and_measured() {
-    let text = include_str!("../../../cli/demo/name-tag.svg");
+    let text = include_str!("../../../../demo/name-tag.svg");
     let artwork = read("a.svg", text.as_bytes(), &Default::default()).unwrap();
     let image = &artwork.images[0];
     assert_eq!((image.pixels, image.source.id.as_deref()), ((96, 96), Some("maker")));
@@ -290,7 +290,7 @@ fn hostile_files_end_in_a_message() {
 
 #[test]
 fn a_file_cut_off_anywhere_is_refused_or_read_but_never_worse() {
-    let whole = include_str!("../../../cli/demo/sail-panel.svg");
+    let whole = include_str!("../../../../demo/sail-panel.svg");
     for n in 0..16 {
         let cut = &whole.as_bytes()[..whole.len() * n / 16];
         assert!(read("a.svg", cut, &Default::default()).is_err(), "{n}/16");

@@ -2,7 +2,7 @@ use super::*;
 use crate::Fill;
 use tinkite_machine as machine;
 
-const MACHINE: &str = include_str!("../../../cli/demo/bench-laser.machine.toml");
+const MACHINE: &str = include_str!("../../../../demo/bench-laser.machine.toml");
 
 const JOB: &str = r#"
 tinkite = 1

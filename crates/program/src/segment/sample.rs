@@ -8,7 +8,7 @@ use tinkite_toolpath::order;
 
 /// The demo's machine.
 pub(super) fn machine() -> Machine {
-    let text = include_str!("../../../cli/demo/bench-laser.machine.toml");
+    let text = include_str!("../../../../demo/bench-laser.machine.toml");
     machine::read("m", text).unwrap()
 }
 

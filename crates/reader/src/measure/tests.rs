@@ -14,7 +14,7 @@ fn codes(report: &Report) -> Vec<&'static str> {
 }
 
 fn bench() -> Machine {
-    machine::read("m", include_str!("../../../cli/demo/bench-laser.machine.toml")).unwrap()
+    machine::read("m", include_str!("../../../../demo/bench-laser.machine.toml")).unwrap()
 }
 
 #[test]

@@ -7,7 +7,7 @@ use proptest::prelude::*;
 const STILL: Standing = Standing { at: [0.0; 6], offset: [0.0; 6] };
 
 fn machine() -> Machine {
-    let text = include_str!("../../../cli/demo/bench-laser.machine.toml");
+    let text = include_str!("../../../../demo/bench-laser.machine.toml");
     tinkite_machine::read("bench-laser", text).unwrap()
 }
 

@@ -5,8 +5,9 @@ use crate::packages::Packages;
 use crate::{Done, root};
 use std::fs;
 
-/// Crates that have the command line's words.
-const SPEAKERS: [&str; 3] = ["tinkite", "xtask", "tinkite-bench"];
+/// Crates that know that there is a command line.
+const SPEAKERS: [&str; 6] =
+    ["tinkite", "tinkite-files", "tinkite-operate", "tinkite-report", "tinkite-bench", "xtask"];
 
 /// Every literal that calls the program, or names an option.
 pub(super) fn commands(packages: &Packages) -> Done<Vec<String>> {

@@ -1,12 +1,7 @@
 //! Making bundles.
 
 use super::report;
-use crate::args::{JobArgs, LogFile};
-use crate::bundle::{Entry, FONTS, LAYOUT, LIST, List, REPORT};
-use crate::fonts::{JobFonts, LARGEST_FONT, MachineFonts};
-use crate::load;
-use crate::refusal::Refusal;
-use crate::source;
+use crate::args::LogFile;
 use fontdb::Source;
 use std::collections::BTreeMap;
 use std::io::{Cursor, Write};
@@ -16,6 +11,12 @@ use tinkite_core::artwork::{FontSupply, LARGEST_FILE};
 use tinkite_core::checksum::{Checksum, checksum};
 use tinkite_core::job::recipe::Kept;
 use tinkite_core::program::{Comments, Program};
+use tinkite_files::bundle::{Entry, FONTS, LAYOUT, LIST, List, REPORT};
+use tinkite_files::call::JobCall;
+use tinkite_files::fonts::{JobFonts, LARGEST_FONT, MachineFonts};
+use tinkite_files::load;
+use tinkite_files::refusal::Refusal;
+use tinkite_files::source;
 use toml_edit::{DocumentMut, Item, TableLike, Value, value};
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipWriter};
@@ -68,11 +69,11 @@ impl Files {
 
 /// Gathers a job and everything that it is made of; with a log, also a report with the job's last run in it.
 pub(crate) fn bundled(path: &Path, report_with: Option<&LogFile>) -> Result<Bundled, Refusal> {
-    if crate::bundle::inside(path).is_some() {
+    if tinkite_files::bundle::inside(path).is_some() {
         let why = format!("{} lies in a bundle already: copy that", path.display());
         return Err(Refusal::Usage(why));
     }
-    let args = JobArgs::whole(path.to_path_buf(), None);
+    let args = JobCall::whole(path.to_path_buf(), None);
     let loaded = load::job(path, None, &[])?;
     let folder = load::folder_of(path);
     let text = source::text(path)?;
@@ -95,7 +96,7 @@ pub(crate) fn bundled(path: &Path, report_with: Option<&LogFile>) -> Result<Bund
     }
     let machine = job.get("machine").and_then(Item::as_str).unwrap_or_default().to_string();
     let profile = loaded.profile.clone().into_bytes();
-    if crate::machines::is_path(&machine) {
+    if tinkite_files::machines::is_path(&machine) {
         let name = files.add(&machine, profile)?;
         if name != machine {
             job.insert("machine", value(&name));
@@ -189,7 +190,7 @@ fn packed(
 /// Holds the program that comes of the bundle `trial` against that of the folder.
 fn same_program(path: &Path, trial: &Path) -> Result<Option<String>, Refusal> {
     let here = program(path);
-    let there = program(&crate::bundle::job_in(trial)?);
+    let there = program(&tinkite_files::bundle::job_in(trial)?);
     match (here, there) {
         (Some(here), Some(there)) if here == there => Ok(Some(here)),
         // A job that is refused here is refused there as well: somebody may want to help with it.
@@ -202,14 +203,14 @@ fn same_program(path: &Path, trial: &Path) -> Result<Option<String>, Refusal> {
 
 /// SHA-256 of the program of a job; `None` where it is refused.
 fn program(path: &Path) -> Option<String> {
-    let made = load::made(&JobArgs::whole(path.to_path_buf(), None)).ok()?;
+    let made = load::made(&JobCall::whole(path.to_path_buf(), None)).ok()?;
     let mut sum = Checksum::default();
     Program::new(made.compiled.within).write(Comments::Full, &mut sum).ok()?;
     Some(sum.hex())
 }
 
 /// The files of the fonts that a job's text is drawn with, but for our own, by name.
-fn used_fonts(args: &JobArgs) -> Result<Vec<(String, Vec<u8>)>, Refusal> {
+fn used_fonts(args: &JobCall) -> Result<Vec<(String, Vec<u8>)>, Refusal> {
     let fonts = JobFonts::of(&args.job);
     // A job that is refused further on has drawn its text before.
     match load::made_with(args, &fonts) {

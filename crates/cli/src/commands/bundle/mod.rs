@@ -4,15 +4,15 @@ mod make;
 mod report;
 
 use crate::args::Bundle;
-use crate::bundle::Entry;
 use crate::console::Console;
-use crate::output::Output;
-use crate::refusal::Refusal;
-use crate::report::table::table;
 use make::{Bundled, bundled};
 use serde::Serialize;
 use std::io::{BufRead, IsTerminal, Write};
 use std::path::{Path, PathBuf};
+use tinkite_files::bundle::Entry;
+use tinkite_files::output::Output;
+use tinkite_files::refusal::Refusal;
+use tinkite_report::table::table;
 
 #[derive(Debug, Serialize)]
 struct BundleJson {
@@ -37,7 +37,7 @@ pub(super) fn run(args: &Bundle, console: &Console) -> Result<(), Refusal> {
         let why = format!("{}: a bundle is known by its ending, .kite.zip", path.display());
         return Err(Refusal::Usage(why));
     }
-    let output = Output::create(&path, args.writing)?;
+    let output = Output::create(&path, args.writing.into())?;
     let report = args.report.then_some(&args.log);
     let Bundled { bytes, files, renamed, program } = bundled(&args.job, report)?;
     let listed = |files: &[Entry]| {

@@ -1,19 +1,21 @@
 //! What somebody who shall help needs: what the commands say of the job, its program, how its last run went, and
 //! what said so. Everything is made from the bundle itself, so that no folder of this computer is named.
 
-use crate::args::{JobArgs, LogFile};
-use crate::bundle::job_in;
-use crate::load;
-use crate::log::{self, Entry, Log};
-use crate::refusal::Refusal;
-use crate::report::look::{LookJson, Looked};
-use crate::report::run::RunJson;
-use crate::report::{CheckJson, RefusedJson, plan, problems_json};
+use crate::args::LogFile;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::io::IsTerminal;
 use std::path::Path;
 use tinkite_core::program::{Comments, Program};
+use tinkite_files::bundle::job_in;
+use tinkite_files::call::JobCall;
+use tinkite_files::load;
+use tinkite_files::log;
+use tinkite_files::refusal::Refusal;
+use tinkite_log::{Entry, Log};
+use tinkite_report::look::{LookJson, Looked};
+use tinkite_report::run::RunJson;
+use tinkite_report::{CheckJson, RefusedJson, plan, problems_json};
 
 /// How many of the log's last runs are searched for one of this job.
 const SEARCHED: u32 = 1000;
@@ -55,7 +57,7 @@ pub(super) fn report(
     let mut files = BTreeMap::new();
     let mut put = |name: &str, content: Vec<u8>| files.insert(name.to_string(), content);
     let job = job_in(trial)?;
-    let args = JobArgs::whole(job.clone(), None);
+    let args = JobCall::whole(job.clone(), None);
     put("about.json", as_json(&about())?);
     match load::made(&args) {
         Ok(made) => {

@@ -1,22 +1,18 @@
 //! The calls that ask where the head is, and open what holds it; and what every call tells.
 
-use super::by_hand::{ByHand, Stands};
 use crate::args::HeadCall;
-use crate::beam;
 use crate::console::Console;
-use crate::place::on_bed;
-use crate::refusal::Refusal;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use tinkite_core::geometry::{Point, Vec2};
 use tinkite_core::machine::Machine;
-use tinkite_core::machine::Switch;
 use tinkite_core::quantity::plain;
+use tinkite_files::refusal::Refusal;
+use tinkite_operate::beam;
+use tinkite_operate::head::by_hand::{ByHand, Stands};
+use tinkite_operate::head::moves::off;
+use tinkite_operate::place::on_bed;
 use tinkite_wire::Connected;
-
-/// A head that stands nearer than this to where it was sent has arrived, mm: half a step of a coarse
-/// motor.
-pub(super) const THERE: f64 = 0.05;
 
 #[derive(Debug, Serialize)]
 struct StandsJson<'a> {
@@ -127,7 +123,7 @@ pub(super) fn doubt(connected: &Connected, console: &Console) {
 }
 
 pub(super) fn whereabouts(args: &HeadCall, console: &Console) -> Result<(), Refusal> {
-    let mut hand = ByHand::open(args)?;
+    let mut hand = ByHand::open(&args.machine, args.to.as_deref())?;
     let stands = hand.carry_out(|_, _| Ok(Vec::new()))?;
     doubt(&stands.connected, console);
     let state = if stands.connected.locked { "locked by an alarm" } else { "ready" };
@@ -135,7 +131,7 @@ pub(super) fn whereabouts(args: &HeadCall, console: &Console) -> Result<(), Refu
 }
 
 pub(super) fn home(args: &HeadCall, console: &Console) -> Result<(), Refusal> {
-    let mut hand = ByHand::open(args)?;
+    let mut hand = ByHand::open(&args.machine, args.to.as_deref())?;
     let printer = hand.is_printer();
     let stands = hand.carry_out(|machine, _| {
         Ok(if printer { vec![off(machine), "G28 X Y".into()] } else { vec!["$H".into()] })
@@ -144,7 +140,7 @@ pub(super) fn home(args: &HeadCall, console: &Console) -> Result<(), Refusal> {
 }
 
 pub(super) fn unlock(args: &HeadCall, console: &Console) -> Result<(), Refusal> {
-    let mut hand = ByHand::open(args)?;
+    let mut hand = ByHand::open(&args.machine, args.to.as_deref())?;
     if hand.is_printer() {
         return Err(cannot(&hand, "has no lock that could be opened"));
     }
@@ -169,7 +165,7 @@ fn unlocked(stands: Stands) -> Stands {
 
 /// Lets the motors go. What the controller says of its position is worth nothing from then on.
 pub(super) fn free(args: &HeadCall, console: &Console) -> Result<(), Refusal> {
-    let mut hand = ByHand::open(args)?;
+    let mut hand = ByHand::open(&args.machine, args.to.as_deref())?;
     let line = if hand.is_printer() { "M84" } else { "$SLP" };
     let stands = hand.carry_out(|machine, connected| {
         // A locked controller takes no M5, and is dark.
@@ -184,23 +180,6 @@ pub(super) fn free(args: &HeadCall, console: &Console) -> Result<(), Refusal> {
         "the motors are free, and the position is lost: push the head where you want it, then head home, or head unlock and head zero{}",
         beam::words(lost.dark)
     ))
-}
-
-/// A locked controller takes no move.
-pub(in crate::commands) fn ready(connected: &Connected) -> Result<(), Refusal> {
-    if connected.locked {
-        let why = "the controller is locked by an alarm: head home, or head unlock when its position is known";
-        return Err(Refusal::Link(why.into()));
-    }
-    Ok(())
-}
-
-/// What switches a printer board's beam off.
-pub(super) fn off(machine: &Machine) -> String {
-    match machine.beam.switch {
-        Switch::Lines => "M107".into(),
-        Switch::Inline => "M5".into(),
-    }
 }
 
 pub(super) fn cannot(hand: &ByHand, what: &str) -> Refusal {

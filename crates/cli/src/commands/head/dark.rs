@@ -1,16 +1,15 @@
 //! `tinkite head dark`.
 
 use crate::args::HeadCall;
-use crate::beam;
 use crate::console::Console;
-use crate::machines::find;
-use crate::refusal::{Refusal, Sources};
 use serde::Serialize;
 use std::path::Path;
+use tinkite_files::machines::find;
+use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_link as link;
-use tinkite_link::talk::{Host, talk};
-use tinkite_link::{self, Link};
-use tinkite_wire::{Dark, Event, Session, Settings};
+use tinkite_operate::beam;
+use tinkite_operate::head::dark::darken;
+use tinkite_wire::Dark;
 
 #[derive(Debug, Serialize)]
 struct DarkJson {
@@ -25,7 +24,7 @@ pub(super) fn run(args: &HeadCall, console: &Console) -> Result<(), Refusal> {
     let machine = found.read(&mut Sources::new())?;
     let name = link::name(args.to.as_deref(), &machine)?;
     let mut link = link::open(&name, &machine, None)?;
-    let dark = talk(link.as_mut(), machine.dialect, Settings::default(), &mut Darkening)?;
+    let dark = darken(link.as_mut(), &machine)?;
     if console.json {
         console.json(&DarkJson { link: name, dark: beam::word(dark) })?;
     }
@@ -33,26 +32,4 @@ pub(super) fn run(args: &HeadCall, console: &Console) -> Result<(), Refusal> {
         return if console.json { Ok(()) } else { console.result("the beam is off") };
     }
     Err(Refusal::Link(beam::words(dark).trim_start_matches("; ").to_string()))
-}
-
-/// A talk that is over once the machine is dark.
-struct Darkening;
-
-impl Host for Darkening {
-    type Outcome = Dark;
-    type Error = Refusal;
-
-    fn turn(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal> {
-        session.darken(link.now());
-        Ok(())
-    }
-
-    fn event(
-        &mut self,
-        event: Event,
-        _session: &mut Session,
-        _link: &dyn Link,
-    ) -> Result<Option<Dark>, Refusal> {
-        Ok(if let Event::Ended { dark, .. } = event { Some(dark) } else { None })
-    }
 }

@@ -1,18 +1,19 @@
 //! `tinkite head focus`: the focus onto the surface of the stock.
 
-use super::by_hand::{ByHand, Stands};
-use super::calls::{cannot, off, ready, tell};
-use super::moves::{arrived, lift, word};
+use super::calls::{cannot, tell};
 use super::zero;
-use crate::args::{HeadAxis, HeadFocus, JobArgs};
+use crate::args::{HeadAxis, HeadFocus};
 use crate::console::Console;
 use crate::defaults;
-use crate::load;
-use crate::machines::find;
-use crate::refusal::{Refusal, Sources};
 use std::path::{Path, PathBuf};
 use tinkite_core::machine::Machine;
 use tinkite_core::quantity::{Length, parse, plain};
+use tinkite_files::call::JobCall;
+use tinkite_files::load;
+use tinkite_files::machines::find;
+use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_operate::head::by_hand::{ByHand, Stands};
+use tinkite_operate::head::moves::{arrived, lift, off, ready, word};
 
 pub(super) fn run(args: &HeadFocus, console: &Console) -> Result<(), Refusal> {
     let (machine, thickness) = wanted(args)?;
@@ -152,7 +153,7 @@ fn wanted(args: &HeadFocus) -> Result<(Machine, Option<f64>), Refusal> {
         }
         return Ok((named()?, Some(mm)));
     }
-    let made = load::made(&JobArgs::whole(PathBuf::from(stock), args.machine.clone()))?;
+    let made = load::made(&JobCall::whole(PathBuf::from(stock), args.machine.clone()))?;
     let thickness = made.job.stock.as_ref().and_then(|stock| stock.thickness).ok_or_else(|| {
         Refusal::Usage(format!(
             "{stock} does not say how thick its stock is: write thickness = \"3 mm\" into [stock]; nothing was sent"

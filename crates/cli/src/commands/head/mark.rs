@@ -1,19 +1,20 @@
 //! `tinkite head mark`: where the head stands is where a registration mark was found.
 
-use super::by_hand::ByHand;
-use super::calls::{ready, tell};
-use super::marks::{Marks, refusal};
+use super::calls::tell;
 use super::panel;
 use crate::args::HeadMark;
 use crate::console::Console;
-use crate::load::{folder_of, machine, typed_machine};
-use crate::place::on_bed;
-use crate::refusal::{Refusal, Sources};
-use crate::source::text;
 use tinkite_core::found::MarkError;
 use tinkite_core::geometry::Point;
 use tinkite_core::job::Request;
 use tinkite_core::machine::Machine;
+use tinkite_files::load::{folder_of, machine, typed_machine};
+use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_files::source::text;
+use tinkite_operate::head::by_hand::ByHand;
+use tinkite_operate::head::marks::{Marks, refusal};
+use tinkite_operate::head::moves::ready;
+use tinkite_operate::place::on_bed;
 
 pub(super) fn run(args: &HeadMark, console: &Console) -> Result<(), Refusal> {
     let marks = Marks::of(&args.job)?;

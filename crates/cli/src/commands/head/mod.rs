@@ -1,13 +1,9 @@
 //! `tinkite head`: the machine by hand.
 
-pub(super) mod by_hand;
 pub(super) mod calls;
-pub(super) mod counts;
 mod dark;
-mod drive;
 mod focus;
 mod mark;
-mod marks;
 pub(super) mod moves;
 mod panel;
 pub(super) mod pointer;
@@ -15,7 +11,7 @@ mod zero;
 
 use crate::args::{HeadCommand, HeadPanel};
 use crate::console::Console;
-use crate::refusal::Refusal;
+use tinkite_files::refusal::Refusal;
 
 pub(super) fn run(
     command: Option<&HeadCommand>,

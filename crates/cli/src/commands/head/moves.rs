@@ -1,20 +1,16 @@
 //! The head is sent somewhere, with the beam off, and has arrived when it is seen there.
 
-use super::by_hand::{ByHand, Stands};
-use super::calls::{THERE, doubt, off, ready, tell};
+use super::calls::{doubt, tell};
 use crate::args::{HeadCall, HeadFrom, HeadGo, HeadMove};
-use crate::beam;
 use crate::console::Console;
-use crate::place::{axes, beside, beyond, on_bed};
-use crate::refusal::Refusal;
 use tinkite_core::geometry::{Point, Vec2};
-use tinkite_core::machine::Dialect;
 use tinkite_core::machine::Machine;
 use tinkite_core::quantity::plain;
+use tinkite_files::refusal::Refusal;
+use tinkite_operate::head::by_hand::ByHand;
+use tinkite_operate::head::moves::{arrived, lift, moves, ready};
+use tinkite_operate::place::{axes, beside, on_bed};
 use tinkite_wire::Connected;
-
-/// The head goes no faster by hand when nothing is said, mm/s.
-pub(in crate::commands) const GENTLE: f64 = 100.0;
 
 /// Where the head is to go.
 struct Target {
@@ -58,7 +54,7 @@ fn travel(
     console: &Console,
     place: impl Fn(&Machine, &Connected) -> Result<Target, Refusal>,
 ) -> Result<(), Refusal> {
-    let mut hand = ByHand::open(call)?;
+    let mut hand = ByHand::open(&call.machine, call.to.as_deref())?;
     let mut target = None;
     let stands = hand.carry_out(|machine, connected| {
         ready(connected)?;
@@ -85,75 +81,4 @@ fn travel(
     }
     doubt(&stands.connected, console);
     tell(&hand, &stands, "arrived", console)
-}
-
-/// The head stands where it was sent: X, Y and Z on the machine's axes, as far as they were said.
-pub(super) fn arrived(
-    target: (Option<f64>, Option<f64>, Option<f64>),
-    stands: &Stands,
-) -> Result<(), Refusal> {
-    let Some(at) = stands.position else { return Ok(()) };
-    let away = [(at[0], target.0), (at[1], target.1), (at[2], target.2)];
-    let missed =
-        away.iter().any(|(at, to)| at.zip(*to).is_some_and(|(at, to)| (at - to).abs() > THERE));
-    if missed {
-        let dark = beam::words(stands.dark);
-        return Err(Refusal::Link(format!("the head did not arrive{dark}")));
-    }
-    Ok(())
-}
-
-/// The lines that take the head to places from the front left corner of the bed, one after the other,
-/// with the beam off.
-pub(in crate::commands) fn moves(
-    machine: &Machine,
-    places: &[Point],
-    speed: Option<f64>,
-) -> Vec<String> {
-    let most = machine.x.top_speed.min(machine.y.top_speed);
-    let feed = feed(speed, most);
-    let at = |place: &Point| {
-        let at = axes(machine, *place);
-        (word(at.x), word(at.y))
-    };
-    if machine.dialect == Dialect::Reprap {
-        let moves = places.iter().map(at).map(|(x, y)| format!("G0 X{x} Y{y} F{feed}"));
-        return [off(machine), "G21".into(), "G90".into()].into_iter().chain(moves).collect();
-    }
-    places.iter().map(at).map(|(x, y)| format!("$J=G90G21G53X{x}Y{y}F{feed}")).collect()
-}
-
-/// The lines that bring the focus to a height on the machine's axis, mm, within its range round its zero
-/// on the stock.
-pub(super) fn lift(
-    machine: &Machine,
-    zero: f64,
-    height: f64,
-    speed: Option<f64>,
-) -> Result<Vec<String>, Refusal> {
-    let Some(axis) = &machine.z else {
-        return Err(Refusal::Usage("this machine has no Z axis: nothing was sent".into()));
-    };
-    if let Some(beyond) = beyond(axis, height - zero) {
-        return Err(Refusal::Usage(format!(
-            "Z {} mm from its zero is {beyond}: nothing was sent",
-            plain(height - zero, 2)
-        )));
-    }
-    let (z, feed) = (word(height), feed(speed, axis.axis.top_speed));
-    Ok(if machine.dialect == Dialect::Reprap {
-        vec![off(machine), "G21".into(), "G90".into(), format!("G0 Z{z} F{feed}")]
-    } else {
-        vec![format!("$J=G90G21G53Z{z}F{feed}")]
-    })
-}
-
-/// The feed of a move by hand, mm/min: gentle where nothing is said, and no faster than the axes can.
-fn feed(speed: Option<f64>, most: f64) -> String {
-    plain((60.0 * speed.unwrap_or(GENTLE).min(most)).max(1.0), 1)
-}
-
-/// A coordinate as it is written: thousandths, and no negative zero.
-pub(super) fn word(value: f64) -> String {
-    plain((value * 1000.0).round() / 1000.0 + 0.0, 3)
 }

@@ -1,16 +1,9 @@
 //! `tinkite head` alone: the panel.
 
-use super::by_hand::ByHand;
-use super::drive::{Aim, Corners, Driving, Order, Seen, Shared};
-use super::marks::Marks;
-use crate::args::{HeadCall, HeadPanel, JobArgs};
-use crate::beam;
+use crate::args::HeadPanel;
 use crate::commands::run::{RawKeys, forget_typed};
 use crate::console::Console;
 use crate::defaults;
-use crate::load;
-use crate::refusal::Refusal;
-use crate::stopping::Stopping;
 use ratatui_core::style::{Color, Modifier, Style};
 use ratatui_core::terminal::Terminal;
 use ratatui_core::text::{Line, Span};
@@ -31,6 +24,14 @@ use std::time::Duration;
 use tinkite_core::geometry::{Point, Vec2};
 use tinkite_core::plan::{EdgeShape, edge};
 use tinkite_core::quantity::plain;
+use tinkite_files::call::JobCall;
+use tinkite_files::load;
+use tinkite_files::refusal::Refusal;
+use tinkite_operate::beam;
+use tinkite_operate::head::by_hand::ByHand;
+use tinkite_operate::head::drive::{Aim, Corners, Driving, Order, Seen, Shared};
+use tinkite_operate::head::marks::Marks;
+use tinkite_operate::stopping::Stopping;
 use tinkite_wire::Dark;
 
 /// Steps, mm.
@@ -144,9 +145,9 @@ fn opened(args: &HeadPanel) -> Result<(ByHand, Aim), Refusal> {
                 "which machine? tinkite head --machine NAME, or tinkite head JOB".into(),
             ));
         };
-        return Ok((ByHand::open(&HeadCall { machine, to: args.to.clone() })?, Aim::Nothing));
+        return Ok((ByHand::open(&machine, args.to.as_deref())?, Aim::Nothing));
     };
-    let made = load::made(&JobArgs::whole(path.clone(), args.machine.clone()))?;
+    let made = load::made(&JobCall::whole(path.clone(), args.machine.clone()))?;
     let job = &made.job;
     let mut corners =
         edge(made.compiled.within.planned(), EdgeShape::Box).pop().unwrap_or_default();

@@ -1,13 +1,14 @@
 //! `tinkite head zero`: the zero on the stock.
 
-use super::by_hand::{ByHand, Stands};
-use super::calls::{THERE, ready, tell};
+use super::calls::tell;
 use crate::args::{HeadAxis, HeadZero};
 use crate::console::Console;
-use crate::refusal::Refusal;
+use tinkite_files::refusal::Refusal;
+use tinkite_operate::head::by_hand::{ByHand, Stands};
+use tinkite_operate::head::moves::{THERE, ready};
 
 pub(super) fn run(args: &HeadZero, console: &Console) -> Result<(), Refusal> {
-    let mut hand = ByHand::open(&args.call)?;
+    let mut hand = ByHand::open(&args.call.machine, args.call.to.as_deref())?;
     let axes = if args.axes.is_empty() { &[HeadAxis::X, HeadAxis::Y][..] } else { &args.axes };
     let stands = set(&mut hand, axes)?;
     tell(&hand, &stands, "the zero on the stock is here", console)

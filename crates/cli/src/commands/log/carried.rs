@@ -3,14 +3,15 @@
 use crate::args::{LogExport, LogImport};
 use crate::console::Console;
 use crate::door;
-use crate::log::{self, Carried, Log};
-use crate::output::Output;
-use crate::refusal::{Refusal, Sources};
 use serde::Serialize;
 use std::fs::File;
 use std::io::{self, BufRead, BufReader, BufWriter, Write};
 use std::path::Path;
 use tinkite_core::problem::{Problems, count};
+use tinkite_files::log;
+use tinkite_files::output::Output;
+use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_log::{Carried, Log};
 
 /// What came in, for other programs.
 #[derive(Debug, Serialize)]
@@ -27,7 +28,7 @@ pub(super) fn export(args: &LogExport, console: &Console) -> Result<(), Refusal>
         log.carry_out(args.programs, &mut out)?;
         return out.flush().map_err(|error| Refusal::output("standard output", error));
     }
-    let output = Output::create(&args.output, args.writing)?;
+    let output = Output::create(&args.output, args.writing.into())?;
     let mut runs = 0;
     let written = output.write(|out| {
         let carried = log.carry_out(args.programs, out);

@@ -2,13 +2,13 @@
 
 use crate::args::LogFind;
 use crate::console::Console;
-use crate::log::{Log, Sought, Try};
-use crate::png;
-use crate::refusal::Refusal;
-use crate::report::table::table;
 use serde::Serialize;
 use tinkite_core::picture::{TryMark, TryPoint, tries_chart};
 use tinkite_core::quantity::plain;
+use tinkite_files::refusal::Refusal;
+use tinkite_log::{Log, Sought, Try};
+use tinkite_report::png;
+use tinkite_report::table::table;
 
 #[derive(Debug, Serialize)]
 struct FoundJson {
@@ -90,7 +90,7 @@ pub(super) fn run(log: &Log, args: &LogFind, console: &Console) -> Result<(), Re
     if let Some(path) = args.draw.as_ref().filter(|_| !tries.is_empty()) {
         let points: Vec<TryPoint> = tries.iter().map(point).collect();
         let title = format!("Tried on {}", args.material);
-        let written = png::write(path, args.writing, || tries_chart(&points, &title))?;
+        let written = png::write(path, args.writing.into(), || tries_chart(&points, &title))?;
         if !console.json {
             console.result(&written.words())?;
         }

@@ -4,16 +4,17 @@ mod carried;
 mod found;
 
 use crate::args::{LogCommand, LogNote};
-use crate::books;
 use crate::console::Console;
-use crate::log::{self, Entry, Log};
-use crate::refusal::Refusal;
-use crate::report::run::{RunJson, flat, line};
-use crate::report::table::table;
 use std::io::{BufRead, BufReader};
 use std::path::Path;
 use tinkite_core::job::recipe::{Kept, counted, read_book};
 use tinkite_core::quantity::{clock, plain};
+use tinkite_files::books;
+use tinkite_files::log;
+use tinkite_files::refusal::Refusal;
+use tinkite_log::{Entry, Log};
+use tinkite_report::run::{RunJson, flat, line};
+use tinkite_report::table::table;
 use tinkite_run::Marked;
 
 pub(super) fn run(command: &LogCommand, console: &Console) -> Result<(), Refusal> {

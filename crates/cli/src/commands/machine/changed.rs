@@ -1,12 +1,12 @@
 //! A profile with values that were measured: shown, put into the profile itself, or written beside it.
 
-use crate::args::{MachineMeasure, Writing};
+use crate::args::MachineMeasure;
 use crate::console::Console;
-use crate::machines::{Found, ProfileOrigin};
-use crate::output::Output;
-use crate::refusal::{Refusal, Sources};
 use std::io::Write;
 use tinkite_core::machine::{self, edit};
+use tinkite_files::machines::{Found, ProfileOrigin};
+use tinkite_files::output::{Output, Writing};
+use tinkite_files::refusal::{Refusal, Sources};
 
 /// Writes the profile with its changes where that was asked for; else says `shown`, and how they are kept.
 pub(super) fn keep(
@@ -18,7 +18,7 @@ pub(super) fn keep(
     console: &Console,
 ) -> Result<(), Refusal> {
     let target = match (&args.output, &found.from) {
-        (Some(path), _) => (path.clone(), args.writing),
+        (Some(path), _) => (path.clone(), args.writing.into()),
         (None, from) if !args.keep => {
             console.result(shown)?;
             console.say(match from {
@@ -29,7 +29,7 @@ pub(super) fn keep(
         }
         // It was asked for: this one file is written over.
         (None, ProfileOrigin::File(path) | ProfileOrigin::Own(path)) => {
-            (path.clone(), Writing { force: true, number: false })
+            (path.clone(), Writing::Over)
         }
         (None, ProfileOrigin::Shipped) => {
             return Err(Refusal::Usage(format!(

@@ -2,15 +2,15 @@
 
 use crate::args::MachineCheck;
 use crate::console::Console;
-use crate::machines::find;
-use crate::refusal::{Refusal, Sources};
-use crate::report::table::table;
 use serde::Serialize;
 use std::path::Path;
 use tinkite_core::machine::Machine;
 use tinkite_core::quantity::plain;
+use tinkite_files::machines::find;
+use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_link as link;
 use tinkite_link::{self, ask::ask};
+use tinkite_report::table::table;
 use tinkite_wire::Connected;
 
 /// One thing that both sides say.

@@ -1,12 +1,12 @@
 //! `tinkite machine list`.
 
 use crate::console::Console;
-use crate::machines::{ProfileOrigin, all, own_folder};
-use crate::refusal::{Refusal, Sources};
-use crate::report::table::table;
 use serde::Serialize;
 use std::path::Path;
 use tinkite_core::quantity::plain;
+use tinkite_files::machines::{ProfileOrigin, all, own_folder};
+use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_report::table::table;
 
 #[derive(Debug, Serialize)]
 struct ListJson {
@@ -23,7 +23,7 @@ struct OneJson {
 }
 
 pub(super) fn run(console: &Console) -> Result<(), Refusal> {
-    let one = |found: &crate::machines::Found| {
+    let one = |found: &tinkite_files::machines::Found| {
         let machine = found.read(&mut Sources::new()).ok();
         OneJson {
             name: found.name.clone(),

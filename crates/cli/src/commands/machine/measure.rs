@@ -3,14 +3,14 @@
 use super::{changed, times};
 use crate::args::MachineMeasure;
 use crate::console::Console;
-use crate::machines::find;
-use crate::png;
-use crate::refusal::{Refusal, Sources};
 use std::path::Path;
 use tinkite_core::machine::edit;
 use tinkite_core::picture;
 use tinkite_core::quantity::{PowerSetpoint, parse_power};
 use tinkite_core::source::table::{Measured, Table};
+use tinkite_files::machines::find;
+use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_report::png;
 
 pub(super) fn run(args: &MachineMeasure, console: &Console) -> Result<(), Refusal> {
     if args.times {
@@ -31,7 +31,7 @@ pub(super) fn run(args: &MachineMeasure, console: &Console) -> Result<(), Refusa
     if let Some(path) = &args.draw {
         let title = profile.name.clone();
         let written =
-            png::write(path, args.writing, || picture::power_curve(&table, &rows, &title))?;
+            png::write(path, args.writing.into(), || picture::power_curve(&table, &rows, &title))?;
         console.result(&written.words())?;
     }
     Ok(())

@@ -12,7 +12,7 @@ mod times;
 
 use crate::args::MachineCommand;
 use crate::console::Console;
-use crate::refusal::Refusal;
+use tinkite_files::refusal::Refusal;
 
 pub(super) fn run(command: &MachineCommand, console: &Console) -> Result<(), Refusal> {
     match command {

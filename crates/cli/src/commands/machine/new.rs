@@ -4,15 +4,15 @@
 use super::questions::{Questions, pointing};
 use crate::args::MachineNew;
 use crate::console::Console;
-use crate::machines::{find, own_folder};
-use crate::output::Output;
-use crate::refusal::{Refusal, Sources};
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
 use tinkite_core::machine;
 use tinkite_core::machine::Machine;
 use tinkite_core::machine::edit::{Change, changed};
 use tinkite_core::quantity::plain;
+use tinkite_files::machines::{find, own_folder};
+use tinkite_files::output::Output;
+use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_link as link;
 use tinkite_link::{self, ask::ask};
 use tinkite_wire::Connected;
@@ -52,7 +52,7 @@ pub(super) fn run(args: &MachineNew, console: &Console) -> Result<(), Refusal> {
             .map_err(|error| Refusal::output(folder.display().to_string(), error))?;
     }
     let written =
-        Output::create(&path, args.writing)?.write(|out| out.write_all(text.as_bytes()))?;
+        Output::create(&path, args.writing.into())?.write(|out| out.write_all(text.as_bytes()))?;
     console.result(&format!(
         "{}: {}, {} x {} mm, like {}; read it through, its comments say what each line means",
         written.words(),

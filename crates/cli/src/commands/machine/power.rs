@@ -1,14 +1,14 @@
 //! `tinkite machine show --power`: what a percentage comes to at the source.
 
 use crate::console::Console;
-use crate::machines::find;
-use crate::refusal::{Refusal, Sources};
-use crate::report::micron;
-use crate::report::table::table;
 use serde::Serialize;
 use std::path::Path;
 use tinkite_core::machine::Machine;
 use tinkite_core::quantity::{Power, plain};
+use tinkite_files::machines::find;
+use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_report::micron;
+use tinkite_report::table::table;
 
 #[derive(Debug, Serialize)]
 struct PowerJson {

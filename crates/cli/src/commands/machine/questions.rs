@@ -3,13 +3,13 @@
 //! other answers are kept.
 
 use crate::args::Whereto;
-use crate::refusal::Refusal;
 use std::io::{BufRead, Write};
 use tinkite_core::machine;
 use tinkite_core::machine::Machine;
 use tinkite_core::machine::Pointing;
 use tinkite_core::machine::edit::{Change, changed};
 use tinkite_core::quantity::plain;
+use tinkite_files::refusal::Refusal;
 
 /// Somebody who answers.
 pub(super) struct Questions(());

@@ -1,13 +1,13 @@
 //! `tinkite machine show`.
 
 use crate::console::Console;
-use crate::machines::find;
-use crate::refusal::{Refusal, Sources};
 use serde::Serialize;
 use std::path::Path;
 use tinkite_core::machine::Machine;
 use tinkite_core::machine::{Rotary, Switch, Travel};
 use tinkite_core::quantity::{Speed, plain};
+use tinkite_files::machines::find;
+use tinkite_files::refusal::{Refusal, Sources};
 
 #[derive(Debug, Serialize)]
 struct ShowJson {

@@ -3,9 +3,6 @@
 use super::changed;
 use crate::args::MachineMeasure;
 use crate::console::Console;
-use crate::log::{self, Entry, Log};
-use crate::machines::find;
-use crate::refusal::{Refusal, Sources};
 use serde::Serialize;
 use std::io::Read;
 use std::path::Path;
@@ -15,6 +12,10 @@ use tinkite_core::motion::fit::{Fitted, Value};
 use tinkite_core::problem::{count, few};
 use tinkite_core::program::pace::{TimedRun, TimedStep, fit};
 use tinkite_core::quantity::plain;
+use tinkite_files::log;
+use tinkite_files::machines::find;
+use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_log::{Entry, Log};
 
 /// The most lines of programs that are planned again and again, the latest runs first; a longer program is not looked at.
 const MOST_LINES: u32 = 500_000;

@@ -1,14 +1,14 @@
 //! `plan --faster`: what would save time, each tried and planned. Nothing is changed.
 
-use crate::args::JobArgs;
 use crate::console::Console;
-use crate::load::{self, Made};
-use crate::refusal::Refusal;
-use crate::report::table::table;
 use serde::Serialize;
 use tinkite_core::faster::{Change, Trial, merge, trials};
 use tinkite_core::job::set;
 use tinkite_core::quantity::clock;
+use tinkite_files::call::JobCall;
+use tinkite_files::load::{self, Made};
+use tinkite_files::refusal::Refusal;
+use tinkite_report::table::table;
 
 /// The most changes that are tried, those of the longest steps first.
 const MOST: usize = 60;
@@ -39,7 +39,7 @@ struct FastersJson {
     faster: Vec<FasterJson>,
 }
 
-pub(super) fn run(args: &JobArgs, console: &Console) -> Result<(), Refusal> {
+pub(super) fn run(args: &JobCall, console: &Console) -> Result<(), Refusal> {
     let made = load::made(args)?;
     let planned = made.compiled.within.planned();
     let seconds = planned.totals.seconds();
@@ -74,7 +74,7 @@ pub(super) fn run(args: &JobArgs, console: &Console) -> Result<(), Refusal> {
 }
 
 /// The job with one change.
-fn tried_out(args: &JobArgs, change: &Change) -> Result<Made, Refusal> {
+fn tried_out(args: &JobCall, change: &Change) -> Result<Made, Refusal> {
     match change {
         Change::Job(option) => {
             let mut args = args.clone();

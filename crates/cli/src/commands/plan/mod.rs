@@ -2,16 +2,17 @@
 
 mod faster;
 
-use crate::args::{JobArgs, Plan};
+use crate::args::Plan;
 use crate::console::Console;
 use crate::door;
-use crate::load::{self, Made};
-use crate::refusal::Refusal;
-use crate::report::plan;
-use crate::report::table::table;
 use crate::watch::{self, Outcome};
 use serde::Serialize;
 use tinkite_core::quantity::clock;
+use tinkite_files::call::JobCall;
+use tinkite_files::load::{self, Made};
+use tinkite_files::refusal::Refusal;
+use tinkite_report::plan;
+use tinkite_report::table::table;
 
 /// The plans of several jobs.
 #[derive(Debug, Serialize)]
@@ -21,12 +22,12 @@ struct PlansJson {
 }
 
 pub(super) fn run(args: &Plan, console: &Console) -> Result<(), Refusal> {
-    let one = |job: &std::path::PathBuf| JobArgs {
+    let one = |job: &std::path::PathBuf| JobCall {
         job: job.clone(),
         machine: args.machine.clone(),
-        part: args.part.clone(),
+        part: args.part.clone().into(),
     };
-    let jobs: Vec<JobArgs> = args.jobs.iter().map(one).collect();
+    let jobs: Vec<JobCall> = args.jobs.iter().map(one).collect();
     if args.faster {
         return match &jobs[..] {
             [job] => faster::run(job, console),
@@ -40,7 +41,7 @@ pub(super) fn run(args: &Plan, console: &Console) -> Result<(), Refusal> {
 }
 
 /// Plans one job.
-pub(super) fn once(job: &JobArgs, console: &Console) -> Result<Outcome, Refusal> {
+pub(super) fn once(job: &JobCall, console: &Console) -> Result<Outcome, Refusal> {
     let made = load::made(job)?;
     let outcome = Outcome::of(&made);
     if console.json {
@@ -58,7 +59,7 @@ fn told(made: Made, console: &Console) -> Result<(), Refusal> {
 }
 
 /// Plans jobs that will be run one after the other; all of them are made before anything is told.
-fn all(jobs: &[JobArgs], console: &Console) -> Result<Outcome, Refusal> {
+fn all(jobs: &[JobCall], console: &Console) -> Result<Outcome, Refusal> {
     if let [job] = jobs {
         return once(job, console);
     }

@@ -3,15 +3,15 @@
 use crate::args::RecipeFilter;
 use crate::console::Console;
 use crate::door;
-use crate::refusal::{Refusal, Sources};
 use std::path::Path;
 use tinkite_core::job::recipe::{Found, Kept, Recipe, Shelf, same_material};
 use tinkite_core::machine::profile_name;
 use tinkite_core::problem::{Problems, few, nearest};
+use tinkite_files::refusal::{Refusal, Sources};
 
 /// The books that are to be had here. What is wrong in one is told; the others serve.
 pub(super) fn shelf(console: &Console) -> Result<Shelf, Refusal> {
-    let shelf = crate::books::shelf(Path::new(""))?;
+    let shelf = tinkite_files::books::shelf(Path::new(""))?;
     let mut problems = Problems::new();
     shelf.books.iter().flat_map(|book| &book.problems).for_each(|p| problems.push(p.clone()));
     door::show(&problems, &Sources::new(), console);

@@ -4,11 +4,11 @@ use super::chosen::{one, shelf};
 use super::keep::{About, write};
 use crate::args::RecipeCopy;
 use crate::console::Console;
-use crate::load;
-use crate::refusal::{Refusal, Sources};
 use std::path::Path;
 use tinkite_core::job::recipe::{Change, scaled};
 use tinkite_core::machine::profile_name;
+use tinkite_files::load;
+use tinkite_files::refusal::{Refusal, Sources};
 
 pub(super) fn run(args: &RecipeCopy, console: &Console) -> Result<(), Refusal> {
     if args.to_thickness.is_none() && args.to_machine.is_none() && args.to_material.is_none() {

@@ -2,11 +2,7 @@
 
 use super::chosen::{one, shelf};
 use crate::args::{RecipeDrop, RecipeKeep, RecipeKept};
-use crate::books;
 use crate::console::Console;
-use crate::load;
-use crate::refusal::Refusal;
-use crate::source;
 use serde::Serialize;
 use std::path::Path;
 use tinkite_core::job::Request;
@@ -14,6 +10,10 @@ use tinkite_core::job::recipe::{Kept, NewRecipe, dropped, kept, settings_of};
 use tinkite_core::machine::profile_name;
 use tinkite_core::problem::nearest;
 use tinkite_core::quantity::plain;
+use tinkite_files::books;
+use tinkite_files::load;
+use tinkite_files::refusal::Refusal;
+use tinkite_files::source;
 
 #[derive(Debug, Serialize)]
 struct KeptJson {

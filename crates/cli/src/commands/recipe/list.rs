@@ -3,12 +3,12 @@
 use super::chosen::{holds, shelf};
 use crate::args::RecipeList;
 use crate::console::Console;
-use crate::refusal::Refusal;
-use crate::report::table::table;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use tinkite_core::job::recipe::{Found, Kept};
 use tinkite_core::quantity::plain;
+use tinkite_files::refusal::Refusal;
+use tinkite_report::table::table;
 
 #[derive(Debug, Serialize)]
 struct ListJson {

@@ -11,7 +11,7 @@ pub(super) use keep::{About, write};
 
 use crate::args::RecipeCommand;
 use crate::console::Console;
-use crate::refusal::Refusal;
+use tinkite_files::refusal::Refusal;
 
 pub(super) fn run(command: &RecipeCommand, console: &Console) -> Result<(), Refusal> {
     match command {

@@ -3,12 +3,12 @@
 use super::chosen::{holds, shelf};
 use crate::args::RecipePrint;
 use crate::console::Console;
-use crate::output::Output;
-use crate::png;
-use crate::refusal::Refusal;
 use std::io::Write;
 use tinkite_core::job::recipe::{Found, Kept};
 use tinkite_core::picture;
+use tinkite_files::output::Output;
+use tinkite_files::refusal::Refusal;
+use tinkite_report::png;
 
 pub(super) fn run(args: &RecipePrint, console: &Console) -> Result<(), Refusal> {
     let is_page = args.output.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("html"));
@@ -33,9 +33,10 @@ pub(super) fn run(args: &RecipePrint, console: &Console) -> Result<(), Refusal> 
     });
     let written = if is_page {
         let page = picture::book_page(&found);
-        Output::create(&args.output, args.writing)?.write(|out| out.write_all(page.as_bytes()))?
+        Output::create(&args.output, args.writing.into())?
+            .write(|out| out.write_all(page.as_bytes()))?
     } else {
-        png::write(&args.output, args.writing, || picture::book_sheet(&found))?
+        png::write(&args.output, args.writing.into(), || picture::book_sheet(&found))?
     };
     console.result(&written.words())
 }

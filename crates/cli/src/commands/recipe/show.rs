@@ -4,7 +4,7 @@ use super::chosen::{one, shelf};
 use super::list::{RecipeJson, worked};
 use crate::args::RecipeShow;
 use crate::console::Console;
-use crate::refusal::Refusal;
+use tinkite_files::refusal::Refusal;
 
 pub(super) fn run(args: &RecipeShow, console: &Console) -> Result<(), Refusal> {
     let shelf = shelf(console)?;

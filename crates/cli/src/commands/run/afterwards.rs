@@ -3,13 +3,13 @@
 use super::keys::one_key;
 use super::screen::RawKeys;
 use crate::console::Console;
-use crate::stopping::Stopping;
 use ratatui_crossterm::crossterm::event::KeyCode;
 use serde::Serialize;
 use std::sync::atomic::Ordering;
 use std::time::{Duration, Instant};
 use tinkite_core::machine::Machine;
 use tinkite_core::quantity::clock;
+use tinkite_operate::stopping::Stopping;
 
 #[derive(Debug, Serialize)]
 struct AirClear {

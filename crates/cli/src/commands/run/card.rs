@@ -1,15 +1,15 @@
 //! A program on a card, for a controller that reads it there: written, read back, and on the card before
 //! it is said so.
 
-use super::program::ProgramFile;
+use super::program;
 use crate::args::Run;
 use crate::console::Console;
-use crate::output::Output;
-use crate::refusal::Refusal;
 use serde::Serialize;
 use std::fs::File;
 use std::io::{self, BufReader, Read};
 use std::path::{Path, PathBuf};
+use tinkite_files::output::Output;
+use tinkite_files::refusal::Refusal;
 
 #[derive(Debug, Serialize)]
 struct CardJson {
@@ -28,9 +28,9 @@ pub(super) fn copy(args: &Run, folder: &Path, console: &Console) -> Result<(), R
         )));
     }
     let given = args.file.as_deref().unwrap_or(Path::new(""));
-    let program = ProgramFile::prepare(args, given, console)?;
+    let program = program::prepare(args, given, console)?;
     let path = folder.join(name_of(given));
-    let output = Output::create(&path, args.writing)?;
+    let output = Output::create(&path, args.writing.into())?;
     let failed = |error| Refusal::output(path.display().to_string(), error);
     let size = io::copy(&mut program.reader(), &mut io::sink()).map_err(failed)?;
     if let Some(largest) = program.machine.text.largest.filter(|largest| size > *largest) {

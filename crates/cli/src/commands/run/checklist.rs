@@ -4,10 +4,10 @@ use super::keys::forget_typed;
 use super::screen::RawKeys;
 use crate::args::Run;
 use crate::console::Console;
-use crate::refusal::Refusal;
 use ratatui_crossterm::crossterm::event::{self, Event, KeyCode, KeyEventKind, KeyModifiers};
 use std::io::{self, IsTerminal, Write};
 use tinkite_core::machine::Machine;
+use tinkite_files::refusal::Refusal;
 
 /// Has the machine's checklist confirmed. Nothing is asked for a simulation in this process.
 ///

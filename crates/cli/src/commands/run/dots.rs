@@ -1,12 +1,12 @@
 //! The job in braille dots: what is burnt so far, and what is left.
 
-use super::news::BeganNews;
-use super::program::buffered;
 use ratatui_core::buffer::Buffer;
 use ratatui_core::layout::Rect;
 use ratatui_core::style::Style;
 use std::io;
 use tinkite_core::machine::Dialect;
+use tinkite_operate::run::news::BeganNews;
+use tinkite_operate::run::program::buffered;
 use tinkite_run::Walk;
 
 /// What is burnt, as points close enough for any terminal, each with its line.

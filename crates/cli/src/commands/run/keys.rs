@@ -1,15 +1,15 @@
 //! The keyboard while a program runs.
 
-use super::drive::News;
-use super::hand::{Hand, Order};
-use super::news::Fact;
-use crate::stopping::Stopping;
 use ratatui_crossterm::crossterm::event::{
     self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers,
 };
 use std::io;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
+use tinkite_operate::run::drive::News;
+use tinkite_operate::run::hand::{Hand, Order};
+use tinkite_operate::run::news::Fact;
+use tinkite_operate::stopping::Stopping;
 use tinkite_wire::Adjust;
 
 /// How often it is looked whether the run is over.

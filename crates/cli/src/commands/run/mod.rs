@@ -1,53 +1,38 @@
 //! `tinkite run`: streams a job or a program to the controller, and watches.
 
 mod afterwards;
-mod beginning;
 mod card;
 mod checklist;
 mod dots;
-mod drive;
-mod ended;
-mod hand;
 mod keys;
-mod mailbox;
-mod news;
-mod placed;
 mod program;
-mod progress;
-mod recorder;
 mod remains;
 mod screen;
 mod series;
 mod set_out;
-mod shared;
-mod unchanged;
 mod watch;
 
 use crate::args::Run;
-use crate::beam;
 use crate::console::Console;
-use crate::door;
-use crate::refusal::{Refusal, Sources};
-use crate::stopping::Stopping;
-use crate::{burnt, png};
-use drive::News;
-use ended::Ended;
-use hand::Hand;
 pub(super) use keys::forget_typed;
-use recorder::Recorder;
 pub(super) use screen::RawKeys;
 use set_out::{Set, set_out};
 use std::io::{self, IsTerminal};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
-use tinkite_core::machine::Dialect;
 use tinkite_core::machine::Machine;
 use tinkite_core::quantity::clock;
+use tinkite_files::refusal::Refusal;
 use tinkite_link as link;
-use tinkite_wire::{
-    Connected, Dark, Failure, Miscount, Outcome, State, alarm_meaning, error_meaning,
-};
+use tinkite_operate::beam;
+use tinkite_operate::run::drive::{self, News};
+use tinkite_operate::run::ended::Ended;
+use tinkite_operate::run::hand::Hand;
+use tinkite_operate::run::recorder::Recorder;
+use tinkite_operate::stopping::Stopping;
+use tinkite_report::{burnt, png};
+use tinkite_wire::{Dark, Failure, Miscount, Outcome, State, alarm_meaning, error_meaning};
 use watch::Watcher;
 
 pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
@@ -95,7 +80,7 @@ pub(super) fn run_for(
     let mut watcher = Watcher::new(&program, &beginning, &name, keyboard.is_some(), console);
     let (hand, over) = (Arc::new(Hand::default()), Arc::new(AtomicBool::new(false)));
     let mut recorder = Recorder::new(log, template);
-    let (shown, written) = (Arc::new(News::new()), News::new());
+    let (shown, written) = (Arc::new(News::default()), News::default());
     if watcher.has_screen() {
         // Nobody waits for this thread: a terminal that has gone never lets a reader go.
         let (hand, stopping, shown) = (Arc::clone(&hand), stopping.clone(), Arc::clone(&shown));
@@ -160,7 +145,7 @@ fn report_rig(
         console.result(&burnt::words(rig.record()))?;
     }
     if let Some(path) = &args.picture {
-        let written = png::write(path, args.writing, || {
+        let written = png::write(path, args.writing.into(), || {
             burnt::picture(rig.record(), machine, "What the beam did")
         })?;
         console.say(&written.words());
@@ -239,46 +224,6 @@ fn cure(state: State) -> &'static str {
 /// What a numbered complaint means, in brackets.
 fn meaning(code: Option<u16>, of: fn(u16) -> &'static str) -> String {
     code.map_or(String::new(), |code| format!(" ({})", of(code)))
-}
-
-/// Settings of the controller that would make the program burn otherwise than planned.
-fn mismatch(connected: &Connected, machine: &Machine) -> Option<String> {
-    let full = connected.settings.get(&30);
-    if let Some(full) = full.filter(|full| (*full - machine.beam.full).abs() > 0.5) {
-        return Some(format!(
-            "the controller's full power is S{full} ($30) and the profile's is S{}: every power would be wrong; set one to the other",
-            machine.beam.full
-        ));
-    }
-    let constant = connected.settings.get(&32).is_some_and(|value| *value == 0.0);
-    (machine.beam.follows_speed && constant).then(|| {
-        "the controller is not in laser mode ($32=0) and the profile says follows-speed = true: the beam would burn at full power in corners; set $32=1, or follows-speed = false".to_string()
-    })
-}
-
-/// What would have been held against the profile and is not told by the controller.
-fn untold(connected: &Connected, machine: &Machine) -> Option<String> {
-    let wanted = [(30, true), (32, machine.beam.follows_speed)];
-    let missing: Vec<String> = wanted
-        .into_iter()
-        .filter(|(key, matters)| *matters && !connected.settings.contains_key(key))
-        .map(|(key, _)| format!("${key}"))
-        .collect();
-    (machine.dialect == Dialect::Grbl && !missing.is_empty()).then(|| {
-        format!(
-            "this controller does not tell {}: full power and laser mode are taken from the profile, unchecked",
-            missing.join(" and ")
-        )
-    })
-}
-
-/// Shows problems and refuses when one of them is an error.
-fn refuse_if_wrong(
-    problems: &tinkite_core::problem::Problems,
-    console: &Console,
-) -> Result<(), Refusal> {
-    door::show(problems, &Sources::new(), console);
-    if problems.refuse() { Err(Refusal::Reported) } else { Ok(()) }
 }
 
 /// How long it took, in words.

@@ -3,8 +3,6 @@
 
 use super::dots::Dots;
 use super::keys::HELP;
-use super::news::Holder;
-use super::progress::Glance;
 use crate::console::Console;
 use ratatui_core::buffer::Buffer;
 use ratatui_core::layout::Rect;
@@ -19,6 +17,8 @@ use ratatui_crossterm::crossterm::terminal::{
 use std::io::{self, Stderr, stderr};
 use std::mem::ManuallyDrop;
 use tinkite_core::quantity::{clock, plain};
+use tinkite_operate::run::news::Holder;
+use tinkite_operate::run::progress::Glance;
 
 /// Keys come as they are typed, and are not shown, as long as it lives.
 #[derive(Debug)]

@@ -1,13 +1,16 @@
 //! A try of a series: the job of an earlier run with a value changed, on the same spot.
 
-use super::beginning::{Beginning, SameSpot};
-use super::program::ProgramFile;
-use super::unchanged::unchanged;
-use crate::args::{JobArgs, Part, Run};
+use super::program;
+use crate::args::Run;
 use crate::console::Console;
-use crate::log::{Entry, Log, MadeFrom};
-use crate::refusal::Refusal;
 use tinkite_core::job::{Zero, set};
+use tinkite_files::call::JobCall;
+use tinkite_files::refusal::Refusal;
+use tinkite_log::MadePart;
+use tinkite_log::{Entry, Log, MadeFrom};
+use tinkite_operate::run::beginning::{Beginning, SameSpot};
+use tinkite_operate::run::program::ProgramFile;
+use tinkite_operate::run::unchanged::unchanged;
 
 /// The program of the next try, which burns where the earlier run burnt: its job must still give the program
 /// that was run then, and only settings of steps may change.
@@ -29,9 +32,8 @@ pub(super) fn next(
         )));
     }
     let MadeFrom { job, machine, part, .. } = made;
-    let part = Part::from(part.clone());
-    let of = |part: Part| JobArgs { job: job.clone(), machine: machine.clone(), part };
-    let then = ProgramFile::made(&of(part.clone()), None, console)?;
+    let of = |part: MadePart| JobCall { job: job.clone(), machine: machine.clone(), part };
+    let then = program::made(&of(part.clone()), None, console)?;
     let why = format!(
         "{} would not burn where it burnt then; --again {run} alone runs the program as it was, and the job as it is now is run by its name",
         job.display()
@@ -41,13 +43,13 @@ pub(super) fn next(
     let chosen = |said: &[String], then: &[String]| {
         if said.is_empty() { then.to_vec() } else { said.to_vec() }
     };
-    let part = Part {
+    let part = MadePart {
         only: chosen(&now.only, &part.only),
         skip: chosen(&now.skip, &part.skip),
         sheet: part.sheet,
         set: set::over(&part.set, &now.set),
     };
-    let program = ProgramFile::made(&of(part), Some(console), console)?;
+    let program = program::made(&of(part), Some(console), console)?;
     let spot = SameSpot {
         run,
         then: entry.began.standing,

@@ -1,18 +1,19 @@
 //! Everything that is ready before a link opens: the program, where in it the run begins, the log.
 
-use super::beginning::{Beginning, Rest, refusal};
-use super::program::ProgramFile;
-use super::remains::remains;
-use super::series;
-use super::unchanged::unchanged;
+use super::{program, series};
 use crate::args::{self, Run};
 use crate::console::Console;
-use crate::log::{self, Began, Entry, Kind, Log};
-use crate::png;
-use crate::refusal::{Refusal, Sources};
 use std::path::Path;
 use tinkite_core::problem::{Code, Problem};
+use tinkite_files::log;
+use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_link as link;
+use tinkite_log::{Began, Entry, Kind, Log};
+use tinkite_operate::run::beginning::{Beginning, Rest, refusal};
+use tinkite_operate::run::program::ProgramFile;
+use tinkite_operate::run::remains::remains;
+use tinkite_operate::run::unchanged::unchanged;
+use tinkite_report::png;
 use tinkite_run::{BrokenError, Choice, Marked, Stance};
 
 /// Everything that is ready before the link opens.
@@ -41,11 +42,11 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
             let log = log()?;
             let entry = log.entry(run)?;
             let (program, beginning) = if args.go_on.is_some() {
-                let program = ProgramFile::remembered(&log, &entry, console)?;
-                let beginning = rest_of(args, &log, &entry, &program, console)?;
-                (program, beginning)
+                let whole = program::remembered(&log, &entry, console)?;
+                let beginning = rest_of(args, &log, &entry, &whole, console)?;
+                (whole, beginning)
             } else if args.part.is_whole() {
-                (ProgramFile::remembered(&log, &entry, console)?, Beginning::Start)
+                (program::remembered(&log, &entry, console)?, Beginning::Start)
             } else {
                 series::next(args, &log, &entry, console)?
             };
@@ -54,7 +55,7 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
         }
         None => {
             let path = args.file.as_deref().unwrap_or(Path::new(""));
-            let program = ProgramFile::prepare(args, path, console)?;
+            let program = program::prepare(args, path, console)?;
             match args.from_line {
                 Some(line) => (program, Beginning::Line(line), Kind::FromLine, None),
                 None => (program, Beginning::Start, Kind::Run, None),
@@ -143,7 +144,7 @@ fn rest_of(
     // Its own process may still be at it.
     drop(log.hold(entry.id)?);
     if let Some(path) = &args.file {
-        let now = ProgramFile::prepare(args, path, console)?;
+        let now = program::prepare(args, path, console)?;
         let why = format!(
             "its rest does not belong to {} as it is now; leave the name out to finish what was begun",
             now.name
@@ -163,7 +164,8 @@ fn rest_of(
         let walk = broken.walk(program.machine.dialect);
         let (from, to) = broken.uncertain();
         if let Some(path) = &args.picture {
-            let written = png::write(path, args.writing, || remains(program, &walk, from, to))?;
+            let written =
+                png::write(path, args.writing.into(), || remains(program, &walk, from, to))?;
             console.say(&written.words());
         }
         let stretch = walk.stretch(program.reader(), from, to);

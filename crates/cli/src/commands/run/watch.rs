@@ -1,22 +1,22 @@
 //! Showing how a run is going: by where the head is, not by what was sent.
 
-use super::beginning::Beginning;
 use super::dots::Dots;
-use super::drive::News;
 use super::duration;
-use super::ended::Ended;
-use super::news::{Fact, Holder};
-use super::program::ProgramFile;
-use super::progress::{Glance, Progress};
 use super::screen::Screen;
-use crate::beam;
 use crate::console::Console;
-use crate::refusal::Refusal;
 use serde::Serialize;
 use std::time::Duration;
 use tinkite_core::machine::Dialect;
 use tinkite_core::program::Place;
 use tinkite_core::quantity::clock;
+use tinkite_files::refusal::Refusal;
+use tinkite_operate::beam;
+use tinkite_operate::run::beginning::Beginning;
+use tinkite_operate::run::drive::News;
+use tinkite_operate::run::ended::Ended;
+use tinkite_operate::run::news::{Fact, Holder};
+use tinkite_operate::run::program::ProgramFile;
+use tinkite_operate::run::progress::{Glance, Progress};
 use tinkite_run::Whereabouts;
 use tinkite_wire::{Dark, Outcome};
 

@@ -2,18 +2,18 @@
 
 use super::read;
 use crate::args::SwatchKeep;
-use crate::books;
 use crate::commands::recipe::{About, write};
 use crate::console::Console;
-use crate::load;
-use crate::refusal::Refusal;
-use crate::source;
 use tinkite_core::job::Request;
 use tinkite_core::job::recipe::settings_of;
 use tinkite_core::job::swatch::{Measured, kerf_of};
 use tinkite_core::machine::profile_name;
 use tinkite_core::problem::nearest;
 use tinkite_core::quantity::plain;
+use tinkite_files::books;
+use tinkite_files::load;
+use tinkite_files::refusal::Refusal;
+use tinkite_files::source;
 
 pub(super) fn run(args: &SwatchKeep, console: &Console) -> Result<(), Refusal> {
     let loaded = load::job(&args.job, None, &[])?;

@@ -3,9 +3,6 @@
 use crate::args::SwatchMake;
 use crate::console::Console;
 use crate::door;
-use crate::load;
-use crate::output::Output;
-use crate::refusal::{Refusal, Sources};
 use std::io::Write;
 use tinkite_core::job;
 use tinkite_core::job::recipe::Make;
@@ -14,11 +11,14 @@ use tinkite_core::machine::profile_name;
 use tinkite_core::machine::section::quoted;
 use tinkite_core::problem::Problems;
 use tinkite_core::quantity::plain;
+use tinkite_files::load;
+use tinkite_files::output::Output;
+use tinkite_files::refusal::{Refusal, Sources};
 
 pub(super) fn run(args: &SwatchMake, console: &Console) -> Result<(), Refusal> {
     let path = args.output.clone().unwrap_or_else(|| "swatch.kite.toml".into());
     let to_stdout = path.as_os_str() == "-";
-    let output = if to_stdout { None } else { Some(Output::create(&path, args.writing)?) };
+    let output = if to_stdout { None } else { Some(Output::create(&path, args.writing.into())?) };
     let make = match args.make.as_deref() {
         Some(word) => Make::of(word).ok_or_else(|| {
             Refusal::Usage(format!("--make cannot be \"{word}\": cut, score or engrave"))

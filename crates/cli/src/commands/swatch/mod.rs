@@ -6,7 +6,7 @@ mod read;
 
 use crate::args::SwatchCommand;
 use crate::console::Console;
-use crate::refusal::Refusal;
+use tinkite_files::refusal::Refusal;
 
 pub(super) fn run(command: &SwatchCommand, console: &Console) -> Result<(), Refusal> {
     match command {

@@ -2,12 +2,6 @@
 
 use crate::args::SwatchRead;
 use crate::console::Console;
-use crate::load;
-use crate::png;
-use crate::refusal::{Refusal, Sources};
-use crate::report::micron;
-use crate::report::table::table;
-use crate::source;
 use serde::Serialize;
 use std::sync::Arc;
 use tinkite_core::artwork::{self, Bitmap};
@@ -17,6 +11,12 @@ use tinkite_core::picture;
 use tinkite_core::problem::{Code, Place, Problem};
 use tinkite_core::quantity::{PowerSetpoint, parse_power, plain};
 use tinkite_core::scan::{self, MOST_PIXELS, Scan};
+use tinkite_files::load;
+use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_files::source;
+use tinkite_report::micron;
+use tinkite_report::png;
+use tinkite_report::table::table;
 
 #[derive(Debug, Serialize)]
 struct ReadJson {
@@ -60,7 +60,7 @@ pub(super) fn run(args: &SwatchRead, console: &Console) -> Result<(), Refusal> {
     let near = wanted.and_then(|wanted| nearest(&read.scan, wanted));
     if let Some(path) = &args.output {
         let title = format!("{} on {}", args.job.display(), args.picture.display());
-        let written = png::write(path, args.writing, || {
+        let written = png::write(path, args.writing.into(), || {
             picture::sheet_chart(&read.swatch, &read.scan, near, read.curve.as_ref(), &title)
         })?;
         if !console.json {
@@ -264,7 +264,7 @@ pub(super) fn tone_of(
         picture: picture.to_path_buf(),
         darkness: None,
         output: None,
-        writing: crate::args::Writing { force: false, number: false },
+        writing: crate::args::Writing::default(),
     };
     let read = of(&args, console)?;
     let curve = read.curve.ok_or_else(|| {

@@ -1,0 +1,25 @@
+//! What is said of the beam: only what was seen.
+
+use tinkite_wire::Dark;
+
+/// What is known of the beam, to follow another sentence.
+pub fn words(dark: Dark) -> &'static str {
+    match dark {
+        Dark::Untouched => "",
+        Dark::Confirmed => "; the beam is off",
+        Dark::Asked => {
+            "; the controller was told to switch the beam off and did not confirm it: LOOK AT THE MACHINE"
+        }
+        Dark::Unknown => "; THE BEAM MAY BE ON: switch the machine off",
+    }
+}
+
+/// The same in one word.
+pub fn word(dark: Dark) -> &'static str {
+    match dark {
+        Dark::Untouched => "untouched",
+        Dark::Confirmed => "confirmed",
+        Dark::Asked => "asked",
+        Dark::Unknown => "unknown",
+    }
+}

@@ -1,0 +1,348 @@
+//! The program that is streamed: written from a job, found as a file or remembered in the log,
+//! measured before anything moves.
+
+use super::lines::each_line;
+use super::shared::{SharedFile, SharedReader};
+use std::fs::File;
+use std::io::{self, BufReader, Seek, SeekFrom, Write};
+use std::path::Path;
+use tinkite_core::frame::Round;
+use tinkite_core::geometry::Vec2;
+use tinkite_core::job::Zero;
+use tinkite_core::machine::Machine;
+use tinkite_core::problem::{Code, Problem, Problems};
+use tinkite_core::program::measure::{Measure, Report};
+use tinkite_core::program::{Comments, Place, Program, Resumed, Standing, rest};
+use tinkite_core::quantity::plain;
+use tinkite_files::call::JobCall;
+use tinkite_files::load::Made;
+use tinkite_files::machines;
+use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_log::MadePart;
+use tinkite_log::{Entry, Log, MadeFrom, Tried};
+use tinkite_run::Outgoing;
+
+/// A step of a program: the line with which it begins, its name, and how it is done, in words.
+#[derive(Debug, Clone)]
+pub struct Step {
+    /// The line with which it begins, from 1.
+    pub line: u32,
+    /// Its name in the job.
+    pub name: String,
+    /// How it is done, in words.
+    pub settings: String,
+    /// What it is done with, where it was made from a job.
+    pub tried: Option<Tried>,
+}
+
+/// A program on its way to the machine.
+pub struct ProgramFile {
+    /// What people call it.
+    pub name: String,
+    /// The machine that it was checked against.
+    pub machine: Machine,
+    /// What the machine is called, and its profile's text.
+    pub machine_name: String,
+    /// The text of the machine's profile.
+    pub profile: String,
+    /// The job that it was made from, where it was.
+    pub made: Option<MadeFrom>,
+    /// Whether its serial numbers go on from run to run.
+    pub counts_on: bool,
+    /// What the job calls its stock.
+    pub material: Option<String>,
+    /// Diameter of what the rotary holds, mm, where it is in use.
+    pub diameter: Option<f64>,
+    /// What was measured of it.
+    pub report: Report,
+    /// Its steps, in their order.
+    pub steps: Vec<Step>,
+    /// What the program counts from, when it was made from a job.
+    pub zero: Option<Zero>,
+    file: SharedFile,
+}
+
+impl ProgramFile {
+    /// The program of a run in the log.
+    pub fn remembered(log: &Log, entry: &Entry) -> Result<Checked, Refusal> {
+        let began = &entry.began;
+        let file = log.program(entry.id)?;
+        let shown = format!("the profile of run {}", entry.id);
+        let machine = tinkite_core::machine::read(&shown, &began.profile).map_err(|problems| {
+            Refusal::Problems(problems, Sources::from([(shown.clone(), began.profile.clone())]))
+        })?;
+        let zero = began.zero.as_deref().and_then(Zero::named);
+        let found = Found {
+            name: began.job.clone(),
+            file,
+            machine,
+            machine_name: began.machine.clone(),
+            profile: began.profile.clone(),
+            made: began.made.clone(),
+            counts_on: false,
+            zero,
+            material: began.material.clone(),
+            diameter: began.diameter,
+            tried: began
+                .steps
+                .iter()
+                .filter_map(|step| Some((step.name.clone(), step.tried.clone()?)))
+                .collect(),
+        };
+        Self::of(found)
+    }
+
+    /// Measures a program that was found or made.
+    ///
+    /// # Errors
+    /// It cannot be read, or is no program.
+    pub fn of(found: Found) -> Result<Checked, Refusal> {
+        let Found { name, file, machine, machine_name, profile, made, counts_on, zero, .. } = found;
+        let (material, diameter, tried) = (found.material, found.diameter, found.tried);
+        let file = SharedFile::new(file);
+        // Whether it stays on the bed is asked again when the controller has said where its zero is.
+        let mut measure = Measure::new(&name, Some(&machine), diameter);
+        if zero != Some(Zero::Bed) {
+            measure = measure.anywhere();
+        }
+        if let Some(letter) = stand_in(&machine, diameter) {
+            measure = measure.turning(letter);
+        }
+        let (mut steps, mut number) = (Vec::new(), 0);
+        let mut outgoing = Outgoing::new(&machine);
+        let mut unsendable = None;
+        each_line(&name, &mut buffered(file.reader()), |line| {
+            number += 1;
+            measure.line(line);
+            if let Err(why) = outgoing.line(line) {
+                unsendable.get_or_insert(why);
+            }
+            steps.extend(step(number, line));
+        })?;
+        for step in &mut steps {
+            let own = |(name, _): &&(String, Tried)| *name == step.name;
+            step.tried = tried.iter().find(own).map(|(_, tried)| tried.clone());
+        }
+        let mut report = measure.finish();
+        if diameter.is_none()
+            && let Some(problem) = too_large(&name, &report, &machine)
+        {
+            report.problems.push(problem);
+        }
+        let program = Self {
+            name,
+            machine,
+            machine_name,
+            profile,
+            made,
+            counts_on,
+            material,
+            diameter,
+            report,
+            steps,
+            zero,
+            file,
+        };
+        Ok(Checked { program, unsendable })
+    }
+
+    /// The file itself.
+    pub fn file(&self) -> SharedFile {
+        self.file.clone()
+    }
+
+    /// It, from the start.
+    pub fn reader(&self) -> BufReader<SharedReader> {
+        buffered(self.file.reader())
+    }
+
+    /// Measures it again, begun where the machine stands with the work offset that it has, both mm
+    /// from the zero of the profile's bed.
+    pub fn measured_at(&self, at: [f64; 3], offset: [f64; 3]) -> Result<Report, Refusal> {
+        let whole = |p: [f64; 3]| [p[0], p[1], p[2], 0.0, 0.0, 0.0];
+        let mut measure = Measure::new(&self.name, Some(&self.machine), self.diameter)
+            .standing(whole(at), whole(offset));
+        if let Some(letter) = stand_in(&self.machine, self.diameter) {
+            measure = measure.turning(letter);
+        }
+        each_line(&self.name, &mut self.reader(), |line| measure.line(line))?;
+        Ok(measure.finish())
+    }
+
+    /// Becomes what is left of it from a place on.
+    pub fn cut_off(
+        &mut self,
+        place: Place,
+        began: Standing,
+        now: Standing,
+    ) -> Result<Resumed, Refusal> {
+        let failed = |error: io::Error| Refusal::output("a temporary file", error);
+        let mut file = tempfile::tempfile().map_err(failed)?;
+        let mut out = io::BufWriter::with_capacity(1 << 16, &mut file);
+        let resumed = rest(self.reader(), place, began, now, &self.machine, &mut out)
+            .map_err(|error| Refusal::Usage(format!("{}: {error}", self.name)))?;
+        out.flush().map_err(failed)?;
+        drop(out);
+        self.file = SharedFile::new(file);
+        self.steps.clear();
+        let mut number = 0;
+        let steps = &mut self.steps;
+        // What was set up in front of a line may have made it too long.
+        let mut outgoing = Outgoing::new(&self.machine);
+        let mut unsendable = None;
+        each_line(&self.name, &mut buffered(self.file.reader()), |line| {
+            number += 1;
+            if let Err(why) = outgoing.line(line) {
+                unsendable.get_or_insert(why);
+            }
+            steps.extend(step(number, line));
+        })?;
+        match unsendable {
+            Some(why) => Err(Refusal::Usage(format!("the rest of {}: {why}", self.name))),
+            None => Ok(resumed),
+        }
+    }
+}
+
+/// A program that was measured, with what is wrong or doubtful with it.
+pub struct Checked {
+    program: ProgramFile,
+    /// Why a line of it cannot be sent.
+    unsendable: Option<String>,
+}
+
+impl Checked {
+    /// What is wrong or doubtful with it.
+    #[must_use]
+    pub fn problems(&self) -> &Problems {
+        &self.program.report.problems
+    }
+
+    /// The program, fit to be sent.
+    ///
+    /// # Errors
+    /// One of its problems is an error (they were told before), or a line cannot be sent.
+    pub fn accept(self) -> Result<ProgramFile, Refusal> {
+        if self.problems().refuse() {
+            return Err(Refusal::Reported);
+        }
+        let Some(why) = self.unsendable else { return Ok(self.program) };
+        let message = format!("{}: {why}", self.program.name);
+        let problem = Problem::error(Code::Unsendable, message, "nothing was sent");
+        Err(Refusal::Problems(problem.into(), Sources::new()))
+    }
+}
+
+/// What fits on the bed from no zero at all; where the zero lies is asked later. Rounding may make it
+/// this much larger, mm.
+const SLACK: f64 = 0.003;
+
+/// A program that is larger than the bed.
+fn too_large(name: &str, report: &Report, machine: &Machine) -> Option<Problem> {
+    let extents = report.extents?;
+    let size = machine.pointing.to_plane(Vec2::new(extents.width(), extents.height()));
+    let (wide, deep) = (size.x.abs(), size.y.abs());
+    let bed = &machine.bed;
+    let fits = wide <= bed.width + SLACK && deep <= bed.depth + SLACK;
+    (!fits && report.rotary.is_none()).then(|| {
+        let message = format!(
+            "{name}: its moves take {} x {} mm, and the bed is {} x {} mm",
+            plain(wide, 2),
+            plain(deep, 2),
+            plain(bed.width, 2),
+            plain(bed.depth, 2)
+        );
+        Problem::error(
+            Code::OffBed,
+            message,
+            "there is no zero from which it would stay on the bed",
+        )
+    })
+}
+
+/// Reads in large pieces.
+pub fn buffered(reader: SharedReader) -> BufReader<SharedReader> {
+    BufReader::with_capacity(1 << 16, reader)
+}
+
+/// The letter of the axis that the rotary stands in for, when something is held in it.
+fn stand_in(machine: &Machine, diameter: Option<f64>) -> Option<u8> {
+    let rotary = machine.rotary.filter(|rotary| rotary.per_turn.is_some() && diameter.is_some());
+    rotary.map(|rotary| rotary.letter)
+}
+
+/// The step that a comment of ours announces: `step 2 of 3: folds - score, …`.
+fn step(line: u32, text: &[u8]) -> Option<Step> {
+    let text = std::str::from_utf8(text).ok()?.trim_start_matches([';', '(', ' ']);
+    let (_, rest) = text.strip_prefix("step ")?.split_once(": ")?;
+    let (name, settings) = rest.split_once(" - ").unwrap_or((rest, ""));
+    let settings = settings.trim_end_matches(')').to_string();
+    Some(Step { line, name: name.trim_end_matches(')').to_string(), settings, tried: None })
+}
+
+/// A program, found or made.
+pub struct Found {
+    /// What people call it.
+    pub name: String,
+    /// Its text, at its start.
+    pub file: File,
+    /// The machine that it is for.
+    pub machine: Machine,
+    /// What that machine is called.
+    pub machine_name: String,
+    /// The text of the machine's profile.
+    pub profile: String,
+    /// The job that it was made from.
+    pub made: Option<MadeFrom>,
+    /// Whether its serial numbers go on from run to run.
+    pub counts_on: bool,
+    /// What it counts from, where it was made from a job.
+    pub zero: Option<Zero>,
+    /// What the job calls its stock.
+    pub material: Option<String>,
+    /// Diameter of what the rotary holds, mm.
+    pub diameter: Option<f64>,
+    /// What the steps of a job are done with, by name.
+    pub tried: Vec<(String, Tried)>,
+}
+
+/// The program of a job that was made, written; what is wrong or doubtful with the job was told before.
+///
+/// # Errors
+/// No room for it on the disk.
+pub fn written(call: &JobCall, made: Made) -> Result<Found, Refusal> {
+    let program = Program::new(made.compiled.within);
+    let name = format!("the program of {}", call.job.display());
+    let whole = |path: &Path| std::path::absolute(path).unwrap_or_else(|_| path.to_path_buf());
+    let from = MadeFrom {
+        job: whole(&call.job),
+        machine: call.machine.as_ref().map(|machine| match machines::is_path(machine) {
+            true => whole(Path::new(machine)).display().to_string(),
+            false => machine.clone(),
+        }),
+        part: MadePart { set: made.set, ..call.part.clone() },
+        numbers: made.compiled.numbers,
+    };
+    let failed = |error: io::Error| Refusal::output("a temporary file", error);
+    let mut file = tempfile::tempfile().map_err(failed)?;
+    program.write(Comments::Full, &mut file).map_err(failed)?;
+    file.seek(SeekFrom::Start(0)).map_err(failed)?;
+    let (zero, diameter) =
+        (Some(made.job.placement.zero), made.job.round.as_ref().map(Round::diameter));
+    let machine_name = made.job.machine.name.clone();
+    let tried = |step: &tinkite_core::job::Step| (step.name.clone(), Tried::of(step, &made.job));
+    let tried = made.job.steps.iter().map(tried).collect();
+    Ok(Found {
+        name,
+        file,
+        machine: made.job.machine,
+        machine_name,
+        profile: made.profile,
+        made: Some(from),
+        counts_on: made.job.placement.copies.number.is_some_and(|number| number.goes_on),
+        zero,
+        material: made.job.material,
+        diameter,
+        tried,
+    })
+}

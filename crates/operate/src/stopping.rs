@@ -1,0 +1,48 @@
+//! Ctrl-C and its like: noticed, never obeyed blindly, so that the beam goes off first. Ctrl-Z, too:
+//! a program that the terminal stops could not switch off the beam.
+
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::{Duration, Instant};
+
+/// Whether somebody wants this program to stop.
+#[derive(Debug, Clone, Default)]
+pub struct Stopping {
+    flag: Arc<AtomicBool>,
+    /// The moment from which on it is wanted without a signal.
+    from: Option<Instant>,
+}
+
+impl Stopping {
+    /// Watches for Ctrl-C, Ctrl-Z, Ctrl-\\, a closed terminal and a polite kill from now on.
+    pub fn watch() -> std::io::Result<Self> {
+        use signal_hook::consts::{SIGINT, SIGTERM};
+        let stopping = Self::default();
+        #[cfg(unix)]
+        for signal in {
+            use signal_hook::consts::{SIGHUP, SIGQUIT, SIGTSTP};
+            [SIGHUP, SIGQUIT, SIGTSTP]
+        } {
+            signal_hook::flag::register(signal, stopping.flag.clone())?;
+        }
+        for signal in [SIGINT, SIGTERM] {
+            signal_hook::flag::register(signal, stopping.flag.clone())?;
+        }
+        Ok(stopping)
+    }
+
+    /// Whether it was asked for.
+    pub fn wanted(&self) -> bool {
+        self.flag.load(Ordering::Relaxed) || self.from.is_some_and(|from| Instant::now() >= from)
+    }
+
+    /// The same, and after this time in any case.
+    pub fn or_after(self, time: Option<Duration>) -> Self {
+        Self { from: time.map(|time| Instant::now() + time), ..self }
+    }
+
+    /// The flag itself.
+    pub fn flag(&self) -> &AtomicBool {
+        &self.flag
+    }
+}
