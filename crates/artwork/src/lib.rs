@@ -32,7 +32,7 @@ use std::sync::Arc;
 use tinkite_base::colour::Colour;
 use tinkite_base::geometry::region::FillRule;
 use tinkite_base::geometry::{Affine, BezPath, Contour, Point, Rect, drawn_bounds, fit, hull};
-pub use tinkite_base::problem::{Code, Place, Problem, Problems, few};
+pub use tinkite_base::problem::{Code, Location, Problem, Problems, few};
 
 /// The layers of an artwork and whatever is doubtful about its shapes, on lines and arcs within `tolerance` mm
 /// of what was drawn: both from the same contours, and at the same time.
@@ -85,8 +85,8 @@ impl Source {
 
     /// As a place in `file`.
     #[must_use]
-    pub fn place(&self, file: &str) -> Place {
-        Place { file: file.into(), line: self.line, span: None, thing: self.id.clone() }
+    pub fn place(&self, file: &str) -> Location {
+        Location { file: file.into(), line: self.line, span: None, thing: self.id.clone() }
     }
 }
 

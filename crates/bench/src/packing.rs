@@ -36,14 +36,14 @@ impl Random {
 
 /// A kind of part: its outline, mm, and how many there are.
 #[derive(Debug, Clone)]
-pub struct Kind {
+pub struct PartKind {
     /// Corners.
     pub outline: Vec<[f64; 2]>,
     /// How many.
     pub count: usize,
 }
 
-impl Kind {
+impl PartKind {
     fn area(&self) -> f64 {
         let points = &self.outline;
         let twice: f64 = (0..points.len())
@@ -58,7 +58,7 @@ impl Kind {
 
 /// The parts of a sheet: plates, angles, triangles, stars with bays and slices of rings, of very different size.
 #[must_use]
-pub fn mixed(number: u64) -> Vec<Kind> {
+pub fn mixed(number: u64) -> Vec<PartKind> {
     let mut random = Random((number + 1).wrapping_mul(0x9e37_79b9_7f4a_7c15));
     let mut kinds = Vec::new();
     let mut area = 0.0;
@@ -100,7 +100,7 @@ pub fn mixed(number: u64) -> Vec<Kind> {
                 outer.chain((0..=16).rev().map(|k| at(k, thick * size / 2.0))).collect()
             }
         };
-        let kind = Kind { outline, count: 1 + random.below(5) };
+        let kind = PartKind { outline, count: 1 + random.below(5) };
         area += kind.area() * kind.count as f64;
         kinds.push(kind);
     }
@@ -109,13 +109,13 @@ pub fn mixed(number: u64) -> Vec<Kind> {
 
 /// What all parts cover, mm².
 #[must_use]
-pub fn area(kinds: &[Kind]) -> f64 {
+pub fn area(kinds: &[PartKind]) -> f64 {
     kinds.iter().map(|kind| kind.area() * kind.count as f64).sum()
 }
 
 /// An outline as a drawing of its own.
 #[must_use]
-pub fn drawing(kind: &Kind) -> String {
+pub fn drawing(kind: &PartKind) -> String {
     let points: Vec<String> =
         kind.outline.iter().map(|[x, y]| format!("{:.4} {:.4}", x + 100.0, y + 100.0)).collect();
     format!(
@@ -126,7 +126,7 @@ pub fn drawing(kind: &Kind) -> String {
 
 /// The job that packs them.
 #[must_use]
-pub fn job(kinds: &[Kind]) -> String {
+pub fn job(kinds: &[PartKind]) -> String {
     let mut text = format!(
         "tinkite = 1\nmachine = \"bench-laser\"\n[stock]\nwidth = \"{WIDTH} mm\"\ndepth = \"295 mm\"\n[place]\npack = {{ gap = \"{GAP} mm\", turn = \"90 deg\" }}\n[[step]]\nname = \"cut\"\ntake = {{ stroke = \"red\" }}\nmake = \"cut\"\nspeed = \"20 mm/s\"\npower = \"50 %\"\n"
     );
@@ -216,7 +216,7 @@ struct Lies {
 
 /// How much depth of the stock the best layout takes that is found in so long, mm.
 #[must_use]
-pub fn searched(kinds: &[Kind], time: Duration, seed: u64) -> f64 {
+pub fn searched(kinds: &[PartKind], time: Duration, seed: u64) -> f64 {
     let begun = Instant::now();
     let mut random = Random(seed | 1);
     let masks: Vec<Vec<Mask>> = kinds

@@ -31,7 +31,7 @@ pub(crate) fn steps() -> Vec<CompletionCandidate> {
 
 /// Machines that can be named.
 pub(crate) fn machines() -> Vec<CompletionCandidate> {
-    let told = |found: machines::Found| {
+    let told = |found: machines::FoundProfile| {
         let words = found.from.words();
         CompletionCandidate::new(found.name).help(Some(words.into()))
     };
@@ -55,7 +55,7 @@ pub(crate) fn recipes() -> Vec<CompletionCandidate> {
 /// The last runs.
 pub(crate) fn runs() -> Vec<CompletionCandidate> {
     let entries = log::path(None).and_then(|path| Ok(Log::look_into(&path)?.entries(RUNS)?));
-    let told = |entry: tinkite_log::Entry| {
+    let told = |entry: tinkite_log::RunEntry| {
         let how = entry.how.as_deref().unwrap_or("broke off, or running");
         let words = format!("{}, {how}", entry.began.job);
         CompletionCandidate::new(entry.id.to_string()).help(Some(words.into()))

@@ -102,10 +102,10 @@ impl Excerpt {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tinkite_core::problem::{Code, Place};
+    use tinkite_core::problem::{Code, Location};
 
     fn problem(text: &str, span: Range<usize>) -> Problem {
-        let place = Place::span("a.toml", text, span);
+        let place = Location::span("a.toml", text, span);
         Problem::error(Code::Quantity, "this has no unit", "write one").at(place)
     }
 

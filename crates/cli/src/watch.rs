@@ -18,7 +18,7 @@ const GLANCE: Duration = Duration::from_millis(120);
 
 /// What something was made of, and what it came to.
 #[derive(Debug, Clone, Default)]
-pub(crate) struct Outcome {
+pub(crate) struct WatchResult {
     /// The files that it was made of.
     pub(crate) files: Vec<PathBuf>,
     /// None where there is nothing to compare.
@@ -47,7 +47,7 @@ impl Sums {
     }
 }
 
-impl Outcome {
+impl WatchResult {
     /// Of a job that went through every stage.
     pub(crate) fn of(made: &Made) -> Self {
         let totals = &made.compiled.within.planned().totals;
@@ -66,7 +66,7 @@ pub(crate) fn again_and_again(
     jobs: &[PathBuf],
     result: Option<&Path>,
     console: &Console,
-    mut make: impl FnMut() -> Result<Outcome, Refusal>,
+    mut make: impl FnMut() -> Result<WatchResult, Refusal>,
 ) -> Result<(), Refusal> {
     if let Some(job) = jobs.iter().find(|job| bundle::inside(job).is_some()) {
         let why = format!("{}: nobody edits a bundle; watch the job's folder", job.display());

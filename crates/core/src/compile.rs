@@ -6,7 +6,7 @@ use std::sync::Arc;
 use tinkite_artwork::Depth;
 use tinkite_base::geometry::Rect;
 use tinkite_base::problem::{
-    Code, Place, Problem, Problems, Remedy, Severity, count, few, nearest,
+    Code, Location, Problem, Problems, Remedy, Severity, count, few, nearest,
 };
 use tinkite_job::Job;
 use tinkite_job::recipe::{Kept, RecipeUse};
@@ -41,7 +41,7 @@ impl Choice {
                 };
                 let message = format!("the job has no step called \"{name}\"");
                 problems.push(
-                    Problem::error(Code::NoSuchStep, message, help).at(Place::file(&job.file)),
+                    Problem::error(Code::NoSuchStep, message, help).at(Location::file(&job.file)),
                 );
             }
         }
@@ -107,7 +107,7 @@ fn blank_squares(job: &Job) -> Problems {
         format!("{} left blank: {} ({why})", count(names.len(), "square"), few(&names, 6));
     let help = "values between the machine's floor and ceiling fill them";
     let note = Problem::warning(Code::SwatchBlank, message, help);
-    note.at(Place::file(&job.file)).naming(names).into()
+    note.at(Location::file(&job.file)).naming(names).into()
 }
 
 /// What is told of recipes that nobody has tried on this machine, each once with the steps that use it.
@@ -148,7 +148,7 @@ fn untried(job: &Job) -> Problems {
             }
             _ => continue,
         };
-        let place = Place { span: Some(step.span.clone()), ..Place::file(&job.file) };
+        let place = Location { span: Some(step.span.clone()), ..Location::file(&job.file) };
         problems.push(problem.at(place).naming(names));
     }
     problems
@@ -171,7 +171,7 @@ fn accepted(problems: Problems, job: &Job) -> Problems {
         let message = format!("{many} accepted by the job: {}", few(&codes, 8));
         let help = "accept in the job lists them; take a code out to see its warning";
         let note = Problem::note(Code::Accepted, message, help);
-        kept.push(note.at(Place::file(&job.file)));
+        kept.push(note.at(Location::file(&job.file)));
     }
     kept
 }

@@ -12,7 +12,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 use tinkite_core::checksum::checksum;
 use tinkite_core::job::recipe::{Book, EditError, Kept, Shelf, read_book};
-use tinkite_core::problem::{Code, Place, Problem};
+use tinkite_core::problem::{Code, Location, Problem};
 
 /// The ending of books.
 const ENDING: &str = ".recipes.toml";
@@ -55,7 +55,7 @@ pub fn shelf(folder: &Path) -> Result<Shelf, Refusal> {
 /// A book that nothing can be read of.
 fn unread(name: &str, kept: Kept, refusal: &Refusal) -> Book {
     let help = "nothing of this book is used until it can be read";
-    let problem = Problem::warning(Code::BrokenBook, refusal.why(), help).at(Place::file(name));
+    let problem = Problem::warning(Code::BrokenBook, refusal.why(), help).at(Location::file(name));
     let (text, recipes) = (String::new(), Vec::new());
     Book { name: name.into(), kept, text, recipes, problems: problem.into() }
 }

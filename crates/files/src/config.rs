@@ -4,7 +4,7 @@ use crate::refusal::{Refusal, Sources};
 use etcetera::BaseStrategy;
 use serde::Deserialize;
 use std::path::PathBuf;
-use tinkite_core::problem::{Code, Place, Problem};
+use tinkite_core::problem::{Code, Location, Problem};
 
 /// What stands in it.
 #[derive(Debug, Default, Deserialize)]
@@ -38,8 +38,8 @@ pub fn read() -> Result<Config, Refusal> {
     toml::from_str(&text).map_err(|error: toml::de::Error| {
         let shown = path.display().to_string();
         let place = match error.span() {
-            Some(span) => Place::span(&shown, &text, span),
-            None => Place::file(&shown),
+            Some(span) => Location::span(&shown, &text, span),
+            None => Location::file(&shown),
         };
         let help = "it knows the keys machine, units, colour, book and log";
         let problem = Problem::error(Code::WrongType, error.message(), help);

@@ -4,11 +4,11 @@ use crate::refusal::{Refusal, Sources};
 use crate::source;
 use std::path::Path;
 use tinkite_core::artwork::{self, Format};
-use tinkite_core::problem::{Code, Place, Problem};
+use tinkite_core::problem::{Code, Location, Problem};
 
 /// What a file is, by its content.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Kind {
+pub enum FileKind {
     /// A drawing, a bitmap or a solid.
     Drawing,
     /// A job file.
@@ -19,7 +19,7 @@ pub enum Kind {
     Program,
 }
 
-impl Kind {
+impl FileKind {
     /// Of bytes; none for anything else.
     pub fn of(bytes: &[u8]) -> Option<Self> {
         if Format::of(bytes).is_some() {
@@ -56,7 +56,7 @@ const HEAD: u64 = 64 << 10;
 ///
 /// # Errors
 /// It is of another kind, or cannot be read.
-pub fn refuse(path: &Path, wanted: Kind) -> Result<(), Refusal> {
+pub fn refuse(path: &Path, wanted: FileKind) -> Result<(), Refusal> {
     // What can be read once only is read by whoever takes it.
     if !path.is_file() {
         return Ok(());
@@ -69,33 +69,33 @@ pub fn refuse(path: &Path, wanted: Kind) -> Result<(), Refusal> {
 ///
 /// # Errors
 /// It cannot be read.
-pub fn is(path: &Path, kind: Kind) -> Result<bool, Refusal> {
-    Ok(Kind::of(&source::bytes(path, artwork::LARGEST_FILE)?) == Some(kind))
+pub fn is(path: &Path, kind: FileKind) -> Result<bool, Refusal> {
+    Ok(FileKind::of(&source::bytes(path, artwork::LARGEST_FILE)?) == Some(kind))
 }
 
 /// Why a file is refused where something else is wanted; `None` when it is of no kind that is known.
-pub fn refused(path: &Path, content: &[u8], wanted: Kind) -> Option<Refusal> {
-    let is = Kind::of(content);
+pub fn refused(path: &Path, content: &[u8], wanted: FileKind) -> Option<Refusal> {
+    let is = FileKind::of(content);
     let name = path.display();
     let (what, help) = match is {
         Some(kind) if kind == wanted => return None,
         None => return None,
-        Some(Kind::Drawing) => (
+        Some(FileKind::Drawing) => (
             "a drawing",
             format!(
                 "tinkite begin {name} writes a job for it; look {name} says what is in it, draw {name} --trouble shows what is wrong"
             ),
         ),
-        Some(Kind::Job) => (
+        Some(FileKind::Job) => (
             "a job",
             format!(
                 "tinkite check, plan, draw, emit and run take it; look {name} --measure ID|POINT measures a shape of it"
             ),
         ),
-        Some(Kind::Profile) => {
+        Some(FileKind::Profile) => {
             ("a machine profile", format!("tinkite machine show {name} says what is in it"))
         }
-        Some(Kind::Program) => (
+        Some(FileKind::Program) => (
             "a machine program",
             format!(
                 "tinkite read {name} says what it does and what is wrong with it; draw {name} and run {name} take it with --machine NAME"
@@ -103,14 +103,14 @@ pub fn refused(path: &Path, content: &[u8], wanted: Kind) -> Option<Refusal> {
         ),
     };
     let no = match wanted {
-        Kind::Drawing => "no drawing",
-        Kind::Job => "not a job",
-        Kind::Profile => "no machine profile",
-        Kind::Program => "no machine program",
+        FileKind::Drawing => "no drawing",
+        FileKind::Job => "not a job",
+        FileKind::Profile => "no machine profile",
+        FileKind::Program => "no machine program",
     };
     let shown = path.display().to_string();
     let problem = Problem::error(Code::Format, format!("this is {what}, {no}"), help);
-    Some(Refusal::Problems(problem.at(Place::file(&shown)).into(), Sources::new()))
+    Some(Refusal::Problems(problem.at(Location::file(&shown)).into(), Sources::new()))
 }
 
 #[cfg(test)]
@@ -120,16 +120,16 @@ mod tests {
     #[test]
     fn content_says_what_a_file_is() {
         for (text, kind) in [
-            ("<svg/>", Some(Kind::Drawing)),
-            ("# a kite\ntinkite = 1\n[[step]]\n", Some(Kind::Job)),
-            ("tinkite = 1\ndialect = \"grbl\"\n[axis.x]\n", Some(Kind::Profile)),
-            ("\n; by hand\nG0 X1", Some(Kind::Program)),
-            ("%\nO1", Some(Kind::Program)),
-            ("/N10 G1", Some(Kind::Program)),
+            ("<svg/>", Some(FileKind::Drawing)),
+            ("# a kite\ntinkite = 1\n[[step]]\n", Some(FileKind::Job)),
+            ("tinkite = 1\ndialect = \"grbl\"\n[axis.x]\n", Some(FileKind::Profile)),
+            ("\n; by hand\nG0 X1", Some(FileKind::Program)),
+            ("%\nO1", Some(FileKind::Program)),
+            ("/N10 G1", Some(FileKind::Program)),
             ("Dear kite club", None),
             ("", None),
         ] {
-            assert_eq!(Kind::of(text.as_bytes()), kind, "{text}");
+            assert_eq!(FileKind::of(text.as_bytes()), kind, "{text}");
         }
     }
 }

@@ -3,7 +3,7 @@
 use crate::books;
 use crate::call::JobCall;
 use crate::fonts::{JobFonts, MachineFonts};
-use crate::kind::{self, Kind};
+use crate::kind::{self, FileKind};
 use crate::machines;
 use crate::numbers;
 use crate::refusal::{Refusal, Sources};
@@ -21,7 +21,7 @@ use tinkite_core::machine;
 use tinkite_core::machine::Machine;
 use tinkite_core::machine::profile_name;
 use tinkite_core::photo::{self, FlatPhoto, Pixels};
-use tinkite_core::problem::{Code, Place, Problem, Problems, count};
+use tinkite_core::problem::{Code, Location, Problem, Problems, count};
 use tinkite_core::{Choice, Compiled, compile, survey};
 
 /// Reads a drawing.
@@ -30,9 +30,9 @@ pub fn drawing(path: &Path, how: &Reading<'_>) -> Result<Artwork, Refusal> {
 }
 
 /// Reads a drawing, and says what was read.
-fn drawing_of(path: &Path, how: &Reading<'_>) -> Result<(Artwork, Part), Refusal> {
+fn drawing_of(path: &Path, how: &Reading<'_>) -> Result<(Artwork, SourceFile), Refusal> {
     let content = bytes(path, artwork::LARGEST_FILE)?;
-    if let Some(refusal) = kind::refused(path, &content, Kind::Drawing) {
+    if let Some(refusal) = kind::refused(path, &content, FileKind::Drawing) {
         return Err(refusal);
     }
     let shown = path.display().to_string();
@@ -44,7 +44,7 @@ fn drawing_of(path: &Path, how: &Reading<'_>) -> Result<(Artwork, Part), Refusal
         artwork.units.source.clone(),
     ];
     ::log::info!("read {shown}: {}, {}", artwork.format.name(), what.join(", "));
-    Ok((artwork, Part::of(shown, &content)))
+    Ok((artwork, SourceFile::of(shown, &content)))
 }
 
 /// Finds and reads a machine profile: a path, or a name looked for in `folder` first.
@@ -66,7 +66,7 @@ pub fn folder_of(path: &Path) -> PathBuf {
 
 /// A file that a job is made of, as it was read.
 #[derive(Debug, Clone)]
-pub struct Part {
+pub struct SourceFile {
     /// What people call it: its path, or that it ships with the program.
     pub name: String,
     /// Its bytes.
@@ -75,7 +75,7 @@ pub struct Part {
     pub sha256: String,
 }
 
-impl Part {
+impl SourceFile {
     fn of(name: impl Into<String>, content: &[u8]) -> Self {
         Self { name: name.into(), bytes: content.len() as u64, sha256: checksum(content) }
     }
@@ -95,7 +95,7 @@ pub struct Loaded {
     /// The table with a row for each copy.
     pub table: Option<Table>,
     /// The files that it is made of: the job, its machine, its drawings, the books whose recipes it uses.
-    pub parts: Vec<Part>,
+    pub parts: Vec<SourceFile>,
     /// The books whose recipes it uses.
     pub books: Vec<Book>,
     /// The texts that problems may point into.
@@ -121,12 +121,12 @@ fn job_with(
 ) -> Result<Loaded, Refusal> {
     let shown = path.display().to_string();
     let mut sources = Sources::new();
-    kind::refuse(path, Kind::Job)?;
+    kind::refuse(path, FileKind::Job)?;
     let wrong =
         |problem: Problem| Refusal::Usage(format!("--set: {}; {}", problem.message, problem.help));
     let sets = Sets::read(SET, set).map_err(wrong)?;
     let own = text(path)?;
-    let mut parts = vec![Part::of(&shown, own.as_bytes())];
+    let mut parts = vec![SourceFile::of(&shown, own.as_bytes())];
     let changed = sets.laid_over(&own).map_err(|problem| {
         let said = Sources::from([(SET.to_string(), sets.text().to_string())]);
         Refusal::Problems(located(problem.into(), &said), said)
@@ -143,7 +143,7 @@ fn job_with(
     // The only other text that was read so far.
     let profile = sources.iter().find(|(name, _)| **name != shown);
     let profile = profile.map(|(name, text)| {
-        parts.push(Part::of(name, text.as_bytes()));
+        parts.push(SourceFile::of(name, text.as_bytes()));
         text.clone()
     });
     let profile = profile.unwrap_or_default();
@@ -163,7 +163,7 @@ fn job_with(
     if let Some(going) = numbers::going_on(&job, path, set)? {
         let set = [set, std::slice::from_ref(&going.set)].concat();
         let mut loaded = job_with(path, machine_override, &set, fonts)?;
-        going.note.into_iter().for_each(|note| loaded.doubts.push(note.at(Place::file(&shown))));
+        going.note.into_iter().for_each(|note| loaded.doubts.push(note.at(Location::file(&shown))));
         return Ok(loaded);
     }
     job.set = sets.lines();
@@ -186,7 +186,7 @@ fn job_with(
         job.steps.iter().any(|s| s.recipe.as_ref().is_some_and(|r| r.book() == book.name))
     };
     let books: Vec<Book> = shelf.books.iter().filter(|book| used(book)).cloned().collect();
-    parts.extend(books.iter().map(|book| Part::of(&book.name, book.text.as_bytes())));
+    parts.extend(books.iter().map(|book| SourceFile::of(&book.name, book.text.as_bytes())));
     let mut doubts = Problems::new();
     doubts
         .extend(machines::unlike_own(name, path, &profile).map(Problems::from).unwrap_or_default());
@@ -208,14 +208,14 @@ fn job_with(
 }
 
 /// Reads the table that a job's copies name.
-fn table(job: &Job, folder: &Path, parts: &mut Vec<Part>) -> Result<Option<Table>, Refusal> {
+fn table(job: &Job, folder: &Path, parts: &mut Vec<SourceFile>) -> Result<Option<Table>, Refusal> {
     let Some(each) = &job.placement.copies.each else { return Ok(None) };
     let path = source::named(folder, &each.file)?;
     let content = bytes(&path, artwork::LARGEST_FILE)?;
     let table = Table::read(&each.file, &content)
         .map_err(|problem| Refusal::Problems(problem.into(), Sources::new()))?;
     ::log::info!("read {}: {}", path.display(), count(table.count() as usize, "row"));
-    parts.push(Part::of(path.display().to_string(), &content));
+    parts.push(SourceFile::of(path.display().to_string(), &content));
     Ok(Some(table))
 }
 
@@ -227,7 +227,7 @@ fn no_machine(shown: &str, sources: Sources) -> Refusal {
         "the job names no machine",
         "add machine = \"bench-laser\", or the name or path of your own profile",
     );
-    let mut problems = Problems::from(missing.at(Place::line(shown, 1)));
+    let mut problems = Problems::from(missing.at(Location::line(shown, 1)));
     if let Ok(any) = machine::read("bench-laser", shipped::MACHINE)
         && let Err(others) = job::read(shown, text, any)
     {
@@ -245,7 +245,7 @@ pub struct Made {
     /// What the stages made of it.
     pub compiled: Compiled,
     /// The files that it is made of.
-    pub parts: Vec<Part>,
+    pub parts: Vec<SourceFile>,
     /// The texts that problems may point into.
     pub sources: Sources,
     /// What was set for this call, with what the log says of serial numbers.
@@ -311,12 +311,12 @@ pub fn lay_photo(made: &mut Made) -> Result<(), Refusal> {
         );
         let help = "place the job with zero = \"bed\", or take [photo] out";
         let note = Problem::warning(Code::PhotoPlaces, message, help);
-        made.compiled.problems.push(note.at(Place::file(&made.job.file)));
+        made.compiled.problems.push(note.at(Location::file(&made.job.file)));
         return Ok(());
     }
     let path = source::named(&folder_of(Path::new(&made.job.file)), &photo.file)?;
     let (flat, part, _) = flat_photo(&path, &photo.corners, &photo.found, &made.job.machine)?;
-    made.compiled.problems.push(flat.told().at(Place::file(&made.job.file)));
+    made.compiled.problems.push(flat.told().at(Location::file(&made.job.file)));
     made.parts.push(part);
     made.compiled.photo = Some(flat);
     Ok(())
@@ -329,11 +329,11 @@ pub fn flat_photo(
     corners: &[Point],
     found: &[Point],
     machine: &Machine,
-) -> Result<(FlatPhoto, Part, Vec<Point>), Refusal> {
+) -> Result<(FlatPhoto, SourceFile, Vec<Point>), Refusal> {
     let shown = path.display().to_string();
     let content = bytes(path, artwork::LARGEST_FILE)?;
     let refuse = |problem: Problem| {
-        Refusal::Problems(problem.at(Place::file(&shown)).into(), Sources::new())
+        Refusal::Problems(problem.at(Location::file(&shown)).into(), Sources::new())
     };
     let pixels = Pixels::read(&content).map_err(refuse)?;
     let on_bed: Vec<Point> = found.iter().map(|p| machine.on_bed(*p)).collect();
@@ -344,7 +344,7 @@ pub fn flat_photo(
     let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let flat = photo::flat(&name, pixels, &corners, &on_bed).map_err(refuse)?;
     ::log::info!("read {shown}: {}", flat.words());
-    Ok((flat, Part::of(shown, &content), corners))
+    Ok((flat, SourceFile::of(shown, &content), corners))
 }
 
 /// How a drawing is read that no job speaks of.

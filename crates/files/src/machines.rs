@@ -9,7 +9,7 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use tinkite_core::machine;
 use tinkite_core::machine::Machine;
-use tinkite_core::problem::{Code, Place, Problem, nearest};
+use tinkite_core::problem::{Code, Location, Problem, nearest};
 
 /// The ending of profiles.
 const ENDING: &str = ".machine.toml";
@@ -38,7 +38,7 @@ impl ProfileOrigin {
 
 /// A profile's text and where it was found.
 #[derive(Debug, Clone)]
-pub struct Found {
+pub struct FoundProfile {
     /// What the machine is called.
     pub name: String,
     /// Where the profile was found.
@@ -47,7 +47,7 @@ pub struct Found {
     pub text: String,
 }
 
-impl Found {
+impl FoundProfile {
     /// What problems call it.
     fn shown(&self) -> String {
         match &self.from {
@@ -77,10 +77,10 @@ pub fn is_path(name: &str) -> bool {
 
 /// Finds a profile: a path, or a name looked for in `folder`, in the user's own folder and among
 /// the shipped ones, in this order.
-pub fn find(name: &str, folder: &Path) -> Result<Found, Refusal> {
+pub fn find(name: &str, folder: &Path) -> Result<FoundProfile, Refusal> {
     let found = |from: ProfileOrigin, text| {
         ::log::info!("machine {name}: {}", from.words());
-        Ok(Found { name: name.to_string(), from, text })
+        Ok(FoundProfile { name: name.to_string(), from, text })
     };
     if is_path(name) {
         let path = source::named(folder, name)?;
@@ -126,17 +126,17 @@ pub fn unlike_own(name: &str, job: &Path, profile: &str) -> Option<Problem> {
         own.display()
     );
     let help = "what is made of the bundle keeps the bundle's limits: compare the two, or say --machine with the path of yours";
-    let place = Place::file(&bundle.display().to_string());
+    let place = Location::file(&bundle.display().to_string());
     Some(Problem::warning(Code::Bundle, message, help).at(place))
 }
 
 /// Every profile that can be named from `folder`: what the name means there.
-pub fn all(folder: &Path) -> Vec<Found> {
+pub fn all(folder: &Path) -> Vec<FoundProfile> {
     let mut found = in_folder(folder, ProfileOrigin::File);
     if let Some(own) = own_folder() {
         found.extend(in_folder(&own, ProfileOrigin::Own));
     }
-    found.extend(shipped::MACHINES.iter().map(|(name, text)| Found {
+    found.extend(shipped::MACHINES.iter().map(|(name, text)| FoundProfile {
         name: (*name).to_string(),
         from: ProfileOrigin::Shipped,
         text: (*text).to_string(),
@@ -147,11 +147,11 @@ pub fn all(folder: &Path) -> Vec<Found> {
     found
 }
 
-fn in_folder(folder: &Path, from: fn(PathBuf) -> ProfileOrigin) -> Vec<Found> {
+fn in_folder(folder: &Path, from: fn(PathBuf) -> ProfileOrigin) -> Vec<FoundProfile> {
     let one = |path: PathBuf| {
         let name = path.file_name()?.to_str()?.strip_suffix(ENDING)?.to_string();
         let text = source::text(&path).ok()?;
-        Some(Found { name, from: from(path), text })
+        Some(FoundProfile { name, from: from(path), text })
     };
     source::list(folder).into_iter().filter_map(one).collect()
 }

@@ -5,7 +5,7 @@ use crate::refusal::Refusal;
 use std::path::Path;
 use tinkite_core::job::{Job, set};
 use tinkite_core::problem::{Code, Problem};
-use tinkite_log::{Entry, Log};
+use tinkite_log::{Log, RunEntry};
 
 /// The key that says the first number.
 const FIRST: [&str; 4] = ["place", "copies", "number", "first"];
@@ -37,7 +37,7 @@ pub fn going_on(job: &Job, path: &Path, said: &[String]) -> Result<Option<GoingO
         return fresh;
     }
     let file = std::path::absolute(path).unwrap_or_else(|_| path.to_path_buf());
-    let numbers = |entry: &Entry| {
+    let numbers = |entry: &RunEntry| {
         let made = entry.began.made.as_ref().filter(|made| made.job == file)?;
         made.numbers
     };

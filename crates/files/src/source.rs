@@ -5,7 +5,7 @@ use crate::refusal::{Refusal, Sources};
 use std::fs::File;
 use std::io::Read;
 use std::path::{Path, PathBuf};
-use tinkite_core::problem::{Code, Place, Problem};
+use tinkite_core::problem::{Code, Location, Problem};
 
 /// Text files are refused above this size: nobody writes a job of 4 MB.
 const LARGEST_TEXT: u64 = 4 << 20;
@@ -66,7 +66,7 @@ pub fn named(folder: &Path, file: &str) -> Result<PathBuf, Refusal> {
     }
     let message = format!("what lies in the bundle names {file}, which lies outside of it");
     let help = "make the bundle with tinkite bundle, which takes everything along";
-    let place = Place::file(&bundle.display().to_string());
+    let place = Location::file(&bundle.display().to_string());
     let problem = Problem::error(Code::Bundle, message, help).at(place);
     Err(Refusal::Problems(problem.into(), Sources::new()))
 }
@@ -76,7 +76,7 @@ pub fn text(path: &Path) -> Result<String, Refusal> {
     let name = path.display().to_string();
     let data = bytes(path, LARGEST_TEXT)?;
     let refuse = |message: &str, help: &str| {
-        let problem = Problem::error(Code::Format, message, help).at(Place::file(&name));
+        let problem = Problem::error(Code::Format, message, help).at(Location::file(&name));
         Refusal::Problems(problem.into(), Sources::new())
     };
     if data.len() as u64 > LARGEST_TEXT {

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex};
 use tinkite_artwork::{Lettering, NoOutlines};
 use tinkite_base::geometry::{Affine, BezPath};
-use tinkite_base::problem::{Code, Place, Problem, Problems, few};
+use tinkite_base::problem::{Code, Location, Problem, Problems, few};
 use usvg::fontdb::{Database, ID};
 use usvg::{FontFamily, FontResolver};
 
@@ -82,7 +82,7 @@ impl Missing {
                 format!("text in a font that is not on this machine: {}", few(&names, 6)),
                 "install the font, or turn the text into outlines in the drawing program",
             )
-            .at(Place::file(file))
+            .at(Location::file(file))
             .naming(names),
         );
     }

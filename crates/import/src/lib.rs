@@ -22,7 +22,7 @@ pub use rendered::Render;
 
 use std::io::Read;
 use tinkite_artwork::{Artwork, Format};
-use tinkite_base::problem::{Code, Place, Problem, Problems};
+use tinkite_base::problem::{Code, Location, Problem, Problems};
 
 /// How a file is read, beyond what stands in it.
 #[derive(Clone, Copy)]
@@ -55,7 +55,7 @@ const LARGEST_COORDINATE: f64 = 1e6;
 /// Files that are empty, too large, of a kind that is not read, or broken.
 pub fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems> {
     let refuse = |code, message: &str, help: &str| {
-        Err(Problems::from(Problem::error(code, message, help).at(Place::file(name))))
+        Err(Problems::from(Problem::error(code, message, help).at(Location::file(name))))
     };
     if bytes.is_empty() {
         return refuse(Code::EmptyFile, "the file is empty", "save the drawing again");
@@ -133,7 +133,7 @@ fn misnamed(name: &str, format: Format) -> Option<Problem> {
             format!("the name says {promised}, but this is {}, and is read as that", format.name()),
             "rename the file, so that other programs know it too",
         )
-        .at(Place::file(name))
+        .at(Location::file(name))
     })
 }
 

@@ -2,7 +2,7 @@
 
 use tinkite_artwork::Problems;
 use tinkite_base::colour::Colour;
-use tinkite_base::problem::{Code, Place, Problem, count};
+use tinkite_base::problem::{Code, Location, Problem, count};
 
 /// More than this of a paint hides what lies under it, and less than the other shows nothing: half a
 /// step of 256.
@@ -81,12 +81,12 @@ impl Opacity {
             );
             let help =
                 "what lies under shows through and is burnt as well; a plain colour hides it";
-            problems.push(Problem::note(Code::Veil, message, help).at(Place::file(file)));
+            problems.push(Problem::note(Code::Veil, message, help).at(Location::file(file)));
         }
         if self.nothing > 0 {
             let message = format!("{} of no opacity, left out", count(self.nothing, "paint"));
             let help = "they do not show on the page either";
-            problems.push(Problem::note(Code::NotVisible, message, help).at(Place::file(file)));
+            problems.push(Problem::note(Code::NotVisible, message, help).at(Location::file(file)));
         }
     }
 }

@@ -11,7 +11,7 @@ use std::sync::Arc;
 use tinkite_artwork::{Artwork, Bitmap, Fill, Image, Odd, OddPaint, Shape, Source, Unread};
 use tinkite_base::geometry::region::{self, FillRule};
 use tinkite_base::geometry::{BezPath, PathEl, Rect, hull};
-use tinkite_base::problem::{Code, Place, Problem, count};
+use tinkite_base::problem::{Code, Location, Problem, count};
 use tinkite_base::quantity::plain;
 use tinkite_base::shield::shield;
 
@@ -58,7 +58,7 @@ pub(super) fn apply(
     let Some(mut region) = hull((0..chosen.len()).filter_map(of)) else {
         let help = "take render out, or name what it shall take";
         let problem = Problem::warning(Code::TakesNothing, "render finds nothing to draw", help);
-        return artwork.problems.push(problem.at(Place::file(&artwork.file)));
+        return artwork.problems.push(problem.at(Location::file(&artwork.file)));
     };
     if let Some((width, height)) = artwork.page {
         region = region.intersect(Rect::new(0.0, 0.0, width, height));
@@ -73,7 +73,7 @@ pub(super) fn apply(
         );
         let help = "render with fewer dpi: a laser resolves about 10 pixels per mm, 254 dpi; or give it a plain colour with paint";
         let problem = Problem::error(Code::HugeBitmap, message, help);
-        return artwork.problems.push(problem.at(Place::file(&artwork.file)));
+        return artwork.problems.push(problem.at(Location::file(&artwork.file)));
     }
     let window = Window {
         left: region.x0,
@@ -96,7 +96,7 @@ pub(super) fn apply(
         let help = "save the drawing as plain SVG, or give it plain colours";
         let message = "what has no plain colour cannot be drawn";
         let problem = Problem::error(Code::Effect, message, help);
-        return artwork.problems.push(problem.at(Place::file(&artwork.file)));
+        return artwork.problems.push(problem.at(Location::file(&artwork.file)));
     };
     place(artwork, &chosen, window, bitmap);
 }
@@ -186,7 +186,7 @@ fn place(artwork: &mut Artwork, chosen: &[bool], window: Window, bitmap: Bitmap)
     );
     let help = "a step takes it by kind = \"rendered\"";
     let note = Problem::note(Code::Rendered, message, help);
-    artwork.problems.push(note.at(Place { line, ..Place::file(&artwork.file) }));
+    artwork.problems.push(note.at(Location { line, ..Location::file(&artwork.file) }));
 }
 
 /// What counts as the inside of a shape, if that is painted.

@@ -9,7 +9,7 @@ use tinkite_artwork::{
     Artwork, Bitmap, Depth, Format, Image, Mesh, Solid, Source, Units, is_binary_stl,
 };
 use tinkite_base::geometry::{Affine, Rect};
-use tinkite_base::problem::{Code, Place, Problem, Problems};
+use tinkite_base::problem::{Code, Location, Problem, Problems};
 use tinkite_base::quantity::plain;
 
 /// A spot that loses so much of what stands is too wide for a solid's detail.
@@ -24,7 +24,7 @@ const HIDDEN: f64 = 0.02;
 /// Broken files, and models without triangles.
 pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
     let refuse = |code, message: String, help: &str| {
-        Problems::from(Problem::error(code, message, help).at(Place::file(name)))
+        Problems::from(Problem::error(code, message, help).at(Location::file(name)))
     };
     let again = "save it again from the modelling program";
     let broken = |error: std::io::Error| {
@@ -65,7 +65,7 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
                 format!("the solid is not closed: {leaks} edges do not join exactly two triangles"),
                 "let the modelling program repair the solid",
             )
-            .at(Place::file(name)),
+            .at(Location::file(name)),
         );
     }
     // Six times the volume between the origin and each triangle (divergence theorem), with its sign.
@@ -79,12 +79,12 @@ pub(super) fn read(name: &str, bytes: &[u8]) -> Result<Artwork, Problems> {
             plain(volume, 1)
         );
         let help = "lay the solid so that what matters is seen from above";
-        problems.push(Problem::note(Code::Undercut, message, help).at(Place::file(name)));
+        problems.push(Problem::note(Code::Undercut, message, help).at(Location::file(name)));
     }
     if leaks == 0 && turned > 0 {
         let message = format!("triangles at {turned} edges of the solid face the other way");
         let help = "a relief is read from above all the same; the volume is not to be trusted";
-        problems.push(Problem::note(Code::TurnedFaces, message, help).at(Place::file(name)));
+        problems.push(Problem::note(Code::TurnedFaces, message, help).at(Location::file(name)));
     }
     Ok(Artwork {
         page: Some((size[0], size[1])),

@@ -10,7 +10,7 @@ use toml::de::DeValue;
 
 /// Kinds of artwork that `kind` tells apart.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Kind {
+pub enum ArtworkKind {
     /// Shapes with at least one line whose ends do not meet.
     Open,
     /// Shapes whose lines are all closed.
@@ -51,7 +51,7 @@ pub enum Condition {
     /// Its stroke is at most this wide, mm.
     Hairline(f64),
     /// Its kind.
-    Kind(Kind),
+    ArtworkKind(ArtworkKind),
     /// No other step takes it.
     Rest,
     /// None of these alternatives hold.
@@ -80,7 +80,7 @@ pub trait Taken {
     /// Where it was drawn.
     fn source(&self) -> &Source;
     /// Whether it is of that kind.
-    fn is_kind(&self, kind: Kind) -> bool;
+    fn is_kind(&self, kind: ArtworkKind) -> bool;
     /// Which artwork of the job it comes from.
     fn origin(&self) -> Option<&Origin>;
 }
@@ -105,15 +105,15 @@ impl Taken for ShapeInfo<'_> {
     fn source(&self) -> &Source {
         &self.shape.source
     }
-    fn is_kind(&self, kind: Kind) -> bool {
+    fn is_kind(&self, kind: ArtworkKind) -> bool {
         match kind {
-            Kind::Open => self.open,
-            Kind::Closed => !self.open,
-            Kind::Text => self.shape.text,
-            Kind::Bitmap | Kind::Rendered | Kind::Solid => false,
-            Kind::Effect => self.shape.odd.is(Odd::Effect),
-            Kind::Gradient => self.shape.odd.is(Odd::Gradient),
-            Kind::Pattern => self.shape.odd.is(Odd::Pattern),
+            ArtworkKind::Open => self.open,
+            ArtworkKind::Closed => !self.open,
+            ArtworkKind::Text => self.shape.text,
+            ArtworkKind::Bitmap | ArtworkKind::Rendered | ArtworkKind::Solid => false,
+            ArtworkKind::Effect => self.shape.odd.is(Odd::Effect),
+            ArtworkKind::Gradient => self.shape.odd.is(Odd::Gradient),
+            ArtworkKind::Pattern => self.shape.odd.is(Odd::Pattern),
         }
     }
     fn origin(&self) -> Option<&Origin> {
@@ -131,10 +131,11 @@ impl Taken for (Unread, &Source, &Origin) {
     fn source(&self) -> &Source {
         self.1
     }
-    fn is_kind(&self, kind: Kind) -> bool {
+    fn is_kind(&self, kind: ArtworkKind) -> bool {
         matches!(
             (kind, self.0),
-            (Kind::Text, Unread::Text | Unread::Flowed) | (Kind::Bitmap, Unread::Bitmap)
+            (ArtworkKind::Text, Unread::Text | Unread::Flowed)
+                | (ArtworkKind::Bitmap, Unread::Bitmap)
         )
     }
     fn origin(&self) -> Option<&Origin> {
@@ -169,7 +170,7 @@ impl Take {
                 thing.origin().is_some_and(|o| o.name.as_ref().unwrap_or(&o.file) == name)
             }
             Condition::Hairline(most) => thing.stroke_width().is_some_and(|w| w <= most + 1e-9),
-            Condition::Kind(kind) => thing.is_kind(*kind),
+            Condition::ArtworkKind(kind) => thing.is_kind(*kind),
             Condition::Rest => rest,
             Condition::Not(takes) => !takes.iter().any(|take| take.holds(thing, rest)),
         })
@@ -196,7 +197,7 @@ impl Take {
             Condition::File(file) => format!("file \"{file}\""),
             Condition::Artwork(name) => format!("artwork \"{name}\""),
             Condition::Hairline(w) => format!("hairline up to {w} mm"),
-            Condition::Kind(kind) => format!("kind {kind:?}").to_lowercase(),
+            Condition::ArtworkKind(kind) => format!("kind {kind:?}").to_lowercase(),
             Condition::Rest => "the rest".into(),
             Condition::Not(_) => "not something".into(),
         });
@@ -205,16 +206,16 @@ impl Take {
 }
 
 /// Words for kinds.
-const KINDS: [(&str, Kind); 9] = [
-    ("open", Kind::Open),
-    ("closed", Kind::Closed),
-    ("text", Kind::Text),
-    ("bitmap", Kind::Bitmap),
-    ("solid", Kind::Solid),
-    ("gradient", Kind::Gradient),
-    ("pattern", Kind::Pattern),
-    ("effect", Kind::Effect),
-    ("rendered", Kind::Rendered),
+const KINDS: [(&str, ArtworkKind); 9] = [
+    ("open", ArtworkKind::Open),
+    ("closed", ArtworkKind::Closed),
+    ("text", ArtworkKind::Text),
+    ("bitmap", ArtworkKind::Bitmap),
+    ("solid", ArtworkKind::Solid),
+    ("gradient", ArtworkKind::Gradient),
+    ("pattern", ArtworkKind::Pattern),
+    ("effect", ArtworkKind::Effect),
+    ("rendered", ArtworkKind::Rendered),
 ];
 
 /// Reads `key` as one table of conditions or a list of alternatives; problems are reported.
@@ -263,7 +264,7 @@ fn one(section: Section<'_, '_>) -> Take {
     conditions.extend(section.text("file").map(|file| Condition::File(file.into())));
     conditions.extend(section.text("artwork").map(|name| Condition::Artwork(name.into())));
     conditions.extend(section.positive::<Length>("hairline").map(|w| Condition::Hairline(w.0)));
-    conditions.extend(section.choice("kind", &KINDS).map(Condition::Kind));
+    conditions.extend(section.choice("kind", &KINDS).map(Condition::ArtworkKind));
     if section.flag("rest") == Some(true) {
         conditions.push(Condition::Rest);
     }

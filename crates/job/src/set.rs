@@ -1,7 +1,7 @@
 //! Values of a job that are set for one call, as if its file said them.
 
 use std::ops::Range;
-use tinkite_base::problem::{Code, Place, Problem, Problems, nearest};
+use tinkite_base::problem::{Code, Location, Problem, Problems, nearest};
 use toml_edit::{Document, DocumentMut, InlineTable, Item, Key, TableLike, Value};
 
 /// Values that are set for one call, in the order in which they were said.
@@ -47,7 +47,7 @@ impl Sets {
             let at = begin..sets.text.len();
             sets.text.push('\n');
             let wrong = |message: String, help: &str| {
-                Problem::error(Code::UnknownKey, message, help).at(Place::file(source))
+                Problem::error(Code::UnknownKey, message, help).at(Location::file(source))
             };
             let help = "write the key's path and its value: steps.outline.power=\"55 %\"";
             let (path, value) = split(option)
@@ -87,7 +87,7 @@ impl Sets {
         };
         for said in &self.each {
             put(document.as_table_mut(), said).map_err(|problem| {
-                let at = Place { span: Some(said.at.clone()), ..Place::file(&self.source) };
+                let at = Location { span: Some(said.at.clone()), ..Location::file(&self.source) };
                 problem.at(at)
             })?;
         }
@@ -112,7 +112,7 @@ impl Changed {
                 && let Some((_, said)) =
                     self.moved.iter().find(|(at, _)| at.start <= span.start && span.end <= at.end)
             {
-                **place = Place { span: Some(said.clone()), ..Place::file(&self.source) };
+                **place = Location { span: Some(said.clone()), ..Location::file(&self.source) };
             }
             out.push(problem);
         }
@@ -355,7 +355,7 @@ mod tests {
         let changed = sets.laid_over(JOB).unwrap();
         let at = changed.text.find("\"high\"").unwrap();
         let told = |span: Range<usize>| {
-            let place = Place { span: Some(span), ..Place::file("job") };
+            let place = Location { span: Some(span), ..Location::file("job") };
             let problem = Problem::error(Code::UnknownKey, "m", "h").at(place);
             let placed = changed.placed(Problems::from(problem), "job");
             placed.iter().next().unwrap().place.clone().unwrap()

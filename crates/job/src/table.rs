@@ -1,6 +1,6 @@
 //! The table that `copies = { each = … }` names: comma-separated values, a line of column names first.
 
-use tinkite_base::problem::{Code, Place, Problem, count, few};
+use tinkite_base::problem::{Code, Location, Problem, count, few};
 
 /// More rows than this are taken for the wrong file.
 pub const MOST_ROWS: usize = 5_000;
@@ -25,7 +25,7 @@ impl Table {
     /// cell.
     pub fn read(file: &str, bytes: &[u8]) -> Result<Self, Problem> {
         let wrong = |line: u32, message: String, help: &str| {
-            Problem::error(Code::Table, message, help).at(Place::line(file, line))
+            Problem::error(Code::Table, message, help).at(Location::line(file, line))
         };
         let text = std::str::from_utf8(bytes).map_err(|error| {
             let good = bytes[..error.valid_up_to()].iter().filter(|b| **b == b'\n').count();
@@ -115,8 +115,8 @@ impl Table {
 
     /// Where a row stands, counted from 0.
     #[must_use]
-    pub fn place(&self, row: u32) -> Place {
-        Place::line(&self.file, self.lines.get(row as usize).copied().unwrap_or(1))
+    pub fn place(&self, row: u32) -> Location {
+        Location::line(&self.file, self.lines.get(row as usize).copied().unwrap_or(1))
     }
 
     /// What the columns are called, for messages.

@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use tinkite_artwork::Lettering;
 use tinkite_base::geometry::{Rect, hull};
-use tinkite_base::problem::{Code, Place, Problem, Problems, Remedy, count, few};
+use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy, count, few};
 use tinkite_job::words::{Unfilled, filled};
 use tinkite_job::{Job, MOST_ROWS, Table};
 
@@ -212,7 +212,7 @@ impl<'a> Batch<'a> {
             Err(Unfilled::Open) => {
                 let message = format!("the text \"{text}\" has a brace without its other one");
                 let help = "{name} is filled from the table; {{ and }} are braces";
-                Err(Problem::error(Code::Table, message, help).at(Place::file(&self.job.file)))
+                Err(Problem::error(Code::Table, message, help).at(Location::file(&self.job.file)))
             }
             Err(Unfilled::Unknown(name)) => Err(match self.table {
                 Some(table) => unknown(table, &name, self.job),
@@ -220,7 +220,7 @@ impl<'a> Batch<'a> {
                     let message =
                         format!("the text \"{text}\" asks for {{{name}}}, and there is no table");
                     let help = "copies = { each = \"names.csv\" } names one; {number} is the serial number";
-                    Problem::error(Code::Table, message, help).at(Place::file(&self.job.file))
+                    Problem::error(Code::Table, message, help).at(Location::file(&self.job.file))
                 }
             }),
         }
@@ -245,7 +245,7 @@ impl<'a> Batch<'a> {
                 few(&rows, 8)
             );
             let note = Problem::note(Code::Table, message, "");
-            problems.push(note.at(Place::file(&self.job.file)).naming(rows));
+            problems.push(note.at(Location::file(&self.job.file)).naming(rows));
         }
     }
 }
@@ -256,7 +256,7 @@ fn unknown(table: &Table, column: &str, job: &Job) -> Problem {
         message += ", and copies have no number = { first = 1 }";
     }
     let help = format!("its columns are {}", table.columns());
-    Problem::error(Code::Table, message, help).at(Place::file(&job.file))
+    Problem::error(Code::Table, message, help).at(Location::file(&job.file))
 }
 
 /// What was told of each copy, each thing once: what is said of the first copy stands for all; of what differs

@@ -10,7 +10,7 @@ use tinkite_artwork::{
 use tinkite_base::colour::Colour;
 use tinkite_base::geometry::Affine;
 use tinkite_base::geometry::region::FillRule;
-use tinkite_base::problem::{Code, Place, Problem, Problems, count};
+use tinkite_base::problem::{Code, Location, Problem, Problems, count};
 use tinkite_base::quantity::plain;
 use tinkite_job::select::{Origin, ShapeInfo};
 use tinkite_job::{ArtworkUse, Job, Only, Size};
@@ -40,13 +40,13 @@ pub(super) fn prepare(
     let file = artwork.file.clone();
     problems.extend(std::mem::take(&mut artwork.problems));
     let refuse = |problem: Problem, problems: &mut Problems| {
-        problems.push(problem.at(Place::file(&file)));
+        problems.push(problem.at(Location::file(&file)));
         Err(std::mem::take(problems))
     };
     let unit = match unit(&artwork, how) {
         Ok(unit) => unit,
         Err(problem) => {
-            problems.push(problem.at(Place::file(&job.file)));
+            problems.push(problem.at(Location::file(&job.file)));
             return Err(std::mem::take(problems));
         }
     };
@@ -70,7 +70,7 @@ pub(super) fn prepare(
     artwork.images.retain(|i| i.rendered || !left_out(Unread::Bitmap, &i.source));
     artwork.unread.retain(|(unread, source)| !left_out(*unread, source));
     if let Some(rectangle) = window {
-        let tell = |problem: Problem| problems.push(problem.at(Place::file(&file)));
+        let tell = |problem: Problem| problems.push(problem.at(Location::file(&file)));
         artwork.images = crop::images(artwork.images, rectangle, how, tell);
     }
     let mut traced = Vec::new();
@@ -109,7 +109,7 @@ pub(super) fn prepare(
         shapes.retain(stays);
     }
     if let Some(rectangle) = window {
-        let tell = |problem: Problem| problems.push(problem.at(Place::file(&file)));
+        let tell = |problem: Problem| problems.push(problem.at(Location::file(&file)));
         shapes = crop::shapes(shapes, rectangle, how, tell);
     }
     let images = artwork.images;
@@ -260,7 +260,7 @@ fn trace_all(
             message,
             "speck in trace sets the limit; check the picture",
         );
-        problems.push(note.at(Place::file(&artwork.file)));
+        problems.push(note.at(Location::file(&artwork.file)));
     }
 }
 
@@ -288,6 +288,6 @@ fn gather_colours(shapes: &mut [Shape], tolerance: u8, file: &str, problems: &mu
     if changed > 0 {
         let message = format!("{} taken for a colour near it", count(changed, "paint"));
         let note = Problem::note(Code::GatheredColours, message, "colour-tolerance asked for it");
-        problems.push(note.at(Place::file(file)));
+        problems.push(note.at(Location::file(file)));
     }
 }

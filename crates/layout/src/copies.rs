@@ -1,13 +1,13 @@
 //! Copies in rows and columns, as many as fit, on as many sheets as it takes.
 
 use tinkite_base::geometry::{Point, Rect, Vec2};
-use tinkite_base::problem::{Code, Place, Problem, Problems, Remedy, count};
+use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy, count};
 use tinkite_base::quantity::plain;
 use tinkite_job::{Job, Spacing, StockSize};
 
 /// The copies of one sheet.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub(super) struct Run {
+pub(super) struct SheetCopies {
     columns: u32,
     /// The first of them, counted over all sheets.
     first: u32,
@@ -18,7 +18,7 @@ pub(super) struct Run {
     alternate: bool,
 }
 
-impl Run {
+impl SheetCopies {
     fn offset(&self, n: u32) -> Vec2 {
         let (column, row) = (n % self.columns, n / self.columns);
         Vec2::new(f64::from(column) * self.pitch.x, f64::from(row) * self.pitch.y)
@@ -46,14 +46,19 @@ pub(super) fn planned(
     job: &Job,
     wanted: Option<u32>,
     problems: &mut Problems,
-) -> Result<Run, Problem> {
+) -> Result<SheetCopies, Problem> {
     let copies = &job.placement.copies;
     let pitch = match copies.spacing {
         Spacing::Gap(gap) => Vec2::new(one.width() + gap, one.height() + gap),
         Spacing::Pitch(x, y) => Vec2::new(x, y),
     };
-    let run =
-        |columns, number, first| Run { columns, first, number, pitch, alternate: copies.alternate };
+    let run = |columns, number, first| SheetCopies {
+        columns,
+        first,
+        number,
+        pitch,
+        alternate: copies.alternate,
+    };
     let Some(wanted) = wanted else {
         return Ok(run(copies.columns, copies.columns * copies.rows, 0));
     };
@@ -116,7 +121,7 @@ pub(super) fn planned(
         (_, last) if last == sheets => "sheet in copies makes the others".to_string(),
         _ => format!("sheet = {} in copies makes the next", sheet + 1),
     };
-    let note = Problem::note(Code::Sheets, told, help).at(Place::file(&job.file));
+    let note = Problem::note(Code::Sheets, told, help).at(Location::file(&job.file));
     problems.push(if sheets > 1 { note.remedied(Remedy::OtherSheet) } else { note });
     Ok(run(columns, here, first))
 }
@@ -157,7 +162,7 @@ pub(super) trait Copied {
 
 /// Things and all their copies, row by row away from the operator. `one` is the rectangle round
 /// the first. Either there is one original, of which all are copies, or one for each copy.
-pub(super) fn copied<T: Copied>(originals: Vec<Vec<T>>, one: Rect, run: &Run) -> Vec<T> {
+pub(super) fn copied<T: Copied>(originals: Vec<Vec<T>>, one: Rect, run: &SheetCopies) -> Vec<T> {
     let mut all: Vec<T> = Vec::new();
     for n in 1..run.number {
         let by = run.offset(n);

@@ -9,7 +9,7 @@ use tinkite_artwork::OddPaint;
 use tinkite_artwork::{Shape, Source, Stroke};
 use tinkite_base::geometry::region::FillRule;
 use tinkite_base::geometry::{Affine, BezPath, Point, Rect};
-use tinkite_base::problem::{Code, Place, Problem, Problems};
+use tinkite_base::problem::{Code, Location, Problem, Problems};
 use tinkite_job::{DrawnShape, Job, Outline};
 
 /// Curves are drawn this near to the true ones, mm; circles come back exact all the same.
@@ -71,7 +71,7 @@ pub(super) fn draw(
         let path = match path {
             Ok(path) => path,
             Err(problem) => {
-                problems.push(problem.at(Place::file(&job.file).thing(drawn.name.as_str())));
+                problems.push(problem.at(Location::file(&job.file).thing(drawn.name.as_str())));
                 return Err(std::mem::take(problems));
             }
         };
@@ -117,7 +117,7 @@ fn words(
     if let Some(missing) = missing {
         let message = format!("a font that is not on this machine: {missing}");
         let help = "install it, or name another in font";
-        problems.push(Problem::warning(Code::MissingFont, message, help).at(Place::file(file)));
+        problems.push(Problem::warning(Code::MissingFont, message, help).at(Location::file(file)));
     }
     // By its letters' own height, so that a line with a g stands where one without does.
     let bounds = path.bounding_box();

@@ -5,7 +5,7 @@ use rayon::prelude::*;
 use std::sync::Arc;
 use tinkite_artwork::{Artwork, Bitmap};
 use tinkite_base::geometry::{Affine, Rect, hull};
-use tinkite_base::problem::{Place, Problems};
+use tinkite_base::problem::{Location, Problems};
 use tinkite_job::Job;
 
 /// Everything that is drawn, before it has a place on the bed.
@@ -37,7 +37,7 @@ pub(super) fn gather(
         let to_sheet = match size::to_sheet(&content, how) {
             Ok(to_sheet) => to_sheet,
             Err(problem) => {
-                problems.push(problem.at(Place::file(&file)));
+                problems.push(problem.at(Location::file(&file)));
                 return Err(std::mem::take(problems));
             }
         };
@@ -63,7 +63,7 @@ pub(super) fn gather(
             let before = job.artworks[..n].iter();
             let other = beside
                 .found(before.map(|b| (b.name.as_deref(), b.file.as_str())))
-                .map_err(|problem| Problems::from(problem.at(Place::file(&job.file))))?;
+                .map_err(|problem| Problems::from(problem.at(Location::file(&job.file))))?;
             let by = beside.shift(own, extents[other]);
             let moved = Affine::translate(by);
             own_pieces.iter_mut().for_each(|piece| piece.to_sheet = moved * piece.to_sheet);

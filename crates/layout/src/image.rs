@@ -5,8 +5,8 @@ use std::sync::Arc;
 use tinkite_artwork::{Bitmap, Depth, Image, Source};
 use tinkite_base::colour::Colour;
 use tinkite_base::geometry::{Affine, Point, Rect, Vec2};
-use tinkite_base::problem::Place;
-use tinkite_job::select::{Kind, Origin, Taken};
+use tinkite_base::problem::Location;
+use tinkite_job::select::{ArtworkKind, Origin, Taken};
 
 /// A bitmap on the bed.
 #[derive(Debug, Clone)]
@@ -79,7 +79,7 @@ impl LaidImage {
 
     /// Where it was drawn.
     #[must_use]
-    pub fn place(&self) -> Place {
+    pub fn place(&self) -> Location {
         self.source.place(&self.file)
     }
 
@@ -109,11 +109,11 @@ impl Taken for LaidImage {
     fn source(&self) -> &Source {
         &self.source
     }
-    fn is_kind(&self, kind: Kind) -> bool {
+    fn is_kind(&self, kind: ArtworkKind) -> bool {
         kind == match self.depth.as_deref() {
-            _ if self.rendered => Kind::Rendered,
-            Some(Depth::Solid(_)) => Kind::Solid,
-            _ => Kind::Bitmap,
+            _ if self.rendered => ArtworkKind::Rendered,
+            Some(Depth::Solid(_)) => ArtworkKind::Solid,
+            _ => ArtworkKind::Bitmap,
         }
     }
     fn origin(&self) -> Option<&Origin> {

@@ -35,7 +35,7 @@ use tinkite_artwork::{Artwork, Bitmap, Shape};
 use tinkite_artwork::{Lettering, NoLetters};
 use tinkite_base::geometry::cover::Rings;
 use tinkite_base::geometry::{Affine, BezPath, Contour, Point, Rect, Vec2, drawn_bounds, hull};
-use tinkite_base::problem::{Code, Place, Problem, Problems};
+use tinkite_base::problem::{Code, Location, Problem, Problems};
 use tinkite_job::select::{Origin, ShapeInfo};
 use tinkite_job::{Job, StockSize, Table};
 
@@ -89,7 +89,7 @@ impl LaidShape {
 
     /// Where it was drawn.
     #[must_use]
-    pub fn place(&self) -> Place {
+    pub fn place(&self) -> Location {
         self.shape.source.place(&self.file)
     }
 
@@ -206,7 +206,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
     let mut gathered = gathered::gather(given.artworks, job, &mut problems)?;
     let mut drawn_stock = stock::separate(&mut gathered.pieces, job);
     let batch = Batch::new(job, given.table.as_ref())
-        .map_err(|problem| Problems::from(problem.at(Place::file(&job.file))))?;
+        .map_err(|problem| Problems::from(problem.at(Location::file(&job.file))))?;
     if !batch.differs() {
         batch.draw(&mut gathered.pieces, given.letters, &mut problems)?;
         drawn_stock.extend(stock::separate(&mut gathered.pieces, job));
@@ -228,7 +228,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
     let Some(extents) = extents else {
         let help = "draw lines that have a length";
         let problem = Problem::error(Code::SizeZero, "nothing in the artwork has any length", help);
-        problems.push(problem.at(Place::file(&job.file)));
+        problems.push(problem.at(Location::file(&job.file)));
         return Err(problems);
     };
     let stock = match job.stock.as_ref().and_then(|stock| stock.size.as_ref()) {
@@ -259,7 +259,7 @@ fn in_rows(
     letters: &dyn Lettering,
     problems: &mut Problems,
 ) -> Result<Placed, Problems> {
-    let at_job = |problem: Problem| Problems::from(problem.at(Place::file(&job.file)));
+    let at_job = |problem: Problem| Problems::from(problem.at(Location::file(&job.file)));
     let Gathered { pieces, mut images, underlays } = gathered;
     let drawn = batch.bounds(&pieces, letters, problems)?;
     let one = hull(drawn.into_iter().chain(images.iter().map(LaidImage::bounds)));
@@ -274,7 +274,7 @@ fn in_rows(
         Affine::translate(place::shift(one, &run, job))
     } else {
         let (to_bed, told) = marks::to_bed(pieces, job).map_err(at_job)?;
-        problems.push(told.at(Place::file(&job.file)));
+        problems.push(told.at(Location::file(&job.file)));
         to_bed
     };
     images.iter_mut().for_each(|image| image.move_by(to_bed));

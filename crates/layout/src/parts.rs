@@ -8,7 +8,7 @@ use super::stock::DrawnStock;
 use super::{LaidImage, LaidStock, Placed, place};
 use rayon::prelude::*;
 use tinkite_artwork::Lettering;
-use tinkite_base::problem::{Code, Place, Problem, Problems};
+use tinkite_base::problem::{Code, Location, Problem, Problems};
 use tinkite_job::{Job, Pack, StockSize};
 
 /// Lays every part where its outline fits.
@@ -22,7 +22,7 @@ pub(super) fn lay(
     letters: &dyn Lettering,
     problems: &mut Problems,
 ) -> Result<Placed, Problems> {
-    let at_job = |problem: Problem| Problems::from(problem.at(Place::file(&job.file)));
+    let at_job = |problem: Problem| Problems::from(problem.at(Location::file(&job.file)));
     let stock = stock(job, outline).map_err(at_job)?;
     let copies = &job.placement.copies;
     let count = batch.wanted().unwrap_or(copies.columns * copies.rows);

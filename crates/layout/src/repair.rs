@@ -7,7 +7,7 @@ use tinkite_artwork::trouble::lines::crowded;
 use tinkite_base::geometry::duplicates::{duplicates, without};
 use tinkite_base::geometry::near::Findings;
 use tinkite_base::geometry::{Contour, gaps};
-use tinkite_base::problem::{Code, Place, Problem, Problems, count};
+use tinkite_base::problem::{Code, Location, Problem, Problems, count};
 use tinkite_base::quantity::plain;
 use tinkite_job::ArtworkUse;
 
@@ -66,7 +66,7 @@ fn join_gaps(shapes: &mut [LaidShape], tolerance: f64, file: &str, problems: &mu
                 ),
                 "join-gaps asked for it; check the picture",
             )
-            .at(Place::file(file)),
+            .at(Location::file(file)),
         );
     }
 }
@@ -83,7 +83,7 @@ fn drop_doubles(shapes: &mut [LaidShape], file: &str, problems: &mut Problems) {
         let (contours, owners) = contours_of(shapes, &group);
         let Findings { found, complete } = duplicates(&contours);
         if !complete {
-            problems.push(crowded("doubled lines", Place::file(file)));
+            problems.push(crowded("doubled lines", Location::file(file)));
         }
         stretches += found.len();
         let before: f64 = contours.iter().map(Contour::length).sum();
@@ -111,7 +111,7 @@ fn drop_doubles(shapes: &mut [LaidShape], file: &str, problems: &mut Problems) {
                 ),
                 "drop-doubles asked for it; check the picture",
             )
-            .at(Place::file(file)),
+            .at(Location::file(file)),
         );
     }
 }

@@ -3,8 +3,8 @@
 use crate::Sheet;
 use std::collections::BTreeSet;
 use tinkite_artwork::Artwork;
-use tinkite_base::problem::{Code, Place, Problem, Problems, Remedy, nearest};
-use tinkite_job::select::{Condition, Kind, Origin, ShapeInfo, Take};
+use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy, nearest};
+use tinkite_job::select::{ArtworkKind, Condition, Origin, ShapeInfo, Take};
 use tinkite_job::{ArtworkUse, Job};
 
 /// The takes of an artwork's own keys, and which of them found something.
@@ -69,7 +69,7 @@ impl<'j> Sought<'j> {
                 take.describe()
             );
             let problem = self.names.finding_nothing(message, take);
-            problems.push(problem.at(Place::file(job)));
+            problems.push(problem.at(Location::file(job)));
         }
     }
 }
@@ -120,8 +120,9 @@ pub(super) fn exceptions(sheet: &Sheet, job: &Job, problems: &mut Problems) {
         for take in step.take.iter().flat_map(excepted) {
             let shapes = sheet.shapes.iter().any(|laid| take.holds(&laid.info(), true));
             let images = || sheet.images.iter().any(|laid| take.holds(laid, true));
-            let open_kind =
-                take.0.iter().any(|c| matches!(c, Condition::Kind(Kind::Open | Kind::Closed)));
+            let open_kind = take.0.iter().any(|c| {
+                matches!(c, Condition::ArtworkKind(ArtworkKind::Open | ArtworkKind::Closed))
+            });
             if shapes || images() || open_kind {
                 continue;
             }
@@ -139,7 +140,7 @@ pub(super) fn exceptions(sheet: &Sheet, job: &Job, problems: &mut Problems) {
                 take.describe()
             );
             let problem = names.finding_nothing(message, take);
-            let place = Place { span: Some(step.span.clone()), ..Place::file(&job.file) };
+            let place = Location { span: Some(step.span.clone()), ..Location::file(&job.file) };
             problems.push(problem.at(place));
         }
     }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use tinkite_base::geometry::inside::Inside;
 use tinkite_base::geometry::region::{self, FillRule};
 use tinkite_base::geometry::{Affine, Point, Rect, Vec2, corners, fit};
-use tinkite_base::problem::{Code, Place, Problem, Remedy, count, few};
+use tinkite_base::problem::{Code, Location, Problem, Remedy, count, few};
 use tinkite_job::select::ShapeInfo;
 use tinkite_job::{Job, StockSize};
 
@@ -109,7 +109,7 @@ pub(super) fn outline(
 ) -> Result<Option<DrawnStock>, Problem> {
     let size = job.stock.as_ref().and_then(|stock| stock.size.as_ref());
     let Some(StockSize::Drawn(_)) = size else { return Ok(None) };
-    let at_job = |problem: Problem| problem.at(Place::file(&job.file));
+    let at_job = |problem: Problem| problem.at(Location::file(&job.file));
     if job.round.is_some() {
         let message = "outline in [stock] is of flat stock, and the job turns in the rotary";
         return Err(at_job(Problem::error(Code::StockOutline, message, "take it out")));

@@ -1,6 +1,6 @@
 //! Runs on their way from one log to another: a JSON object a line.
 
-use super::{ImportError, Kind, Log, LogError, Outcome};
+use super::{ImportError, Log, LogError, RunKind, Verdict};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use flate2::Compression;
@@ -196,8 +196,8 @@ impl Log {
             return Err(ImportError::Unknown(other.clone()));
         }
         let kind = text("kind").unwrap_or_default();
-        if !Kind::ALL.iter().any(|known| known.word() == kind) {
-            return Err(ImportError::Kind(kind.into()));
+        if !RunKind::ALL.iter().any(|known| known.word() == kind) {
+            return Err(ImportError::RunKind(kind.into()));
         }
         let here: Option<i64> = self
             .connection
@@ -238,7 +238,7 @@ impl Log {
             let (Some(step), Some(outcome)) = (text("step"), text("result")) else {
                 return Err(ImportError::Line("a result says neither step nor result".into()));
             };
-            if !Outcome::known(outcome) {
+            if !Verdict::known(outcome) {
                 return Err(ImportError::Line(format!("no result is called \"{outcome}\"")));
             }
             let noted = result

@@ -9,11 +9,11 @@ use std::path::PathBuf;
 use tinkite_base::checksum::Checksum;
 use tinkite_job::recipe::material_key;
 use tinkite_reader::Place;
-use tinkite_run::{Broken, Marked, Stance, Whereabouts};
+use tinkite_run::{Broken, Marked, ReportedStanding, Whereabouts};
 
 /// What a run is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Kind {
+pub enum RunKind {
     /// A job or a program.
     Run,
     /// The rest of another run.
@@ -24,7 +24,7 @@ pub enum Kind {
     FromLine,
 }
 
-impl Kind {
+impl RunKind {
     pub(super) const ALL: [Self; 4] = [Self::Run, Self::GoOn, Self::Again, Self::FromLine];
 
     /// In one word.
@@ -93,13 +93,13 @@ struct StandingEntry {
     shift: [f64; 3],
 }
 
-impl From<Stance> for StandingEntry {
-    fn from(stance: Stance) -> Self {
+impl From<ReportedStanding> for StandingEntry {
+    fn from(stance: ReportedStanding) -> Self {
         Self { at: stance.at, offset: stance.offset, shift: stance.shift }
     }
 }
 
-impl From<StandingEntry> for Stance {
+impl From<StandingEntry> for ReportedStanding {
     fn from(entry: StandingEntry) -> Self {
         Self { at: entry.at, offset: entry.offset, shift: entry.shift }
     }
@@ -109,7 +109,7 @@ impl From<StandingEntry> for Stance {
 #[derive(Debug, Clone)]
 pub struct Began {
     /// What kind of run it is.
-    pub kind: Kind,
+    pub kind: RunKind,
     /// The run that it goes on with, or does again.
     pub after: Option<i64>,
     /// When it began, ms since 1970, UTC.
@@ -137,7 +137,7 @@ pub struct Began {
     /// How long it was planned to take, s.
     pub planned_seconds: f64,
     /// How the machine stood when it began.
-    pub standing: Stance,
+    pub standing: ReportedStanding,
     /// What was said of it.
     pub note: Option<String>,
 }
@@ -176,7 +176,7 @@ pub struct Ending {
 
 /// A run as the log has it.
 #[derive(Debug, Clone)]
-pub struct Entry {
+pub struct RunEntry {
     /// Its number.
     pub id: i64,
     /// What was known when it began.
@@ -199,7 +199,7 @@ pub struct Entry {
     pub brought: bool,
 }
 
-impl Entry {
+impl RunEntry {
     /// As a run that broke off.
     pub fn broken(&self) -> Broken {
         Broken {
@@ -369,7 +369,7 @@ impl Log {
     ///
     /// # Errors
     /// A run that is not there.
-    pub fn entry(&self, run: Option<i64>) -> Result<Entry, LogError> {
+    pub fn entry(&self, run: Option<i64>) -> Result<RunEntry, LogError> {
         let sql = format!(
             "SELECT {COLUMNS} FROM runs WHERE CASE WHEN :run IS NULL THEN brought IS NULL ELSE id = :run END
              ORDER BY id DESC LIMIT 1"
@@ -391,17 +391,17 @@ impl Log {
     ///
     /// # Errors
     /// What SQLite refuses.
-    pub fn entries(&self, most: u32) -> Result<Vec<Entry>, LogError> {
+    pub fn entries(&self, most: u32) -> Result<Vec<RunEntry>, LogError> {
         let sql = format!("SELECT {COLUMNS} FROM runs ORDER BY id DESC LIMIT :most");
         let failed = self.failed();
         let mut statement = self.connection.prepare(&sql).map_err(&failed)?;
         let rows = statement.query_map(named_params! { ":most": most }, row).map_err(&failed)?;
-        let mut entries: Vec<Entry> = rows.collect::<Result<_, _>>().map_err(&failed)?;
+        let mut entries: Vec<RunEntry> = rows.collect::<Result<_, _>>().map_err(&failed)?;
         entries.iter_mut().try_for_each(|entry| self.follow(entry))?;
         Ok(entries)
     }
 
-    fn follow(&self, entry: &mut Entry) -> Result<(), LogError> {
+    fn follow(&self, entry: &mut RunEntry) -> Result<(), LogError> {
         let failed = self.failed();
         let mut statement = self
             .connection
@@ -420,7 +420,7 @@ const COLUMNS: &str = "id, kind, after, began, job, sha256, lines, machine, prof
   steps, planned_seconds, standing, note, seen_line, seen_way, seen_share, sent, acknowledged, position,
   seconds, how, why, dark, whereabouts, here_line, here_way, here_share, there_line, there_way, there_share, made, brought";
 
-fn row(row: &Row<'_>) -> rusqlite::Result<Entry> {
+fn row(row: &Row<'_>) -> rusqlite::Result<RunEntry> {
     let json = |name: &str| row.get::<_, String>(name);
     let broken = |error: serde_json::Error| {
         rusqlite::Error::FromSqlConversionFailure(0, rusqlite::types::Type::Text, Box::new(error))
@@ -445,10 +445,10 @@ fn row(row: &Row<'_>) -> rusqlite::Result<Entry> {
         _ => Marked::Lost,
     };
     let position: Option<String> = row.get("position")?;
-    Ok(Entry {
+    Ok(RunEntry {
         id: row.get("id")?,
         began: Began {
-            kind: Kind::ALL.into_iter().find(|k| k.word() == kind).unwrap_or(Kind::Run),
+            kind: RunKind::ALL.into_iter().find(|k| k.word() == kind).unwrap_or(RunKind::Run),
             after: row.get("after")?,
             began_ms: row.get("began")?,
             job: row.get("job")?,

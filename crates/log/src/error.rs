@@ -138,7 +138,7 @@ pub enum ImportError {
     Unknown(String),
     /// A kind that no run is of.
     #[error("no run is of kind \"{0}\"")]
-    Kind(String),
+    RunKind(String),
     /// What was put in does not read back.
     #[error("it is no run")]
     NoRun,

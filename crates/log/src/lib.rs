@@ -11,9 +11,9 @@ mod schema;
 mod tried;
 
 pub use carried::Carried;
-pub use tried::{Outcome, Sought, Tried, Try};
+pub use tried::{Sought, Tried, Try, Verdict};
 
-pub use entry::{Began, Ending, Entry, Kind, MadeFrom, MadePart, Reached, StepEntry, digest};
+pub use entry::{Began, Ending, MadeFrom, MadePart, Reached, RunEntry, RunKind, StepEntry, digest};
 pub use error::{ImportError, LogError};
 
 use rusqlite::{Connection, OpenFlags};

@@ -60,7 +60,7 @@ impl Tried {
 
 /// How a step went.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Outcome {
+pub enum Verdict {
     /// As it was meant
     Good,
     /// Cut through
@@ -75,7 +75,7 @@ pub enum Outcome {
     Other,
 }
 
-impl Outcome {
+impl Verdict {
     /// Every one, with its word.
     pub const ALL: [(Self, &'static str); 6] = [
         (Self::Good, "good"),
@@ -96,7 +96,7 @@ impl Outcome {
         Self::ALL.iter().any(|(_, known)| *known == word)
     }
 
-    /// What the word stands for; of an unknown one, [`Outcome::Other`].
+    /// What the word stands for; of an unknown one, [`Verdict::Other`].
     #[must_use]
     pub fn of(word: &str) -> Self {
         Self::ALL
@@ -129,7 +129,7 @@ pub struct Try {
     /// What it was done with.
     pub tried: Tried,
     /// What somebody noted of it.
-    pub outcome: Option<Outcome>,
+    pub outcome: Option<Verdict>,
     /// What was said of it.
     pub text: Option<String>,
 }
@@ -156,7 +156,7 @@ impl Log {
         &self,
         run: i64,
         step: Option<&str>,
-        outcome: Outcome,
+        outcome: Verdict,
         text: Option<&str>,
         now_ms: i64,
     ) -> Result<super::StepEntry, LogError> {
@@ -284,7 +284,7 @@ impl Log {
         let rows = statement
             .query_map(named_params! { ":key": key }, |row| {
                 let of = (row.get(0)?, row.get(1)?);
-                Ok((of, (Outcome::of(&row.get::<_, String>(2)?), row.get(3)?)))
+                Ok((of, (Verdict::of(&row.get::<_, String>(2)?), row.get(3)?)))
             })
             .map_err(&failed)?;
         rows.collect::<Result<_, _>>().map_err(&failed)
@@ -292,4 +292,4 @@ impl Log {
 }
 
 /// How a step went, and words.
-type Noted = (Outcome, Option<String>);
+type Noted = (Verdict, Option<String>);

@@ -5,7 +5,7 @@ use crate::source::{self, Beam};
 use std::cell::RefCell;
 use std::ops::Range;
 use tinkite_base::geometry::Point;
-use tinkite_base::problem::{Code, Place, Problem, Problems, nearest};
+use tinkite_base::problem::{Code, Location, Problem, Problems, nearest};
 use tinkite_base::quantity::{Length, Power, Quantity, QuantityError, parse, parse_power};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
@@ -45,7 +45,7 @@ impl<'t> SourceText<'t> {
         if let Some((_, what)) = behind.iter().find(|(place, _)| *place == span) {
             problem.message = format!("{} ({what})", problem.message);
         }
-        let place = Place::span(self.file, self.text, span);
+        let place = Location::span(self.file, self.text, span);
         self.problems.borrow_mut().push(problem.at(place));
     }
 

@@ -22,7 +22,7 @@ const NEAR: f64 = 0.03;
 const CLEARER: f64 = 4.0;
 
 /// A pairing of marks with blots.
-struct Way {
+struct Pairing {
     /// The blot of each mark, in the order of the marks.
     blots: Vec<usize>,
     /// Root of the mean square of what the marks are off, as a share of how far they lie apart.
@@ -100,7 +100,7 @@ fn first_four(in_field: &[Point]) -> Option<[usize; 4]> {
 
 /// Every way in which blots lie as the marks do. A photo is not a mirror: what turns left on the bed, where y counts
 /// away, turns right on a picture, where it counts down.
-fn ways(seen: &[Blot], in_field: &[Point]) -> Vec<Way> {
+fn ways(seen: &[Blot], in_field: &[Point]) -> Vec<Pairing> {
     let Some(four) = first_four(in_field) else { return Vec::new() };
     let field = four.map(|n| in_field[n]);
     let turns = |[a, b, c, _]: [Point; 4]| (b - a).cross(c - a) > 0.0;
@@ -124,7 +124,7 @@ fn ways(seen: &[Blot], in_field: &[Point]) -> Vec<Way> {
 }
 
 /// Where the other marks should be when these four blots are the first four marks.
-fn way(seen: &[Blot], in_field: &[Point], field: &[Point; 4], four: [usize; 4]) -> Option<Way> {
+fn way(seen: &[Blot], in_field: &[Point], field: &[Point; 4], four: [usize; 4]) -> Option<Pairing> {
     let picture = four.map(|n| seen[n].middle);
     let map = Perspective::between(*field, picture)?;
     let apart = picture.iter().map(|p| p.distance(picture[0])).fold(0.0, f64::max);
@@ -146,7 +146,7 @@ fn way(seen: &[Blot], in_field: &[Point], field: &[Point; 4], four: [usize; 4]) 
     // Marks are of one size, as far as perspective leaves them so.
     let areas = blots.iter().map(|n| seen[*n].area);
     let (least, most) = areas.fold((f64::MAX, 0.0_f64), |(l, m), area| (l.min(area), m.max(area)));
-    (most < 6.0 * least).then(|| Way { blots, off: (sum / in_field.len() as f64).sqrt() })
+    (most < 6.0 * least).then(|| Pairing { blots, off: (sum / in_field.len() as f64).sqrt() })
 }
 
 /// The middle of a dark blot of about this side, between pixels: of all that is darker than half-way to what is round

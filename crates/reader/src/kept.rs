@@ -6,7 +6,7 @@ use tinkite_base::rs274::Word;
 
 /// Which words take each other's place.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Kind {
+enum ModalGroup {
     Plane,
     System,
     Path,
@@ -23,7 +23,7 @@ enum Kind {
 
 /// The words in force.
 #[derive(Debug, Default)]
-pub(super) struct Kept(Vec<(Kind, String)>);
+pub(super) struct Kept(Vec<(ModalGroup, String)>);
 
 impl Kept {
     /// Takes the words of a line.
@@ -33,16 +33,16 @@ impl Kept {
             let tenths = (word.value * 10.0).round() as i64;
             let named = format!("{}{}", word.letter as char, plain(word.value, 1));
             let (kind, text) = match (word.letter, tenths) {
-                (b'G', 170 | 180 | 190) => (Kind::Plane, named),
-                (b'G', 540..=593) => (Kind::System, named),
-                (b'G', 610 | 611 | 640) => (Kind::Path, named),
-                (b'G', 901 | 911) => (Kind::Centre, named),
-                (b'M', 70 | 80) => (Kind::Air(tenths), named),
+                (b'G', 170 | 180 | 190) => (ModalGroup::Plane, named),
+                (b'G', 540..=593) => (ModalGroup::System, named),
+                (b'G', 610 | 611 | 640) => (ModalGroup::Path, named),
+                (b'G', 901 | 911) => (ModalGroup::Centre, named),
+                (b'M', 70 | 80) => (ModalGroup::Air(tenths), named),
                 (b'M', 90) => {
-                    self.0.retain(|(kind, _)| !matches!(kind, Kind::Air(_)));
-                    (Kind::Air(90), named)
+                    self.0.retain(|(kind, _)| !matches!(kind, ModalGroup::Air(_)));
+                    (ModalGroup::Air(90), named)
                 }
-                (b'M', 480 | 490) => (Kind::Overrides, named),
+                (b'M', 480 | 490) => (ModalGroup::Overrides, named),
                 // Pauses, the end, the beam, and what only waits.
                 (b'M', 0 | 10 | 20 | 300 | 30 | 40 | 50 | 60 | 600 | 1060 | 1070 | 4000) => {
                     continue;
@@ -53,12 +53,12 @@ impl Kept {
                     let more = more.filter_map(|l| Some((l, value(l)?)));
                     let more = more.map(|(l, v)| format!("{}{}", l as char, plain(v, 4)));
                     let text = format!("{named}{}", more.collect::<String>());
-                    (Kind::Other { code: tenths, p: p.map(|p| p as i64) }, text)
+                    (ModalGroup::Other { code: tenths, p: p.map(|p| p as i64) }, text)
                 }
                 _ => continue,
             };
             self.0.retain(|(old, _)| {
-                *old != kind && !(matches!(kind, Kind::Air(_)) && *old == Kind::Air(90))
+                *old != kind && !(matches!(kind, ModalGroup::Air(_)) && *old == ModalGroup::Air(90))
             });
             self.0.push((kind, text));
         }

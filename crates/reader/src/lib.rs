@@ -11,5 +11,5 @@ mod trail;
 mod vocabulary;
 
 pub use rest::{RestError, Resumed, Standing, rest};
-pub use trail::{Axes, Place, Trail, Way, Ways};
+pub use trail::{Axes, LineMotion, Place, Trail, Ways};
 pub use vocabulary::Vocabulary;

@@ -3,7 +3,7 @@
 
 use super::kept::Kept;
 use super::measure::modal::{BeamMode, FeedMode, Modal};
-use super::trail::{Axes, Place, Trail, Way, Ways};
+use super::trail::{Axes, LineMotion, Place, Trail, Ways};
 use std::io::{self, BufRead, Write};
 use thiserror::Error;
 use tinkite_base::geometry::{Piece, Point, Vec2};
@@ -194,7 +194,7 @@ impl Reader {
     }
 
     /// Whether the line that was read goes dark to a place in the plane, wherever the head comes from.
-    fn goes_anywhere(&self, way: &Way) -> bool {
+    fn goes_anywhere(&self, way: &LineMotion) -> bool {
         let says = |letter| self.words().iter().any(|word| word.letter == letter);
         let dark = way.speed.is_infinite() && way.s <= 0.0;
         dark && !self.modal().relative && says(b'X') && says(b'Y')
@@ -310,7 +310,7 @@ impl Head<'_> {
     }
 
     /// Runs what is left of the line's motions, the first from `share` of it on.
-    fn finish(&mut self, left: &[Way], share: f64) -> Pending {
+    fn finish(&mut self, left: &[LineMotion], share: f64) -> Pending {
         let Some(first) = left.first() else { return Pending::of(self.reader) };
         let at = first.at(share);
         let lit = first.s > 0.0;
@@ -341,7 +341,7 @@ impl Head<'_> {
         pending
     }
 
-    fn motion(&self, way: &Way, share: f64, pending: &mut Pending) -> String {
+    fn motion(&self, way: &LineMotion, share: f64, pending: &mut Pending) -> String {
         let from = way.at(share);
         let modal = self.reader.modal();
         let travel = modal.motion == Some(0);
@@ -386,7 +386,7 @@ impl Head<'_> {
     }
 
     /// The F word for a motion by the minute.
-    fn feed_per_minute(&self, way: &Way) -> String {
+    fn feed_per_minute(&self, way: &LineMotion) -> String {
         let modal = self.reader.modal();
         match modal.feed_mode {
             FeedMode::PerMinute => plain(modal.feed, 4),
@@ -396,7 +396,7 @@ impl Head<'_> {
 
     /// Where a dark run-up to a place on a lit motion begins: so that the head has its speed there, as
     /// far as the bed reaches. None where there is no room, or nothing is lit by motions.
-    fn run_up(&self, way: &Way, share: f64) -> Option<Axes> {
+    fn run_up(&self, way: &LineMotion, share: f64) -> Option<Axes> {
         if self.reader.beam_code == Some(106) || way.speed.is_infinite() {
             return None;
         }

@@ -37,7 +37,7 @@ impl Place {
 
 /// One motion of a line.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Way {
+pub struct LineMotion {
     /// Where it begins.
     pub from: Axes,
     /// Where it ends.
@@ -50,7 +50,7 @@ pub struct Way {
     pub speed: f64,
 }
 
-impl Way {
+impl LineMotion {
     fn of(motion: &Motion, s: f64) -> Self {
         let speed = if motion.rapid { f64::INFINITY } else { motion.speed };
         Self { from: motion.from, to: motion.to, piece: motion.piece, s, speed }
@@ -128,7 +128,7 @@ impl Way {
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Ways {
     /// Its motions, in order; an arc is one.
-    pub motions: Vec<Way>,
+    pub motions: Vec<LineMotion>,
     /// The head stands for so long, s, before the line is done.
     pub seconds: f64,
     /// For how much of that the beam is on, s.
@@ -142,7 +142,7 @@ impl Ways {
     /// How long the line lasts at its feed, s; a rapid goes at `rapid` mm/s.
     #[must_use]
     pub fn lasts(&self, rapid: f64) -> f64 {
-        let time = |way: &Way| {
+        let time = |way: &LineMotion| {
             let speed = if way.speed.is_finite() { way.speed } else { rapid };
             if speed > 0.0 { way.length() / speed } else { 0.0 }
         };
@@ -208,13 +208,14 @@ impl Trail {
                 Act::Wait => {}
                 Act::Move(motion) => {
                     let lit = self.modal.burns(&motion);
-                    ways.motions.push(Way::of(&motion, if lit { self.modal.s } else { 0.0 }));
+                    ways.motions
+                        .push(LineMotion::of(&motion, if lit { self.modal.s } else { 0.0 }));
                 }
                 Act::Lift { from, to, speed } => {
                     let (mut start, mut end) = (self.modal.at, self.modal.at);
                     (start[2], end[2]) = (from, to);
                     let piece = Piece::Line { to: (end[0], end[1]).into() };
-                    ways.motions.push(Way { from: start, to: end, piece, s: 0.0, speed });
+                    ways.motions.push(LineMotion { from: start, to: end, piece, s: 0.0, speed });
                 }
                 Act::Home => {
                     ways.lost = true;
@@ -260,7 +261,7 @@ impl Trail {
 mod tests {
     use super::*;
 
-    fn trail(lines: &[&str]) -> Vec<Way> {
+    fn trail(lines: &[&str]) -> Vec<LineMotion> {
         let mut trail = Trail::new(Dialect::Grbl, [0.0; 6], [0.0; 6]);
         lines.iter().flat_map(|line| trail.line(line.as_bytes()).motions).collect()
     }

@@ -10,7 +10,7 @@ use tinkite_files::refusal::Refusal;
 
 /// Kinds of picture.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Kind {
+pub enum PictureKind {
     /// Lines, to any size.
     Svg,
     /// Pixels.
@@ -28,11 +28,11 @@ pub fn is_sheet(path: &Path) -> bool {
 }
 
 /// The kind that a file's ending says.
-pub fn kind_of(path: &Path) -> Result<Kind, Refusal> {
+pub fn kind_of(path: &Path) -> Result<PictureKind, Refusal> {
     let ending = path.extension().map(|e| e.to_string_lossy().to_lowercase());
     match ending.as_deref() {
-        Some("svg") => Ok(Kind::Svg),
-        Some("png") => Ok(Kind::Png),
+        Some("svg") => Ok(PictureKind::Svg),
+        Some("png") => Ok(PictureKind::Png),
         Some("gif") => Err(Refusal::Usage(format!(
             "{}: only a whole job plays over time; name a .png or .svg",
             path.display()
@@ -55,8 +55,8 @@ pub fn write(
     let output = Output::create(path, writing)?;
     let svg = svg();
     match kind {
-        Kind::Svg => output.write(|out| out.write_all(svg.as_bytes())),
-        Kind::Png => {
+        PictureKind::Svg => output.write(|out| out.write_all(svg.as_bytes())),
+        PictureKind::Png => {
             let refuse = |e| Refusal::Usage(format!("{}: {e}", path.display()));
             let png =
                 Painter::default().paint(&svg).and_then(|p| encoded(&p, None)).map_err(refuse)?;
@@ -72,7 +72,7 @@ pub fn write_scaled(
     picture: &Scaled,
     canvas: Canvas,
 ) -> Result<Written, Refusal> {
-    if kind_of(path)? == Kind::Svg {
+    if kind_of(path)? == PictureKind::Svg {
         return write(path, writing, || picture.at_true_size(canvas));
     }
     let output = Output::create(path, writing)?;

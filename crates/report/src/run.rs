@@ -1,7 +1,7 @@
 //! A run of the log, for other programs.
 
 use serde::Serialize;
-use tinkite_log::{Entry, StepEntry};
+use tinkite_log::{RunEntry, StepEntry};
 use tinkite_run::Marked;
 
 /// A run, for other programs.
@@ -38,8 +38,8 @@ pub struct RunJson<'e> {
     brought: bool,
 }
 
-impl<'e> From<&'e Entry> for RunJson<'e> {
-    fn from(entry: &'e Entry) -> Self {
+impl<'e> From<&'e RunEntry> for RunJson<'e> {
+    fn from(entry: &'e RunEntry) -> Self {
         let began = &entry.began;
         Self {
             run: entry.id,
@@ -78,7 +78,7 @@ impl<'e> From<&'e Entry> for RunJson<'e> {
 }
 
 /// The line that the head had reached.
-pub fn line(entry: &Entry) -> u32 {
+pub fn line(entry: &RunEntry) -> u32 {
     let place = match entry.marked {
         Marked::Here(place) | Marked::Between(place, _) => place,
         Marked::End => return entry.began.lines,
@@ -88,7 +88,7 @@ pub fn line(entry: &Entry) -> u32 {
 }
 
 /// Where the head stood last, X and Y on the machine's axes, mm.
-pub fn flat(entry: &Entry) -> Option<[f64; 2]> {
+pub fn flat(entry: &RunEntry) -> Option<[f64; 2]> {
     let [x, y, ..] = entry.reached.position?;
     Some([x?, y?])
 }

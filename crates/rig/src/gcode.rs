@@ -14,7 +14,7 @@ pub(crate) enum Beam {
 
 /// What a line orders.
 #[derive(Debug, Clone, PartialEq)]
-pub(crate) enum Order {
+pub(crate) enum Command {
     /// Straight moves, one after the other: to where, how fast (mm/s; none for a rapid).
     Moves { to: Vec<Axes>, feed: Option<f64> },
     /// Down until the probe touches (`G38.2`), no further than there, at a feed in mm/s.
@@ -121,7 +121,7 @@ impl Line {
 
 impl Modal {
     /// Carries a line out on the modal state.
-    pub(crate) fn line(&mut self, text: &str) -> Result<Order, u16> {
+    pub(crate) fn line(&mut self, text: &str) -> Result<Command, u16> {
         // Nothing of a refused line takes effect.
         let mut next = self.clone();
         let order = next.carry_out(&split(text)?)?;
@@ -129,7 +129,7 @@ impl Modal {
         Ok(order)
     }
 
-    fn carry_out(&mut self, words: &[Word]) -> Result<Order, u16> {
+    fn carry_out(&mut self, words: &[Word]) -> Result<Command, u16> {
         let mut line = Line::default();
         for (letter, value) in words {
             match letter {
@@ -153,12 +153,12 @@ impl Modal {
         if line.dwell {
             let time = line.get(b'P').ok_or(28_u16)?.max(0.0);
             let printer = self.protocol == Protocol::Reprap;
-            return Ok(Order::Dwell(if printer { time / 1000.0 } else { time }));
+            return Ok(Command::Dwell(if printer { time / 1000.0 } else { time }));
         }
         let to = self.target(&line);
         if line.set_offset {
             self.set_offset(&line)?;
-            return Ok(Order::Sync);
+            return Ok(Command::Sync);
         }
         let moves = [b'X', b'Y', b'A', b'B', b'C'].iter().any(|axis| line.get(*axis).is_some());
         if let Some(motion) = line.motion {
@@ -177,15 +177,15 @@ impl Modal {
             if self.feed <= 0.0 {
                 return Err(22);
             }
-            return Ok(Order::Probe { to, feed: self.mm(self.feed) / 60.0 });
+            return Ok(Command::Probe { to, feed: self.mm(self.feed) / 60.0 });
         }
         if line.pause {
-            return Ok(Order::Pause);
+            return Ok(Command::Pause);
         }
         if moves || lifts || (self.motion >= 2 && line.get(b'I').or(line.get(b'J')).is_some()) {
             return self.moves(&line, to);
         }
-        Ok(if line.sync { Order::Sync } else { Order::Nothing })
+        Ok(if line.sync { Command::Sync } else { Command::Nothing })
     }
 
     /// The line at hand is carried out: if it ended the program, everything is as at the start. A
@@ -291,7 +291,7 @@ impl Modal {
         Ok(())
     }
 
-    fn moves(&mut self, line: &Line, to: Axes) -> Result<Order, u16> {
+    fn moves(&mut self, line: &Line, to: Axes) -> Result<Command, u16> {
         let from = self.at;
         let points = match self.motion {
             0 | 1 => vec![to],
@@ -310,7 +310,7 @@ impl Modal {
             _ => Some(self.mm(self.feed) / 60.0),
         };
         self.at = to;
-        Ok(Order::Moves { to: points, feed })
+        Ok(Command::Moves { to: points, feed })
     }
 
     /// An arc as chords, the way boards do it.
@@ -379,10 +379,10 @@ mod tests {
     #[test]
     fn lines_become_orders_and_refused_lines_change_nothing() {
         let mut modal = Modal::default();
-        assert_eq!(modal.line("G21 G90 (set up)").unwrap(), Order::Nothing);
+        assert_eq!(modal.line("G21 G90 (set up)").unwrap(), Command::Nothing);
         assert_eq!(
             modal.line("g1x10f600"),
-            Ok(Order::Moves { to: vec![[10.0, 0.0, 0.0, 0.0]], feed: Some(10.0) })
+            Ok(Command::Moves { to: vec![[10.0, 0.0, 0.0, 0.0]], feed: Some(10.0) })
         );
         assert_eq!(modal.line("X20 Q5"), Err(20));
         assert_eq!(modal.line("X20 X30"), Err(25));
@@ -392,14 +392,14 @@ mod tests {
         assert_eq!(modal.line("5"), Err(1));
         assert_eq!(modal.line("GX"), Err(2));
         assert_eq!(Modal::default().line("G1 X5"), Err(22));
-        assert_eq!(modal.line("G4 P0.5"), Ok(Order::Dwell(0.5)));
+        assert_eq!(modal.line("G4 P0.5"), Ok(Command::Dwell(0.5)));
     }
 
     #[test]
     fn chords_stay_near_the_circle_and_end_where_the_arc_ends() {
         let mut modal = Modal::default();
         modal.line("G1 X10 F600").unwrap();
-        let Order::Moves { to, .. } = modal.line("G3 X-10 Y0 I-10 J0").unwrap() else { panic!() };
+        let Command::Moves { to, .. } = modal.line("G3 X-10 Y0 I-10 J0").unwrap() else { panic!() };
         assert!(to.len() > 50 && to.last() == Some(&[-10.0, 0.0, 0.0, 0.0]));
         for pair in to.windows(2) {
             let middle = [0, 1, 2, 3].map(|n| (pair[0][n] + pair[1][n]) / 2.0);

@@ -7,7 +7,7 @@ mod probe;
 mod realtime;
 
 use crate::axes::Axes;
-use crate::gcode::{Beam, Modal, Order};
+use crate::gcode::{Beam, Command, Modal};
 use crate::motion::{Drive, Head};
 use crate::planner::Planner;
 use crate::record::Record;
@@ -513,19 +513,19 @@ impl Rig {
             return Ok(true);
         }
         match order {
-            Order::Nothing => Ok(true),
-            Order::Sync => self.wait_for(Pending::Sync),
-            Order::Pause => self.wait_for(Pending::Pause),
-            Order::Probe { to, feed } => {
+            Command::Nothing => Ok(true),
+            Command::Sync => self.wait_for(Pending::Sync),
+            Command::Pause => self.wait_for(Pending::Pause),
+            Command::Probe { to, feed } => {
                 let to = [0, 1, 2, 3].map(|n| to[n] + offset[n]);
                 self.probe(to, feed);
                 Ok(false)
             }
-            Order::Dwell(seconds) => {
+            Command::Dwell(seconds) => {
                 self.pending = Some(Pending::Stand { seconds });
                 Ok(false)
             }
-            Order::Moves { to, feed } => {
+            Command::Moves { to, feed } => {
                 let machine = |p: &Axes| [0, 1, 2, 3].map(|n| p[n] + offset[n]);
                 let to = to.iter().map(machine).collect();
                 self.pending = Some(Pending::Moves { to, feed, s });

@@ -74,7 +74,7 @@ impl Fault {
 
 /// Where a fault strikes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Way {
+pub enum FaultSite {
     /// On the way to the board.
     There,
     /// On the way back, or in its answers.
@@ -97,7 +97,7 @@ pub struct Trouble {
     /// When the next of those happens.
     next: Option<f64>,
     /// What has happened, in order, with its time.
-    happened: Vec<(f64, Fault, Way)>,
+    happened: Vec<(f64, Fault, FaultSite)>,
 }
 
 impl Trouble {
@@ -158,7 +158,7 @@ impl Trouble {
 
     /// What has happened, in order: when (simulated seconds), what, and where.
     #[must_use]
-    pub fn happened(&self) -> &[(f64, Fault, Way)] {
+    pub fn happened(&self) -> &[(f64, Fault, FaultSite)] {
         &self.happened
     }
 
@@ -175,7 +175,7 @@ impl Trouble {
     }
 
     /// Whether one of `kinds` strikes now, one time in `one_in`.
-    fn strikes(&mut self, now: f64, way: Way, kinds: &[Fault], one_in: u64) -> Option<Fault> {
+    fn strikes(&mut self, now: f64, way: FaultSite, kinds: &[Fault], one_in: u64) -> Option<Fault> {
         if self.spent() || self.dice(one_in) != 0 {
             return None;
         }
@@ -190,7 +190,7 @@ impl Trouble {
     }
 
     /// What becomes of bytes on the cable, and by how much they are late, s.
-    pub(crate) fn cable(&mut self, now: f64, way: Way, bytes: &[u8]) -> (Vec<u8>, f64) {
+    pub(crate) fn cable(&mut self, now: f64, way: FaultSite, bytes: &[u8]) -> (Vec<u8>, f64) {
         let mut late = 0.0;
         let mut out = Vec::with_capacity(bytes.len());
         let kinds = [Fault::Drop, Fault::Change, Fault::Double, Fault::Delay];
@@ -212,12 +212,12 @@ impl Trouble {
     /// What becomes of an answer.
     pub(crate) fn answer(&mut self, now: f64) -> Option<Fault> {
         let kinds = [Fault::LateOk, Fault::LoseOk, Fault::DoubleOk];
-        self.strikes(now, Way::Back, &kinds, self.one_in / 10)
+        self.strikes(now, FaultSite::Back, &kinds, self.one_in / 10)
     }
 
     /// Whether a line is refused without a reason.
     pub(crate) fn refuses(&mut self, now: f64) -> bool {
-        self.strikes(now, Way::Machine, &[Fault::Error], self.one_in / 10).is_some()
+        self.strikes(now, FaultSite::Machine, &[Fault::Error], self.one_in / 10).is_some()
     }
 
     /// What happens at the machine by `now`.
@@ -236,7 +236,7 @@ impl Trouble {
             Fault::Power,
             Fault::Settings,
         ];
-        self.strikes(now, Way::Machine, &kinds, 1)
+        self.strikes(now, FaultSite::Machine, &kinds, 1)
     }
 
     /// When the next thing may happen at the machine.
@@ -308,7 +308,7 @@ mod tests {
         let spoil = |seed| {
             let faults = vec![Fault::Drop, Fault::Change, Fault::Double];
             let mut trouble = Trouble::new(seed, faults).at_most(3).as_often_as(10, 1.0);
-            let out = trouble.cable(0.0, Way::There, &[b'a'; 1000]).0;
+            let out = trouble.cable(0.0, FaultSite::There, &[b'a'; 1000]).0;
             assert_eq!(trouble.happened().len(), 3);
             out
         };

@@ -1,11 +1,11 @@
 //! What lies between two places of a program.
 
-use crate::locator::{Found, Locator};
+use crate::locator::{Located, Locator};
 use crate::position::Position;
 use std::io::{self, BufRead};
 use tinkite_base::rs274::Evaluator;
 use tinkite_machine::Dialect;
-use tinkite_reader::{Place, Standing, Trail, Way};
+use tinkite_reader::{LineMotion, Place, Standing, Trail};
 
 /// A program that was begun on a machine that stood so.
 #[derive(Debug)]
@@ -63,7 +63,11 @@ impl Walk {
     ///
     /// # Errors
     /// A program that cannot be read.
-    pub fn burns(&self, program: impl BufRead, mut each: impl FnMut(u32, &Way)) -> io::Result<()> {
+    pub fn burns(
+        &self,
+        program: impl BufRead,
+        mut each: impl FnMut(u32, &LineMotion),
+    ) -> io::Result<()> {
         self.lines(program, |line, ways| {
             ways.motions.iter().filter(|way| way.s > 0.0).for_each(|way| each(line, way));
         })
@@ -76,7 +80,7 @@ impl Walk {
         from: Place,
         to: Place,
         mut line_does: impl FnMut(u32, &tinkite_reader::Ways),
-        mut each: impl FnMut(&Way, [(f64, f64); 3]),
+        mut each: impl FnMut(&LineMotion, [(f64, f64); 3]),
     ) -> io::Result<()> {
         self.lines(program, |line, ways| {
             line_does(line, &ways);
@@ -102,7 +106,7 @@ impl Walk {
         program: impl BufRead,
         from: Place,
         to: Place,
-        each: impl FnMut(&Way, [(f64, f64); 3]),
+        each: impl FnMut(&LineMotion, [(f64, f64); 3]),
     ) -> io::Result<()> {
         self.parts_of_lines(program, from, to, |_, _| {}, each)
     }
@@ -143,7 +147,7 @@ impl Walk {
         seen: Place,
         last: u32,
         position: &Position,
-    ) -> io::Result<Found> {
+    ) -> io::Result<Located> {
         let mut locator = Locator::from(seen);
         self.lines(program, |line, ways| {
             if line >= seen.line && line <= last {
@@ -220,9 +224,9 @@ mod tests {
             let position = [Some(x), Some(y), None, None, None, None];
             walk().find(PROGRAM.as_bytes(), seen, last, &position).unwrap()
         };
-        assert_eq!(find(at(2, 0.5), 5, 20.0, 15.0), Found::Here(at(4, 0.5)));
-        assert_eq!(find(at(4, 0.6), 5, 20.0, 15.0), Found::Nowhere);
-        assert_eq!(find(at(2, 0.5), 5, 55.0, 20.0), Found::Nowhere);
-        assert_eq!(find(at(2, 0.5), 6, 55.0, 20.0), Found::Here(at(6, 0.5)));
+        assert_eq!(find(at(2, 0.5), 5, 20.0, 15.0), Located::Here(at(4, 0.5)));
+        assert_eq!(find(at(4, 0.6), 5, 20.0, 15.0), Located::Nowhere);
+        assert_eq!(find(at(2, 0.5), 5, 55.0, 20.0), Located::Nowhere);
+        assert_eq!(find(at(2, 0.5), 6, 55.0, 20.0), Located::Here(at(6, 0.5)));
     }
 }

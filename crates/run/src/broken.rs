@@ -1,7 +1,7 @@
 //! A run that broke off, and where in its program it is taken up again.
 
 use crate::between::{Stretch, Walk};
-use crate::locator::Found;
+use crate::locator::Located;
 use crate::position::Position;
 use std::io::{self, BufRead};
 use thiserror::Error;
@@ -11,7 +11,7 @@ use tinkite_wire::Connected;
 
 /// How a machine stood when a program began.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Stance {
+pub struct ReportedStanding {
     /// Where the axes stood: X, Y, Z (mm), A, B, C (degrees).
     pub at: Axes,
     /// Where the program's zero lay.
@@ -20,13 +20,13 @@ pub struct Stance {
     pub shift: [f64; 3],
 }
 
-impl From<Stance> for Standing {
-    fn from(stance: Stance) -> Self {
+impl From<ReportedStanding> for Standing {
+    fn from(stance: ReportedStanding) -> Self {
         Self { at: stance.at, offset: stance.offset }
     }
 }
 
-impl Stance {
+impl ReportedStanding {
     /// How a machine stands that has said what it is, as far as it says; `turning` is the axis that its
     /// fourth number means (3 to 5). Programs count from G54 until they say otherwise.
     #[must_use]
@@ -108,7 +108,7 @@ pub enum Choice {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Broken {
     /// How the machine stood when it began.
-    pub began: Stance,
+    pub began: ReportedStanding,
     /// Where it is said to have ended.
     pub marked: Marked,
     /// The furthest place at which the head was seen.
@@ -215,7 +215,7 @@ impl Broken {
         program: impl Fn() -> B,
         dialect: Dialect,
         connected: &Connected,
-        now: &Stance,
+        now: &ReportedStanding,
         choice: Option<Choice>,
         in_place: bool,
     ) -> Result<Place, BrokenError> {
@@ -271,7 +271,7 @@ impl Broken {
     fn still_there(
         &self,
         connected: &Connected,
-        now: &Stance,
+        now: &ReportedStanding,
         trusted: bool,
     ) -> Result<(), BrokenError> {
         if trusted {
@@ -294,7 +294,7 @@ impl Broken {
         program: impl BufRead,
         dialect: Dialect,
         connected: &Connected,
-        now: &Stance,
+        now: &ReportedStanding,
     ) -> Result<Certainty, BrokenError> {
         let (seen, bound) = (self.seen, Place::before(self.sent + 1));
         if connected.position.is_none() {
@@ -306,9 +306,9 @@ impl Broken {
         }
         let found = self.walk(dialect).find(program, seen, self.sent, &position)?;
         Ok(match found {
-            Found::Here(place) => Certainty::Certain(place),
-            Found::Between(from, to) => Certainty::Uncertain(from, to),
-            Found::Nowhere => Certainty::Uncertain(seen, bound),
+            Located::Here(place) => Certainty::Certain(place),
+            Located::Between(from, to) => Certainty::Uncertain(from, to),
+            Located::Nowhere => Certainty::Uncertain(seen, bound),
         })
     }
 }

@@ -16,8 +16,8 @@ mod position;
 mod stream;
 
 pub use between::{Stretch, Walk};
-pub use broken::{Broken, BrokenError, Choice, Marked, Stance};
-pub use locator::{Found, Locator};
+pub use broken::{Broken, BrokenError, Choice, Marked, ReportedStanding};
+pub use locator::{Located, Locator};
 pub use outgoing::Outgoing;
 pub use overrides::Overrides;
 pub use position::{Position, Reports, turning};

@@ -7,7 +7,7 @@
 use crate::position::Position;
 use std::collections::VecDeque;
 use tinkite_base::geometry::Piece;
-use tinkite_reader::{Place, Way, Ways};
+use tinkite_reader::{LineMotion, Place, Ways};
 
 /// A position may lie beside the program's path by this much, mm: half a step of a coarse motor, and the
 /// chords of an arc.
@@ -28,7 +28,7 @@ const MOST_LINES: usize = 1 << 14;
 #[derive(Debug)]
 struct Line {
     number: u32,
-    motions: Vec<Way>,
+    motions: Vec<LineMotion>,
     /// The head stands before it is done.
     stands: bool,
     /// With the beam on.
@@ -37,7 +37,7 @@ struct Line {
 
 /// The places where a head may be that stands at a position.
 #[derive(Debug, Clone, PartialEq)]
-pub enum Found {
+pub enum Located {
     /// Here, and nowhere else.
     Here(Place),
     /// At one of several places: the first and the last.
@@ -126,7 +126,7 @@ impl Locator {
         taken: u32,
         planned: Option<usize>,
         last: u32,
-    ) -> Found {
+    ) -> Located {
         let mut places = self.places(position, self.first(taken, planned));
         if places.is_empty() {
             places = self.places(position, self.seen);
@@ -138,8 +138,8 @@ impl Locator {
         };
         places.retain(|(first, _)| first.line <= last || dwelt(first));
         match places.as_slice() {
-            [] => Found::Nowhere,
-            [(_, best)] => Found::Here(*best),
+            [] => Located::Nowhere,
+            [(_, best)] => Located::Here(*best),
             [(first, _), .., (_, last)] => {
                 let counted = planned.and_then(|planned| self.counted(taken, planned));
                 let near = |off: u32| {
@@ -149,8 +149,8 @@ impl Locator {
                 };
                 // One answer more or less may not have been noticed yet.
                 match (near(NOTICED).next(), near(2 * NOTICED + 1).count()) {
-                    (Some((_, best)), 1) => Found::Here(*best),
-                    _ => Found::Between(*first, *last),
+                    (Some((_, best)), 1) => Located::Here(*best),
+                    _ => Located::Between(*first, *last),
                 }
             }
         }
@@ -164,7 +164,7 @@ impl Locator {
         }
         let mut left = planned;
         for line in self.lines.iter().rev().skip_while(|line| line.number > taken) {
-            let arc = |way: &Way| matches!(way.piece, Piece::Arc { .. });
+            let arc = |way: &LineMotion| matches!(way.piece, Piece::Arc { .. });
             if line.motions.iter().any(arc) {
                 return None;
             }
@@ -270,19 +270,19 @@ mod tests {
     fn how_far_a_dwell_with_the_beam_on_came_is_not_certain() {
         let program = "G90M3\nG0X10Y10\nG1X20S9F600\nG4P0.5\nY20\n";
         let find = |program: &str, last| sent(program).find(&at(20.0, 10.0), last, None, last);
-        let between = Found::Between(Place { line: 3, way: 0, share: 1.0 }, Place::before(5));
+        let between = Located::Between(Place { line: 3, way: 0, share: 1.0 }, Place::before(5));
         // The dwell has begun, or not; and what comes behind it was sent as well.
         assert_eq!(find(program, 4), between);
         assert_eq!(find(program, 5), between);
         // It cannot have begun.
-        assert!(matches!(find(program, 3), Found::Here(place) if place.line == 3));
+        assert!(matches!(find(program, 3), Located::Here(place) if place.line == 3));
         // With the beam off nothing is lost if it is made twice.
         assert!(
-            matches!(find(&program.replace("M3", "M4"), 4), Found::Here(place) if place.line == 3)
+            matches!(find(&program.replace("M3", "M4"), 4), Located::Here(place) if place.line == 3)
         );
         // Elsewhere the head stands in no dwell.
         let found = sent(program).find(&at(20.0, 12.0), 5, None, 5);
-        assert!(matches!(found, Found::Here(place) if place.line == 5), "{found:?}");
+        assert!(matches!(found, Located::Here(place) if place.line == 5), "{found:?}");
     }
 
     const SQUARE: &str = "G90M4\nG0X10Y10\nG1X20S9F600\nY20\nX10\nY10\nX20\nY20\nX10\nY10\nG0X0Y0";
@@ -323,25 +323,25 @@ mod tests {
         let locator = sent(SQUARE);
         // On the first side: the first or the second lap.
         let found = locator.find(&at(15.0, 10.0), 11, None, 11);
-        assert!(matches!(found, Found::Between(a, b) if (a.line, b.line) == (3, 7)), "{found:?}");
+        assert!(matches!(found, Located::Between(a, b) if (a.line, b.line) == (3, 7)), "{found:?}");
         // Five motions in the planner: the second.
         let found = locator.find(&at(15.0, 10.0), 11, Some(5), 11);
-        assert!(matches!(found, Found::Here(place) if place.line == 7), "{found:?}");
+        assert!(matches!(found, Located::Here(place) if place.line == 7), "{found:?}");
         // Seven: between the two, and neither is near enough.
         let found = locator.find(&at(15.0, 10.0), 11, Some(7), 11);
-        assert!(matches!(found, Found::Between(..)), "{found:?}");
+        assert!(matches!(found, Located::Between(..)), "{found:?}");
         // Nothing behind the sixth line was taken: the first.
         let found = locator.find(&at(15.0, 10.0), 6, None, 6);
-        assert!(matches!(found, Found::Here(place) if place.line == 3), "{found:?}");
-        assert_eq!(locator.find(&at(15.0, 15.0), 11, None, 11), Found::Nowhere);
+        assert!(matches!(found, Located::Here(place) if place.line == 3), "{found:?}");
+        assert_eq!(locator.find(&at(15.0, 15.0), 11, None, 11), Located::Nowhere);
     }
 
     #[test]
     fn the_nearest_of_lines_side_by_side_is_meant_and_a_corner_is_one_place() {
         let locator = sent("G90M4\nG1X50S9F600\nY0.1\nX0\nY0.2\nX50");
         let found = locator.find(&at(25.0, 0.11), 6, None, 6);
-        assert!(matches!(found, Found::Here(place) if place.line == 4), "{found:?}");
+        assert!(matches!(found, Located::Here(place) if place.line == 4), "{found:?}");
         let found = locator.find(&at(50.0, 0.0), 6, None, 6);
-        assert!(matches!(found, Found::Here(place) if place.line <= 3), "{found:?}");
+        assert!(matches!(found, Located::Here(place) if place.line <= 3), "{found:?}");
     }
 }

@@ -1,6 +1,6 @@
 //! A program's lines on their way through a session, and where the head is in them.
 
-use crate::locator::{Found, Locator};
+use crate::locator::{Located, Locator};
 use crate::outgoing::Outgoing;
 use crate::position::{Position, Reports, filled};
 use std::io::{self, BufRead};
@@ -282,9 +282,9 @@ impl<B: BufRead> Stream<B> {
         let last = session.last_sent().unwrap_or_default();
         let taken = self.last.map_or(0, |status| status.taken);
         match self.locator.find(&position, taken, self.planned(), last) {
-            Found::Here(place) => Whereabouts::Here(place),
-            Found::Between(first, last) => Whereabouts::Between(first, last),
-            Found::Nowhere => Whereabouts::Lost,
+            Located::Here(place) => Whereabouts::Here(place),
+            Located::Between(first, last) => Whereabouts::Between(first, last),
+            Located::Nowhere => Whereabouts::Lost,
         }
     }
 

@@ -28,7 +28,7 @@ use std::fmt;
 use std::sync::Arc;
 use tinkite_artwork::Depth;
 use tinkite_base::geometry::{Contour, Point};
-use tinkite_base::problem::{Code, Place, Problem, Problems};
+use tinkite_base::problem::{Code, Location, Problem, Problems};
 use tinkite_job::{Engrave, Fill, Job, Operation, Step};
 use tinkite_layout::{LaidImage, LaidShape, LaidStock, Sheet};
 
@@ -104,7 +104,7 @@ impl Burn {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Leftover {
     /// Where it was drawn; its thing is its id, when it has one.
-    pub place: Place,
+    pub place: Location,
     /// Which copy it belongs to, counted from 1.
     pub copy: u32,
     /// Its stroke and fill, or that it is a bitmap.
@@ -142,7 +142,7 @@ struct EngraveContext<'a> {
 }
 
 impl EngraveContext<'_> {
-    fn place(&self) -> Place {
+    fn place(&self) -> Location {
         step_place(self.job, self.step)
     }
 }
@@ -331,8 +331,8 @@ fn refuse_shapes(shapes: &[&LaidShape], step: &Step, job: &Job) -> Result<(), Pr
     .at(step_place(job, step)))
 }
 
-fn step_place(job: &Job, step: &Step) -> Place {
-    Place {
+fn step_place(job: &Job, step: &Step) -> Location {
+    Location {
         file: job.file.clone(),
         line: None,
         span: Some(step.span.clone()),

@@ -5,7 +5,7 @@ use tinkite_base::geometry::crossings::crossings_of;
 use tinkite_base::geometry::duplicates::{SAME_LINE, duplicates_of};
 use tinkite_base::geometry::near::{Findings, Parts};
 use tinkite_base::geometry::{Contour, Point, Rect, hull};
-use tinkite_base::problem::{Code, Place, Problem, count, few};
+use tinkite_base::problem::{Code, Location, Problem, count, few};
 use tinkite_base::quantity::plain;
 
 /// Chords this near to curves are looked at for crossings, mm.
@@ -21,7 +21,7 @@ pub struct Lined<'a> {
     /// What people call it.
     pub label: String,
     /// Where it was drawn.
-    pub place: Place,
+    pub place: Location,
 }
 
 impl Lined<'_> {
@@ -99,7 +99,7 @@ pub fn double_lines(
 }
 
 /// Too many lines lie on one another: not all were held against each other.
-pub fn crowded(sought: &str, place: Place) -> Problem {
+pub fn crowded(sought: &str, place: Location) -> Problem {
     let message =
         format!("so many lines lie on one another that looking for {sought} was given up half way");
     let help = "look for copies whose pitch is too small, and shapes that were pasted many times";

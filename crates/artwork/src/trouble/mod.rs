@@ -161,6 +161,6 @@ fn alike_colours(artwork: &Artwork) -> Option<Problem> {
     };
     let help =
         "make them one in the drawing program, or say colour-tolerance in the job's [[artwork]]";
-    let place = tinkite_base::problem::Place::file(&artwork.file);
+    let place = tinkite_base::problem::Location::file(&artwork.file);
     Some(Problem::warning(Code::AlikeColours, message, help).at(place).naming(pairs))
 }

@@ -1,7 +1,7 @@
 //! Sizes that smell of a wrong unit.
 
 use crate::{Artwork, Format};
-use tinkite_base::problem::{Code, Place, Problem};
+use tinkite_base::problem::{Code, Location, Problem};
 use tinkite_base::quantity::plain;
 
 /// A drawing whose larger side is below this may have been meant in inches, mm.
@@ -50,7 +50,7 @@ pub(super) fn smell(artwork: &Artwork) -> Option<Problem> {
     } else {
         return None;
     };
-    Some(Problem::warning(Code::SizeDoubt, message, help).at(Place::file(&artwork.file)))
+    Some(Problem::warning(Code::SizeDoubt, message, help).at(Location::file(&artwork.file)))
 }
 
 /// Whether a page in pixels is exactly a sheet of paper at 72 or 90 to the inch and not at 96.

@@ -164,10 +164,10 @@ struct Tree<'a> {
     hides: Rings,
     /// Nothing of it lets anything show through.
     plain: bool,
-    kind: Kind<'a>,
+    kind: Node<'a>,
 }
 
-enum Kind<'a> {
+enum Node<'a> {
     One(&'a Painted),
     /// The lower half, and the upper one with the number of its first.
     Halves(Box<Tree<'a>>, Box<Tree<'a>>, usize),
@@ -178,7 +178,7 @@ impl<'a> Tree<'a> {
         if let [one] = areas {
             let hides = if one.veil == 0 { one.rings.clone() } else { Rings::new() };
             let plain = one.veil == 0;
-            return Self { all: one.rings.clone(), hides, plain, kind: Kind::One(one) };
+            return Self { all: one.rings.clone(), hides, plain, kind: Node::One(one) };
         }
         let half = areas.len() / 2;
         let (lower, upper) = areas.split_at(half);
@@ -186,20 +186,20 @@ impl<'a> Tree<'a> {
         let plain = lower.plain && upper.plain;
         let all = joined(&lower.all, &upper.all);
         let hides = if plain { all.clone() } else { joined(&lower.hides, &upper.hides) };
-        Self { all, hides, plain, kind: Kind::Halves(Box::new(lower), Box::new(upper), half) }
+        Self { all, hides, plain, kind: Node::Halves(Box::new(lower), Box::new(upper), half) }
     }
 
     /// Tells the number and the rings of every area of which not all shows under `mask`.
     fn show(&self, mask: &Rings, tell: &mut dyn FnMut(usize, Rings)) {
         match &self.kind {
-            Kind::One(_) if mask.is_empty() => {}
-            Kind::One(own) => {
+            Node::One(_) if mask.is_empty() => {}
+            Node::One(own) => {
                 let left = combined(&own.rings, mask, Combine::Minus);
                 if area(&own.rings) - area(&left) > NOTHING {
                     tell(0, left);
                 }
             }
-            Kind::Halves(lower, upper, first) => {
+            Node::Halves(lower, upper, first) => {
                 let over = |mask: &Rings, under: &Self| {
                     if mask.is_empty() {
                         Rings::new()

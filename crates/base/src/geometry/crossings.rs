@@ -1,7 +1,7 @@
 //! Where lines cross, themselves or each other.
 
 use super::contour::{Contour, Piece};
-use super::near::{Findings, Part, Parts};
+use super::near::{ContourPiece, Findings, Parts};
 use super::{Point, SAME_POINT, Vec2, rounded};
 use std::collections::{BTreeMap, HashSet};
 
@@ -69,9 +69,9 @@ pub fn crossings_of(
 }
 
 /// Whether straight pieces walk once round their middle and never back: such a line does not cross itself.
-fn is_star(pieces: &[Part]) -> bool {
+fn is_star(pieces: &[ContourPiece]) -> bool {
     let (Some(first), Some(last)) = (pieces.first(), pieces.last()) else { return true };
-    let straight = |part: &Part| matches!(part.shape, Piece::Line { .. });
+    let straight = |part: &ContourPiece| matches!(part.shape, Piece::Line { .. });
     if last.shape.end() != first.from || !pieces.iter().all(straight) {
         return false;
     }
@@ -89,7 +89,7 @@ fn is_star(pieces: &[Part]) -> bool {
     left.max(right) == pieces.len() && rounds == 1
 }
 
-fn chords(part: &Part, tolerance: f64) -> Vec<Chord> {
+fn chords(part: &ContourPiece, tolerance: f64) -> Vec<Chord> {
     let mut from = part.from;
     let mut chords = Vec::new();
     part.shape.flatten(part.from, tolerance, |to| {

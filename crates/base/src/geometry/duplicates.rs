@@ -1,7 +1,7 @@
 //! Lines that lie on one another: drawn twice, they would be burnt twice.
 
 use super::contour::{Contour, Piece};
-use super::near::{Findings, Part, Parts};
+use super::near::{ContourPiece, Findings, Parts};
 use super::{Point, Vec2, rounded};
 use std::collections::HashMap;
 use std::f64::consts::TAU;
@@ -71,7 +71,7 @@ pub fn duplicates_of(parts: &Parts) -> Findings<Duplicate> {
 }
 
 /// The stretches of a part that lie on earlier ones, without those that others cover already.
-fn new_overlaps(parts: &[Part], n: usize, near: &[usize]) -> Vec<Duplicate> {
+fn new_overlaps(parts: &[ContourPiece], n: usize, near: &[usize]) -> Vec<Duplicate> {
     let length = parts[n].shape.length(parts[n].from);
     let mut covered: Vec<(f64, f64)> = Vec::new();
     let mut found = Vec::new();
@@ -102,13 +102,13 @@ fn uncovered_share(covered: &[(f64, f64)], (from, to): (f64, f64)) -> f64 {
 /// Both ends of a piece, in either direction, and its middle, which tells arcs apart.
 type Ends = [(i64, i64); 3];
 
-fn ends(piece: &Part) -> Ends {
+fn ends(piece: &ContourPiece) -> Ends {
     let (a, b) = (rounded(piece.from), rounded(piece.shape.end()));
     [a.min(b), a.max(b), rounded(piece.shape.point_at(piece.from, 0.5))]
 }
 
 /// The stretch of `later` that lies on `earlier`.
-fn overlap(earlier: &Part, later: &Part) -> Option<Duplicate> {
+fn overlap(earlier: &ContourPiece, later: &ContourPiece) -> Option<Duplicate> {
     let covered = match (earlier.shape, later.shape) {
         (Piece::Line { to: a }, Piece::Line { to: b }) => {
             line_on_line((earlier.from, a), (later.from, b))?
@@ -148,7 +148,7 @@ fn line_on_line(earlier: (Point, Point), later: (Point, Point)) -> Option<(f64, 
     near.then_some((from / length, to / length))
 }
 
-fn arc_on_arc(earlier: &Part, later: &Part) -> Option<(f64, f64)> {
+fn arc_on_arc(earlier: &ContourPiece, later: &ContourPiece) -> Option<(f64, f64)> {
     let (Piece::Arc { centre: c1, sweep: s1, .. }, Piece::Arc { centre: c2, sweep: s2, .. }) =
         (earlier.shape, later.shape)
     else {

@@ -25,7 +25,7 @@ const WIDE: f64 = 4.0;
 
 /// One piece of a contour.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Part {
+pub(super) struct ContourPiece {
     pub(super) contour: usize,
     /// Which piece of the contour.
     pub(super) piece: usize,
@@ -45,7 +45,7 @@ pub struct Findings<T> {
 /// The pieces of some contours, to be held against each other.
 pub struct Parts {
     /// All pieces, in the order of the contours.
-    pub(super) all: Vec<Part>,
+    pub(super) all: Vec<ContourPiece>,
     /// How near they come to what they are held against, mm.
     reach: f64,
     bounds: Vec<Rect>,
@@ -66,7 +66,7 @@ impl Parts {
         for (contour, c) in contours.into_iter().enumerate() {
             let begin = all.len();
             for (piece, (from, shape)) in c.walk().enumerate() {
-                all.push(Part { contour, piece, from, shape: *shape });
+                all.push(ContourPiece { contour, piece, from, shape: *shape });
                 bounds.push(shape.bounds(from));
             }
             own.push(begin..all.len());
@@ -92,7 +92,7 @@ impl Parts {
     }
 
     /// The pieces of a contour.
-    pub(super) fn of_contour(&self, contour: usize) -> &[Part] {
+    pub(super) fn of_contour(&self, contour: usize) -> &[ContourPiece] {
         &self.all[self.own[contour].clone()]
     }
 

@@ -33,7 +33,7 @@ impl fmt::Display for Severity {
 
 /// Where in a text a problem stands.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Place {
+pub struct Location {
     /// The file's name as the person gave it.
     pub file: String,
     /// Line, counted from 1; `None` when the problem is about the whole file.
@@ -44,7 +44,7 @@ pub struct Place {
     pub thing: Option<String>,
 }
 
-impl Place {
+impl Location {
     /// The whole of a file.
     #[must_use]
     pub fn file(name: &str) -> Self {
@@ -76,7 +76,7 @@ impl Place {
     }
 }
 
-impl fmt::Display for Place {
+impl fmt::Display for Location {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.file)?;
         if let Some(line) = self.line {
@@ -108,7 +108,7 @@ pub struct Problem {
     /// What to do.
     pub help: String,
     /// Where it stands, when it stands somewhere.
-    pub place: Option<Box<Place>>,
+    pub place: Option<Box<Location>>,
     /// Where on the drawing or the bed it can be seen, mm.
     pub spots: Vec<Point>,
     /// Everything that it is about; the message names only the first few.
@@ -147,7 +147,7 @@ impl Problem {
 
     /// The same problem, with its place.
     #[must_use]
-    pub fn at(mut self, place: Place) -> Self {
+    pub fn at(mut self, place: Location) -> Self {
         self.place = Some(Box::new(place));
         self
     }
@@ -347,7 +347,7 @@ mod tests {
 
     #[test]
     fn a_place_says_file_line_and_thing() {
-        let place = Place::span("a.kite.toml", "one\ntwo\nthree", 8..13).thing("steps.outline");
+        let place = Location::span("a.kite.toml", "one\ntwo\nthree", 8..13).thing("steps.outline");
         assert_eq!(place.to_string(), "a.kite.toml:3 (steps.outline)");
     }
 

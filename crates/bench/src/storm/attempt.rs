@@ -5,7 +5,7 @@ use std::io::Cursor;
 use tinkite_core::machine::Dialect;
 use tinkite_core::machine::Machine;
 use tinkite_rig::Rig;
-use tinkite_run::{Halt, Stance, Stream, Whereabouts, turning};
+use tinkite_run::{Halt, ReportedStanding, Stream, Whereabouts, turning};
 use tinkite_wire::{
     Connected, Dark, Event, Failure, Instant, Outcome, Protocol, Session, Settings, State,
 };
@@ -20,7 +20,7 @@ pub(super) struct Attempt {
     pub(super) sent: u32,
     /// What was streamed, and how the machine stood then; `None` when the stream never began.
     pub(super) streamed: Option<String>,
-    pub(super) stance: Option<Stance>,
+    pub(super) stance: Option<ReportedStanding>,
     /// Why it was not begun, from our side.
     pub(super) refused: Option<String>,
     /// Whether the beam was lit when the session said how it ended.
@@ -39,7 +39,7 @@ pub(super) fn attempt(
     rig: &mut Rig,
     machine: &Machine,
     program: &str,
-    take_up: impl FnOnce(&Connected, &Stance) -> Result<Option<String>, String>,
+    take_up: impl FnOnce(&Connected, &ReportedStanding) -> Result<Option<String>, String>,
     stop_at: Option<f64>,
     takes_over: bool,
 ) -> Result<Attempt, String> {
@@ -89,7 +89,7 @@ pub(super) fn attempt(
         while let Some(event) = session.poll_event() {
             match event {
                 Event::Connected(connected) => {
-                    let stance = Stance::of(&connected, turning(machine));
+                    let stance = ReportedStanding::of(&connected, turning(machine));
                     let full = connected.settings.get(&30).copied();
                     if full.is_some_and(|full| (full - machine.beam.full).abs() > 0.5) {
                         done.refused = Some("another full power".into());

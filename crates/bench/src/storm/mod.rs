@@ -14,8 +14,8 @@ use std::fmt;
 use tinkite_core::machine;
 use tinkite_core::machine::Machine;
 use tinkite_core::program::{Place, rest};
-use tinkite_rig::{Banner, Fault, Protocol, Rig, Setup, Trouble, Way, Ways};
-use tinkite_run::{Broken, BrokenError, Choice, Marked, Stance, Whereabouts};
+use tinkite_rig::{Banner, Fault, FaultSite, Protocol, Rig, Setup, Trouble, Ways};
+use tinkite_run::{Broken, BrokenError, Choice, Marked, ReportedStanding, Whereabouts};
 use tinkite_wire::{Dark, Failure, Outcome, State};
 use truth::{Allowed, Truth};
 
@@ -118,7 +118,7 @@ fn storm(seed: u64, tell: &mut dyn FnMut(String)) -> Result<Tally, String> {
         let whole = program.clone();
         let mut chosen: Option<(Place, Place, Choice)> = None;
         let stop_at = dice.one_in(6).then(|| rig.now() + dice.between(0.0, 15.0));
-        let take_up = |connected: &tinkite_wire::Connected, now: &Stance| {
+        let take_up = |connected: &tinkite_wire::Connected, now: &ReportedStanding| {
             let Some(broken) = &broken else { return Ok(None) };
             if in_place && connected.restarted {
                 return Err("it was off again since its zero was brought back".into());
@@ -295,7 +295,8 @@ fn check_dark(done: &Attempt, rig: &Rig) -> Result<(), String> {
 /// anew in the moment in which its first line comes.
 fn is_unprovable(rig: &Rig, printer: bool, began: &[f64]) -> bool {
     let mishaps = rig.mishaps_so_far();
-    let mut spoilt = mishaps.iter().filter(|(_, fault, way)| *way == Way::There && spoils(*fault));
+    let mut spoilt =
+        mishaps.iter().filter(|(_, fault, way)| *way == FaultSite::There && spoils(*fault));
     let cable = if printer {
         let times: Vec<f64> = spoilt.map(|(at, ..)| *at).collect();
         times.windows(2).any(|pair| pair[1] - pair[0] < 0.1)

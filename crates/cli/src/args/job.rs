@@ -18,13 +18,13 @@ pub(crate) struct JobArgs {
     #[arg(long, value_name = "MACHINE", add = ArgValueCandidates::new(machines))]
     pub(crate) machine: Option<String>,
     #[command(flatten)]
-    pub(crate) part: Part,
+    pub(crate) part: PartArgs,
 }
 
 impl JobArgs {
     /// All of a job, as its file says it.
     pub(crate) fn whole(job: PathBuf, machine: Option<String>) -> Self {
-        Self { job, machine, part: Part::default() }
+        Self { job, machine, part: PartArgs::default() }
     }
 
     /// The same, without its options.
@@ -36,7 +36,7 @@ impl JobArgs {
 
 /// What of a job is made, and what of it is changed for this call.
 #[derive(Debug, Clone, Default, PartialEq, ClapArgs)]
-pub(crate) struct Part {
+pub(crate) struct PartArgs {
     /// Only this step of a job (may be repeated)
     #[arg(long, value_name = "STEP", add = ArgValueCandidates::new(steps))]
     pub(crate) only: Vec<String>,
@@ -51,13 +51,13 @@ pub(crate) struct Part {
     pub(crate) set: Vec<String>,
 }
 
-impl From<Part> for MadePart {
-    fn from(Part { only, skip, sheet, set }: Part) -> Self {
+impl From<PartArgs> for MadePart {
+    fn from(PartArgs { only, skip, sheet, set }: PartArgs) -> Self {
         Self { only, skip, sheet, set }
     }
 }
 
-impl Part {
+impl PartArgs {
     /// Whether it is the job as its file says it.
     pub(crate) fn is_whole(&self) -> bool {
         *self == Self::default()
@@ -92,7 +92,7 @@ pub(crate) struct Plan {
     #[arg(long, value_name = "MACHINE", add = ArgValueCandidates::new(machines))]
     pub(crate) machine: Option<String>,
     #[command(flatten)]
-    pub(crate) part: Part,
+    pub(crate) part: PartArgs,
     /// Try what would save time, and say by how much and what it costs; nothing is changed
     #[arg(long, conflicts_with = "watch")]
     pub(crate) faster: bool,

@@ -7,7 +7,7 @@ use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use clap::{Args as ClapArgs, Subcommand};
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;
-use tinkite_log::Outcome;
+use tinkite_log::Verdict;
 
 /// Where runs are written down.
 #[derive(Debug, Clone, ClapArgs)]
@@ -111,13 +111,13 @@ pub(crate) struct LogNote {
     pub(crate) step: Option<String>,
     /// How it went; counted for the recipe if that was used unchanged
     #[arg(long, value_name = "RESULT", value_parser = outcome())]
-    pub(crate) result: Option<Outcome>,
+    pub(crate) result: Option<Verdict>,
     #[command(flatten)]
     pub(crate) log: LogFile,
 }
 
 /// The words for how a step went.
-fn outcome() -> impl TypedValueParser<Value = Outcome> {
+fn outcome() -> impl TypedValueParser<Value = Verdict> {
     let about = [
         "As it was meant",
         "Cut through",
@@ -126,7 +126,7 @@ fn outcome() -> impl TypedValueParser<Value = Outcome> {
         "Too light",
         "Something else: the text says what",
     ];
-    let known = Outcome::ALL.iter().zip(about);
+    let known = Verdict::ALL.iter().zip(about);
     let values = known.map(|((_, word), about)| PossibleValue::new(*word).help(about));
-    PossibleValuesParser::new(values).map(|word: String| Outcome::of(&word))
+    PossibleValuesParser::new(values).map(|word: String| Verdict::of(&word))
 }

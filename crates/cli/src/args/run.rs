@@ -1,6 +1,6 @@
 //! What can be typed behind `run`.
 
-use super::job::Part;
+use super::job::PartArgs;
 use super::log::LogFile;
 use super::values::length;
 use super::writing::Writing;
@@ -55,7 +55,7 @@ pub(crate) struct Run {
     #[arg(long, value_name = "MACHINE", add = ArgValueCandidates::new(machines))]
     pub(crate) machine: Option<String>,
     #[command(flatten)]
-    pub(crate) part: Part,
+    pub(crate) part: PartArgs,
     /// Diameter of the object in the rotary, for a program that turns it
     #[arg(long, value_name = "LENGTH", value_parser = length)]
     pub(crate) diameter: Option<f64>,
@@ -84,7 +84,7 @@ impl Run {
             log: LogFile { path: None },
             to,
             machine: None,
-            part: Part::default(),
+            part: PartArgs::default(),
             diameter: None,
             picture: None,
             writing: Writing::default(),

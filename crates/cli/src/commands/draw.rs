@@ -4,7 +4,7 @@ use crate::args::{Draw, ShowArg};
 use crate::console::Console;
 use crate::defaults;
 use crate::door;
-use crate::watch::{self, Outcome};
+use crate::watch::{self, WatchResult};
 use std::fs::File;
 use std::io::BufReader;
 use std::path::Path;
@@ -13,7 +13,7 @@ use tinkite_core::picture::{self, BurntMark, Canvas, Look, Show, Words};
 use tinkite_core::problem::Problems;
 use tinkite_core::program::measure::{Measure, span};
 use tinkite_core::quantity::{LengthUnit, clock, plain};
-use tinkite_files::kind::{self, Kind};
+use tinkite_files::kind::{self, FileKind};
 use tinkite_files::load;
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_report::look::Looked;
@@ -49,7 +49,7 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
 }
 
 /// Draws it once; says what of.
-fn once(args: &Draw, console: &Console) -> Result<Outcome, Refusal> {
+fn once(args: &Draw, console: &Console) -> Result<WatchResult, Refusal> {
     let sheet = png::is_sheet(&args.output) && !args.trouble;
     let plays = png::is_playback(&args.output) && !args.trouble;
     if !plays && !sheet {
@@ -57,7 +57,7 @@ fn once(args: &Draw, console: &Console) -> Result<Outcome, Refusal> {
     }
     let canvas = Canvas { width: args.size.0, height: args.size.1 };
     if args.trouble {
-        return trouble(args, canvas, console).map(|()| Outcome::default());
+        return trouble(args, canvas, console).map(|()| WatchResult::default());
     }
     if plays && args.show.is_some() {
         return Err(Refusal::Usage("a playback shows steps; --show is for .svg and .png".into()));
@@ -67,11 +67,11 @@ fn once(args: &Draw, console: &Console) -> Result<Outcome, Refusal> {
         return Err(Refusal::Usage(why.into()));
     }
     if !is_job(&args.job.job) {
-        return program(args, canvas, console).map(|()| Outcome::default());
+        return program(args, canvas, console).map(|()| WatchResult::default());
     }
     let mut made = load::made(&args.job.call())?;
     load::lay_photo(&mut made)?;
-    let outcome = Outcome::of(&made);
+    let outcome = WatchResult::of(&made);
     if sheet {
         let written = sheet::write(&args.output, args.writing.into(), &made)?;
         let problems = load::located(made.compiled.problems, &made.sources);
@@ -136,7 +136,7 @@ fn is_job(path: &Path) -> bool {
 
 /// The picture of a machine program from anywhere.
 fn program(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal> {
-    kind::refuse(&args.job.job, Kind::Program)?;
+    kind::refuse(&args.job.job, FileKind::Program)?;
     let name = args.job.job.display().to_string();
     let refuse = |what: &str| Err(Refusal::Usage(format!("{name} is a program: {what}")));
     if args.show.is_some() || args.window.is_some() || png::is_playback(&args.output) {
@@ -192,7 +192,7 @@ const CHORD: f64 = 0.05;
 /// well: that is when it is needed.
 fn trouble(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal> {
     let (svg, problems, sources): (String, Problems, Sources) =
-        if kind::is(&args.job.job, Kind::Drawing)? {
+        if kind::is(&args.job.job, FileKind::Drawing)? {
             if !args.job.part.is_whole() {
                 let name = args.job.job.display();
                 return Err(Refusal::Usage(format!(

@@ -15,7 +15,7 @@ use tinkite_files::load;
 use tinkite_files::refusal::Refusal;
 use tinkite_operate::beam;
 use tinkite_operate::edge::led::Light;
-use tinkite_operate::edge::way::{Ground, Way};
+use tinkite_operate::edge::way::{EdgePath, Ground};
 use tinkite_operate::head::by_hand::{ByHand, Until};
 use tinkite_operate::head::moves::ready;
 use tinkite_operate::head::pointer::means_the_same;
@@ -65,7 +65,7 @@ pub(super) fn run(args: &Edge, console: &Console) -> Result<(), Refusal> {
     let keys = if args.times.is_none() { Keys::begin(console)? } else { None };
     let times = args.times.unwrap_or(if keys.is_some() { MOST_ROUNDS } else { 1 });
     let mut hand = ByHand::of(job.machine.clone(), args.to.as_deref())?;
-    let mut led: Option<Way> = None;
+    let mut led: Option<EdgePath> = None;
     if keys.is_some() {
         console.say("any key puts an end to it; Ctrl-C stops");
     }
@@ -76,7 +76,7 @@ pub(super) fn run(args: &Edge, console: &Console) -> Result<(), Refusal> {
         if light != Light::Dark {
             means_the_same(machine, connected)?;
         }
-        let way = Way::new(machine, connected, &ground, job.placement.zero, &lines, args.speed)?;
+        let way = EdgePath::new(machine, connected, &ground, job.placement.zero, &lines, args.speed)?;
         let round = way.seconds();
         if let Light::Pointer(_) = light
             && let Some(pointer) = machine.beam.pointer

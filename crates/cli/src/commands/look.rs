@@ -9,7 +9,7 @@ use tinkite_core::geometry::Point;
 use tinkite_core::problem::nearest;
 use tinkite_core::quantity::{Length, parse};
 use tinkite_files::call::JobCall;
-use tinkite_files::kind::{self, Kind};
+use tinkite_files::kind::{self, FileKind};
 use tinkite_files::load;
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_report::look::{LookJson, Looked};
@@ -20,7 +20,7 @@ const TOLERANCE: f64 = 0.001;
 
 pub(super) fn run(args: &Look, console: &Console) -> Result<(), Refusal> {
     if let Some(which) = args.measure.as_deref().filter(|_| args.files.len() == 1)
-        && kind::is(&args.files[0], Kind::Job)?
+        && kind::is(&args.files[0], FileKind::Job)?
     {
         return measure_in_job(&args.files[0], which, console);
     }

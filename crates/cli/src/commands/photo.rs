@@ -12,7 +12,7 @@ use tinkite_core::photo::FlatPhoto;
 use tinkite_core::picture::{self, Canvas};
 use tinkite_core::problem::Problems;
 use tinkite_core::quantity::plain;
-use tinkite_files::kind::{self, Kind};
+use tinkite_files::kind::{self, FileKind};
 use tinkite_files::load;
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_report::png;
@@ -87,7 +87,7 @@ pub(super) fn run(args: &Photo, console: &Console) -> Result<(), Refusal> {
 /// What is known, from the call or from a job.
 fn known(args: &Photo) -> Result<Known, Refusal> {
     let mut sources = Sources::new();
-    if kind::is(&args.picture, Kind::Job)? {
+    if kind::is(&args.picture, FileKind::Job)? {
         if !args.places.is_empty() || !args.marks.is_empty() {
             let why =
                 "the job says the places of its photo; --place and --mark are for a photo alone";

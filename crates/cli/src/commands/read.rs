@@ -7,7 +7,7 @@ use std::fs::File;
 use std::io::{self, BufRead, BufReader};
 use tinkite_core::machine::Machine;
 use tinkite_core::program::measure::{Explainer, Measure, Report};
-use tinkite_files::kind::{self, Kind};
+use tinkite_files::kind::{self, FileKind};
 use tinkite_files::load;
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_operate::run::lines::each_line;
@@ -48,7 +48,7 @@ fn measure(
 }
 
 pub(super) fn run(args: &Read, console: &Console) -> Result<(), Refusal> {
-    kind::refuse(&args.program, Kind::Program)?;
+    kind::refuse(&args.program, FileKind::Program)?;
     let name = args.program.display().to_string();
     let mut sources = Sources::new();
     let machine = args

@@ -13,7 +13,7 @@ use std::fmt::Write as _;
 use tinkite_artwork::Artwork;
 use tinkite_artwork::layers::{Layer, PaintedBy};
 use tinkite_base::geometry::{Point, Rect};
-use tinkite_base::problem::{Code, Place, Problem, Problems, Remedy};
+use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy};
 use tinkite_base::quantity::plain;
 use tinkite_job::recipe::{Shelf, Wanted};
 use tinkite_machine::section::quoted;
@@ -200,7 +200,7 @@ fn nothing(drawings: &[(String, Artwork)], layers: &[Layer]) -> Problem {
             "draw a line or an area, and show its layer",
         )
     };
-    let problem = Problem::error(Code::Nothing, message, help).at(Place::file(file));
+    let problem = Problem::error(Code::Nothing, message, help).at(Location::file(file));
     if unread { problem.remedied(Remedy::Look) } else { problem }
 }
 

@@ -5,7 +5,7 @@ use super::palette::{FAINT_INK, GRID, INK};
 use std::fmt::Write as _;
 use tinkite_base::geometry::Point;
 use tinkite_base::quantity::plain;
-use tinkite_job::recipe::{Found, Kept, Recipe};
+use tinkite_job::recipe::{FoundRecipe, Kept, Recipe};
 
 /// Width of the sheet; as wide to high as A4 upright while the lines fit.
 const WIDTH: f64 = 1000.0;
@@ -28,7 +28,7 @@ const COLUMNS: [(&str, f64, usize); 6] = [
 
 /// The recipes as a sheet, by material and thickness.
 #[must_use]
-pub fn book_sheet(found: &[Found<'_>]) -> String {
+pub fn book_sheet(found: &[FoundRecipe<'_>]) -> String {
     let lines: f64 = groups(found).iter().map(|(_, all)| all.len() as f64 * ROW + 62.0).sum();
     let height = (150.0 + lines + MARGIN).max(HEIGHT);
     let mut out = chart((WIDTH, height), MARGIN, TITLE, UNDER);
@@ -66,7 +66,7 @@ pub fn book_sheet(found: &[Found<'_>]) -> String {
 
 /// The recipes as a page of its own, for any browser and for paper.
 #[must_use]
-pub fn book_page(found: &[Found<'_>]) -> String {
+pub fn book_page(found: &[FoundRecipe<'_>]) -> String {
     let mut out = format!(
         "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>{TITLE}</title>\n<style>\n:root {{ color-scheme: light dark; }}\nbody {{ font: 15px/1.4 sans-serif; max-width: 60em; margin: 2em auto; padding: 0 1em; }}\ntable {{ border-collapse: collapse; width: 100%; margin-bottom: 1.5em; }}\nth, td {{ text-align: left; padding: .3em .6em .3em 0; border-bottom: 1px solid #8886; vertical-align: top; }}\nth {{ font-weight: normal; opacity: .7; }}\nh2 {{ margin-bottom: .2em; break-after: avoid; }}\ntr {{ break-inside: avoid; }}\n</style></head><body>\n<h1>{TITLE}</h1>\n<p>{UNDER}</p>\n"
     );
@@ -91,8 +91,8 @@ pub fn book_page(found: &[Found<'_>]) -> String {
 }
 
 /// Recipes of one material and thickness, in the order they come in.
-fn groups<'f>(found: &[Found<'f>]) -> Vec<(String, Vec<Found<'f>>)> {
-    let mut groups: Vec<(String, Vec<Found<'f>>)> = Vec::new();
+fn groups<'f>(found: &[FoundRecipe<'f>]) -> Vec<(String, Vec<FoundRecipe<'f>>)> {
+    let mut groups: Vec<(String, Vec<FoundRecipe<'f>>)> = Vec::new();
     for one in found {
         let Recipe { material, thickness, .. } = one.recipe;
         let title = match thickness {
@@ -107,7 +107,7 @@ fn groups<'f>(found: &[Found<'f>]) -> Vec<(String, Vec<Found<'f>>)> {
     groups
 }
 
-fn cells(found: &Found<'_>) -> [String; 6] {
+fn cells(found: &FoundRecipe<'_>) -> [String; 6] {
     let recipe = found.recipe;
     let bare = |key: &str| recipe.setting(key).unwrap_or_default().replace('"', "");
     let other = |(key, value): &(String, String)| match key.as_str() {

@@ -4,7 +4,7 @@ use super::burnt::{Words, on_the_bed};
 use super::canvas::Canvas;
 use tinkite_base::geometry::{Piece, Point};
 use tinkite_machine::Machine;
-use tinkite_reader::Way;
+use tinkite_reader::LineMotion;
 
 /// What became of a stretch.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -45,7 +45,7 @@ const CHORD: f64 = 0.1;
 
 impl LeftMark {
     /// A motion from one share of it to another (0 to 1).
-    pub fn of(way: &Way, from: f64, to: f64, left: Left) -> impl Iterator<Item = Self> {
+    pub fn of(way: &LineMotion, from: f64, to: f64, left: Left) -> impl Iterator<Item = Self> {
         let parts = match way.piece {
             Piece::Line { .. } => 1,
             Piece::Arc { sweep, .. } => ((sweep.abs() * (to - from) / CHORD).ceil() as u32).max(1),
@@ -81,7 +81,7 @@ mod tests {
     fn an_arc_is_drawn_as_chords_that_meet() {
         let quarter = std::f64::consts::FRAC_PI_2;
         let piece = Piece::Arc { to: Point::new(0.0, 10.0), centre: Point::ORIGIN, sweep: quarter };
-        let mut way = Way { from: [0.0; 6], to: [0.0; 6], piece, s: 100.0, speed: 10.0 };
+        let mut way = LineMotion { from: [0.0; 6], to: [0.0; 6], piece, s: 100.0, speed: 10.0 };
         (way.from[0], way.to[1]) = (10.0, 10.0);
         let marks: Vec<LeftMark> = LeftMark::of(&way, 0.5, 1.0, Left::Uncertain).collect();
         assert_eq!(marks.len(), 8);

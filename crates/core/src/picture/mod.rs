@@ -37,7 +37,7 @@ pub use curve::power_curve;
 pub use left::{Left, LeftMark, left};
 pub use palette::step_colour;
 pub use photo::photo_sheet;
-pub use playable::{Part, Pen, Playable, STEP_MM, STEP_S, playable};
+pub use playable::{PathPass, Pen, Playable, STEP_MM, STEP_S, playable};
 pub use playback::{Playback, PlaybackFrame, Stroke, playback};
 pub use scene::{Look, job};
 pub use sheet::sheet_chart;

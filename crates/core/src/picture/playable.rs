@@ -34,7 +34,7 @@ pub struct Pen {
 
 /// A part of the run: one pass over one path.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Part {
+pub struct PathPass {
     /// The first of its segments, counted from 0.
     pub begins: u32,
     /// What it belongs to.
@@ -102,7 +102,7 @@ pub struct Playable {
     /// How the beam is.
     pub pens: Vec<Pen>,
     /// The parts in running order.
-    pub parts: Vec<Part>,
+    pub parts: Vec<PathPass>,
     /// How many lines stand before the first segment.
     pub lines_before: u32,
     /// What can be reached, the stock, and what is worth showing, mm from the lower left corner of the field.
@@ -154,7 +154,7 @@ struct Packer<'a, 'l> {
     now: i64,
     pens: Vec<Pen>,
     known: HashMap<(usize, Option<u64>), usize>,
-    parts: Vec<Part>,
+    parts: Vec<PathPass>,
 }
 
 impl<'a, 'l> Packer<'a, 'l> {
@@ -177,7 +177,7 @@ impl<'a, 'l> Packer<'a, 'l> {
         if self.parts.last().is_none_or(|part| part.of != of) {
             let label = self.segments.label(of).to_string();
             let depth = self.segments.path(of).filter(|_| of.path > 0).map_or(0.0, |p| p.depth);
-            self.parts.push(Part { begins: self.count, of, label, depth });
+            self.parts.push(PathPass { begins: self.count, of, label, depth });
         }
         let mut lines = self.lines.of(&traced.segment);
         let dark = Pen { step: of.step, s: None };

@@ -11,7 +11,7 @@ use tinkite_base::quantity::{clock, plain};
 use tinkite_job::{Job, Step};
 use tinkite_program::mapping::Purpose;
 use tinkite_program::plan::Traced;
-use tinkite_program::segment::{Act, Way};
+use tinkite_program::segment::{Act, AxisMove};
 
 /// What colours stand for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -76,7 +76,7 @@ fn each_stretch(
 
 fn by_speed(
     traced: &Traced<'_>,
-    way: &Way,
+    way: &AxisMove,
     (from, piece): (Point, Piece),
     stock: f64,
     each: &mut impl FnMut(ShownLine),

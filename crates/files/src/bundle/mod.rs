@@ -37,12 +37,12 @@ pub struct List {
     /// The job's name among the files.
     pub job: String,
     /// All of them, this list aside.
-    pub files: Vec<Entry>,
+    pub files: Vec<BundleEntry>,
 }
 
 /// A file in a bundle.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Entry {
+pub struct BundleEntry {
     /// Its name, with `/` between folders.
     pub name: String,
     /// How many bytes it has.

@@ -1,19 +1,19 @@
 //! Reading bundles. Everything in one may have been made on purpose to do harm.
 
-use super::{Entry, LARGEST, LAYOUT, LIST, List, MOST_FILES};
+use super::{BundleEntry, LARGEST, LAYOUT, LIST, List, MOST_FILES};
 use crate::refusal::{Refusal, Sources};
 use std::fs::File;
 use std::io::{BufReader, Read};
 use std::path::{Component, Path, PathBuf};
 use tinkite_core::checksum::checksum;
-use tinkite_core::problem::{Code, Place, Problem};
+use tinkite_core::problem::{Code, Location, Problem};
 use zip::ZipArchive;
 
 /// The list is no longer than this, bytes.
 const LONGEST_LIST: u64 = 4 << 20;
 
 fn refuse(bundle: &Path, message: impl Into<String>, help: &str) -> Refusal {
-    let place = Place::file(&bundle.display().to_string());
+    let place = Location::file(&bundle.display().to_string());
     Refusal::Problems(Problem::error(Code::Bundle, message, help).at(place).into(), Sources::new())
 }
 
@@ -110,7 +110,7 @@ pub fn job_in(bundle: &Path) -> Result<PathBuf, Refusal> {
         let message = format!("{name:?} is in the bundle and not on its list");
         return Err(refuse(bundle, message, AGAIN));
     }
-    for Entry { name, bytes, sha256 } in &list.files {
+    for BundleEntry { name, bytes, sha256 } in &list.files {
         let content = taken(bundle, &mut archive, name, *bytes)?;
         if content.len() as u64 != *bytes || checksum(&content) != *sha256 {
             let message = format!("{name} in the bundle is not what its list says");

@@ -8,7 +8,7 @@ use std::io::Cursor;
 use std::sync::Arc;
 use tinkite_artwork::{Artwork, Bitmap, Depth, Format, Image, Source, Units, over_white};
 use tinkite_base::geometry::Affine;
-use tinkite_base::problem::{Code, Place, Problem, Problems};
+use tinkite_base::problem::{Code, Location, Problem, Problems};
 use tinkite_base::quantity::plain;
 use tinkite_base::shield::shield;
 
@@ -37,7 +37,7 @@ pub fn bitmap_size(bytes: &[u8]) -> Option<(u32, u32)> {
 /// Broken files, and such as have more pixels than anyone could mean.
 pub(super) fn read(name: &str, bytes: &[u8], format: Format) -> Result<Artwork, Problems> {
     let Decoded { bitmap, turned, opaque, deep } =
-        decode(bytes, format).map_err(|p| Problems::from(p.at(Place::file(name))))?;
+        decode(bytes, format).map_err(|p| Problems::from(p.at(Location::file(name))))?;
     let mut problems = Problems::new();
     if format == Format::Jpeg && !ends_whole(bytes) {
         problems.push(
@@ -46,7 +46,7 @@ pub(super) fn read(name: &str, bytes: &[u8], format: Format) -> Result<Artwork, 
                 "the JPEG ends before its end mark: part of the picture may be missing",
                 "save it again, and copy it whole",
             )
-            .at(Place::file(name)),
+            .at(Location::file(name)),
         );
     }
     let said = resolution::dpi(bytes, format);
@@ -65,7 +65,7 @@ pub(super) fn read(name: &str, bytes: &[u8], format: Format) -> Result<Artwork, 
                     format!("the bitmap says no resolution; {DPI} dpi is taken"),
                     "say width, height or dpi in the job's [[artwork]]",
                 )
-                .at(Place::file(name)),
+                .at(Location::file(name)),
             );
             format!("no resolution in the file; {DPI} dpi taken")
         }

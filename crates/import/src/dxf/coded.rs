@@ -6,7 +6,7 @@ use tinkite_base::colour::Colour;
 
 /// Text that is drawn alike.
 #[derive(Debug, Clone, PartialEq)]
-pub(super) struct Run {
+pub(super) struct TextRun {
     pub(super) text: String,
     /// Height of a capital, in the drawing's units.
     pub(super) height: f64,
@@ -19,7 +19,7 @@ pub(super) struct Run {
 /// What stands between two ends of a line that somebody wrote.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub(super) struct Paragraph {
-    pub(super) runs: Vec<Run>,
+    pub(super) runs: Vec<TextRun>,
     /// Where it lies within the width: 0 left, 0.5 middle, 1 right; none as the whole text.
     pub(super) across: Option<f64>,
     /// It begins a column of its own.
@@ -82,7 +82,7 @@ impl Reader {
         let Some(paragraph) = self.done.last_mut() else { return };
         paragraph.across = across.or(paragraph.across);
         if !text.is_empty() {
-            paragraph.runs.push(Run { text, height, stretch, colour });
+            paragraph.runs.push(TextRun { text, height, stretch, colour });
         }
     }
 

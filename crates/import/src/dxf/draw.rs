@@ -9,7 +9,7 @@ use tinkite_artwork::{Fill, OddPaint, Shape, Source, Stroke, Unread};
 use tinkite_base::colour::Colour;
 use tinkite_base::geometry::region::FillRule;
 use tinkite_base::geometry::{Affine, BezPath, Vec2};
-use tinkite_base::problem::{Code, Place, Problem, Problems, count, few};
+use tinkite_base::problem::{Code, Location, Problem, Problems, count, few};
 
 /// Blocks within blocks deeper than this are a mistake.
 const DEEPEST: usize = 32;
@@ -105,7 +105,7 @@ impl<'d, 't> Drawer<'d, 't> {
                 format!("the drawing has more than {MOST_SHAPES} lines when its blocks are drawn"),
                 "simplify it in the CAD program, or export only the part to be burnt",
             )
-            .at(Place::file(file))
+            .at(Location::file(file))
             .into());
         }
         self.report(file, problems);
@@ -281,7 +281,7 @@ impl<'d, 't> Drawer<'d, 't> {
             let words: Vec<String> = all.iter().map(|(what, n)| format!("{n} {what}")).collect();
             few(&words, 8)
         };
-        let whole = |problem: Problem| problem.at(Place::file(file));
+        let whole = |problem: Problem| problem.at(Location::file(file));
         if !self.hidden.is_empty() {
             problems.push(whole(Problem::note(
                 Code::Hidden,
@@ -332,7 +332,7 @@ impl<'d, 't> Drawer<'d, 't> {
             let what = count(lost.len(), "block");
             let message = format!("{what} left out, which {why}: {}", few(&names, 3));
             let help = "mend the blocks in the CAD program";
-            let place = Place { line: *line, ..Place::file(file) };
+            let place = Location { line: *line, ..Location::file(file) };
             problems.push(Problem::warning(Code::LostBlock, message, help).at(place).naming(names));
         }
     }

@@ -20,7 +20,7 @@ use draw::Drawer;
 use tables::Tables;
 use tinkite_artwork::{Artwork, Format};
 use tinkite_base::geometry::Affine;
-use tinkite_base::problem::{Code, Place, Problem, Problems};
+use tinkite_base::problem::{Code, Location, Problem, Problems};
 
 /// Reads a DXF drawing.
 ///
@@ -29,7 +29,7 @@ use tinkite_base::problem::{Code, Place, Problem, Problems};
 pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems> {
     let (tags, whole) = tags::read(bytes).map_err(|problem| {
         let line = problem.place.as_ref().and_then(|place| place.line);
-        Problems::from(problem.at(Place { line, ..Place::file(name) }))
+        Problems::from(problem.at(Location { line, ..Location::file(name) }))
     })?;
     let sections = tables::sections(&tags);
     let tables = Tables::of(&sections);
@@ -42,7 +42,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
                 "the file ends before its end mark: part of the drawing may be missing",
                 "save it again, and copy it whole",
             )
-            .at(Place::file(name)),
+            .at(Location::file(name)),
         );
     }
     let scale = artwork.units.mm_per_unit;

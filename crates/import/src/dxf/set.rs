@@ -1,6 +1,6 @@
 //! Setting text: lines are broken at the width, laid below each other, and given to columns.
 
-use super::coded::Run;
+use super::coded::TextRun;
 use super::text::Words;
 use crate::FontSupply;
 use crate::fonts::{advance, outlines};
@@ -12,7 +12,7 @@ use tinkite_base::geometry::{Affine, BezPath, Rect, Vec2, hull};
 /// One line: its runs with where each begins, and where the last ends.
 #[derive(Debug, Default)]
 struct Line {
-    runs: Vec<(f64, Run)>,
+    runs: Vec<(f64, TextRun)>,
     width: f64,
     across: Option<f64>,
     column: bool,
@@ -75,7 +75,7 @@ impl Words {
     /// Breaks a paragraph into lines, between words, where it is wider than the text may be.
     fn break_lines(
         &self,
-        runs: &[Run],
+        runs: &[TextRun],
         fonts: &dyn FontSupply,
         lines: &mut Vec<Line>,
     ) -> Result<(), NoOutlines> {
@@ -97,7 +97,7 @@ impl Words {
                 }
                 match line.runs.last_mut() {
                     Some((_, last)) if alike(last, run) => last.text.push_str(word),
-                    _ => line.runs.push((at, Run { text: word.into(), ..run.clone() })),
+                    _ => line.runs.push((at, TextRun { text: word.into(), ..run.clone() })),
                 }
                 line.width = at + seen;
                 at += length(word)?;
@@ -147,7 +147,7 @@ impl Words {
     }
 }
 
-fn alike(a: &Run, b: &Run) -> bool {
+fn alike(a: &TextRun, b: &TextRun) -> bool {
     (a.height, a.stretch, a.colour) == (b.height, b.stretch, b.colour)
 }
 

@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 use tinkite_artwork::{Artwork, Units};
 use tinkite_base::colour::Colour;
 use tinkite_base::geometry::Point;
-use tinkite_base::problem::{Code, Place, Problem};
+use tinkite_base::problem::{Code, Location, Problem};
 use tinkite_base::quantity::plain;
 
 /// A section's name and tags.
@@ -150,7 +150,7 @@ impl<'t> Tables<'t> {
             "check one known size; if it is off, say scale (\"25.4\" makes mm of inches) in the job's [[artwork]]"
         };
         let problem = Problem::warning(Code::UnitDoubt, message, help);
-        artwork.problems.push(problem.at(Place::file(&artwork.file)));
+        artwork.problems.push(problem.at(Location::file(&artwork.file)));
     }
 }
 

@@ -78,7 +78,7 @@ fn text_tags(bytes: &[u8]) -> Result<Vec<Tag<'_>>, Problem> {
                 format!("\"{short}\" stands where a group code (a whole number) should"),
                 "open the drawing in the CAD program and save it again as DXF",
             )
-            .at(tinkite_base::problem::Place::line("", line)));
+            .at(tinkite_base::problem::Location::line("", line)));
         };
         let value = value.strip_suffix(b"\r").unwrap_or(value);
         tags.push(Tag { code, value: Value::Text(decoded(value)), line });

@@ -1,6 +1,6 @@
 //! Text of a drawing: what it says, and where it stands.
 
-use super::coded::{self, Paragraph, Run};
+use super::coded::{self, Paragraph, TextRun};
 use super::entity::{Entity, cross};
 use tinkite_base::geometry::{Affine, Point, Vec2};
 
@@ -62,7 +62,7 @@ fn single(entity: &Entity<'_>) -> Option<Words> {
     let turn = span.map_or(entity.real_or(50, 0.0).to_radians(), Vec2::atan2);
     let flags = entity.whole_or(71, 0);
     let flip = |bit: i64| if flags & bit != 0 { -1.0 } else { 1.0 };
-    let run = Run {
+    let run = TextRun {
         text: coded::signs(entity.text(1)),
         height,
         stretch: entity.real(41).filter(|w| *w > 0.0).unwrap_or(1.0),

@@ -16,7 +16,7 @@ use tinkite_artwork::{Bitmap, over_white};
 use tinkite_artwork::{Clipped, Region, clipped};
 use tinkite_base::geometry::region::FillRule;
 use tinkite_base::geometry::{Affine, BezPath};
-use tinkite_base::problem::{Code, Place, Problem, count};
+use tinkite_base::problem::{Code, Location, Problem, count};
 
 /// More painting than this ends the reading: forms within forms can make billions of few.
 const MOST_CALLS: usize = 1_000_000;
@@ -76,7 +76,7 @@ impl<'a> Tracer<'a> {
         let mut say = |n: usize, code, what: &str, help: &str| {
             if n > 0 {
                 let message = format!("{} {what}", count(n, "thing"));
-                let note = Problem::note(code, message, help).at(Place::file(&file));
+                let note = Problem::note(code, message, help).at(Location::file(&file));
                 self.artwork.problems.push(note);
             }
         };

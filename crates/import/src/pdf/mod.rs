@@ -16,7 +16,7 @@ use std::collections::BTreeSet;
 use std::sync::{Arc, Mutex};
 use tinkite_artwork::{Artwork, Format, Units};
 use tinkite_base::geometry::Affine;
-use tinkite_base::problem::{Code, Place, Problem, Problems, count, few};
+use tinkite_base::problem::{Code, Location, Problem, Problems, count, few};
 use tinkite_base::quantity::plain;
 use tinkite_base::shield::shield;
 
@@ -29,7 +29,7 @@ const MM_PER_POINT: f64 = 25.4 / 72.0;
 /// Broken or locked files, and pages that are not there.
 pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems> {
     let refuse = |code, message: String, help: &str| {
-        Problems::from(Problem::error(code, message, help).at(Place::file(name)))
+        Problems::from(Problem::error(code, message, help).at(Location::file(name)))
     };
     shield(|| page(name, bytes, how)).unwrap_or_else(|fault| {
         Err(if fault.is::<Exhausted>() {
@@ -48,7 +48,7 @@ const AGAIN: &str = "export it again from the drawing program";
 
 fn page(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems> {
     let refuse = |code, message: String, help: &str| {
-        Problems::from(Problem::error(code, message, help).at(Place::file(name)))
+        Problems::from(Problem::error(code, message, help).at(Location::file(name)))
     };
     let pdf = Pdf::new(bytes.to_vec()).map_err(|error| match error {
         LoadPdfError::Decryption(_) => refuse(
@@ -72,12 +72,12 @@ fn page(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems
     if pages.len() > 1 {
         let message = format!("page {} of {} is read", how.page, pages.len());
         let help = "page in the job's [[artwork]] names another";
-        artwork.problems.push(Problem::note(Code::Pages, message, help).at(Place::file(name)));
+        artwork.problems.push(Problem::note(Code::Pages, message, help).at(Location::file(name)));
     }
     if !ends_whole(bytes) {
         let message = "the PDF ends before its end mark: part of the drawing may be missing";
         let warning = Problem::warning(Code::CutShort, message, "save it again, and copy it whole");
-        artwork.problems.push(warning.at(Place::file(name)));
+        artwork.problems.push(warning.at(Location::file(name)));
     }
     let unit = user_unit(page);
     artwork.units = units(unit);
@@ -95,7 +95,7 @@ fn page(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems
                 format!("left out: what lies on layers that are switched off: {hidden}"),
                 "show them in the drawing program if they are meant to be burnt",
             )
-            .at(Place::file(name)),
+            .at(Location::file(name)),
         );
     }
     Ok(artwork)
@@ -163,7 +163,7 @@ fn draw(pdf: &Pdf, page: &Page<'_>, scale: f64, how: &Reading<'_>, artwork: &mut
                 ),
                 "embed the font, or turn the text into outlines in the drawing program",
             )
-            .at(Place::file(&artwork.file))
+            .at(Location::file(&artwork.file))
             .naming(names),
         );
     }

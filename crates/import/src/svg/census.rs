@@ -6,7 +6,7 @@
 use super::label::{DRAWING, OURS};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use tinkite_artwork::{Artwork, Source, Unread};
-use tinkite_base::problem::{Code, Place, Problem, count, few};
+use tinkite_base::problem::{Code, Location, Problem, count, few};
 use usvg::roxmltree::{Document, Node};
 
 /// Elements nested deeper than this are a broken or hostile file.
@@ -85,7 +85,7 @@ pub(super) fn sane(name: &str, text: &str, document: &Document<'_>) -> Result<()
                 format!("elements are nested more than {DEEPEST} deep"),
                 "ungroup the drawing in the drawing program and save it again",
             )
-            .at(Place::line(name, tinkite_base::problem::line_of(text, range.start))));
+            .at(Location::line(name, tinkite_base::problem::line_of(text, range.start))));
         }
         if let Some(number) = node.attributes().find_map(|a| absurd(a.name(), a.value())) {
             return Err(Problem::error(
@@ -93,7 +93,7 @@ pub(super) fn sane(name: &str, text: &str, document: &Document<'_>) -> Result<()
                 format!("a number is far beyond any machine: {number}"),
                 "look for a stray point or a wrong unit, and mend it in the drawing program",
             )
-            .at(Place::line(name, tinkite_base::problem::line_of(text, range.start))));
+            .at(Location::line(name, tinkite_base::problem::line_of(text, range.start))));
         }
     }
     Ok(())
@@ -244,7 +244,7 @@ fn report_hidden(hidden: &BTreeMap<String, usize>, artwork: &mut Artwork) {
     let message = format!("left out: {}", few(&told, 8));
     let help = "show them in the drawing program if they are meant to be burnt";
     let note = Problem::note(Code::Hidden, message, help);
-    artwork.problems.push(note.at(Place::file(&artwork.file)).naming(told));
+    artwork.problems.push(note.at(Location::file(&artwork.file)).naming(told));
 }
 
 /// Whether an element says that it does not show, in an attribute or in its own style.

@@ -20,7 +20,7 @@ use tinkite_artwork::{Clipped, Region, clipped, rings};
 use tinkite_base::colour::Colour;
 use tinkite_base::geometry::region::{self, FillRule};
 use tinkite_base::geometry::{Affine, Point};
-use tinkite_base::problem::{Code, Place, Problem, Problems, Severity, count};
+use tinkite_base::problem::{Code, Location, Problem, Problems, Severity, count};
 use tinkite_base::shield::shield;
 
 /// Millimetres in a CSS pixel: 96 to the inch (CSS Values 3, section 6.2).
@@ -34,7 +34,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     let Ok(text) = std::str::from_utf8(bytes) else {
         let help = "export the drawing as plain SVG, in UTF-8";
         let problem = Problem::error(Code::Format, "the text of this SVG is not in UTF-8", help);
-        return Err(problem.at(Place::file(name)).into());
+        return Err(problem.at(Location::file(name)).into());
     };
     let text = text.trim_start_matches('\u{feff}');
     let options = usvg::roxmltree::ParsingOptions { allow_dtd: true, ..Default::default() };
@@ -51,7 +51,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
             ),
             "export the drawing as plain SVG",
         )
-        .at(Place::file(name))
+        .at(Location::file(name))
         .into());
     }
     census::sane(name, text, &document)?;
@@ -88,7 +88,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     let Reader { seen, mut out, veils, .. } = reader;
     veils.report(name, &mut problems);
     for problem in out.broken.drain(..) {
-        problems.push(problem.at(Place::file(name)));
+        problems.push(problem.at(Location::file(name)));
     }
     report_clipped(name, &out, &mut problems);
     let mut artwork = Artwork {
@@ -137,14 +137,14 @@ fn not_xml(name: &str, error: &usvg::roxmltree::Error) -> Problem {
         format!("the file is not well-formed XML: {error}"),
         "open it in the drawing program and save it again as plain SVG",
     )
-    .at(Place::line(name, error.pos().row))
+    .at(Location::line(name, error.pos().row))
 }
 
 /// A file on which the library gave up without a word.
 fn broken(name: &str) -> Problem {
     let help = "open it in the drawing program and save it again as plain SVG";
     Problem::error(Code::Format, "the file has numbers that no drawing can have", help)
-        .at(Place::file(name))
+        .at(Location::file(name))
 }
 
 fn not_svg(name: &str, error: &usvg::Error) -> Problem {
@@ -159,7 +159,7 @@ fn not_svg(name: &str, error: &usvg::Error) -> Problem {
         ),
         other => (format!("the file cannot be read as SVG: {other}"), "save it again as plain SVG"),
     };
-    Problem::error(Code::Format, message, help).at(Place::file(name))
+    Problem::error(Code::Format, message, help).at(Location::file(name))
 }
 
 /// Says what clip paths did.
@@ -167,7 +167,7 @@ fn report_clipped(name: &str, out: &Collected, problems: &mut Problems) {
     let mut say = |n: usize, what: &str, help: &str| {
         if n > 0 {
             let message = format!("{} {what}", count(n, "shape"));
-            problems.push(Problem::note(Code::Clipped, message, help).at(Place::file(name)));
+            problems.push(Problem::note(Code::Clipped, message, help).at(Location::file(name)));
         }
     };
     say(out.cut, "cut by a clip path", "what shows on the page is what is read");

@@ -2,7 +2,7 @@
 
 use super::MM_PER_PX;
 use tinkite_artwork::Units;
-use tinkite_base::problem::{Code, Place, Problem, Problems};
+use tinkite_base::problem::{Code, Location, Problem, Problems};
 use tinkite_base::quantity::plain;
 use usvg::roxmltree::Node;
 
@@ -76,5 +76,5 @@ fn pixel_doubt(name: &str, what: &str) -> Problem {
         format!("{what}; a pixel is taken as 1/96 in, but some programs mean 1/72 or 1/90"),
         "check one known size; if it is off, set the page in mm in the drawing program, or say units (\"90/in\") or width in the job's [[artwork]]",
     )
-    .at(Place::file(name))
+    .at(Location::file(name))
 }

@@ -5,7 +5,7 @@ use std::str::FromStr;
 use svgtypes::{
     AspectRatio, Length, LengthListParser, NumberListParser, PathParser, Transform, ViewBox,
 };
-use tinkite_base::problem::{Code, Place, Problem, count, few, line_of};
+use tinkite_base::problem::{Code, Location, Problem, count, few, line_of};
 use usvg::roxmltree::{Document, Node};
 
 /// The namespace of SVG; what stands in another one draws nothing.
@@ -13,7 +13,7 @@ const SVG: &str = "http://www.w3.org/2000/svg";
 
 /// What a value has to be.
 #[derive(Debug, Clone, Copy)]
-enum Kind {
+enum Syntax {
     Transform,
     Path,
     Points,
@@ -25,14 +25,14 @@ enum Kind {
 }
 
 /// What an attribute of an element has to be; none for one that moves nothing.
-fn kind(tag: &str, attribute: &str) -> Option<Kind> {
+fn kind(tag: &str, attribute: &str) -> Option<Syntax> {
     Some(match attribute {
-        "transform" | "gradientTransform" | "patternTransform" => Kind::Transform,
-        "d" if tag == "path" => Kind::Path,
-        "points" if matches!(tag, "polyline" | "polygon") => Kind::Points,
-        "viewBox" => Kind::View,
-        "preserveAspectRatio" => Kind::Aspect,
-        "x" | "y" | "dx" | "dy" if matches!(tag, "text" | "tspan") => Kind::Lengths,
+        "transform" | "gradientTransform" | "patternTransform" => Syntax::Transform,
+        "d" if tag == "path" => Syntax::Path,
+        "points" if matches!(tag, "polyline" | "polygon") => Syntax::Points,
+        "viewBox" => Syntax::View,
+        "preserveAspectRatio" => Syntax::Aspect,
+        "x" | "y" | "dx" | "dy" if matches!(tag, "text" | "tspan") => Syntax::Lengths,
         "x" | "y" | "width" | "height" | "r" | "rx" | "ry" | "cx" | "cy" | "x1" | "y1" | "x2"
         | "y2"
             if matches!(
@@ -40,13 +40,13 @@ fn kind(tag: &str, attribute: &str) -> Option<Kind> {
                 "svg" | "rect" | "circle" | "ellipse" | "line" | "image" | "use" | "symbol"
             ) =>
         {
-            Kind::Length
+            Syntax::Length
         }
         _ => return None,
     })
 }
 
-impl Kind {
+impl Syntax {
     fn reads(self, value: &str) -> bool {
         let value = value.trim();
         // Nothing said, and words of style sheets for it.
@@ -97,7 +97,7 @@ pub(super) fn readable(name: &str, text: &str, document: &Document<'_>) -> Resul
         }
     }
     let Some((first, _)) = broken.first() else { return Ok(()) };
-    let place = Place::line(name, line_of(text, *first));
+    let place = Location::line(name, line_of(text, *first));
     let names: Vec<String> =
         broken.iter().map(|(at, told)| format!("{told} in line {}", line_of(text, *at))).collect();
     Err(Problem::error(
@@ -119,7 +119,7 @@ fn transforms(style: &str) -> impl Iterator<Item = String> + '_ {
         let (key, value) = declaration.split_once(':')?;
         let value = value.trim().trim_end_matches("!important");
         let is_transform = key.trim().eq_ignore_ascii_case("transform");
-        let broken = is_transform && !Kind::Transform.reads(value);
+        let broken = is_transform && !Syntax::Transform.reads(value);
         broken.then(|| format!("transform: {}", shortened(value)))
     })
 }

@@ -4,7 +4,7 @@ use super::{Make, Recipe};
 use crate::step::{self, Fits};
 use crate::toml_text::toml_text;
 use crate::used::Kept;
-use tinkite_base::problem::{Code, Place, Problem, Problems, nearest};
+use tinkite_base::problem::{Code, Location, Problem, Problems, nearest};
 use tinkite_base::quantity::{Length, PowerSetpoint, parse_power};
 use tinkite_machine::section::{Section, SourceText};
 use toml::Spanned;
@@ -32,7 +32,7 @@ pub fn read_book(name: &str, text: &str, kept: Kept) -> Book {
     let (table, errors) = DeTable::parse_recoverable(text);
     // Nobody knows what a value means that stands behind a broken one.
     if let Some(error) = errors.first() {
-        let place = Place::span(name, text, error.span().unwrap_or(0..0));
+        let place = Location::span(name, text, error.span().unwrap_or(0..0));
         let what = error.message().lines().next().unwrap_or("it is no TOML").to_string();
         let help = "mend the line; until then nothing of this book is used";
         let problem = Problem::warning(Code::BrokenBook, what, help).at(place);

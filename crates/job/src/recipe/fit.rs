@@ -118,21 +118,21 @@ impl Wanted {
 
 /// A recipe with its book.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Found<'s> {
+pub struct FoundRecipe<'s> {
     /// The book.
     pub book: &'s Book,
     /// The recipe.
     pub recipe: &'s Recipe,
 }
 
-impl fmt::Display for Found<'_> {
+impl fmt::Display for FoundRecipe<'_> {
     /// `"cut" for poplar plywood 3 mm (workshop.recipes.toml:12)`.
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{} ({})", self.recipe, self.place())
     }
 }
 
-impl Found<'_> {
+impl FoundRecipe<'_> {
     /// The recipe and the bare name of its book.
     #[must_use]
     pub fn in_its_book(&self) -> String {
@@ -154,17 +154,17 @@ impl Found<'_> {
 #[derive(Debug, Clone, PartialEq)]
 pub enum Near<'s> {
     /// None fits; those that are nearest, with in what they differ, nearest first.
-    None(Vec<(Found<'s>, Vec<Difference>)>),
+    None(Vec<(FoundRecipe<'s>, Vec<Difference>)>),
     /// Several fit equally well.
-    Several(Vec<Found<'s>>),
+    Several(Vec<FoundRecipe<'s>>),
 }
 
 impl Shelf {
     /// All recipes, book by book.
-    pub fn all(&self) -> impl Iterator<Item = Found<'_>> {
+    pub fn all(&self) -> impl Iterator<Item = FoundRecipe<'_>> {
         self.books
             .iter()
-            .flat_map(|book| book.recipes.iter().map(move |recipe| Found { book, recipe }))
+            .flat_map(|book| book.recipes.iter().map(move |recipe| FoundRecipe { book, recipe }))
     }
 
     /// The recipe of this word (a name, or a make) that fits: of the first book that has one, the one that
@@ -172,21 +172,21 @@ impl Shelf {
     ///
     /// # Errors
     /// The nearest ones where none fits, or those that fit equally well.
-    pub fn find(&self, word: &str, wanted: &Wanted) -> Result<Found<'_>, Near<'_>> {
+    pub fn find(&self, word: &str, wanted: &Wanted) -> Result<FoundRecipe<'_>, Near<'_>> {
         let called = |recipe: &Recipe| recipe.name.as_deref() == Some(word);
         let plain = |recipe: &Recipe| recipe.name.is_none() && Make::of(word) == Some(recipe.make);
-        let meant = |found: &Found<'_>| {
+        let meant = |found: &FoundRecipe<'_>| {
             same_material(&found.recipe.material, &wanted.material)
                 && (called(found.recipe) || plain(found.recipe))
         };
         for book in &self.books {
-            let mut fitting: Vec<Found<'_>> = book
+            let mut fitting: Vec<FoundRecipe<'_>> = book
                 .recipes
                 .iter()
-                .map(|recipe| Found { book, recipe })
+                .map(|recipe| FoundRecipe { book, recipe })
                 .filter(|found| meant(found) && wanted.differences(found.recipe).is_empty())
                 .collect();
-            let says = |found: &Found<'_>| {
+            let says = |found: &FoundRecipe<'_>| {
                 let Recipe { thickness, machine, lens, watts, .. } = found.recipe;
                 usize::from(thickness.is_some())
                     + usize::from(machine.is_some())
@@ -202,7 +202,7 @@ impl Shelf {
                 _ => return Err(Near::Several(fitting)),
             }
         }
-        let mut near: Vec<Found<'_>> = self.all().filter(meant).collect();
+        let mut near: Vec<FoundRecipe<'_>> = self.all().filter(meant).collect();
         near.sort_by_key(|found| wanted.distance(found.recipe));
         Err(Near::None(
             near.into_iter().map(|found| (found, wanted.differences(found.recipe))).collect(),

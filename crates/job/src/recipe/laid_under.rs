@@ -1,6 +1,6 @@
 //! Laying a recipe under the steps that name one.
 
-use super::{Found, Near, RecipeUse, Shelf, Wanted};
+use super::{FoundRecipe, Near, RecipeUse, Shelf, Wanted};
 use crate::toml_text::moved;
 use crate::toml_text::toml_key;
 use std::borrow::Cow;
@@ -129,7 +129,7 @@ fn lay_value<'t>(
     }
 }
 
-fn find<'s>(word: &str, shelf: &'s Shelf, wanted: &Wanted) -> Result<Found<'s>, Problem> {
+fn find<'s>(word: &str, shelf: &'s Shelf, wanted: &Wanted) -> Result<FoundRecipe<'s>, Problem> {
     if wanted.material.trim().is_empty() {
         let what = format!("recipe \"{word}\" is asked for, and the job does not say its material");
         let help = "write material = \"poplar plywood\" at the top of the job";
@@ -165,12 +165,12 @@ fn find<'s>(word: &str, shelf: &'s Shelf, wanted: &Wanted) -> Result<Found<'s>, 
 /// What to do where no recipe fits: the nearest ones, by name; never taken silently.
 fn offered(
     word: &str,
-    near: &[(Found<'_>, Vec<super::Difference>)],
+    near: &[(FoundRecipe<'_>, Vec<super::Difference>)],
     shelf: &Shelf,
     wanted: &Wanted,
 ) -> (String, Option<Remedy>) {
     if !near.is_empty() {
-        let one = |(found, differences): &(Found<'_>, Vec<super::Difference>)| {
+        let one = |(found, differences): &(FoundRecipe<'_>, Vec<super::Difference>)| {
             let all: Vec<String> = differences.iter().map(ToString::to_string).collect();
             format!("{found}, which is {}", all.join(" and "))
         };

@@ -14,7 +14,7 @@ pub use crate::make::Make;
 pub use crate::used::{Kept, RecipeUse};
 pub use book::{Book, read_book};
 pub use edit::{EditError, NewRecipe, counted, dropped, kept};
-pub use fit::{Difference, Found, Near, Shelf, Wanted, material_key, same_material};
+pub use fit::{Difference, FoundRecipe, Near, Shelf, Wanted, material_key, same_material};
 pub(super) use laid_under::{lay_under, wanted};
 pub use of_step::settings_of;
 pub use scaled::{Change, Scaled, scaled};

@@ -16,7 +16,7 @@ use search::{Cells, Lay, Search};
 use std::collections::{BTreeSet, HashMap};
 use tinkite_base::geometry::region::Combine;
 use tinkite_base::geometry::{Affine, Point, Rect, Vec2, corners, region};
-use tinkite_base::problem::{Code, Place, Problem, Problems, Remedy, count, few};
+use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy, count, few};
 use tinkite_base::quantity::plain;
 use tinkite_job::{Job, Pack};
 
@@ -58,7 +58,7 @@ pub(super) struct Packed {
 type Sheets = Vec<Vec<(usize, usize, Vec2)>>;
 
 /// A kind of part: the area that it takes up in each direction, and grown by half the gap.
-struct Kind {
+struct PartKind {
     own: Vec<Vec<Vec<Point>>>,
     grown: Vec<Vec<Vec<Point>>>,
     area: f64,
@@ -137,11 +137,11 @@ pub(super) fn packed(
         Some((parts[*part].take()?, to_bed))
     });
     let laid = laid.collect();
-    Ok(Packed { parts: laid, told: told.at(Place::file(&job.file)) })
+    Ok(Packed { parts: laid, told: told.at(Location::file(&job.file)) })
 }
 
 /// The kinds of parts, and which each part is of: parts that take up the same are of one.
-fn kinds(parts: &[Part], pack: &Pack, job: &Job) -> Result<(Vec<Kind>, Vec<usize>), Problem> {
+fn kinds(parts: &[Part], pack: &Pack, job: &Job) -> Result<(Vec<PartKind>, Vec<usize>), Problem> {
     let solids: Vec<Vec<Vec<Point>>> = parts
         .par_iter()
         .map(|part| {
@@ -168,7 +168,7 @@ fn kinds(parts: &[Part], pack: &Pack, job: &Job) -> Result<(Vec<Kind>, Vec<usize
                 let by = Affine::rotate(turn);
                 rings.iter().map(|ring| ring.iter().map(|p| by * *p).collect()).collect()
             };
-            kinds.push(Kind {
+            kinds.push(PartKind {
                 own: pack.turns.iter().map(|turn| turned(&solid, *turn)).collect(),
                 grown: pack.turns.iter().map(|turn| turned(&grown, *turn)).collect(),
                 area: region::area(&solid),
@@ -186,7 +186,7 @@ fn bounds(rings: &[Vec<Point>]) -> Rect {
 }
 
 /// The upper edge of what lies on a sheet, mm.
-fn top(sheet: &[(usize, usize, Vec2)], kinds: &[Kind], kind_of: &[usize]) -> f64 {
+fn top(sheet: &[(usize, usize, Vec2)], kinds: &[PartKind], kind_of: &[usize]) -> f64 {
     let tops =
         sheet.iter().map(|(part, turn, by)| bounds(&kinds[kind_of[*part]].own[*turn]).y1 + by.y);
     tops.fold(f64::NEG_INFINITY, f64::max)
@@ -194,7 +194,7 @@ fn top(sheet: &[(usize, usize, Vec2)], kinds: &[Kind], kind_of: &[usize]) -> f64
 
 /// How large cells are, mm: so small that what is lost between parts is little, and no smaller than memory and
 /// time allow.
-fn cell(kinds: &[Kind], room: Rect) -> f64 {
+fn cell(kinds: &[PartKind], room: Rect) -> f64 {
     let sizes: Vec<Rect> =
         kinds.iter().flat_map(|kind| kind.grown.iter().map(|g| bounds(g))).collect();
     let mut room_words = 0.0;
@@ -213,7 +213,7 @@ fn cell(kinds: &[Kind], room: Rect) -> f64 {
 }
 
 fn by_outlines(
-    kinds: &[Kind],
+    kinds: &[PartKind],
     kind_of: &[usize],
     room: &Room,
     pack: &Pack,
@@ -249,7 +249,7 @@ fn by_outlines(
         let mut outside = edge.clone();
         outside.push(corners(room.inflate(9.0 * cell, 9.0 * cell)));
         cells.outside = Bits::touched(&outside, room.origin(), cell, size);
-        let bare = |kind: &Kind| {
+        let bare = |kind: &PartKind| {
             kind.own.iter().zip(&kind.grown).map(|(own, grown)| in_cells(own, grown)).collect()
         };
         cells.bare = Some(kinds.par_iter().map(bare).collect());
@@ -281,7 +281,7 @@ fn best(cells: &Cells, effort: u64) -> (Vec<Vec<Lay>>, Vec<usize>) {
 
 /// Rows and columns of parts that are all alike, all in the direction in which they take least; `None` where not even
 /// one fits.
-fn by_rows(kind: &Kind, parts: usize, room: Rect, pack: &Pack) -> Option<Sheets> {
+fn by_rows(kind: &PartKind, parts: usize, room: Rect, pack: &Pack) -> Option<Sheets> {
     let fit =
         |room: f64, size: f64| ((room - size + 1e-3) / (size + pack.gap).max(1e-9)).floor() + 1.0;
     let ways = (0..pack.turns.len()).filter_map(|turn| {
@@ -313,7 +313,7 @@ fn by_rows(kind: &Kind, parts: usize, room: Rect, pack: &Pack) -> Option<Sheets>
 /// What is said of a sheet.
 fn told(
     parts: &[Part],
-    kinds: &[Kind],
+    kinds: &[PartKind],
     kind_of: &[usize],
     (sheet, number, sheets): (&[(usize, usize, Vec2)], u32, usize),
     (stock, room): (&LaidStock, &Room),

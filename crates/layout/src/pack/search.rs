@@ -77,7 +77,7 @@ enum Rule {
 
 /// A way to lay: an order of the parts, a direction that some must have, and a rule.
 #[derive(Clone)]
-struct Way {
+struct Attempt {
     order: Vec<usize>,
     turns: Vec<Option<usize>>,
     rule: Rule,
@@ -223,7 +223,7 @@ impl<'a> Search<'a> {
         Some(found)
     }
 
-    fn lay(&self, way: &Way) -> Layout {
+    fn lay(&self, way: &Attempt) -> Layout {
         let count = self.turns * self.cells.kinds.len();
         let mut layout = Layout { score: (0, 0, 0, 0, 0), sheets: Vec::new(), work: 0 };
         let mut rest = way.order.clone();
@@ -287,7 +287,7 @@ impl<'a> Search<'a> {
     }
 
     /// The first ways: large parts before small ones, by several measures.
-    fn first_ways(&self) -> Vec<Way> {
+    fn first_ways(&self) -> Vec<Attempt> {
         let kind = |part: usize| &self.cells.kinds[self.cells.parts[part]][0];
         let measures: [fn(&Bits) -> usize; 4] = [
             |bits| bits.width * bits.height,
@@ -303,12 +303,12 @@ impl<'a> Search<'a> {
                 order.sort_by_key(|part| {
                     (std::cmp::Reverse(measure(kind(*part))), self.cells.parts[*part], *part)
                 });
-                ways.push(Way { order, turns: vec![None; count], rule });
+                ways.push(Attempt { order, turns: vec![None; count], rule });
             }
             // All in one direction, for each.
             for turn in (0..self.turns).filter(|_| self.turns > 1) {
                 let way = ways[0].clone();
-                ways.push(Way { turns: vec![Some(turn); count], rule, ..way });
+                ways.push(Attempt { turns: vec![Some(turn); count], rule, ..way });
             }
         }
         ways
@@ -316,7 +316,7 @@ impl<'a> Search<'a> {
 }
 
 /// Another way that differs a little.
-fn changed(way: &Way, turns: usize, seed: u64) -> Way {
+fn changed(way: &Attempt, turns: usize, seed: u64) -> Attempt {
     let mut random = Xorshift::seeded(seed);
     let mut way = way.clone();
     let count = way.order.len();
@@ -347,10 +347,10 @@ fn changed(way: &Way, turns: usize, seed: u64) -> Way {
 /// The best order that is found: for each sheet where its parts lie.
 pub(super) fn sheets(search: &Search<'_>, effort: u64) -> Vec<Vec<Lay>> {
     let turns = search.turns;
-    let mut best: Option<(Layout, Way)> = None;
+    let mut best: Option<(Layout, Attempt)> = None;
     let mut spent = 0;
-    let mut try_all = |ways: Vec<Way>, best: &mut Option<(Layout, Way)>| {
-        let laid: Vec<(Layout, Way)> =
+    let mut try_all = |ways: Vec<Attempt>, best: &mut Option<(Layout, Attempt)>| {
+        let laid: Vec<(Layout, Attempt)> =
             ways.into_par_iter().map(|way| (search.lay(&way), way)).collect();
         spent += laid.iter().map(|(layout, _)| layout.work).sum::<u64>();
         for (layout, way) in laid {

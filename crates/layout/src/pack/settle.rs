@@ -1,6 +1,6 @@
 //! Parts pushed against each other: cells leave up to their own width between parts that could touch.
 
-use super::{Kind, Room, bounds};
+use super::{PartKind, Room, bounds};
 use tinkite_base::geometry::{Point, Rect, Vec2};
 
 /// Parts are pushed down and to the left so many times.
@@ -26,7 +26,7 @@ struct Lying {
 /// Pushes the parts of a sheet down and to the left as far as outlines and the edge of the room allow.
 pub(super) fn settle(
     sheet: &mut [(usize, usize, Vec2)],
-    kinds: &[Kind],
+    kinds: &[PartKind],
     kind_of: &[usize],
     room: &Room,
 ) {

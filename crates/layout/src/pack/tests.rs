@@ -14,12 +14,12 @@ fn pack(gap: f64, directions: u32) -> Pack {
     Pack { gap, margin: gap, turns: (0..directions).map(turn).collect() }
 }
 
-fn kind(own: Vec<Vec<Point>>, pack: &Pack) -> Kind {
+fn kind(own: Vec<Vec<Point>>, pack: &Pack) -> PartKind {
     let grown = region::grown(&own, pack.gap / 2.0 + FINE, FINE);
     let turned = |rings: &[Vec<Point>], turn: f64| -> Vec<Vec<Point>> {
         rings.iter().map(|r| r.iter().map(|p| Affine::rotate(turn) * *p).collect()).collect()
     };
-    Kind {
+    PartKind {
         area: region::area(&own),
         grown: pack.turns.iter().map(|turn| turned(&grown, *turn)).collect(),
         own: pack.turns.iter().map(|turn| turned(&own, *turn)).collect(),
@@ -62,7 +62,7 @@ fn beside_edges(rings: &[Vec<Point>]) -> Vec<Point> {
 
 /// Holds a layout to what was asked for, with nothing that the packer itself knows: outlines where they come to lie,
 /// distances between their segments, and points of one inside the other.
-fn hold(sheets: &Sheets, kinds: &[Kind], kind_of: &[usize], pack: &Pack) {
+fn hold(sheets: &Sheets, kinds: &[PartKind], kind_of: &[usize], pack: &Pack) {
     let mut seen: Vec<usize> = sheets.iter().flatten().map(|(part, ..)| *part).collect();
     seen.sort_unstable();
     seen.dedup();
@@ -112,7 +112,7 @@ fn circle(radius: f64) -> Vec<Point> {
         .collect()
 }
 
-fn depth(sheets: &Sheets, kinds: &[Kind], kind_of: &[usize]) -> f64 {
+fn depth(sheets: &Sheets, kinds: &[PartKind], kind_of: &[usize]) -> f64 {
     top(&sheets[sheets.len() - 1], kinds, kind_of) - ROOM.y0
 }
 
@@ -130,7 +130,7 @@ proptest! {
         let star = |radii: &Vec<f64>| vec![(0..radii.len()).map(|n| {
             Point::ZERO + Vec2::from_angle(n as f64 / radii.len() as f64 * std::f64::consts::TAU) * radii[n]
         }).collect::<Vec<_>>()];
-        let kinds: Vec<Kind> = shapes.iter().map(|radii| kind(star(radii), &pack)).collect();
+        let kinds: Vec<PartKind> = shapes.iter().map(|radii| kind(star(radii), &pack)).collect();
         let kind_of: Vec<usize> = (0..kinds.len()).flat_map(|k| std::iter::repeat_n(k, counts[k])).collect();
         let (sheets, left) = by_outlines(&kinds, &kind_of, &room(), &pack, 0);
         prop_assert!(left.is_empty());

@@ -22,7 +22,7 @@ pub enum Ground {
 }
 
 /// A way whose every place was held against the bed.
-pub struct Way {
+pub struct EdgePath {
     machine: Machine,
     led: Vec<Led>,
     coordinates: Coordinates,
@@ -38,7 +38,7 @@ enum Shape {
     Round([f64; 2], f64),
 }
 
-impl Way {
+impl EdgePath {
     /// The way along lines of a job, mm from its program's zero.
     ///
     /// # Errors

@@ -22,7 +22,7 @@ use tinkite_wire::{Connected, Dark, Event, Outcome, Session, State, Status, Swit
 
 /// What a key orders.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Order {
+pub enum HeadOrder {
     /// To the right and away, by so many mm.
     Step(Vec2),
     /// Up, by so many mm.
@@ -111,7 +111,7 @@ pub enum Aim {
 pub struct Driving<'d> {
     machine: &'d Machine,
     stopping: &'d Stopping,
-    orders: Receiver<Order>,
+    orders: Receiver<HeadOrder>,
     shared: &'d Shared,
     aim: Aim,
     /// What the job counts from, mm from the front left corner of the bed; none while that is not known.
@@ -135,7 +135,7 @@ impl<'d> Driving<'d> {
     pub fn new(
         machine: &'d Machine,
         stopping: &'d Stopping,
-        orders: Receiver<Order>,
+        orders: Receiver<HeadOrder>,
         shared: &'d Shared,
         aim: Aim,
     ) -> Self {
@@ -172,27 +172,27 @@ impl<'d> Driving<'d> {
         }
     }
 
-    fn obey(&mut self, order: Order, session: &mut Session, link: &dyn Link) {
+    fn obey(&mut self, order: HeadOrder, session: &mut Session, link: &dyn Link) {
         let (locked, head, state) = self.seen(|seen| (seen.locked, seen.head, seen.state));
         let stands = state == Some(State::Idle) && session.in_flight() == 0;
-        let moves = matches!(order, Order::Step(_) | Order::Lift(_) | Order::Corner);
-        if locked && (moves || matches!(order, Order::Zero | Order::Found)) {
+        let moves = matches!(order, HeadOrder::Step(_) | HeadOrder::Lift(_) | HeadOrder::Corner);
+        if locked && (moves || matches!(order, HeadOrder::Zero | HeadOrder::Found)) {
             return self.tell("locked by an alarm: o looks for home, u unlocks");
         }
         match order {
-            Order::Leave => {
+            HeadOrder::Leave => {
                 self.leaving = true;
                 session.cancel_jog();
                 session.end_of_program(link.now());
             }
-            Order::Dark => {
+            HeadOrder::Dark => {
                 self.leaving = true;
                 session.darken(link.now());
             }
-            Order::Pointer if !stands || locked => {
+            HeadOrder::Pointer if !stands || locked => {
                 self.tell("the pointer is lit where the head stands: it moves, or is locked");
             }
-            Order::Pointer => match self
+            HeadOrder::Pointer => match self
                 .trusted
                 .clone()
                 .and_then(|()| pointer::lit(self.machine).map_err(|r| r.why()))
@@ -206,16 +206,18 @@ impl<'d> Driving<'d> {
                 }
                 Err(why) => self.tell(why),
             },
-            Order::Stop => {
+            HeadOrder::Stop => {
                 session.cancel_jog();
                 self.target = None;
             }
-            Order::Home => self.send(session, "$H".into()),
-            Order::Unlock if !locked => self.tell("it is not locked"),
-            Order::Unlock => self.send(session, "$X".into()),
-            Order::Zero if !stands => self.tell("the zero is set where the head stands: it moves"),
-            Order::Zero => self.send(session, "G10L20P1X0Y0".into()),
-            Order::Step(by) => {
+            HeadOrder::Home => self.send(session, "$H".into()),
+            HeadOrder::Unlock if !locked => self.tell("it is not locked"),
+            HeadOrder::Unlock => self.send(session, "$X".into()),
+            HeadOrder::Zero if !stands => {
+                self.tell("the zero is set where the head stands: it moves")
+            }
+            HeadOrder::Zero => self.send(session, "G10L20P1X0Y0".into()),
+            HeadOrder::Step(by) => {
                 let Some(from) = self.target.or(head) else { return };
                 let left = head.map_or(0.0, |head| (from - head).hypot());
                 // A key that is held down repeats it: what is too early is forgotten.
@@ -223,19 +225,19 @@ impl<'d> Driving<'d> {
                     self.travel(from + by, session);
                 }
             }
-            Order::Lift(by) => self.lift(by, session),
-            Order::Found if !stands => self.tell("it moves: wait until it stands"),
-            Order::Found => self.found(head),
-            Order::Mark { next } => self.turn_to(next),
-            Order::Corner if !stands => self.tell("it moves: wait until it stands"),
-            Order::Corner if matches!(self.aim, Aim::Marks(_)) => match self.guess() {
+            HeadOrder::Lift(by) => self.lift(by, session),
+            HeadOrder::Found if !stands => self.tell("it moves: wait until it stands"),
+            HeadOrder::Found => self.found(head),
+            HeadOrder::Mark { next } => self.turn_to(next),
+            HeadOrder::Corner if !stands => self.tell("it moves: wait until it stands"),
+            HeadOrder::Corner if matches!(self.aim, Aim::Marks(_)) => match self.guess() {
                 Some(to) => self.travel(to, session),
                 None => self.tell("nothing says yet where this mark lies: drive there"),
             },
-            Order::Corner if self.corners.is_empty() => {
+            HeadOrder::Corner if self.corners.is_empty() => {
                 self.tell("no job was named whose corners are known: tinkite head JOB");
             }
-            Order::Corner => {
+            HeadOrder::Corner => {
                 let to = self.corners[self.next % self.corners.len()];
                 self.next += 1;
                 self.travel(to, session);

@@ -4,7 +4,7 @@ use super::program::ProgramFile;
 use tinkite_core::program::Place;
 use tinkite_core::quantity::{clock, plain};
 use tinkite_files::refusal::Refusal;
-use tinkite_run::{Broken, BrokenError, Choice, Stance, Stretch};
+use tinkite_run::{Broken, BrokenError, Choice, ReportedStanding, Stretch};
 use tinkite_wire::Connected;
 
 /// Where a run begins.
@@ -26,7 +26,7 @@ pub struct SameSpot {
     /// Its number.
     pub run: i64,
     /// How the machine stood when it began.
-    pub then: Stance,
+    pub then: ReportedStanding,
     /// Whether it counted from the head.
     pub from_head: bool,
     /// Somebody answers for the machine's position.
@@ -38,7 +38,7 @@ impl SameSpot {
     ///
     /// # Errors
     /// A zero or a head that is elsewhere, and a position that is not known.
-    pub fn check(&self, connected: &Connected, now: &Stance) -> Result<(), Refusal> {
+    pub fn check(&self, connected: &Connected, now: &ReportedStanding) -> Result<(), Refusal> {
         self.then.is_same_spot(connected, now, self.from_head, self.in_place).map_err(|error| {
             match error {
                 BrokenError::HeadMoved { .. } => Refusal::Link(format!(
@@ -73,7 +73,7 @@ impl Rest {
         &self,
         program: &ProgramFile,
         connected: &Connected,
-        now: &Stance,
+        now: &ReportedStanding,
     ) -> Result<Place, Refusal> {
         let dialect = program.machine.dialect;
         self.broken

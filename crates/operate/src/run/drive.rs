@@ -3,7 +3,7 @@
 
 use super::beginning::Beginning;
 use super::ended::Ended;
-use super::hand::{Hand, Order};
+use super::hand::{Hand, RunOrder};
 use super::mailbox::{Closing, Mailbox};
 use super::news::{BeganNews, Fact, Holder, View};
 use super::placed;
@@ -18,7 +18,7 @@ use tinkite_core::quantity::plain;
 use tinkite_files::refusal::Refusal;
 use tinkite_link::Link;
 use tinkite_link::talk::{Host, talk};
-use tinkite_run::{Halt, Overrides, Stance, Stream, Whereabouts, turning};
+use tinkite_run::{Halt, Overrides, ReportedStanding, Stream, Whereabouts, turning};
 use tinkite_wire::{Adjust, Connected, Event, Instant, Session, Settings, Span, State, Status};
 
 /// How often it is shown how far a controller is that tells nothing of itself.
@@ -41,7 +41,7 @@ pub fn drive(
 ) -> Result<Ended, Refusal> {
     let _closing: Vec<_> = news.iter().map(|news| Closing(*news)).collect();
     let dialect = program.machine.dialect;
-    let run = &mut Run {
+    let run = &mut Streaming {
         program,
         beginning,
         stopping,
@@ -65,14 +65,14 @@ pub fn drive(
 
 /// A program under way. Once the stream has begun nothing here ends the talk but the session's own
 /// end, so that every way out leads over its stop.
-struct Run<'r> {
+struct Streaming<'r> {
     program: &'r mut ProgramFile,
     beginning: &'r Beginning,
     stopping: &'r Stopping,
     hand: &'r Hand,
     news: &'r [&'r News],
     stream: Option<Stream<BufReader<SharedReader>>>,
-    standing: Option<Stance>,
+    standing: Option<ReportedStanding>,
     /// Places in the planner of the controller when it stood idle.
     room: Option<usize>,
     /// Who holds the machine.
@@ -88,7 +88,7 @@ struct Run<'r> {
     trouble: Option<Refusal>,
 }
 
-impl Run<'_> {
+impl Streaming<'_> {
     fn tell(&self, fact: &Fact) {
         self.news.iter().for_each(|news| news.fact(fact.clone()));
     }
@@ -98,7 +98,7 @@ impl Run<'_> {
         if let Some(why) = mismatch(connected, &self.program.machine) {
             return Err(Refusal::Link(why));
         }
-        let standing = Stance::of(connected, turning(&self.program.machine));
+        let standing = ReportedStanding::of(connected, turning(&self.program.machine));
         self.take_up(connected, &standing)?;
         let told = placed::check(self.program, connected)?;
         for told in untold(connected, &self.program.machine).into_iter().chain(told) {
@@ -129,7 +129,7 @@ impl Run<'_> {
     }
 
     /// The program becomes what is left of it, where it does not begin at its start.
-    fn take_up(&mut self, connected: &Connected, now: &Stance) -> Result<(), Refusal> {
+    fn take_up(&mut self, connected: &Connected, now: &ReportedStanding) -> Result<(), Refusal> {
         let (place, began) = match self.beginning {
             Beginning::Start => return Ok(()),
             Beginning::SameSpot(spot) => return spot.check(connected, now),
@@ -216,15 +216,15 @@ impl Run<'_> {
                 continue;
             }
             match order {
-                Order::HoldOrGoOn if session.is_paused() || self.held.is_some() => {
+                RunOrder::HoldOrGoOn if session.is_paused() || self.held.is_some() => {
                     session.resume(now);
                     self.went_on = now;
                     if self.held.take().is_some() {
                         self.tell(&Fact::Held(None));
                     }
                 }
-                Order::HoldOrGoOn => session.pause(),
-                Order::Adjust(adjust) => self.adjust(adjust, session),
+                RunOrder::HoldOrGoOn => session.pause(),
+                RunOrder::Adjust(adjust) => self.adjust(adjust, session),
             }
             if self.program.machine.dialect == Dialect::Reprap {
                 self.holder(session, None, now);
@@ -275,7 +275,7 @@ impl Run<'_> {
     }
 }
 
-impl Host for Run<'_> {
+impl Host for Streaming<'_> {
     type Outcome = Ended;
     type Error = Refusal;
 

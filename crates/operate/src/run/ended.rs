@@ -1,7 +1,7 @@
 //! How a run ended.
 
 use tinkite_files::refusal::Refusal;
-use tinkite_run::{Halt, Stance};
+use tinkite_run::{Halt, ReportedStanding};
 use tinkite_wire::{Dark, Instant, Outcome};
 
 /// How a run ended.
@@ -19,7 +19,7 @@ pub struct Ended {
     /// Since the link opened.
     pub at: Instant,
     /// How the machine stood when it began.
-    pub standing: Option<Stance>,
+    pub standing: Option<ReportedStanding>,
     /// What made us stop it, when it was not the operator.
     pub trouble: Option<Refusal>,
 }

@@ -1,7 +1,7 @@
 //! The lines of a program, whatever its length.
 
 use std::io::{self, BufRead};
-use tinkite_core::problem::{Code, Place, Problem};
+use tinkite_core::problem::{Code, Location, Problem};
 use tinkite_files::refusal::{Refusal, Sources};
 
 /// Lines longer than this (bytes) are in no program: a binary file was named.
@@ -33,7 +33,7 @@ pub fn each_line(
                 "name a text file of RS-274/NGC lines",
             );
             return Err(Refusal::Problems(
-                problem.at(Place::line(name, number)).into(),
+                problem.at(Location::line(name, number)).into(),
                 Sources::new(),
             ));
         }

@@ -4,7 +4,7 @@ use super::program::Step;
 use super::shared::SharedFile;
 use tinkite_core::program::Place;
 use tinkite_core::program::measure::Timeline;
-use tinkite_run::{Overrides, Position, Stance};
+use tinkite_run::{Overrides, Position, ReportedStanding};
 use tinkite_wire::{Instant, State};
 
 /// How a run looks at a moment.
@@ -39,7 +39,7 @@ pub struct View {
 #[derive(Debug, Clone)]
 pub struct BeganNews {
     /// How the machine stands.
-    pub standing: Stance,
+    pub standing: ReportedStanding,
     /// What is streamed.
     pub program: SharedFile,
     /// How many lines it has.

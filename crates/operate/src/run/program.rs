@@ -19,7 +19,7 @@ use tinkite_files::load::Made;
 use tinkite_files::machines;
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_log::MadePart;
-use tinkite_log::{Entry, Log, MadeFrom, Tried};
+use tinkite_log::{Log, MadeFrom, RunEntry, Tried};
 use tinkite_run::Outgoing;
 
 /// A step of a program: the line with which it begins, its name, and how it is done, in words.
@@ -64,7 +64,7 @@ pub struct ProgramFile {
 
 impl ProgramFile {
     /// The program of a run in the log.
-    pub fn remembered(log: &Log, entry: &Entry) -> Result<Checked, Refusal> {
+    pub fn remembered(log: &Log, entry: &RunEntry) -> Result<Checked, Refusal> {
         let began = &entry.began;
         let file = log.program(entry.id)?;
         let shown = format!("the profile of run {}", entry.id);
@@ -72,7 +72,7 @@ impl ProgramFile {
             Refusal::Problems(problems, Sources::from([(shown.clone(), began.profile.clone())]))
         })?;
         let zero = began.zero.as_deref().and_then(Zero::named);
-        let found = Found {
+        let found = FoundProgram {
             name: began.job.clone(),
             file,
             machine,
@@ -96,8 +96,10 @@ impl ProgramFile {
     ///
     /// # Errors
     /// It cannot be read, or is no program.
-    pub fn of(found: Found) -> Result<Checked, Refusal> {
-        let Found { name, file, machine, machine_name, profile, made, counts_on, zero, .. } = found;
+    pub fn of(found: FoundProgram) -> Result<Checked, Refusal> {
+        let FoundProgram {
+            name, file, machine, machine_name, profile, made, counts_on, zero, ..
+        } = found;
         let (material, diameter, tried) = (found.material, found.diameter, found.tried);
         let file = SharedFile::new(file);
         // Whether it stays on the bed is asked again when the controller has said where its zero is.
@@ -281,7 +283,7 @@ fn step(line: u32, text: &[u8]) -> Option<Step> {
 }
 
 /// A program, found or made.
-pub struct Found {
+pub struct FoundProgram {
     /// What people call it.
     pub name: String,
     /// Its text, at its start.
@@ -310,7 +312,7 @@ pub struct Found {
 ///
 /// # Errors
 /// No room for it on the disk.
-pub fn written(call: &JobCall, made: Made) -> Result<Found, Refusal> {
+pub fn written(call: &JobCall, made: Made) -> Result<FoundProgram, Refusal> {
     let program = Program::new(made.compiled.within);
     let name = format!("the program of {}", call.job.display());
     let whole = |path: &Path| std::path::absolute(path).unwrap_or_else(|_| path.to_path_buf());
@@ -332,7 +334,7 @@ pub fn written(call: &JobCall, made: Made) -> Result<Found, Refusal> {
     let machine_name = made.job.machine.name.clone();
     let tried = |step: &tinkite_core::job::Step| (step.name.clone(), Tried::of(step, &made.job));
     let tried = made.job.steps.iter().map(tried).collect();
-    Ok(Found {
+    Ok(FoundProgram {
         name,
         file,
         machine: made.job.machine,

@@ -3,12 +3,12 @@
 use super::program::ProgramFile;
 
 use tinkite_files::refusal::Refusal;
-use tinkite_log::{Entry, Kind, Log, digest};
+use tinkite_log::{Log, RunEntry, RunKind, digest};
 
 /// What is run beside an earlier run must be what was run then; `why` says why that matters.
-pub fn unchanged(log: &Log, entry: &Entry, now: &ProgramFile, why: &str) -> Result<(), Refusal> {
+pub fn unchanged(log: &Log, entry: &RunEntry, now: &ProgramFile, why: &str) -> Result<(), Refusal> {
     let mut first = entry.clone();
-    while let (Kind::GoOn, Some(before)) = (first.began.kind, first.began.after) {
+    while let (RunKind::GoOn, Some(before)) = (first.began.kind, first.began.after) {
         first = log.entry(Some(before))?;
     }
     let (sha256, _) = digest(&mut now.reader().into_inner())

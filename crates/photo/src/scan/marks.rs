@@ -16,7 +16,7 @@ const MOST_CORNERS: usize = 20;
 const COARSEST: f64 = 1.5;
 
 /// Where a sheet lies on its picture.
-pub(super) struct Found {
+pub(super) struct FoundSheet {
     /// From mm on the sheet to pixels.
     pub(super) map: Perspective,
     /// Quarters by which the picture is turned clockwise.
@@ -28,7 +28,7 @@ pub(super) struct Found {
 }
 
 /// Finds the marks.
-pub(super) fn found(swatch: &Swatch, picture: &Bitmap) -> Result<Found, Problem> {
+pub(super) fn found(swatch: &Swatch, picture: &Bitmap) -> Result<FoundSheet, Problem> {
     let again = "the whole sheet belongs on the picture, with its four corner marks and some stock round them; scan it with 200 to 600 dpi";
     if picture.width < 40 || picture.height < 40 {
         let what = format!(
@@ -74,7 +74,7 @@ pub(super) fn found(swatch: &Swatch, picture: &Bitmap) -> Result<Found, Problem>
             format!("the picture has {pixels_per_mm:.1} pixels to a mm of the sheet: too few");
         return Err(refuse(what, again));
     }
-    Ok(Found { map, quarters: turn.quarters, mirrored: turn.mirrored, pixels_per_mm })
+    Ok(FoundSheet { map, quarters: turn.quarters, mirrored: turn.mirrored, pixels_per_mm })
 }
 
 /// The blots that lie outermost: those of the convex hull, then those of the hull of the others.

@@ -7,7 +7,7 @@ pub mod round;
 
 use crate::plan::Planned;
 use tinkite_base::geometry::{Rect, Vec2};
-use tinkite_base::problem::{Code, Place, Problem, Problems};
+use tinkite_base::problem::{Code, Location, Problem, Problems};
 use tinkite_base::quantity::plain;
 use tinkite_job::{Engrave, Job};
 use tinkite_layout::LaidStock;
@@ -55,7 +55,7 @@ fn constant_power(planned: &Planned, steps: &[usize], problems: &mut Problems) {
         "set follows-speed = true in [beam] where the controller has M4; else stay beside it, and write constant = \"accepted\""
     };
     let problem = Problem::warning(Code::ConstantPower, message, help);
-    problems.push(problem.at(Place::file(&job.file)));
+    problems.push(problem.at(Location::file(&job.file)));
 }
 
 /// Heights of the focus that its axis does not reach.
@@ -73,7 +73,7 @@ fn heights(planned: &Planned, problems: &mut Problems) {
         plain(z.range.1, 3)
     );
     let help = "ask for less depth or drop, or say the true range of [axis.z] in the profile";
-    problems.push(Problem::error(Code::OffHeight, message, help).at(Place::file(&job.file)));
+    problems.push(Problem::error(Code::OffHeight, message, help).at(Location::file(&job.file)));
 }
 
 /// Holds every move against bed or rotary, stock (mm in the job's field) and axes.
@@ -95,7 +95,7 @@ pub fn check(
             "there is nothing to burn",
             "give the job a step that takes something",
         );
-        return Err(problem.at(Place::file(&job.file)).into());
+        return Err(problem.at(Location::file(&job.file)).into());
     };
     let field = job.field();
     let reach = Reach { field: &field, job };
@@ -114,10 +114,10 @@ pub fn check(
     constant_power(&planned, steps, &mut problems);
     heights(&planned, &mut problems);
     for step in steps.iter().map(|n| &job.steps[*n]) {
-        let place = Place {
+        let place = Location {
             span: Some(step.span.clone()),
             thing: Some(step.name.clone()),
-            ..Place::file(&job.file)
+            ..Location::file(&job.file)
         };
         let frame = planned.segments().frame();
         let axes = [Vec2::new(1.0, 0.0), Vec2::new(0.0, 1.0)].map(|way| frame.limits(way).0);
@@ -245,12 +245,12 @@ impl Reach<'_> {
                     ),
                     "check [stock]; only what lies on the bed can be reached",
                 )
-                .at(Place::file(&self.job.file)),
+                .at(Location::file(&self.job.file)),
             );
         }
     }
 }
 
 fn refused(job: &Job, code: Code, message: &str, help: &str) -> Problem {
-    Problem::error(code, message, help).at(Place::file(&job.file))
+    Problem::error(code, message, help).at(Location::file(&job.file))
 }

@@ -5,7 +5,7 @@ use super::{SLACK, refused};
 use crate::plan::Planned;
 use std::f64::consts::PI;
 use tinkite_base::geometry::Rect;
-use tinkite_base::problem::{Code, Place, Problem, Problems};
+use tinkite_base::problem::{Code, Location, Problem, Problems};
 use tinkite_base::quantity::plain;
 use tinkite_job::Job;
 use tinkite_machine::frame::Keep;
@@ -143,7 +143,7 @@ fn focus(job: &Job, defocus: Defocus, problems: &mut Problems) {
             "expect weaker and wider lines on the slope",
         ));
     }
-    told.into_iter().for_each(|p| problems.push(p.at(Place::file(&job.file))));
+    told.into_iter().for_each(|p| problems.push(p.at(Location::file(&job.file))));
 }
 
 /// The defocus of a planned job, where it has a round object.

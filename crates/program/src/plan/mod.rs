@@ -10,7 +10,7 @@ pub use totals::{StepTotals, Totals};
 pub use trace::Traced;
 
 use crate::segment::{Provenance, Segments, powers};
-use tinkite_base::problem::{Code, Place, Problem, Problems, Remedy};
+use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy};
 use tinkite_base::quantity::{clock, plain};
 use tinkite_job::{Fill, Job, Step};
 
@@ -246,11 +246,11 @@ fn below_measured(job: &Job, number: usize, totals: &StepTotals) -> Option<Probl
     Some(told.at(place(job, number)))
 }
 
-fn place(job: &Job, number: usize) -> Place {
+fn place(job: &Job, number: usize) -> Location {
     let step = &job.steps[number];
-    Place {
+    Location {
         span: Some(step.span.clone()),
         thing: Some(step.name.clone()),
-        ..Place::file(&job.file)
+        ..Location::file(&job.file)
     }
 }

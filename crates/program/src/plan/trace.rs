@@ -4,7 +4,7 @@ use super::Planned;
 use super::even::EvenSpeed;
 use super::totals::Totals;
 use crate::mapping::Purpose;
-use crate::segment::{Act, Segment, Segments, Way};
+use crate::segment::{Act, AxisMove, Segment, Segments};
 use crate::text::counted;
 use std::collections::BTreeMap;
 use tinkite_base::problem::Problem;
@@ -36,7 +36,7 @@ impl Traced<'_> {
     /// The S that the step asks for on a move: what its line says; where the controller follows the
     /// speed and the step says its power at standstill, what comes of that over the move's time.
     #[must_use]
-    pub fn meant_s(&self, segments: &Segments, way: &Way) -> f64 {
+    pub fn meant_s(&self, segments: &Segments, way: &AxisMove) -> f64 {
         let step = self.segment.of.step;
         let worked_out = segments.job().steps[step].ramp.slow.is_some();
         let slower =
@@ -45,7 +45,7 @@ impl Traced<'_> {
     }
 
     /// The mean speed of a move as a share of what its line says.
-    fn slower(&self, segments: &Segments, way: &Way) -> f64 {
+    fn slower(&self, segments: &Segments, way: &AxisMove) -> f64 {
         (self.mean_speed() / segments.speed(way)).min(1.0)
     }
 

@@ -5,7 +5,7 @@
 //! it sees, v² / 2 a, so a part at speed v is at least v² / (2 a · look-ahead) long; where the head
 //! slows down, v is the speed from which it does.
 
-use super::Way;
+use super::AxisMove;
 use tinkite_machine::Machine;
 use tinkite_machine::motion::block::PlannedBlock;
 
@@ -55,7 +55,7 @@ impl Profile {
     /// Of a move that runs in `blocks`, asked for at `speed` in the controller's lengths; without
     /// blocks it runs at that speed all along.
     pub(super) fn new(
-        way: &Way,
+        way: &AxisMove,
         power: PowerLaw,
         blocks: &[PlannedBlock],
         speed: f64,
@@ -175,9 +175,9 @@ mod tests {
     }
 
     /// A move of 10 mm.
-    fn way() -> Way {
+    fn way() -> AxisMove {
         let (purpose, arc) = (Purpose::Burn, None);
-        Way { purpose, from: [0, 0], to: [10_000, 0], arc, level: Level::DARK, feed: None }
+        AxisMove { purpose, from: [0, 0], to: [10_000, 0], arc, level: Level::DARK, feed: None }
     }
 
     /// Three moves of 10 mm at 100 mm/s and 1000 mm/s²: from standstill, evenly, to standstill.

@@ -5,7 +5,7 @@
 //! which is the plan of what is sent. One round is enough: levels do not change how a move runs.
 
 use super::cut::{PowerLaw, Profile};
-use super::way::{self, Micron, Way, microns};
+use super::way::{self, AxisMove, Micron, microns};
 use super::{Act, Feed, Provenance, Segment, Segments, powers};
 use crate::mapping::{Instruction, Move, Pace, Purpose};
 use tinkite_base::geometry::Piece;
@@ -68,22 +68,22 @@ fn even<E: From<Problem>>(
     let (of, power) = (draft.segment.of, burn.power);
     if power.ends[0] == power.ends[1] {
         let level = segments.level(of, power.at(0.0, 1.0))?;
-        return joiner.put(Segment { of, act: Act::Move(Way { level, ..way }) });
+        return joiner.put(Segment { of, act: Act::Move(AxisMove { level, ..way }) });
     }
     let machine = &segments.job.machine;
     let profile = Profile::new(&way, power, &[], 1.0, machine);
     parts(&way, &profile.ends(segments.level_share()), |part, middle| {
         let level = segments.level(of, power.at(middle, 1.0))?;
         let feed = Some(segments.feed(of, part.from, part.to, burn.speed)?);
-        joiner.put(Segment { of, act: Act::Move(Way { level, feed, ..part }) })
+        joiner.put(Segment { of, act: Act::Move(AxisMove { level, feed, ..part }) })
     })
 }
 
 /// The parts of a move, each with the share of the move at its middle.
 fn parts<E>(
-    way: &Way,
+    way: &AxisMove,
     ends: &[f64],
-    mut each: impl FnMut(Way, f64) -> Result<(), E>,
+    mut each: impl FnMut(AxisMove, f64) -> Result<(), E>,
 ) -> Result<(), E> {
     let (mut begin, mut from) = (0.0, way.from);
     for end in ends {
@@ -175,7 +175,7 @@ fn split<E: From<Problem>>(
         let asked = power.at(middle, 1.0);
         let own = PowerLaw { ends: [asked; 2], slow: power.slow };
         let feed = Some(segments.feed(of, part.from, part.to, burn.speed)?);
-        let segment = Segment { of, act: Act::Move(Way { feed, ..part }) };
+        let segment = Segment { of, act: Act::Move(AxisMove { feed, ..part }) };
         put(
             segments,
             cut,
@@ -204,7 +204,7 @@ fn settle<E: From<Problem>>(
         (burn.power.at(0.5, speed_in_middle(blocks) / asked), way.feed)
     };
     let level = segments.level(of, power)?;
-    joiner.put(Segment { of, act: Act::Move(Way { level, feed, ..way }) })
+    joiner.put(Segment { of, act: Act::Move(AxisMove { level, feed, ..way }) })
 }
 
 /// Power and feed of a part where the controller burns S · v / F: F is the highest speed that the
@@ -213,7 +213,7 @@ fn settle<E: From<Problem>>(
 fn following(
     segments: &Segments,
     of: Provenance,
-    way: &Way,
+    way: &AxisMove,
     BurnDraft { power, speed }: BurnDraft,
     blocks: &[PlannedBlock],
 ) -> Result<(f64, Option<Feed>), Problem> {
@@ -226,7 +226,7 @@ fn following(
     } else {
         way.feed
     };
-    let told = segments.speed(&Way { feed, ..*way });
+    let told = segments.speed(&AxisMove { feed, ..*way });
     let even = power.at(0.5, 1.0);
     let at_standstill = power.slow * told * seconds / length;
     let with_speed = (1.0 - power.slow) * told / asked;
@@ -402,7 +402,7 @@ impl<'s> Rounder<'s> {
             Some(speed) => Some(self.segments.feed(self.of, from, to, speed)?),
         };
         self.feed = (speed.unwrap_or(self.feed.0), feed.or(self.feed.1));
-        let way = Way { purpose: m.purpose, from, to, arc, level: Level::DARK, feed };
+        let way = AxisMove { purpose: m.purpose, from, to, arc, level: Level::DARK, feed };
         let burn = speed.filter(|_| m.purpose == Purpose::Burn).map(|speed| {
             let power = PowerLaw { ends: m.power.map(|power| power.0), slow: m.slow };
             BurnDraft { power, speed }

@@ -13,11 +13,11 @@ pub mod powers;
 mod sample;
 mod way;
 
-pub use way::{Arc, Feed, Micron, Way, microns};
+pub use way::{Arc, AxisMove, Feed, Micron, microns};
 
 use crate::mapping::Placed;
 use tinkite_base::geometry::{Piece, Point};
-use tinkite_base::problem::{Code, Place, Problem};
+use tinkite_base::problem::{Code, Location, Problem};
 use tinkite_base::quantity::{Power, plain};
 use tinkite_job::Job;
 use tinkite_machine::frame::Frame;
@@ -41,7 +41,7 @@ pub struct Provenance {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Act {
     /// The head moves.
-    Move(Way),
+    Move(AxisMove),
     /// The head stands still for so many milliseconds, lit or dark.
     Dwell(u32, Level),
     /// The focus goes from one height to another, thousandths of a mm, with the beam off.
@@ -156,7 +156,7 @@ impl Segments {
 
     /// Where a move runs in the plane of the job, mm from the program's zero.
     #[must_use]
-    pub fn piece(&self, way: &Way) -> (Point, Piece) {
+    pub fn piece(&self, way: &AxisMove) -> (Point, Piece) {
         let frame = self.frame();
         let point = |at: [Micron; 2]| frame.point(at.map(|a| a as f64 / 1000.0));
         let (from, to) = (point(way.from), point(way.to));
@@ -171,7 +171,7 @@ impl Segments {
 
     /// How long a move is on the stock, mm.
     #[must_use]
-    pub fn length(&self, way: &Way) -> f64 {
+    pub fn length(&self, way: &AxisMove) -> f64 {
         let (from, piece) = self.piece(way);
         self.frame().length(from, &piece)
     }
@@ -179,14 +179,14 @@ impl Segments {
     /// The speed that is asked of a move, in the controller's own lengths per second; infinite for
     /// a rapid.
     #[must_use]
-    pub fn speed(&self, way: &Way) -> f64 {
+    pub fn speed(&self, way: &AxisMove) -> f64 {
         way.feed.map_or(f64::INFINITY, |feed| {
             self.frame().speed(way.start_mm(), way.to_mm(), || way.length(), feed.value())
         })
     }
 
     /// The blocks that the controller's planner makes of a move.
-    pub fn blocks(&self, way: &Way, each: impl FnMut(tinkite_machine::motion::block::Block)) {
+    pub fn blocks(&self, way: &AxisMove, each: impl FnMut(tinkite_machine::motion::block::Block)) {
         let circle = way.circle();
         self.course.blocks(way.start_mm(), way.to_mm(), circle.as_ref(), self.speed(way), each);
     }
@@ -226,12 +226,12 @@ impl Segments {
         })
     }
 
-    fn place(&self, of: Provenance) -> Place {
+    fn place(&self, of: Provenance) -> Location {
         let step = &self.job.steps[of.step];
-        Place {
+        Location {
             span: Some(step.span.clone()),
             thing: Some(step.name.clone()),
-            ..Place::file(&self.job.file)
+            ..Location::file(&self.job.file)
         }
     }
 }

@@ -5,7 +5,7 @@
 //! (pierce, across bridges, ends of a ramp) hold in every pass; `slow` makes all that moves weaker
 //! or stronger where the head is slow, in the ratio of `slow` to the full power of the pass.
 
-use tinkite_base::problem::{Code, Place, Problem, Problems};
+use tinkite_base::problem::{Code, Location, Problem, Problems};
 use tinkite_base::quantity::{Power, plain};
 use tinkite_job::{Fill, Job, Step};
 
@@ -16,7 +16,7 @@ use tinkite_job::{Fill, Job, Step};
 pub fn steps(job: &Job, steps: &[usize]) -> Result<Problems, Problems> {
     let mut problems = Problems::new();
     let beam = &job.machine.beam;
-    let place = |step: &Step| Place {
+    let place = |step: &Step| Location {
         file: job.file.clone(),
         line: None,
         span: Some(step.span.clone()),

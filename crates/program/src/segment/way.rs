@@ -55,7 +55,7 @@ impl Feed {
 
 /// One straight or circular move between two positions of the controller's axes.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Way {
+pub struct AxisMove {
     /// What it is for.
     pub purpose: Purpose,
     /// Where it starts.
@@ -70,7 +70,7 @@ pub struct Way {
     pub feed: Option<Feed>,
 }
 
-impl Way {
+impl AxisMove {
     /// Where it starts, in whole units.
     #[must_use]
     pub(crate) fn start_mm(&self) -> [f64; 2] {
@@ -201,8 +201,8 @@ mod tests {
         assert!(arc([0, 0], [5, 5], [0, 0], 1.0).is_none());
     }
 
-    fn quarter() -> Way {
-        Way {
+    fn quarter() -> AxisMove {
+        AxisMove {
             purpose: Purpose::Burn,
             from: [1000, 0],
             to: [0, 1000],
@@ -225,7 +225,7 @@ mod tests {
 
     #[test]
     fn only_what_goes_straight_on_is_joined() {
-        let line = |from, to| Way { from, to, arc: None, ..quarter() };
+        let line = |from, to| AxisMove { from, to, arc: None, ..quarter() };
         let a = line([0, 0], [2000, 1000]);
         assert_eq!(a.joined(&line([2000, 1000], [4000, 2000])), Some(line([0, 0], [4000, 2000])));
         assert_eq!(a.joined(&line([2000, 1000], [4000, 2001])), None);

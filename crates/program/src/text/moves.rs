@@ -4,7 +4,7 @@ use super::Writer;
 use super::number::{push_feed, push_length, push_level, push_rounded};
 use super::page::Pages;
 use crate::mapping::Purpose;
-use crate::segment::{Feed, Micron, Way};
+use crate::segment::{AxisMove, Feed, Micron};
 use std::io;
 use tinkite_machine::source::Level;
 use tinkite_machine::{FeedMode, Switch, Travel};
@@ -87,7 +87,7 @@ impl<P: Pages> Writer<'_, '_, P> {
         self.end_line()
     }
 
-    pub(super) fn write_move(&mut self, way: &Way) -> io::Result<()> {
+    pub(super) fn write_move(&mut self, way: &AxisMove) -> io::Result<()> {
         let before = self.said.at;
         let motion = match (way.feed, way.arc) {
             (None, _) => b'0',

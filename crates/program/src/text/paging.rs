@@ -3,7 +3,7 @@
 use super::page::Pages;
 use super::{Remarks, Remembered, Writer};
 use crate::mapping::Purpose;
-use crate::segment::{Feed, Provenance, Way};
+use crate::segment::{AxisMove, Feed, Provenance};
 use std::io;
 use tinkite_job::Job;
 use tinkite_machine::source::Level;
@@ -16,7 +16,7 @@ pub(super) struct Paging {
     pub(super) bytes: u64,
     pub(super) number: usize,
     /// The travel move that begins the stretch at hand, and what was so before it.
-    pub(super) pending: Option<(Way, Remembered, Option<Provenance>)>,
+    pub(super) pending: Option<(AxisMove, Remembered, Option<Provenance>)>,
 }
 
 impl<P: Pages> Writer<'_, '_, P> {
@@ -107,11 +107,11 @@ impl<P: Pages> Writer<'_, '_, P> {
             Travel::Feed(speed) => Feed::new(speed.0 * 60.0),
         };
         let (purpose, level) = (Purpose::Travel, Level::DARK);
-        self.write_move(&Way { purpose, from, to: [0; 2], arc: None, level, feed })
+        self.write_move(&AxisMove { purpose, from, to: [0; 2], arc: None, level, feed })
     }
 
     /// A move; where files are cut, a travel move ends one stretch and begins the next.
-    pub(super) fn one_move(&mut self, way: &Way) -> io::Result<()> {
+    pub(super) fn one_move(&mut self, way: &AxisMove) -> io::Result<()> {
         if self.paging.is_none() || way.purpose != Purpose::Travel {
             return self.write_move(way);
         }

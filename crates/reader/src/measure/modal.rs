@@ -3,7 +3,8 @@
 
 use super::arc;
 use super::motion::{Act, Motion};
-use super::place::{Axes, Offsets};
+use super::place::Offsets;
+use crate::trail::Axes;
 use tinkite_base::geometry::{Piece, Point};
 use tinkite_base::quantity::plain;
 use tinkite_base::rs274::Word;

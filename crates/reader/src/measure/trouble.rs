@@ -1,6 +1,6 @@
 //! Trouble in a program: the first place of each kind, and how often it comes.
 
-use tinkite_base::problem::{Code, Place, Problem, Problems, Severity, count};
+use tinkite_base::problem::{Code, Location, Problem, Problems, Severity, count};
 use tinkite_base::quantity::{Speed, plain};
 use tinkite_base::rs274::LineError;
 
@@ -38,7 +38,7 @@ impl Troubles {
             return;
         }
         let problem = Problem { severity, ..Problem::error(code, message(), help) };
-        self.seen.push(Seen { problem: problem.at(Place::line(&self.file, line)), times: 1 });
+        self.seen.push(Seen { problem: problem.at(Location::line(&self.file, line)), times: 1 });
     }
 
     pub(super) fn unread(&mut self, line: u32, text: &[u8], error: LineError) {

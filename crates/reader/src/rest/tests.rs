@@ -20,7 +20,7 @@ fn burnt(program: &str, dialect: Dialect, began: Standing) -> Vec<([f64; 3], [f6
     lit.flat_map(|way| chords(&way, 0.0)).collect()
 }
 
-fn chords(way: &Way, share: f64) -> Vec<([f64; 3], [f64; 3], f64, f64)> {
+fn chords(way: &LineMotion, share: f64) -> Vec<([f64; 3], [f64; 3], f64, f64)> {
     let parts = if matches!(way.piece, Piece::Arc { .. }) { 8 } else { 1 };
     let at = |n: usize| {
         let at = way.at(share + (1.0 - share) * n as f64 / f64::from(parts as u8));
@@ -110,7 +110,7 @@ proptest! {
         prop_assert_eq!(out.lines().count(), resumed.head as usize + behind);
         // Nothing is lit before the head is there.
         let mut trail = Trail::new(Dialect::Grbl, now.at, now.offset);
-        let head: Vec<Way> = out
+        let head: Vec<LineMotion> = out
             .lines()
             .take(resumed.head as usize)
             .flat_map(|line| trail.line(line.as_bytes()).motions)

@@ -12,7 +12,7 @@ use tinkite_core::picture::{self, Canvas, Look};
 use tinkite_core::problem::{Problem, Severity};
 use tinkite_core::quantity::{LengthUnit, clock, plain};
 use tinkite_files::hint;
-use tinkite_files::load::{self, Made, Part};
+use tinkite_files::load::{self, Made, SourceFile};
 
 /// The picture on the page, px.
 const PICTURE: Canvas = Canvas { width: 1280, height: 800 };
@@ -165,7 +165,7 @@ fn player() -> Markup {
             input id="time" type="range" min="0" value="0" aria-label="time in the run";
             div.controls {
                 button.main id="go" type="button" { "Play" }
-                button id="back" type="button" { "Part before" }
+                button id="back" type="button" { "SourceFile before" }
                 button id="on" type="button" { "Next part" }
                 label { "pace " select id="pace" {
                     option value="1" { "true time" }
@@ -284,7 +284,7 @@ fn told_section(told: &[&Problem]) -> Markup {
 }
 
 fn how_made(made: &Made) -> Markup {
-    let row = |n: usize, part: &Part| {
+    let row = |n: usize, part: &SourceFile| {
         html! {
             tr.beyond[n >= PRINTED_FILES] {
                 td { (part.name) } td.number { (part.bytes) } td.sum { (part.sha256) }

@@ -4,11 +4,11 @@ use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use serde::Serialize;
 use tinkite_core::geometry::{Point, Rect};
-use tinkite_core::picture::{self, Part, Playable, STEP_MM, STEP_S};
+use tinkite_core::picture::{self, PathPass, Playable, STEP_MM, STEP_S};
 use tinkite_files::load::Made;
 
 #[derive(Debug, Serialize)]
-struct Run {
+struct PlayedRun {
     segments: u32,
     step_mm: f64,
     step_s: f64,
@@ -67,8 +67,8 @@ fn corners(r: Rect) -> [f64; 4] {
     [r.x0, r.y0, r.x1, r.y1]
 }
 
-impl From<Part> for PartJson {
-    fn from(part: Part) -> Self {
+impl From<PathPass> for PartJson {
+    fn from(part: PathPass) -> Self {
         Self {
             begins: part.begins,
             step: part.of.step,
@@ -100,7 +100,7 @@ pub(super) fn json(made: &Made) -> String {
         speed_mm_s: step.passes.iter().map(|pass| pass.speed.0).fold(0.0, f64::max),
         passes: step.passes.len(),
     });
-    let run = Run {
+    let run = PlayedRun {
         segments,
         step_mm: STEP_MM,
         step_s: STEP_S,

@@ -1,7 +1,7 @@
 //! `$` commands: the controller about itself, homing, jogging.
 
 use super::{Pending, Rig, State};
-use crate::gcode::{Beam, Modal, Order};
+use crate::gcode::{Beam, Command, Modal};
 use std::fmt::Write as _;
 
 impl Rig {
@@ -81,7 +81,7 @@ impl Rig {
         let mut jog = Modal { motion: 1, feed: 0.0, ..self.modal.clone() };
         let offset = jog.offset;
         let order = jog.line(line)?;
-        let Order::Moves { to, feed } = order else { return Err(16) };
+        let Command::Moves { to, feed } = order else { return Err(16) };
         for point in &to {
             let machine = [0, 1, 2, 3].map(|n| point[n] + offset[n]);
             if (0..2).any(|n| {

@@ -2,7 +2,7 @@
 
 use super::{Rig, State};
 use crate::settings::Protocol;
-use crate::trouble::{Fault, Late, Trouble, Way};
+use crate::trouble::{Fault, FaultSite, Late, Trouble};
 
 /// Trouble, and what came of it so far.
 #[derive(Debug)]
@@ -49,7 +49,7 @@ impl Rig {
 
     /// What has gone wrong so far: when (simulated seconds), what, and where.
     #[must_use]
-    pub fn mishaps_so_far(&self) -> &[(f64, Fault, Way)] {
+    pub fn mishaps_so_far(&self) -> &[(f64, Fault, FaultSite)] {
         self.misbehaviour.as_ref().map_or(&[], |m| m.trouble.happened())
     }
 
@@ -136,7 +136,7 @@ impl Rig {
         if misbehaviour.stalled || misbehaviour.closed {
             return Some(Vec::new());
         }
-        let (bytes, late) = misbehaviour.trouble.cable(now, Way::There, bytes);
+        let (bytes, late) = misbehaviour.trouble.cable(now, FaultSite::There, bytes);
         misbehaviour.there.put(now, late, bytes);
         // What is held up comes when it is due.
         Some(std::iter::from_fn(|| misbehaviour.there.arrived(now)).flatten().collect())
@@ -169,7 +169,7 @@ impl Rig {
                     None => {}
                 }
             }
-            let (bytes, slow) = misbehaviour.trouble.cable(now, Way::Back, &bytes);
+            let (bytes, slow) = misbehaviour.trouble.cable(now, FaultSite::Back, &bytes);
             misbehaviour.back.put(now, late + slow, bytes);
         }
         while let Some(bytes) = misbehaviour.back.arrived(now) {

@@ -15,7 +15,7 @@ use kerf::Corrected;
 use nest::Nest;
 use std::sync::Arc;
 use tinkite_base::geometry::Contour;
-use tinkite_base::problem::{Code, Place, Problem, Problems, count, few};
+use tinkite_base::problem::{Code, Location, Problem, Problems, count, few};
 use tinkite_job::{Corners, Follow, Job, Side, Step};
 use tinkite_layout::{LaidShape, LaidStock};
 
@@ -48,7 +48,7 @@ pub(super) struct FollowContext<'a> {
 
 impl FollowContext<'_> {
     /// A problem of this step.
-    fn place(&self) -> Place {
+    fn place(&self) -> Location {
         super::step_place(self.job, self.step)
     }
 

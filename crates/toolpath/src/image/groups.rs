@@ -15,11 +15,11 @@ pub(super) fn rows(
     powers: &Arc<[f64; 256]>,
     pacing: &Pacing,
 ) -> Vec<Rows> {
-    let parts: Vec<Part> = cluster::quickest(stretches(&grid, pacing), pacing)
+    let parts: Vec<GridPart> = cluster::quickest(stretches(&grid, pacing), pacing)
         .into_iter()
-        .filter_map(|spans| Part::of(spans, &grid))
+        .filter_map(|spans| GridPart::of(spans, &grid))
         .collect();
-    let pixels: usize = parts.iter().map(Part::pixels).sum();
+    let pixels: usize = parts.iter().map(GridPart::pixels).sum();
     if parts.len() < 2 || pixels > MOST_PIXELS * grid.levels.len() {
         return Rows::of_grid(walk, grid, powers.clone()).into_iter().collect();
     }
@@ -54,7 +54,7 @@ fn stretches(grid: &PixelRows, pacing: &Pacing) -> Vec<Span> {
 }
 
 /// A part of a grid.
-struct Part {
+struct GridPart {
     spans: Vec<Span>,
     /// Its lowest row.
     low: usize,
@@ -69,7 +69,7 @@ fn pixel(place: f64, grid: &PixelRows) -> usize {
     ((place - grid.start) / grid.pitch).round().max(0.0) as usize
 }
 
-impl Part {
+impl GridPart {
     /// None without stretches.
     fn of(spans: Vec<Span>, grid: &PixelRows) -> Option<Self> {
         let low = spans.first()?.row as usize;

@@ -21,7 +21,7 @@ mod byte {
 }
 
 #[derive(Debug)]
-enum State {
+enum Phase {
     /// Waiting for a first sign of life.
     Greeting { until: Instant },
     /// It stands idle and was reset, which throws away whatever half a line a dead sender left in its
@@ -71,7 +71,7 @@ const READY_LINES: usize = 64;
 #[derive(Debug)]
 pub(super) struct Grbl {
     settings: Settings,
-    state: State,
+    state: Phase,
     deframer: Deframer,
     /// Real-time bytes that go out before anything else.
     urgent: Vec<u8>,
@@ -122,7 +122,7 @@ impl Grbl {
     pub(super) fn new(settings: Settings, now: Instant) -> Self {
         Self {
             settings,
-            state: State::Greeting { until: now + settings.greeting },
+            state: Phase::Greeting { until: now + settings.greeting },
             deframer: Deframer::default(),
             urgent: Vec::new(),
             waiting: VecDeque::new(),
@@ -169,21 +169,21 @@ impl Grbl {
         self.probing_until = self.probing_until.filter(|until| now < *until);
         let silent = now >= self.last_heard + self.settings.silence;
         match &self.state {
-            State::Ended => return,
-            State::Greeting { until } if now >= *until => {
+            Phase::Ended => return,
+            Phase::Greeting { until } if now >= *until => {
                 self.end(Outcome::Failed(Failure::NoAnswer), Dark::Untouched);
                 return;
             }
-            State::Halting { reset_at, .. } if now >= *reset_at => self.reset(now),
-            State::Resetting { until, .. } if now >= *until => {
+            Phase::Halting { reset_at, .. } if now >= *reset_at => self.reset(now),
+            Phase::Resetting { until, .. } if now >= *until => {
                 self.finish_reset(false);
                 return;
             }
-            State::Clearing { until, .. } if now >= *until => self.ask_everything(),
-            State::Greeting { .. }
-            | State::Clearing { .. }
-            | State::Halting { .. }
-            | State::Resetting { .. } => {}
+            Phase::Clearing { until, .. } if now >= *until => self.ask_everything(),
+            Phase::Greeting { .. }
+            | Phase::Clearing { .. }
+            | Phase::Halting { .. }
+            | Phase::Resetting { .. } => {}
             _ if silent => {
                 self.halt(now, Outcome::Failed(Failure::Silent));
                 return;
@@ -199,10 +199,10 @@ impl Grbl {
     pub(super) fn handle_closed(&mut self, _now: Instant) {
         // What was sent last may not have got through, and nobody will say so.
         let dark = self.touched(Dark::Unknown);
-        let outcome = match std::mem::replace(&mut self.state, State::Ended) {
-            State::Ended => return,
+        let outcome = match std::mem::replace(&mut self.state, Phase::Ended) {
+            Phase::Ended => return,
             // Whatever it was being halted for is the better story.
-            State::Halting { outcome, .. } | State::Resetting { outcome, .. } => outcome,
+            Phase::Halting { outcome, .. } | Phase::Resetting { outcome, .. } => outcome,
             _ => Outcome::Failed(Failure::Closed),
         };
         self.end(outcome, dark);
@@ -218,7 +218,7 @@ impl Grbl {
     /// Whether more lines are wanted now.
     #[must_use]
     pub(super) fn wants_lines(&self) -> bool {
-        matches!(self.state, State::Streaming)
+        matches!(self.state, Phase::Streaming)
             && !self.all_enqueued
             && self.waiting.len() < READY_LINES
     }
@@ -245,24 +245,24 @@ impl Grbl {
 
     /// Begins the stream, after [`Event::Connected`].
     pub(super) fn start(&mut self) {
-        if matches!(self.state, State::Ready) {
-            self.state = State::Streaming;
+        if matches!(self.state, Phase::Ready) {
+            self.state = Phase::Streaming;
         }
     }
 
     /// Holds: the head comes to a halt and can go on.
     pub(super) fn pause(&mut self) {
-        if matches!(self.state, State::Streaming | State::Draining { .. }) {
+        if matches!(self.state, Phase::Streaming | Phase::Draining { .. }) {
             self.urgent.push(byte::HOLD);
-            self.state = State::Paused { stood: false };
+            self.state = Phase::Paused { stood: false };
         }
     }
 
     /// Goes on after a hold, ours or the machine's.
     pub(super) fn resume(&mut self, now: Instant) {
         match self.state {
-            State::Paused { .. } => self.state = State::Streaming,
-            State::Streaming | State::Draining { .. } => {}
+            Phase::Paused { .. } => self.state = Phase::Streaming,
+            Phase::Streaming | Phase::Draining { .. } => {}
             _ => return,
         }
         self.urgent.push(byte::GO_ON);
@@ -271,7 +271,7 @@ impl Grbl {
     }
 
     pub(super) fn is_paused(&self) -> bool {
-        matches!(self.state, State::Paused { .. })
+        matches!(self.state, Phase::Paused { .. })
     }
 
     pub(super) fn cancel_jog(&mut self) -> bool {
@@ -321,7 +321,7 @@ impl Grbl {
     pub(super) fn poll_transmit(&mut self, out: &mut Vec<u8>) -> bool {
         let before = out.len();
         out.append(&mut self.urgent);
-        if matches!(self.state, State::Asking(_) | State::Streaming) {
+        if matches!(self.state, Phase::Asking(_) | Phase::Streaming) {
             while self.probing_until.is_none()
                 && let Some((line, text)) = self.waiting.front()
             {
@@ -343,11 +343,11 @@ impl Grbl {
     #[must_use]
     pub(super) fn poll_timeout(&self) -> Option<Instant> {
         let deadline = match &self.state {
-            State::Ended => return None,
-            State::Greeting { until }
-            | State::Clearing { until, .. }
-            | State::Resetting { until, .. } => *until,
-            State::Halting { reset_at, .. } => *reset_at,
+            Phase::Ended => return None,
+            Phase::Greeting { until }
+            | Phase::Clearing { until, .. }
+            | Phase::Resetting { until, .. } => *until,
+            Phase::Halting { reset_at, .. } => *reset_at,
             _ => self.last_heard + self.settings.silence,
         };
         let next = deadline.min(self.next_question);
@@ -376,11 +376,11 @@ impl Grbl {
     /// Whether the session is over.
     #[must_use]
     pub(super) fn is_over(&self) -> bool {
-        matches!(self.state, State::Ended)
+        matches!(self.state, Phase::Ended)
     }
 
     pub(super) fn is_stopping(&self) -> bool {
-        matches!(self.state, State::Halting { .. } | State::Resetting { .. })
+        matches!(self.state, Phase::Halting { .. } | Phase::Resetting { .. })
     }
 
     pub(super) fn has_restarted(&self) -> bool {
@@ -408,22 +408,22 @@ impl Grbl {
             Message::Status(status) => self.status(now, status),
             Message::Banner(_) => self.banner(now),
             Message::Setting(key, value) => {
-                if let State::Asking(connected) = &mut self.state {
+                if let Phase::Asking(connected) = &mut self.state {
                     connected.settings.insert(key, value);
                 }
             }
             Message::Buffer(bytes) => {
-                if let State::Asking(connected) = &mut self.state {
+                if let Phase::Asking(connected) = &mut self.state {
                     connected.buffer = Some(bytes);
                 }
             }
             Message::Offset(name, offset) => {
-                if let State::Asking(connected) = &mut self.state {
+                if let Phase::Asking(connected) = &mut self.state {
                     connected.offsets.insert(name, offset);
                 }
             }
             Message::Modes(modes) => {
-                if let State::Asking(connected) = &mut self.state {
+                if let Phase::Asking(connected) = &mut self.state {
                     connected.modes = modes;
                 }
             }
@@ -436,13 +436,13 @@ impl Grbl {
         self.urgent.push(byte::STATUS);
         self.accounts.asked(self.asked == 0);
         self.asked += 1;
-        let streams = matches!(self.state, State::Streaming);
+        let streams = matches!(self.state, Phase::Streaming);
         if streams && self.accounts.is_well_supplied(self.settings.buffer) {
             self.probing_until = Some(now + PROBE);
         }
         self.next_question = now
             + match self.state {
-                State::Draining { .. } | State::Halting { .. } => HURRY,
+                Phase::Draining { .. } | Phase::Halting { .. } => HURRY,
                 _ => self.settings.status_every,
             };
     }
@@ -468,7 +468,7 @@ impl Grbl {
         }
         if self.accounts.is_settled()
             && self.waiting.is_empty()
-            && let State::Asking(connected) = &mut self.state
+            && let Phase::Asking(connected) = &mut self.state
         {
             let connected = std::mem::take(connected);
             self.connected(connected);
@@ -478,24 +478,24 @@ impl Grbl {
 
     fn drain_if_answered(&mut self, now: Instant) {
         let answered = self.accounts.is_settled() && self.waiting.is_empty();
-        if matches!(self.state, State::Streaming) && self.all_enqueued && answered {
-            self.state = State::Draining { skip: self.asked };
+        if matches!(self.state, Phase::Streaming) && self.all_enqueued && answered {
+            self.state = Phase::Draining { skip: self.asked };
             self.ask(now);
         }
     }
 
     /// Whether lines of a program are, or may be, on their way.
     fn is_under_way(&self) -> bool {
-        matches!(self.state, State::Streaming | State::Paused { .. } | State::Draining { .. })
+        matches!(self.state, Phase::Streaming | Phase::Paused { .. } | Phase::Draining { .. })
     }
 
     fn refused(&mut self, now: Instant, complaint: Complaint) {
-        if let State::Asking(Connected { kept_shift: None, .. }) = self.state {
+        if let Phase::Asking(Connected { kept_shift: None, .. }) = self.state {
             // A question that it does not know: what it would have said is not known.
             return self.answered(now);
         }
         let line = self.accounts.answered(now).and_then(|line| line.line);
-        if self.is_under_way() || matches!(self.state, State::Asking(_)) {
+        if self.is_under_way() || matches!(self.state, Phase::Asking(_)) {
             self.halt(now, Outcome::Failed(Failure::Refused { line, complaint }));
         }
     }
@@ -508,26 +508,26 @@ impl Grbl {
         self.probing_until = None;
         status.taken = self.acknowledged;
         status.halted = match self.state {
-            State::Halting { skip, .. } => skip == 0,
+            Phase::Halting { skip, .. } => skip == 0,
             _ => false,
         };
         // One that was asked for before the halt tells of a head that still moves.
-        if !matches!(self.state, State::Halting { skip, .. } if skip > 0) {
+        if !matches!(self.state, Phase::Halting { skip, .. } if skip > 0) {
             self.events.push_back(Event::Status(status));
         }
         let miscount = self.accounts.judge(now, &status);
-        if matches!(self.state, State::Streaming | State::Draining { .. })
+        if matches!(self.state, Phase::Streaming | Phase::Draining { .. })
             && let Some(miscount) = miscount
         {
             return self.halt(now, Outcome::Failed(Failure::Miscounted(miscount)));
         }
-        if matches!(self.state, State::Asking(_) | State::Checking { .. })
+        if matches!(self.state, Phase::Asking(_) | Phase::Checking { .. })
             && !self.may_begin(status.state)
         {
             // Something has happened since it stood idle.
             return self.end(Outcome::Failed(Failure::NotReady(status.state)), Dark::Untouched);
         }
-        if matches!(self.state, State::Asking(_))
+        if matches!(self.state, Phase::Asking(_))
             && let Some(miscount) = miscount
         {
             // An answer was lost: everything is asked for again.
@@ -539,15 +539,15 @@ impl Grbl {
         }
         self.locked &= status.state == Machine::Alarm;
         match &mut self.state {
-            State::Greeting { .. } => self.greeted(now, status),
-            State::Checking { skip, .. } if *skip > 0 => *skip -= 1,
-            State::Checking { connected, .. } => {
+            Phase::Greeting { .. } => self.greeted(now, status),
+            Phase::Checking { skip, .. } if *skip > 0 => *skip -= 1,
+            Phase::Checking { connected, .. } => {
                 let connected = std::mem::take(connected);
                 self.checked(connected, &status);
             }
-            State::Draining { skip } if *skip > 0 => *skip -= 1,
+            Phase::Draining { skip } if *skip > 0 => *skip -= 1,
             // One that was told to sleep, by hand, never stands idle.
-            State::Draining { .. }
+            Phase::Draining { .. }
                 if status.state == Machine::Idle
                     || (self.settings.by_hand && status.state == Machine::Sleep) =>
             {
@@ -555,8 +555,8 @@ impl Grbl {
                 let seen = status.feed_and_s.is_some_and(|[_, s]| s == 0.0);
                 self.end(Outcome::Done, if seen { Dark::Confirmed } else { Dark::Asked });
             }
-            State::Resetting { skip, .. } if *skip > 0 => *skip -= 1,
-            State::Resetting { skip, .. } => {
+            Phase::Resetting { skip, .. } if *skip > 0 => *skip -= 1,
+            Phase::Resetting { skip, .. } => {
                 // A board without a banner: it stands, and no power is set.
                 let stands = matches!(status.state, Machine::Idle | Machine::Alarm);
                 if stands && status.feed_and_s.is_some_and(|[_, s]| s == 0.0) {
@@ -567,8 +567,8 @@ impl Grbl {
                     self.urgent.push(byte::RESET);
                 }
             }
-            State::Halting { skip, .. } if *skip > 0 => *skip -= 1,
-            State::Halting { .. } => {
+            Phase::Halting { skip, .. } if *skip > 0 => *skip -= 1,
+            Phase::Halting { .. } => {
                 let standing = !matches!(
                     status.state,
                     Machine::Run | Machine::Jog | Machine::Home | Machine::Hold { moving: true }
@@ -583,18 +583,18 @@ impl Grbl {
                     self.stood = None;
                 }
             }
-            State::Ready | State::Streaming | State::Paused { .. } | State::Draining { .. }
+            Phase::Ready | Phase::Streaming | Phase::Paused { .. } | Phase::Draining { .. }
                 if status.state == Machine::Alarm && !self.locked =>
             {
                 self.halt(now, Outcome::Failed(Failure::NotReady(Machine::Alarm)));
             }
-            State::Paused { stood } => match status.state {
+            Phase::Paused { stood } => match status.state {
                 Machine::Hold { moving: false } | Machine::Door => *stood = true,
                 // The byte was lost on the cable.
                 Machine::Run if !*stood => self.urgent.push(byte::HOLD),
                 // It was let go on at the machine.
                 Machine::Run | Machine::Idle if *stood => {
-                    self.state = State::Streaming;
+                    self.state = Phase::Streaming;
                     self.drain_if_answered(now);
                 }
                 _ => {}
@@ -604,23 +604,23 @@ impl Grbl {
     }
 
     fn banner(&mut self, now: Instant) {
-        let ours = matches!(self.state, State::Resetting { .. });
+        let ours = matches!(self.state, Phase::Resetting { .. });
         self.lost |= self.last_line.is_some() && !ours;
         match &self.state {
-            State::Resetting { .. } => self.finish_reset(true),
+            Phase::Resetting { .. } => self.finish_reset(true),
             // It has just started: ask at once, whatever was asked before is lost.
-            State::Greeting { .. } => {
+            Phase::Greeting { .. } => {
                 self.asked = 0;
                 self.restarted = true;
                 self.ask(now);
             }
             // A board that starts slowly may say so behind its first answers.
-            State::Clearing { .. } | State::Asking(_) => self.ask_everything(),
-            State::Checking { .. } => {
-                self.state = State::Asking(Connected::default());
+            Phase::Clearing { .. } | Phase::Asking(_) => self.ask_everything(),
+            Phase::Checking { .. } => {
+                self.state = Phase::Asking(Connected::default());
                 self.ask_everything();
             }
-            State::Halting { .. } => self.reset(now),
+            Phase::Halting { .. } => self.reset(now),
             // Lines that were on their way may be run after the restart.
             _ => self.end(Outcome::Failed(Failure::Restarted), self.touched(Dark::Unknown)),
         }
@@ -629,28 +629,28 @@ impl Grbl {
     /// Brings the head to a halt; the first reason is kept.
     fn halt(&mut self, now: Instant, outcome: Outcome) {
         match self.state {
-            State::Ended | State::Halting { .. } | State::Resetting { .. } => {}
+            Phase::Ended | Phase::Halting { .. } | Phase::Resetting { .. } => {}
             // Before the program, too: whatever runs there is to stop.
             _ => {
                 self.waiting.clear();
                 self.urgent.push(byte::HOLD);
-                self.state = State::Halting { outcome, reset_at: now + HALT, skip: self.asked };
+                self.state = Phase::Halting { outcome, reset_at: now + HALT, skip: self.asked };
                 self.ask(now);
             }
         }
     }
 
     fn reset(&mut self, now: Instant) {
-        if let State::Halting { outcome, .. } = std::mem::replace(&mut self.state, State::Ended) {
+        if let Phase::Halting { outcome, .. } = std::mem::replace(&mut self.state, Phase::Ended) {
             self.urgent.push(byte::RESET);
             self.next_question = now + AFTER_RESET;
-            self.state = State::Resetting { outcome, until: now + RESET, skip: self.asked };
+            self.state = Phase::Resetting { outcome, until: now + RESET, skip: self.asked };
         }
     }
 
     /// A banner behind a reset, or a status, is the proof that it was carried out.
     fn finish_reset(&mut self, seen: bool) {
-        if let State::Resetting { outcome, .. } = std::mem::replace(&mut self.state, State::Ended) {
+        if let Phase::Resetting { outcome, .. } = std::mem::replace(&mut self.state, Phase::Ended) {
             let dark = if seen { Dark::Confirmed } else { Dark::Asked };
             self.end(outcome, self.touched(dark));
         }
@@ -663,7 +663,7 @@ impl Grbl {
     }
 
     fn end(&mut self, outcome: Outcome, dark: Dark) {
-        self.state = State::Ended;
+        self.state = Phase::Ended;
         self.waiting.clear();
         self.accounts.forget();
         self.events.push_back(Event::Ended { outcome, dark });

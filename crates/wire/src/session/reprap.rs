@@ -42,7 +42,7 @@ impl Waiting {
 }
 
 #[derive(Debug)]
-enum State {
+enum Phase {
     /// Waiting for a first sign of life.
     Greeting {
         until: Instant,
@@ -87,7 +87,7 @@ const READY_LINES: usize = 64;
 #[derive(Debug)]
 pub(super) struct Reprap {
     settings: Settings,
-    state: State,
+    state: Phase,
     deframer: Deframer,
     waiting: VecDeque<Waiting>,
     /// How long the last lines last: what the board may have in its planner.
@@ -133,7 +133,7 @@ impl Reprap {
     pub(super) fn new(settings: Settings, now: Instant) -> Self {
         Self {
             settings,
-            state: State::Greeting { until: now + settings.greeting },
+            state: Phase::Greeting { until: now + settings.greeting },
             deframer: Deframer::default(),
             waiting: VecDeque::new(),
             planned: VecDeque::new(),
@@ -171,18 +171,18 @@ impl Reprap {
     pub(super) fn handle_timeout(&mut self, now: Instant) {
         self.now = now;
         match &self.state {
-            State::Ended => {}
-            State::Greeting { until } if now >= *until => {
+            Phase::Ended => {}
+            Phase::Greeting { until } if now >= *until => {
                 self.end(Outcome::Failed(Failure::NoAnswer), Dark::Untouched);
             }
-            State::Greeting { .. } if now >= self.next_question => {
+            Phase::Greeting { .. } if now >= self.next_question => {
                 // It sets the line counter, and its answer is the first sign of life.
                 self.urgent.extend_from_slice(&framed(0, b"M110 N0"));
                 self.next_question = now + GREET;
             }
-            State::Stopping { until, .. } if now >= *until => self.finish_stop(Dark::Asked),
-            State::Stopping { again, .. } if now >= *again => self.say_stop(now),
-            State::Greeting { .. } | State::Stopping { .. } | State::Ready | State::Paused => {}
+            Phase::Stopping { until, .. } if now >= *until => self.finish_stop(Dark::Asked),
+            Phase::Stopping { again, .. } if now >= *again => self.say_stop(now),
+            Phase::Greeting { .. } | Phase::Stopping { .. } | Phase::Ready | Phase::Paused => {}
             // A board that is busy says so; one that says nothing may have lost the line, or its
             // answer was lost. Numbers keep it from being run twice.
             _ if !self.free && now >= self.answered_at + self.patience() => {
@@ -203,9 +203,9 @@ impl Reprap {
 
     pub(super) fn handle_closed(&mut self, _now: Instant) {
         // What was sent last may not have got through, and nobody will say so.
-        let outcome = match std::mem::replace(&mut self.state, State::Ended) {
-            State::Ended => return,
-            State::Stopping { outcome, .. } if outcome != Outcome::Done => outcome,
+        let outcome = match std::mem::replace(&mut self.state, Phase::Ended) {
+            Phase::Ended => return,
+            Phase::Stopping { outcome, .. } if outcome != Outcome::Done => outcome,
             _ => Outcome::Failed(Failure::Closed),
         };
         self.end(outcome, Dark::Unknown);
@@ -217,7 +217,7 @@ impl Reprap {
     }
 
     pub(super) fn wants_lines(&self) -> bool {
-        matches!(self.state, State::Streaming)
+        matches!(self.state, Phase::Streaming)
             && !self.all_enqueued
             && self.waiting.len() < READY_LINES
     }
@@ -248,13 +248,13 @@ impl Reprap {
     }
 
     pub(super) fn start(&mut self) {
-        if matches!(self.state, State::Ready) {
-            self.state = State::Streaming;
+        if matches!(self.state, Phase::Ready) {
+            self.state = Phase::Streaming;
         }
     }
 
     pub(super) fn pause(&mut self) {
-        if matches!(self.state, State::Streaming | State::Draining) {
+        if matches!(self.state, Phase::Streaming | Phase::Draining) {
             self.holding = true;
             self.hold_if_dark();
         }
@@ -263,21 +263,21 @@ impl Reprap {
     /// A board that waits for lines stands with the beam as it is.
     fn hold_if_dark(&mut self) {
         if self.dark && std::mem::take(&mut self.holding) {
-            self.state = State::Paused;
+            self.state = Phase::Paused;
         }
     }
 
     pub(super) fn resume(&mut self, now: Instant) {
         self.holding = false;
-        if matches!(self.state, State::Paused) {
-            self.state = State::Streaming;
+        if matches!(self.state, Phase::Paused) {
+            self.state = Phase::Streaming;
             // The last answer may have come in the meantime.
             self.drain_if_sent(now);
         }
     }
 
     pub(super) fn is_paused(&self) -> bool {
-        self.holding || matches!(self.state, State::Paused)
+        self.holding || matches!(self.state, Phase::Paused)
     }
 
     pub(super) fn stop(&mut self, now: Instant) {
@@ -290,7 +290,7 @@ impl Reprap {
 
     pub(super) fn darken(&mut self, now: Instant) {
         self.answers_for_beam = true;
-        if !matches!(self.state, State::Ended | State::Stopping { .. }) {
+        if !matches!(self.state, Phase::Ended | Phase::Stopping { .. }) {
             self.go_dark(now, Outcome::Stopped);
         }
     }
@@ -298,7 +298,7 @@ impl Reprap {
     pub(super) fn poll_transmit(&mut self, out: &mut Vec<u8>) -> bool {
         let before = out.len();
         out.append(&mut self.urgent);
-        let sends = matches!(self.state, State::Asking(_) | State::Streaming | State::Draining);
+        let sends = matches!(self.state, Phase::Asking(_) | Phase::Streaming | Phase::Draining);
         if sends
             && self.free
             && self.sent.is_none()
@@ -317,7 +317,7 @@ impl Reprap {
             self.free = false;
             self.answered_at = self.now;
             if self.all_enqueued && self.waiting.is_empty() {
-                self.state = State::Draining;
+                self.state = Phase::Draining;
             }
             self.hold_if_dark();
         }
@@ -326,9 +326,9 @@ impl Reprap {
 
     pub(super) fn poll_timeout(&self) -> Option<Instant> {
         match &self.state {
-            State::Ended => None,
-            State::Greeting { until } => Some((*until).min(self.next_question)),
-            State::Stopping { until, again, .. } => Some((*until).min(*again)),
+            Phase::Ended => None,
+            Phase::Greeting { until } => Some((*until).min(self.next_question)),
+            Phase::Stopping { until, again, .. } => Some((*until).min(*again)),
             _ => Some(self.answered_at + self.patience()),
         }
     }
@@ -357,11 +357,11 @@ impl Reprap {
     }
 
     pub(super) fn is_over(&self) -> bool {
-        matches!(self.state, State::Ended)
+        matches!(self.state, Phase::Ended)
     }
 
     pub(super) fn is_stopping(&self) -> bool {
-        matches!(self.state, State::Stopping { .. })
+        matches!(self.state, Phase::Stopping { .. })
     }
 
     pub(super) fn has_restarted(&self) -> bool {
@@ -376,7 +376,7 @@ impl Reprap {
         if self.is_over() || line.is_empty() {
             return;
         }
-        if let State::Stopping { .. } = self.state {
+        if let Phase::Stopping { .. } = self.state {
             // Answers to lines of the program may still come; only this one proves anything.
             if let Some(position) = position(line) {
                 let mut status = Status::standing(position);
@@ -406,17 +406,17 @@ impl Reprap {
         }
         if line == "start" {
             self.restarted = true;
-            if let State::Asking(_) = self.state {
+            if let Phase::Asking(_) = self.state {
                 // It is greeted anew: numbers and questions are lost.
                 self.waiting.clear();
                 self.sent = None;
                 self.next_number = 1;
-                self.state = State::Greeting { until: now + self.settings.greeting };
+                self.state = Phase::Greeting { until: now + self.settings.greeting };
                 self.next_question = now;
                 return;
             }
             // Whatever it had taken is lost.
-            if !matches!(self.state, State::Greeting { .. }) {
+            if !matches!(self.state, Phase::Greeting { .. }) {
                 self.end(Outcome::Failed(Failure::Restarted), Dark::Unknown);
             }
             return;
@@ -424,7 +424,7 @@ impl Reprap {
         if line.starts_with("!!") || line.starts_with("Error:Printer halted") {
             return self.end(Outcome::Failed(Failure::Halted(line.to_string())), Dark::Unknown);
         }
-        if let State::Asking(connected) = &mut self.state {
+        if let Phase::Asking(connected) = &mut self.state {
             if let Some(position) = position(line) {
                 let again = self.told.replace(position) == Some(position);
                 connected.position = again.then_some(position);
@@ -452,11 +452,11 @@ impl Reprap {
             // The `ok` that follows a resend only frees the line.
             return;
         }
-        if let State::Greeting { .. } = self.state {
+        if let Phase::Greeting { .. } = self.state {
             self.free = true;
             let restarted = std::mem::take(&mut self.restarted);
             let connected = Connected { restarted, ..Connected::default() };
-            self.state = State::Asking(connected);
+            self.state = Phase::Asking(connected);
             // What another sender left is run to its end before the place is told.
             // Twice: the answer has no checksum.
             for question in [&b"M400"[..], b"M114", b"M114"] {
@@ -475,11 +475,11 @@ impl Reprap {
         self.free = true;
         (self.resends, self.asked_twice, self.strange) = (0, 0, false);
         self.acknowledged = sent.line.unwrap_or(self.acknowledged);
-        if let State::Asking(connected) = &mut self.state
+        if let Phase::Asking(connected) = &mut self.state
             && self.waiting.is_empty()
         {
             let connected = std::mem::take(connected);
-            self.state = State::Ready;
+            self.state = Phase::Ready;
             self.events.push_back(Event::Connected(connected));
             return;
         }
@@ -488,11 +488,11 @@ impl Reprap {
 
     /// Behind the last line: waits for its answer, and behind that for the proof that it is dark.
     fn drain_if_sent(&mut self, now: Instant) {
-        let going = matches!(self.state, State::Streaming | State::Draining);
+        let going = matches!(self.state, Phase::Streaming | Phase::Draining);
         if !(going && self.all_enqueued && self.waiting.is_empty()) {
             return;
         }
-        self.state = State::Draining;
+        self.state = Phase::Draining;
         if self.sent.is_none() {
             self.go_dark(now, Outcome::Done);
         }
@@ -501,7 +501,7 @@ impl Reprap {
     /// A line is asked for again: only the one that is under way can be meant.
     fn again(&mut self, now: Instant, number: u64) {
         self.doubt = false;
-        if let State::Greeting { .. } = self.state {
+        if let Phase::Greeting { .. } = self.state {
             // The greeting was spoilt: the answer behind this is none, and it is said again.
             self.asked_again = true;
             return;
@@ -532,8 +532,8 @@ impl Reprap {
     /// Stops: nothing more of the program goes out, and the board is told to stop and go dark.
     fn halt(&mut self, now: Instant, outcome: Outcome) {
         match self.state {
-            State::Ended | State::Stopping { .. } => {}
-            State::Greeting { .. } | State::Asking(_) | State::Ready => {
+            Phase::Ended | Phase::Stopping { .. } => {}
+            Phase::Greeting { .. } | Phase::Asking(_) | Phase::Ready => {
                 self.end(outcome, Dark::Untouched);
             }
             _ => self.go_dark(now, outcome),
@@ -544,13 +544,13 @@ impl Reprap {
     fn go_dark(&mut self, now: Instant, outcome: Outcome) {
         self.waiting.clear();
         self.sent = None;
-        self.state = State::Stopping { outcome, until: now + STOP, again: now };
+        self.state = Phase::Stopping { outcome, until: now + STOP, again: now };
         self.say_stop(now);
     }
 
     /// Says everything that stops the board and makes it dark, and asks for the proof.
     fn say_stop(&mut self, now: Instant) {
-        let State::Stopping { again, outcome, .. } = &mut self.state else { return };
+        let Phase::Stopping { again, outcome, .. } = &mut self.state else { return };
         *again = now + STOP_AGAIN;
         // The end of a line ends whatever half of one was left behind.
         self.urgent.push(b'\n');
@@ -566,7 +566,7 @@ impl Reprap {
     }
 
     fn finish_stop(&mut self, dark: Dark) {
-        if let State::Stopping { outcome, .. } = std::mem::replace(&mut self.state, State::Ended) {
+        if let Phase::Stopping { outcome, .. } = std::mem::replace(&mut self.state, Phase::Ended) {
             self.end(outcome, dark);
         }
     }
@@ -574,7 +574,7 @@ impl Reprap {
     fn end(&mut self, outcome: Outcome, dark: Dark) {
         let touched = self.last_line.is_some() || self.answers_for_beam;
         let dark = if touched { dark } else { Dark::Untouched };
-        self.state = State::Ended;
+        self.state = Phase::Ended;
         self.waiting.clear();
         self.sent = None;
         self.events.push_back(Event::Ended { outcome, dark });

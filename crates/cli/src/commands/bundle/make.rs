@@ -11,7 +11,7 @@ use tinkite_core::artwork::{FontSupply, LARGEST_FILE};
 use tinkite_core::checksum::{Checksum, checksum};
 use tinkite_core::job::recipe::Kept;
 use tinkite_core::program::{Comments, Program};
-use tinkite_files::bundle::{Entry, FONTS, LAYOUT, LIST, List, REPORT};
+use tinkite_files::bundle::{BundleEntry, FONTS, LAYOUT, LIST, List, REPORT};
 use tinkite_files::call::JobCall;
 use tinkite_files::fonts::{JobFonts, LARGEST_FONT, MachineFonts};
 use tinkite_files::load;
@@ -25,7 +25,7 @@ use zip::{CompressionMethod, ZipWriter};
 pub(crate) struct Bundled {
     /// The archive.
     pub(crate) bytes: Vec<u8>,
-    pub(crate) files: Vec<Entry>,
+    pub(crate) files: Vec<BundleEntry>,
     /// Files that the job names elsewhere, and what they are called in the bundle.
     pub(crate) renamed: Vec<(String, String)>,
     /// SHA-256 of the program that comes of the job, here and from the bundle alike; `None` where it is refused.
@@ -132,13 +132,13 @@ pub(crate) fn bundled(path: &Path, report_with: Option<&LogFile>) -> Result<Bund
 fn listed_and_packed(
     job: &str,
     files: &BTreeMap<String, Vec<u8>>,
-) -> Result<(Vec<Entry>, Vec<u8>), Refusal> {
-    let entry = |(name, content): (&String, &Vec<u8>)| Entry {
+) -> Result<(Vec<BundleEntry>, Vec<u8>), Refusal> {
+    let entry = |(name, content): (&String, &Vec<u8>)| BundleEntry {
         name: name.clone(),
         bytes: content.len() as u64,
         sha256: checksum(content),
     };
-    let entries: Vec<Entry> = files.iter().map(entry).collect();
+    let entries: Vec<BundleEntry> = files.iter().map(entry).collect();
     let list = List {
         tinkite_bundle: LAYOUT,
         made_by: format!("tinkite {}", env!("CARGO_PKG_VERSION")),

@@ -9,7 +9,7 @@ use make::{Bundled, bundled};
 use serde::Serialize;
 use std::io::{BufRead, IsTerminal, Write};
 use std::path::{Path, PathBuf};
-use tinkite_files::bundle::Entry;
+use tinkite_files::bundle::BundleEntry;
 use tinkite_files::output::Output;
 use tinkite_files::refusal::Refusal;
 use tinkite_report::table::table;
@@ -18,7 +18,7 @@ use tinkite_report::table::table;
 struct BundleJson {
     file: String,
     bytes: u64,
-    files: Vec<Entry>,
+    files: Vec<BundleEntry>,
     /// SHA-256 of the program that comes of the bundle; `None` where the job is refused.
     program_sha256: Option<String>,
 }
@@ -40,7 +40,7 @@ pub(super) fn run(args: &Bundle, console: &Console) -> Result<(), Refusal> {
     let output = Output::create(&path, args.writing.into())?;
     let report = args.report.then_some(&args.log);
     let Bundled { bytes, files, renamed, program } = bundled(&args.job, report)?;
-    let listed = |files: &[Entry]| {
+    let listed = |files: &[BundleEntry]| {
         let rows = files.iter().map(|file| {
             let was = renamed.iter().find(|(_, name)| *name == file.name);
             let was = was.map_or(String::new(), |(was, _)| format!("was {was}"));

@@ -12,7 +12,7 @@ use tinkite_files::call::JobCall;
 use tinkite_files::load;
 use tinkite_files::log;
 use tinkite_files::refusal::Refusal;
-use tinkite_log::{Entry, Log};
+use tinkite_log::{Log, RunEntry};
 use tinkite_report::look::{LookJson, Looked};
 use tinkite_report::run::RunJson;
 use tinkite_report::{CheckJson, RefusedJson, plan, problems_json};
@@ -111,18 +111,18 @@ fn look(job: &Path) -> Result<Vec<u8>, Refusal> {
 }
 
 /// The last run of the job; where it was sent to and what lies where on this computer is taken out.
-fn last_run(job: &Path, log: &Path) -> Result<Option<Entry>, Refusal> {
+fn last_run(job: &Path, log: &Path) -> Result<Option<RunEntry>, Refusal> {
     if !log.exists() {
         return Ok(None);
     }
     let whole = std::path::absolute(job)
         .map_err(|error| Refusal::unreadable(&job.display().to_string(), &error))?;
-    let of_job = |entry: &Entry| entry.began.made.as_ref().is_some_and(|made| made.job == whole);
+    let of_job = |entry: &RunEntry| entry.began.made.as_ref().is_some_and(|made| made.job == whole);
     let entries = Log::look_into(log)?.entries(SEARCHED)?;
     Ok(entries.into_iter().find(of_job).map(without_places))
 }
 
-fn without_places(mut entry: Entry) -> Entry {
+fn without_places(mut entry: RunEntry) -> RunEntry {
     let began = &mut entry.began;
     let kind = began.link.split_once(':').map_or("", |(kind, _)| kind).to_string();
     let address = began.link.split_once(':').map_or("", |(_, address)| address);

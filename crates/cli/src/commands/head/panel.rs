@@ -29,7 +29,7 @@ use tinkite_files::load;
 use tinkite_files::refusal::Refusal;
 use tinkite_operate::beam;
 use tinkite_operate::head::by_hand::ByHand;
-use tinkite_operate::head::drive::{Aim, Corners, Driving, Order, Seen, Shared};
+use tinkite_operate::head::drive::{Aim, Corners, Driving, HeadOrder, Seen, Shared};
 use tinkite_operate::head::marks::Marks;
 use tinkite_operate::stopping::Stopping;
 use tinkite_wire::Dark;
@@ -163,7 +163,7 @@ const MOST_ORDERS: usize = 4;
 
 /// Somebody who types.
 struct Typing {
-    sender: SyncSender<Order>,
+    sender: SyncSender<HeadOrder>,
     step: Arc<AtomicUsize>,
     stopping: Stopping,
 }
@@ -181,7 +181,7 @@ impl Typing {
         }
     }
 
-    fn order(&self, key: KeyEvent) -> Option<Order> {
+    fn order(&self, key: KeyEvent) -> Option<HeadOrder> {
         if key.modifiers.contains(KeyModifiers::CONTROL) {
             if matches!(key.code, KeyCode::Char('c' | 'z' | '\\' | '4')) {
                 self.stopping.flag().store(true, Ordering::Relaxed);
@@ -190,23 +190,23 @@ impl Typing {
         }
         let by = STEPS[self.step.load(Ordering::Relaxed).min(STEPS.len() - 1)];
         Some(match key.code {
-            KeyCode::Left => Order::Step(Vec2::new(-by, 0.0)),
-            KeyCode::Right => Order::Step(Vec2::new(by, 0.0)),
-            KeyCode::Up => Order::Step(Vec2::new(0.0, by)),
-            KeyCode::Down => Order::Step(Vec2::new(0.0, -by)),
-            KeyCode::PageUp => Order::Lift(by),
-            KeyCode::PageDown => Order::Lift(-by),
-            KeyCode::Enter => Order::Found,
-            KeyCode::Char('n' | 'N') => Order::Mark { next: true },
-            KeyCode::Char('b' | 'B') => Order::Mark { next: false },
-            KeyCode::Char(' ') => Order::Stop,
-            KeyCode::Char('z' | 'Z') => Order::Zero,
-            KeyCode::Char('c' | 'C') => Order::Corner,
-            KeyCode::Char('p' | 'P') => Order::Pointer,
-            KeyCode::Char('d' | 'D') => Order::Dark,
-            KeyCode::Char('o' | 'O') => Order::Home,
-            KeyCode::Char('u' | 'U') => Order::Unlock,
-            KeyCode::Char('q' | 'Q') | KeyCode::Esc => Order::Leave,
+            KeyCode::Left => HeadOrder::Step(Vec2::new(-by, 0.0)),
+            KeyCode::Right => HeadOrder::Step(Vec2::new(by, 0.0)),
+            KeyCode::Up => HeadOrder::Step(Vec2::new(0.0, by)),
+            KeyCode::Down => HeadOrder::Step(Vec2::new(0.0, -by)),
+            KeyCode::PageUp => HeadOrder::Lift(by),
+            KeyCode::PageDown => HeadOrder::Lift(-by),
+            KeyCode::Enter => HeadOrder::Found,
+            KeyCode::Char('n' | 'N') => HeadOrder::Mark { next: true },
+            KeyCode::Char('b' | 'B') => HeadOrder::Mark { next: false },
+            KeyCode::Char(' ') => HeadOrder::Stop,
+            KeyCode::Char('z' | 'Z') => HeadOrder::Zero,
+            KeyCode::Char('c' | 'C') => HeadOrder::Corner,
+            KeyCode::Char('p' | 'P') => HeadOrder::Pointer,
+            KeyCode::Char('d' | 'D') => HeadOrder::Dark,
+            KeyCode::Char('o' | 'O') => HeadOrder::Home,
+            KeyCode::Char('u' | 'U') => HeadOrder::Unlock,
+            KeyCode::Char('q' | 'Q') | KeyCode::Esc => HeadOrder::Leave,
             KeyCode::Char(n @ '1'..='3') => {
                 self.step.store(n as usize - '1' as usize, Ordering::Relaxed);
                 return None;

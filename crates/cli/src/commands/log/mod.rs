@@ -12,7 +12,7 @@ use tinkite_core::quantity::{clock, plain};
 use tinkite_files::books;
 use tinkite_files::log;
 use tinkite_files::refusal::Refusal;
-use tinkite_log::{Entry, Log};
+use tinkite_log::{Log, RunEntry};
 use tinkite_report::run::{RunJson, flat, line};
 use tinkite_report::table::table;
 use tinkite_run::Marked;
@@ -82,7 +82,7 @@ fn note(log: &Log, args: &LogNote, console: &Console) -> Result<(), Refusal> {
 }
 
 /// When it began, as the clock on the wall said.
-fn time(entry: &Entry) -> String {
+fn time(entry: &RunEntry) -> String {
     let zone = jiff::tz::TimeZone::system();
     jiff::Timestamp::from_millisecond(entry.began.began_ms).map_or_else(
         |_| "?".into(),
@@ -91,7 +91,7 @@ fn time(entry: &Entry) -> String {
 }
 
 /// How it ended, in a word or two.
-fn how(entry: &Entry) -> String {
+fn how(entry: &RunEntry) -> String {
     match (entry.how.as_deref(), entry.followed_by.last()) {
         (Some("done"), _) => "done".into(),
         (Some(how), Some(next)) => format!("{how}, gone on by {next}"),
@@ -101,7 +101,7 @@ fn how(entry: &Entry) -> String {
     }
 }
 
-fn list(entries: &[Entry], console: &Console) -> Result<(), Refusal> {
+fn list(entries: &[RunEntry], console: &Console) -> Result<(), Refusal> {
     if console.json {
         return console.json(&entries.iter().map(RunJson::from).collect::<Vec<_>>());
     }
@@ -130,7 +130,7 @@ fn list(entries: &[Entry], console: &Console) -> Result<(), Refusal> {
 }
 
 /// The part of a program at which a run ended, as its comments call it; `None` where they call it nothing.
-fn part(log: &Log, entry: &Entry) -> Result<Option<String>, Refusal> {
+fn part(log: &Log, entry: &RunEntry) -> Result<Option<String>, Refusal> {
     if !log.has_program(entry.id)? {
         return Ok(None);
     }
@@ -148,7 +148,7 @@ fn part(log: &Log, entry: &Entry) -> Result<Option<String>, Refusal> {
     Ok(part)
 }
 
-fn show(log: &Log, entry: &Entry, console: &Console) -> Result<(), Refusal> {
+fn show(log: &Log, entry: &RunEntry, console: &Console) -> Result<(), Refusal> {
     if console.json {
         return console.json(&RunJson::from(entry));
     }

@@ -4,13 +4,13 @@ use crate::args::MachineMeasure;
 use crate::console::Console;
 use std::io::Write;
 use tinkite_core::machine::{self, edit};
-use tinkite_files::machines::{Found, ProfileOrigin};
+use tinkite_files::machines::{FoundProfile, ProfileOrigin};
 use tinkite_files::output::{Output, Writing};
 use tinkite_files::refusal::{Refusal, Sources};
 
 /// Writes the profile with its changes where that was asked for; else says `shown`, and how they are kept.
 pub(super) fn keep(
-    found: &Found,
+    found: &FoundProfile,
     changes: &[edit::Change],
     what: &str,
     shown: &str,

@@ -23,7 +23,7 @@ struct OneJson {
 }
 
 pub(super) fn run(console: &Console) -> Result<(), Refusal> {
-    let one = |found: &tinkite_files::machines::Found| {
+    let one = |found: &tinkite_files::machines::FoundProfile| {
         let machine = found.read(&mut Sources::new()).ok();
         OneJson {
             name: found.name.clone(),

@@ -16,7 +16,7 @@ pub(super) struct Questions(());
 
 /// Whether the text goes into quotes.
 #[derive(Clone, Copy, PartialEq)]
-enum Kind {
+enum AnswerKind {
     Text,
     Number,
 }
@@ -26,7 +26,7 @@ struct Question {
     asks: &'static str,
     section: &'static str,
     key: &'static str,
-    kind: Kind,
+    kind: AnswerKind,
     offered: String,
 }
 
@@ -56,12 +56,12 @@ impl Questions {
                 }
                 let (section, key) = (question.section, question.key);
                 let change = match question.kind {
-                    Kind::Text => Change::text(section, key, &answer),
-                    Kind::Number => Change::plain(section, key, &answer),
+                    AnswerKind::Text => Change::text(section, key, &answer),
+                    AnswerKind::Number => Change::plain(section, key, &answer),
                 };
                 let tried = changed(&text, &[change]);
                 // What is no number changes nothing.
-                let taken = question.kind == Kind::Text || answer.parse::<f64>().is_ok();
+                let taken = question.kind == AnswerKind::Text || answer.parse::<f64>().is_ok();
                 match machine::read("it", &tried) {
                     Ok(_) if taken => {
                         text = tried;
@@ -105,7 +105,7 @@ fn questions(template: &Machine) -> Vec<Question> {
         asks,
         section,
         key,
-        kind: Kind::Text,
+        kind: AnswerKind::Text,
         offered,
     };
     let length = |value: f64| format!("{} mm", plain(value, 3));
@@ -127,7 +127,7 @@ fn questions(template: &Machine) -> Vec<Question> {
         text("Acceleration of X", "axis.x", "acceleration", rate(template.x.acceleration)),
         text("Acceleration of Y", "axis.y", "acceleration", rate(template.y.acceleration)),
         Question {
-            kind: Kind::Number,
+            kind: AnswerKind::Number,
             ..text("The S value that means 100 %", "beam", "full", plain(template.beam.full, 3))
         },
         text("Most power it may be given", "beam", "ceiling", template.beam.ceiling.to_string()),

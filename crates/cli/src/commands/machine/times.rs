@@ -15,7 +15,7 @@ use tinkite_core::quantity::plain;
 use tinkite_files::log;
 use tinkite_files::machines::find;
 use tinkite_files::refusal::{Refusal, Sources};
-use tinkite_log::{Entry, Log};
+use tinkite_log::{Log, RunEntry};
 
 /// The most lines of programs that are planned again and again, the latest runs first; a longer program is not looked at.
 const MOST_LINES: u32 = 500_000;
@@ -107,7 +107,7 @@ fn timed(
 }
 
 /// The steps of a run that were finished, and long enough to say something.
-fn steps(entry: &Entry) -> Vec<(String, TimedStep)> {
+fn steps(entry: &RunEntry) -> Vec<(String, TimedStep)> {
     let all = &entry.began.steps;
     let end = entry.began.lines + 1;
     let of = |n: usize| {

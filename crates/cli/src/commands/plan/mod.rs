@@ -5,7 +5,7 @@ mod faster;
 use crate::args::Plan;
 use crate::console::Console;
 use crate::door;
-use crate::watch::{self, Outcome};
+use crate::watch::{self, WatchResult};
 use serde::Serialize;
 use tinkite_core::quantity::clock;
 use tinkite_files::call::JobCall;
@@ -41,9 +41,9 @@ pub(super) fn run(args: &Plan, console: &Console) -> Result<(), Refusal> {
 }
 
 /// Plans one job.
-pub(super) fn once(job: &JobCall, console: &Console) -> Result<Outcome, Refusal> {
+pub(super) fn once(job: &JobCall, console: &Console) -> Result<WatchResult, Refusal> {
     let made = load::made(job)?;
-    let outcome = Outcome::of(&made);
+    let outcome = WatchResult::of(&made);
     if console.json {
         console.json(&plan::json(&made))?;
         return Ok(outcome);
@@ -59,18 +59,18 @@ fn told(made: Made, console: &Console) -> Result<(), Refusal> {
 }
 
 /// Plans jobs that will be run one after the other; all of them are made before anything is told.
-fn all(jobs: &[JobCall], console: &Console) -> Result<Outcome, Refusal> {
+fn all(jobs: &[JobCall], console: &Console) -> Result<WatchResult, Refusal> {
     if let [job] = jobs {
         return once(job, console);
     }
     let made = jobs.iter().map(load::made).collect::<Result<Vec<_>, _>>()?;
-    let outcomes: Vec<Outcome> = made.iter().map(Outcome::of).collect();
+    let outcomes: Vec<WatchResult> = made.iter().map(WatchResult::of).collect();
     let sums = outcomes.iter().filter_map(|one| one.sums).reduce(watch::Sums::and);
     let files = outcomes.into_iter().flat_map(|one| one.files).collect();
     let seconds = sums.map_or(0.0, |sums| sums.seconds);
     if console.json {
         console.json(&PlansJson { jobs: made.iter().map(plan::json).collect(), seconds })?;
-        return Ok(Outcome { files, sums });
+        return Ok(WatchResult { files, sums });
     }
     let unit = console.unit;
     let row = |name: String, machine: String, sums: watch::Sums| {
@@ -81,7 +81,7 @@ fn all(jobs: &[JobCall], console: &Console) -> Result<Outcome, Refusal> {
         .iter()
         .filter_map(|one| {
             let name = one.job.file.clone();
-            Some(row(name, one.job.machine.name.clone(), Outcome::of(one).sums?))
+            Some(row(name, one.job.machine.name.clone(), WatchResult::of(one).sums?))
         })
         .collect();
     rows.extend(sums.map(|sums| row("in all".into(), String::new(), sums)));
@@ -91,5 +91,5 @@ fn all(jobs: &[JobCall], console: &Console) -> Result<Outcome, Refusal> {
     }
     let (burnt, travel) = (format!("burn {}", unit.symbol()), format!("travel {}", unit.symbol()));
     console.result(&table(&["job", "machine", &burnt, &travel, "time"], rows, &[2, 3, 4]))?;
-    Ok(Outcome { files, sums })
+    Ok(WatchResult { files, sums })
 }

@@ -4,7 +4,7 @@ use crate::args::RecipeFilter;
 use crate::console::Console;
 use crate::door;
 use std::path::Path;
-use tinkite_core::job::recipe::{Found, Kept, Recipe, Shelf, same_material};
+use tinkite_core::job::recipe::{FoundRecipe, Kept, Recipe, Shelf, same_material};
 use tinkite_core::machine::profile_name;
 use tinkite_core::problem::{Problems, few, nearest};
 use tinkite_files::refusal::{Refusal, Sources};
@@ -39,13 +39,14 @@ pub(super) fn one<'s>(
     word: &str,
     filter: &RecipeFilter,
     book: Option<&Path>,
-) -> Result<Found<'s>, Refusal> {
+) -> Result<FoundRecipe<'s>, Refusal> {
     let book = book.map(|book| book.display().to_string());
-    let in_book = |found: &Found<'_>| book.as_ref().is_none_or(|book| found.book.name == *book);
-    let called = |found: &Found<'_>| found.recipe.word() == word;
-    let all: Vec<Found<'_>> =
+    let in_book =
+        |found: &FoundRecipe<'_>| book.as_ref().is_none_or(|book| found.book.name == *book);
+    let called = |found: &FoundRecipe<'_>| found.recipe.word() == word;
+    let all: Vec<FoundRecipe<'_>> =
         shelf.all().filter(|found| holds(filter, found.recipe) && in_book(found)).collect();
-    let mut meant: Vec<Found<'_>> = all.iter().copied().filter(called).collect();
+    let mut meant: Vec<FoundRecipe<'_>> = all.iter().copied().filter(called).collect();
     if meant.iter().any(|found| found.book.kept != Kept::Shipped) {
         meant.retain(|found| found.book.kept != Kept::Shipped);
     }

@@ -5,7 +5,7 @@ use crate::args::RecipeList;
 use crate::console::Console;
 use serde::Serialize;
 use std::collections::BTreeMap;
-use tinkite_core::job::recipe::{Found, Kept};
+use tinkite_core::job::recipe::{FoundRecipe, Kept};
 use tinkite_core::quantity::plain;
 use tinkite_files::refusal::Refusal;
 use tinkite_report::table::table;
@@ -37,8 +37,8 @@ pub(super) struct RecipeJson {
     line: u32,
 }
 
-impl From<Found<'_>> for RecipeJson {
-    fn from(found: Found<'_>) -> Self {
+impl From<FoundRecipe<'_>> for RecipeJson {
+    fn from(found: FoundRecipe<'_>) -> Self {
         let recipe = found.recipe;
         Self {
             recipe: recipe.word().into(),
@@ -63,10 +63,10 @@ impl From<Found<'_>> for RecipeJson {
 
 pub(super) fn run(args: &RecipeList, console: &Console) -> Result<(), Refusal> {
     let shelf = shelf(console)?;
-    let mut found: Vec<Found<'_>> =
+    let mut found: Vec<FoundRecipe<'_>> =
         shelf.all().filter(|found| holds(&args.filter, found.recipe)).collect();
     // By material and thickness; of those alike the nearest book first.
-    let by = |found: &Found<'_>| {
+    let by = |found: &FoundRecipe<'_>| {
         let thickness = found.recipe.thickness.map_or(0, |mm| (mm * 1000.0) as u64);
         (found.recipe.material.to_lowercase(), thickness, found.recipe.make)
     };
@@ -97,7 +97,7 @@ pub(super) fn run(args: &RecipeList, console: &Console) -> Result<(), Refusal> {
     Ok(())
 }
 
-fn row(found: &Found<'_>) -> Vec<String> {
+fn row(found: &FoundRecipe<'_>) -> Vec<String> {
     let recipe = found.recipe;
     let other = |(key, value): &(String, String)| match key.as_str() {
         "speed" | "power" => None,
@@ -126,7 +126,7 @@ fn row(found: &Found<'_>) -> Vec<String> {
 }
 
 /// How often it worked, or why nobody knows.
-pub(super) fn worked(found: &Found<'_>) -> String {
+pub(super) fn worked(found: &FoundRecipe<'_>) -> String {
     let recipe = found.recipe;
     match (recipe.tried, recipe.guess) {
         (0, _) if found.book.kept == Kept::Shipped => "start".into(),

@@ -4,7 +4,7 @@ use super::chosen::{holds, shelf};
 use crate::args::RecipePrint;
 use crate::console::Console;
 use std::io::Write;
-use tinkite_core::job::recipe::{Found, Kept};
+use tinkite_core::job::recipe::{FoundRecipe, Kept};
 use tinkite_core::picture;
 use tinkite_files::output::Output;
 use tinkite_files::refusal::Refusal;
@@ -16,7 +16,7 @@ pub(super) fn run(args: &RecipePrint, console: &Console) -> Result<(), Refusal> 
         png::kind_of(&args.output)?;
     }
     let shelf = shelf(console)?;
-    let mut found: Vec<Found<'_>> = shelf
+    let mut found: Vec<FoundRecipe<'_>> = shelf
         .all()
         .filter(|found| args.start || found.book.kept != Kept::Shipped)
         .filter(|found| holds(&args.filter, found.recipe))

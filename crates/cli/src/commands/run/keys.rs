@@ -7,7 +7,7 @@ use std::io;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 use tinkite_operate::run::drive::News;
-use tinkite_operate::run::hand::{Hand, Order};
+use tinkite_operate::run::hand::{Hand, RunOrder};
 use tinkite_operate::run::news::Fact;
 use tinkite_operate::stopping::Stopping;
 use tinkite_wire::Adjust;
@@ -28,7 +28,7 @@ pub(super) const HELP: [(&str, &str); 6] = [
 /// What a key means.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Meaning {
-    Orders(&'static [Order]),
+    Orders(&'static [RunOrder]),
     Stop,
     Help,
 }
@@ -38,15 +38,16 @@ fn meaning(key: KeyEvent) -> Option<Meaning> {
         return matches!(key.code, KeyCode::Char('c' | 'z' | '\\' | '4')).then_some(Meaning::Stop);
     }
     Some(match key.code {
-        KeyCode::Char(' ') => Meaning::Orders(&[Order::HoldOrGoOn]),
+        KeyCode::Char(' ') => Meaning::Orders(&[RunOrder::HoldOrGoOn]),
         KeyCode::Char('s' | 'S') => Meaning::Stop,
-        KeyCode::Up => Meaning::Orders(&[Order::Adjust(Adjust::Faster)]),
-        KeyCode::Down => Meaning::Orders(&[Order::Adjust(Adjust::Slower)]),
-        KeyCode::Right => Meaning::Orders(&[Order::Adjust(Adjust::Stronger)]),
-        KeyCode::Left => Meaning::Orders(&[Order::Adjust(Adjust::Weaker)]),
-        KeyCode::Char('0') => {
-            Meaning::Orders(&[Order::Adjust(Adjust::FullSpeed), Order::Adjust(Adjust::FullPower)])
-        }
+        KeyCode::Up => Meaning::Orders(&[RunOrder::Adjust(Adjust::Faster)]),
+        KeyCode::Down => Meaning::Orders(&[RunOrder::Adjust(Adjust::Slower)]),
+        KeyCode::Right => Meaning::Orders(&[RunOrder::Adjust(Adjust::Stronger)]),
+        KeyCode::Left => Meaning::Orders(&[RunOrder::Adjust(Adjust::Weaker)]),
+        KeyCode::Char('0') => Meaning::Orders(&[
+            RunOrder::Adjust(Adjust::FullSpeed),
+            RunOrder::Adjust(Adjust::FullPower),
+        ]),
         KeyCode::Char('h' | 'H' | '?') => Meaning::Help,
         _ => return None,
     })

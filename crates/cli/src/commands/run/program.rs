@@ -8,12 +8,12 @@ use std::fs::File;
 use std::io;
 use std::path::Path;
 use tinkite_files::call::JobCall;
-use tinkite_files::kind::{Kind, refuse};
+use tinkite_files::kind::{FileKind, refuse};
 use tinkite_files::load;
 use tinkite_files::machines;
 use tinkite_files::refusal::{Refusal, Sources};
-use tinkite_log::{Entry, Log};
-use tinkite_operate::run::program::{Checked, Found, ProgramFile, written};
+use tinkite_log::{Log, RunEntry};
+use tinkite_operate::run::program::{Checked, FoundProgram, ProgramFile, written};
 
 /// Gets the program and refuses whatever would go wrong.
 pub(super) fn prepare(args: &Run, path: &Path, console: &Console) -> Result<ProgramFile, Refusal> {
@@ -49,7 +49,7 @@ pub(super) fn made(
 /// The program of a run in the log.
 pub(super) fn remembered(
     log: &Log,
-    entry: &Entry,
+    entry: &RunEntry,
     console: &Console,
 ) -> Result<ProgramFile, Refusal> {
     accept(ProgramFile::remembered(log, entry)?, console)
@@ -60,8 +60,8 @@ fn accept(checked: Checked, console: &Console) -> Result<ProgramFile, Refusal> {
     checked.accept()
 }
 
-fn from_file(args: &Run, path: &Path) -> Result<Found, Refusal> {
-    refuse(path, Kind::Program)?;
+fn from_file(args: &Run, path: &Path) -> Result<FoundProgram, Refusal> {
+    refuse(path, FileKind::Program)?;
     let name = path.display().to_string();
     if !args.part.is_whole() {
         return Err(Refusal::Usage(
@@ -89,7 +89,7 @@ fn from_file(args: &Run, path: &Path) -> Result<Found, Refusal> {
         _ => Refusal::unreadable(&name, &error),
     })?;
     let machine_name = machine.name.clone();
-    Ok(Found {
+    Ok(FoundProgram {
         name,
         file,
         machine,

@@ -7,7 +7,7 @@ use tinkite_core::job::{Zero, set};
 use tinkite_files::call::JobCall;
 use tinkite_files::refusal::Refusal;
 use tinkite_log::MadePart;
-use tinkite_log::{Entry, Log, MadeFrom};
+use tinkite_log::{Log, MadeFrom, RunEntry};
 use tinkite_operate::run::beginning::{Beginning, SameSpot};
 use tinkite_operate::run::program::ProgramFile;
 use tinkite_operate::run::unchanged::unchanged;
@@ -17,7 +17,7 @@ use tinkite_operate::run::unchanged::unchanged;
 pub(super) fn next(
     args: &Run,
     log: &Log,
-    entry: &Entry,
+    entry: &RunEntry,
     console: &Console,
 ) -> Result<(ProgramFile, Beginning), Refusal> {
     let run = entry.id;

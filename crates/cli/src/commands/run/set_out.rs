@@ -8,13 +8,13 @@ use tinkite_core::problem::{Code, Problem};
 use tinkite_files::log;
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_link as link;
-use tinkite_log::{Began, Entry, Kind, Log};
+use tinkite_log::{Began, Log, RunEntry, RunKind};
 use tinkite_operate::run::beginning::{Beginning, Rest, refusal};
 use tinkite_operate::run::program::ProgramFile;
 use tinkite_operate::run::remains::remains;
 use tinkite_operate::run::unchanged::unchanged;
 use tinkite_report::png;
-use tinkite_run::{BrokenError, Choice, Marked, Stance};
+use tinkite_run::{BrokenError, Choice, Marked, ReportedStanding};
 
 /// Everything that is ready before the link opens.
 pub(super) struct Set {
@@ -50,15 +50,15 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
             } else {
                 series::next(args, &log, &entry, console)?
             };
-            let kind = if args.go_on.is_some() { Kind::GoOn } else { Kind::Again };
+            let kind = if args.go_on.is_some() { RunKind::GoOn } else { RunKind::Again };
             (program, beginning, kind, Some(entry))
         }
         None => {
             let path = args.file.as_deref().unwrap_or(Path::new(""));
             let program = program::prepare(args, path, console)?;
             match args.from_line {
-                Some(line) => (program, Beginning::Line(line), Kind::FromLine, None),
-                None => (program, Beginning::Start, Kind::Run, None),
+                Some(line) => (program, Beginning::Line(line), RunKind::FromLine, None),
+                None => (program, Beginning::Start, RunKind::Run, None),
             }
         }
     };
@@ -97,7 +97,7 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
         zero: program.zero.map(|zero| zero.name().to_string()),
         steps: Vec::new(),
         planned_seconds: program.report.seconds,
-        standing: Stance { at: [0.0; 6], offset: [0.0; 6], shift: [0.0; 3] },
+        standing: ReportedStanding { at: [0.0; 6], offset: [0.0; 6], shift: [0.0; 3] },
         note: args.note.clone(),
     };
     Ok(Set { program, beginning, log, template, name })
@@ -131,7 +131,7 @@ fn constant_power(
 fn rest_of(
     args: &Run,
     log: &Log,
-    entry: &Entry,
+    entry: &RunEntry,
     program: &ProgramFile,
     console: &Console,
 ) -> Result<Beginning, Refusal> {

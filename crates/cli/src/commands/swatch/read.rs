@@ -8,7 +8,7 @@ use tinkite_core::artwork::{self, Bitmap};
 use tinkite_core::job::swatch::{Swatch, SwatchKind};
 use tinkite_core::job::{ToneCurve, tone_curve};
 use tinkite_core::picture;
-use tinkite_core::problem::{Code, Place, Problem};
+use tinkite_core::problem::{Code, Location, Problem};
 use tinkite_core::quantity::{PowerSetpoint, parse_power, plain};
 use tinkite_core::scan::{self, MOST_PIXELS, Scan};
 use tinkite_files::load;
@@ -85,7 +85,7 @@ fn of(args: &SwatchRead, console: &Console) -> Result<Read, Refusal> {
     let picture = picture_of(args)?;
     let shown = args.picture.display().to_string();
     let scan = scan::read(&swatch, &picture).map_err(|problem| {
-        Refusal::Problems(problem.at(Place::file(&shown)).into(), Sources::new())
+        Refusal::Problems(problem.at(Location::file(&shown)).into(), Sources::new())
     })?;
     let curve = match swatch.kind {
         SwatchKind::Greys => {
@@ -117,7 +117,7 @@ fn picture_of(args: &SwatchRead) -> Result<Arc<Bitmap>, Refusal> {
     let shown = args.picture.display().to_string();
     let bytes = source::bytes(&args.picture, artwork::LARGEST_FILE)?;
     let refuse = |what: String, help: &str| {
-        let problem = Problem::error(Code::Scan, what, help).at(Place::file(&shown));
+        let problem = Problem::error(Code::Scan, what, help).at(Location::file(&shown));
         Refusal::Problems(problem.into(), Sources::new())
     };
     // Before anything is decoded: a huge picture would fill the memory.

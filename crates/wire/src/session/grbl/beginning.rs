@@ -2,7 +2,7 @@
 //! until it has said the same twice, and must still stand where it stood.
 
 use super::super::{Connected, Dark, Event, Failure, Forgotten, Outcome};
-use super::{Grbl, INCH, MOST_ROUNDS, Machine, RESET, State, byte};
+use super::{Grbl, INCH, MOST_ROUNDS, Machine, Phase, RESET, byte};
 use crate::instant::Instant;
 use crate::message::Status;
 
@@ -25,7 +25,7 @@ impl Grbl {
         let takes_over = self.settings.takes_over;
         if takes_over && matches!(state, Machine::Run | Machine::Hold { moving: true }) {
             // What its sender left comes to an end by itself.
-            if let State::Greeting { until } = &mut self.state {
+            if let Phase::Greeting { until } = &mut self.state {
                 *until = now + self.settings.greeting;
             }
             return;
@@ -47,12 +47,12 @@ impl Grbl {
         }
         self.urgent.push(byte::RESET);
         (self.asked, self.next_question) = (0, now + RESET);
-        self.state = State::Clearing { until: now + RESET };
+        self.state = Phase::Clearing { until: now + RESET };
     }
 
     /// The controller is clear: what is asked for now is all that it gets.
     pub(super) fn ask_everything(&mut self) {
-        if !matches!(self.state, State::Clearing { .. } | State::Asking(_)) {
+        if !matches!(self.state, Phase::Clearing { .. } | Phase::Asking(_)) {
             return;
         }
         self.waiting.clear();
@@ -72,7 +72,7 @@ impl Grbl {
         });
         let turn = self.before.and_then(|status| status.turn);
         let restarted = self.restarted;
-        self.state = State::Asking(Connected { position, turn, restarted, ..Connected::default() });
+        self.state = Phase::Asking(Connected { position, turn, restarted, ..Connected::default() });
     }
 
     /// Everything was answered. A `G92` that the reset has forgotten is set again, so that a zero that
@@ -85,7 +85,7 @@ impl Grbl {
                 if self.rounds >= MOST_ROUNDS {
                     return self.end(Outcome::Failed(Failure::BadLink), Dark::Untouched);
                 }
-                self.state = State::Asking(connected);
+                self.state = Phase::Asking(connected);
                 return self.ask_everything();
             }
             connected.offsets.values_mut().for_each(|at| *at = mm(*at));
@@ -107,14 +107,14 @@ impl Grbl {
                         connected.offsets.insert("G92".to_string(), shift);
                         let line = format!("G21G92X{x:.3}Y{y:.3}Z{z:.3}");
                         self.waiting.push_back((None, line.into_bytes()));
-                        self.state = State::Asking(connected);
+                        self.state = Phase::Asking(connected);
                         return;
                     }
                 }
             }
         }
         self.settings.buffer = connected.buffer.unwrap_or(self.settings.buffer);
-        self.state = State::Checking { connected, skip: self.asked };
+        self.state = Phase::Checking { connected, skip: self.asked };
         self.ask(self.now);
     }
 
@@ -134,12 +134,12 @@ impl Grbl {
             if self.rounds >= MOST_ROUNDS {
                 return self.end(Outcome::Failed(Failure::Restarted), Dark::Untouched);
             }
-            self.state = State::Checking { connected, skip: self.asked };
+            self.state = Phase::Checking { connected, skip: self.asked };
             return self.ask(self.now);
         }
         self.locked = status.state == Machine::Alarm;
         let connected = Connected { locked: self.locked, ..connected };
-        self.state = State::Ready;
+        self.state = Phase::Ready;
         self.events.push_back(Event::Connected(connected));
     }
 }
