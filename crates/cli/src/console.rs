@@ -68,8 +68,7 @@ impl Console {
 
     /// Writes a result as one JSON document.
     pub(crate) fn json(self, value: &impl serde::Serialize) -> Result<(), Refusal> {
-        let text =
-            serde_json::to_string_pretty(value).map_err(|e| Refusal::Usage(e.to_string()))?;
+        let text = serde_json::to_string_pretty(value)?;
         self.result(&text)
     }
 

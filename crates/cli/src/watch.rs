@@ -72,7 +72,7 @@ pub(crate) fn again_and_again(
         let why = format!("{}: nobody edits a bundle; watch the job's folder", job.display());
         return Err(Refusal::Usage(why));
     }
-    let stopping = Stopping::watch().map_err(|error| Refusal::output("signals", error))?;
+    let stopping = Stopping::watch()?;
     let mut files: BTreeSet<PathBuf> = jobs.iter().cloned().collect();
     let mut last = None;
     loop {

@@ -26,6 +26,13 @@ pub enum Refusal {
         /// What the system said.
         source: io::Error,
     },
+    /// The system does not give what the call needs.
+    System {
+        /// What it does not give, in words.
+        what: &'static str,
+        /// What the system said.
+        source: io::Error,
+    },
     /// The log has something not, or takes something not.
     Log(LogError),
     /// The controller or the link failed; already told what and where.
@@ -58,6 +65,7 @@ impl Refusal {
         match self {
             Self::Usage(why) | Self::Link(why) | Self::Stopped(why) => why.clone(),
             Self::Output { name, source } => format!("{name} cannot be written: {}", plain(source)),
+            Self::System { what, source } => format!("{what}: {source}"),
             Self::Log(error) => format!("{error}{}", hint::log(error)),
             Self::Problems(problems, _) => problems
                 .iter()
@@ -85,6 +93,12 @@ impl From<LinkError> for Refusal {
     fn from(error: LinkError) -> Self {
         let words = format!("{error}{}", hint::link(&error));
         if error.is_of_the_call() { Self::Usage(words) } else { Self::Link(words) }
+    }
+}
+
+impl From<serde_json::Error> for Refusal {
+    fn from(error: serde_json::Error) -> Self {
+        Self::System { what: "this cannot be told as JSON", source: error.into() }
     }
 }
 

@@ -1,9 +1,11 @@
 //! Ctrl-C and its like: noticed, never obeyed blindly, so that the beam goes off first. Ctrl-Z, too:
 //! a program that the terminal stops could not switch off the beam.
 
+use std::io;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
+use tinkite_files::refusal::Refusal;
 
 /// Whether somebody wants this program to stop.
 #[derive(Debug, Clone, Default)]
@@ -15,7 +17,12 @@ pub struct Stopping {
 
 impl Stopping {
     /// Watches for Ctrl-C, Ctrl-Z, Ctrl-\\, a closed terminal and a polite kill from now on.
-    pub fn watch() -> std::io::Result<Self> {
+    pub fn watch() -> Result<Self, Refusal> {
+        Self::listening()
+            .map_err(|source| Refusal::System { what: "Ctrl-C cannot be watched", source })
+    }
+
+    fn listening() -> io::Result<Self> {
         use signal_hook::consts::{SIGINT, SIGTERM};
         let stopping = Self::default();
         #[cfg(unix)]

@@ -1,6 +1,6 @@
 //! Playback: a job over time as an animated GIF with a clock.
 
-use crate::png::Painter;
+use crate::png::{PaintError, Painter};
 use color_quant::NeuQuant;
 use gif::{Encoder, Frame, Repeat};
 use resvg::tiny_skia::{Color, Paint, PathBuilder, Pixmap, PixmapPaint, Stroke, Transform};
@@ -39,7 +39,7 @@ pub fn write(
     let output = Output::create(path, writing)?;
     let count = (seconds * PER_SECOND).round().max(1.0) as usize;
     let playback = picture::playback(&made.compiled, &made.job, look, count);
-    let failed = |error: String| Refusal::Usage(format!("{}: {error}", path.display()));
+    let failed = |error: PaintError| Refusal::Usage(format!("{}: {error}", path.display()));
     let painter = Painter::default();
     let ground = painter.paint(&playback.ground).map_err(failed)?;
     let colours = Colours::of(&ground, &playback);

@@ -4,6 +4,7 @@ use resvg::{tiny_skia, usvg};
 use std::io::Write;
 use std::path::Path;
 use std::sync::Arc;
+use thiserror::Error;
 use tinkite_core::picture::{Canvas, Scaled};
 use tinkite_files::output::{Output, Writing, Written};
 use tinkite_files::refusal::Refusal;
@@ -83,8 +84,22 @@ pub fn write_scaled(
     output.write(|out| out.write_all(&png))
 }
 
+/// Why a picture cannot be painted.
+#[derive(Debug, Error)]
+pub enum PaintError {
+    /// It is no SVG.
+    #[error(transparent)]
+    Svg(#[from] usvg::Error),
+    /// It has no size, or more pixels than memory.
+    #[error("the picture has no size")]
+    NoSize,
+    /// It cannot be packed.
+    #[error(transparent)]
+    Png(#[from] ::png::EncodingError),
+}
+
 /// A picture as PNG; it says how many pixels a mm is where that is known.
-pub fn encoded(pixels: &tiny_skia::Pixmap, px_per_mm: Option<f64>) -> Result<Vec<u8>, String> {
+pub fn encoded(pixels: &tiny_skia::Pixmap, px_per_mm: Option<f64>) -> Result<Vec<u8>, PaintError> {
     let mut out = Vec::new();
     let mut encoder = ::png::Encoder::new(&mut out, pixels.width(), pixels.height());
     encoder.set_color(::png::ColorType::Rgba);
@@ -97,9 +112,9 @@ pub fn encoded(pixels: &tiny_skia::Pixmap, px_per_mm: Option<f64>) -> Result<Vec
             unit: ::png::Unit::Meter,
         }));
     }
-    let mut writer = encoder.write_header().map_err(|e| e.to_string())?;
-    writer.write_image_data(&pixels.clone().take_demultiplied()).map_err(|e| e.to_string())?;
-    writer.finish().map_err(|e| e.to_string())?;
+    let mut writer = encoder.write_header()?;
+    writer.write_image_data(&pixels.clone().take_demultiplied())?;
+    writer.finish()?;
     Ok(out)
 }
 
@@ -122,16 +137,16 @@ impl Default for Painter {
 
 impl Painter {
     /// The picture as pixels.
-    pub fn paint(&self, svg: &str) -> Result<tiny_skia::Pixmap, String> {
+    pub fn paint(&self, svg: &str) -> Result<tiny_skia::Pixmap, PaintError> {
         self.paint_dense(svg, 1)
     }
 
     /// The picture with so many pixels to each of its px, either way.
-    pub fn paint_dense(&self, svg: &str, dense: u32) -> Result<tiny_skia::Pixmap, String> {
-        let tree = usvg::Tree::from_str(svg, &self.options).map_err(|e| e.to_string())?;
+    pub fn paint_dense(&self, svg: &str, dense: u32) -> Result<tiny_skia::Pixmap, PaintError> {
+        let tree = usvg::Tree::from_str(svg, &self.options)?;
         let size = tree.size().to_int_size();
         let mut pixmap = tiny_skia::Pixmap::new(size.width() * dense, size.height() * dense)
-            .ok_or("the picture has no size")?;
+            .ok_or(PaintError::NoSize)?;
         let scale = tiny_skia::Transform::from_scale(dense as f32, dense as f32);
         resvg::render(&tree, scale, &mut pixmap.as_mut());
         Ok(pixmap)

@@ -25,4 +25,4 @@ mod trouble;
 pub use record::{Mark, Record};
 pub use rig::Rig;
 pub use settings::{Banner, Protocol, Setup, Ways};
-pub use trouble::{Fault, FaultSite, Trouble};
+pub use trouble::{Fault, FaultSite, NoFault, Trouble};

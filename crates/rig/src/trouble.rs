@@ -1,6 +1,7 @@
 //! Faults on request, from a seed: the same seed and the same bytes give the same faults.
 
 use std::collections::VecDeque;
+use std::fmt;
 
 /// What can go wrong.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -83,6 +84,20 @@ pub enum FaultSite {
     Machine,
 }
 
+/// A word that is neither a seed nor a fault.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NoFault(String);
+
+impl fmt::Display for NoFault {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let all: Vec<&str> = FAULTS.iter().map(|(name, _)| *name).collect();
+        let (word, all) = (&self.0, all.join(", "));
+        write!(f, "\"{word}\" is no fault: write a whole number as seed, or some of {all}")
+    }
+}
+
+impl std::error::Error for NoFault {}
+
 /// What goes wrong, and how often.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Trouble {
@@ -121,7 +136,7 @@ impl Trouble {
     ///
     /// # Errors
     /// The word that is neither.
-    pub fn parse(text: &str) -> Result<Self, String> {
+    pub fn parse(text: &str) -> Result<Self, NoFault> {
         let (mut seed, mut faults) = (1, Vec::new());
         for word in text.split(',').map(str::trim).filter(|word| !word.is_empty()) {
             if let Some((_, fault)) = FAULTS.iter().find(|(name, _)| *name == word) {
@@ -129,11 +144,7 @@ impl Trouble {
             } else if let Ok(number) = word.parse() {
                 seed = number;
             } else {
-                let all: Vec<&str> = FAULTS.iter().map(|(name, _)| *name).collect();
-                return Err(format!(
-                    "\"{word}\" is no fault: write a whole number as seed, or some of {}",
-                    all.join(", ")
-                ));
+                return Err(NoFault(word.into()));
             }
         }
         if faults.is_empty() {

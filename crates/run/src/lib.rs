@@ -18,7 +18,7 @@ mod stream;
 pub use between::{Stretch, Walk};
 pub use broken::{Broken, BrokenError, Choice, Marked, ReportedStanding};
 pub use locator::{Located, Locator};
-pub use outgoing::Outgoing;
+pub use outgoing::{Outgoing, Unsendable};
 pub use overrides::Overrides;
 pub use position::{Position, Reports, turning};
 pub use stream::{Halt, Stream, StreamError, Whereabouts};

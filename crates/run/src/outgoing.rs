@@ -1,6 +1,7 @@
 //! What of each line of a program goes out. The same code decides before the run, when a line that
 //! cannot go out refuses the whole program, and while it runs.
 
+use thiserror::Error;
 use tinkite_base::rs274::Evaluator;
 use tinkite_machine::Dialect;
 use tinkite_machine::Machine;
@@ -12,6 +13,41 @@ const GRBL_LONGEST: usize = 80;
 
 /// The longest line that 3-D-printer firmware takes, bytes with number, checksum and end.
 const REPRAP_LONGEST: usize = 96;
+
+/// Why a line of a program cannot be sent, and what to do.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+pub enum Unsendable {
+    /// The controller would act at once on a byte of it.
+    #[error(
+        "line {line}: it holds the byte {byte:#04x}, on which the controller would act at once; take it out"
+    )]
+    RealTimeByte {
+        /// The line, from 1.
+        line: u32,
+        /// The byte.
+        byte: u8,
+    },
+    /// The controller has no such word.
+    #[error("line {line}: {why}; take it out, or make the program again for this machine")]
+    NotInVocabulary {
+        /// The line, from 1.
+        line: u32,
+        /// What it has not.
+        why: String,
+    },
+    /// It does not fit into the controller's line buffer.
+    #[error(
+        "line {line}: it has {length} bytes as it is sent, and the controller takes {most}; split it, or write fewer decimals"
+    )]
+    TooLong {
+        /// The line, from 1.
+        line: u32,
+        /// Its bytes, with what the protocol adds.
+        length: usize,
+        /// The most that the controller takes.
+        most: usize,
+    },
+}
 
 /// Turns the lines of a program, in order, into what is sent.
 #[derive(Debug)]
@@ -44,8 +80,8 @@ impl Outgoing {
     /// interface do no arithmetic, so expressions go out as their values.
     ///
     /// # Errors
-    /// Why the controller would not take the line, and what to do.
-    pub fn line(&mut self, line: &[u8]) -> Result<Option<Vec<u8>>, String> {
+    /// Why the controller would not take the line.
+    pub fn line(&mut self, line: &[u8]) -> Result<Option<Vec<u8>>, Unsendable> {
         self.number += 1;
         let number = self.number;
         let plain = self.evaluator.line(line).ok().flatten();
@@ -53,9 +89,7 @@ impl Outgoing {
             Prepared::Nothing => return Ok(None),
             Prepared::Send(text) => text,
             Prepared::RealTimeByte(byte) => {
-                return Err(format!(
-                    "line {number}: it holds the byte {byte:#04x}, on which the controller would act at once; take it out"
-                ));
+                return Err(Unsendable::RealTimeByte { line: number, byte });
             }
         };
         // Settings and commands of a controller begin with a dollar; they are no RS-274/NGC.
@@ -63,9 +97,7 @@ impl Outgoing {
             && text.first() != Some(&b'$')
             && let Some(why) = self.vocabulary.lacks_in(&text)
         {
-            return Err(format!(
-                "line {number}: {why}; take it out, or make the program again for this machine"
-            ));
+            return Err(Unsendable::NotInVocabulary { line: number, why });
         }
         let (length, most) = match self.dialect {
             // N, the number, a blank, the line, *, at most three digits, the line end.
@@ -73,9 +105,7 @@ impl Outgoing {
             Dialect::Grbl | Dialect::Ngc => (text.len() + 1, GRBL_LONGEST),
         };
         if length > most {
-            return Err(format!(
-                "line {number}: it has {length} bytes as it is sent, and the controller takes {most}; split it, or write fewer decimals"
-            ));
+            return Err(Unsendable::TooLong { line: number, length, most });
         }
         Ok(Some(text))
     }

@@ -1,7 +1,7 @@
 //! A program's lines on their way through a session, and where the head is in them.
 
 use crate::locator::{Located, Locator};
-use crate::outgoing::Outgoing;
+use crate::outgoing::{Outgoing, Unsendable};
 use crate::position::{Position, Reports, filled};
 use std::io::{self, BufRead};
 use thiserror::Error;
@@ -9,7 +9,7 @@ use tinkite_machine::Dialect;
 use tinkite_machine::Machine;
 use tinkite_reader::{Axes, Place, Standing, Trail};
 use tinkite_wire::{
-    Dark, Effect, Failure, Instant, Miscount, Outcome, Session, Span, State, Status,
+    Dark, Effect, Failure, Instant, LineTooLong, Miscount, Outcome, Session, Span, State, Status,
 };
 
 /// What stops a stream from our side.
@@ -24,8 +24,16 @@ pub enum StreamError {
         error: io::Error,
     },
     /// A line cannot go out.
-    #[error("{0}")]
-    Unsendable(String),
+    #[error(transparent)]
+    Unsendable(Unsendable),
+    /// A line is longer than the session sends.
+    #[error("line {line}: {error}")]
+    TooLong {
+        /// The line, from 1.
+        line: u32,
+        /// How long it is, and may be.
+        error: LineTooLong,
+    },
 }
 
 /// What is known of the head when a run has ended.
@@ -149,8 +157,9 @@ impl<B: BufRead> Stream<B> {
                     let lasts = Span((ways.lasts(SLOWEST).min(MOST_SECONDS) * 1e6) as u64);
                     let effect = Effect { lasts, dark: !self.trail.is_lit() };
                     self.locator.sent(number, ways);
-                    let refused = |e| StreamError::Unsendable(format!("line {number}: {e}"));
-                    session.enqueue_with(number, bytes, effect).map_err(refused)?;
+                    session
+                        .enqueue_with(number, bytes, effect)
+                        .map_err(|error| StreamError::TooLong { line: number, error })?;
                 }
             }
         }

@@ -163,7 +163,7 @@ impl Keys {
         }
         RawKeys::begin()
             .and_then(|keys| forget_typed().map(|()| Some(Self(keys))))
-            .map_err(|error| Refusal::Usage(format!("this terminal gives no keys: {error}")))
+            .map_err(|source| Refusal::System { what: "this terminal gives no keys", source })
     }
 
     /// A terminal that has gone counts as a key.

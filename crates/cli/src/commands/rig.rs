@@ -46,10 +46,9 @@ pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
         rig.lock();
     }
     if let Some(text) = &args.trouble {
-        rig.misbehave(Trouble::parse(text).map_err(Refusal::Usage)?);
+        rig.misbehave(Trouble::parse(text).map_err(|error| Refusal::Usage(error.to_string()))?);
     }
-    let stopping =
-        Stopping::watch().map_err(|e| Refusal::Usage(format!("Ctrl-C cannot be watched: {e}")))?;
+    let stopping = Stopping::watch()?;
     let stop = stopping.flag();
     let failed = |error: std::io::Error| Refusal::Link(format!("the rig's link failed: {error}"));
     if args.pty {
@@ -101,8 +100,7 @@ pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
         console.say(&written.words());
     }
     if let Some(record) = record {
-        let text = serde_json::to_string_pretty(&burnt::json(&rig))
-            .map_err(|e| Refusal::Usage(e.to_string()))?;
+        let text = serde_json::to_string_pretty(&burnt::json(&rig))?;
         let written = record.write(|out| out.write_all(text.as_bytes()))?;
         console.say(&written.words());
     }

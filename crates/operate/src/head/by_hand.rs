@@ -66,8 +66,7 @@ impl ByHand {
     /// The machine of a job.
     pub fn of(machine: Machine, to: Option<&str>) -> Result<Self, Refusal> {
         let name = link::name(to, &machine)?;
-        let stopping = Stopping::watch()
-            .map_err(|e| Refusal::Usage(format!("Ctrl-C cannot be watched: {e}")))?;
+        let stopping = Stopping::watch()?;
         let link = link::open(&name, &machine, None)?;
         Ok(Self { machine, name, link, stopping })
     }

@@ -20,7 +20,7 @@ use tinkite_files::machines;
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_log::MadePart;
 use tinkite_log::{Log, MadeFrom, RunEntry, Tried};
-use tinkite_run::Outgoing;
+use tinkite_run::{Outgoing, Unsendable};
 
 /// A step of a program: the line with which it begins, its name, and how it is done, in words.
 #[derive(Debug, Clone)]
@@ -210,7 +210,7 @@ impl ProgramFile {
 pub struct Checked {
     program: ProgramFile,
     /// Why a line of it cannot be sent.
-    unsendable: Option<String>,
+    unsendable: Option<Unsendable>,
 }
 
 impl Checked {

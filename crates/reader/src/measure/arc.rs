@@ -1,7 +1,7 @@
 //! Arcs from their words.
 
+use super::not_understood::NotUnderstood;
 use tinkite_base::geometry::{Piece, Point, Vec2};
-use tinkite_base::quantity::plain;
 
 /// The arc from `from` to `to` about a centre that its words name.
 ///
@@ -12,15 +12,11 @@ pub(super) fn centred(
     to: Point,
     centre: Point,
     clockwise: bool,
-) -> Result<Piece, String> {
+) -> Result<Piece, NotUnderstood> {
     let (start, end) = (from.distance(centre), to.distance(centre));
     // Tolerance of NIST IR 6556, section 3.5.3, for mm: what rounding of the words can explain.
     if start <= 0.0 || (start - end).abs() > 0.005_f64.max(0.001 * start) {
-        return Err(format!(
-            "an arc whose ends lie {} and {} mm from its centre",
-            plain(start, 3),
-            plain(end, 3)
-        ));
+        return Err(NotUnderstood::Centre { start, end });
     }
     Ok(arc_piece(from, to, centre, clockwise))
 }
@@ -29,15 +25,16 @@ pub(super) fn centred(
 ///
 /// # Errors
 /// A chord that no circle of that radius has.
-pub(super) fn of_radius(from: Point, to: Point, r: f64, clockwise: bool) -> Result<Piece, String> {
+pub(super) fn of_radius(
+    from: Point,
+    to: Point,
+    r: f64,
+    clockwise: bool,
+) -> Result<Piece, NotUnderstood> {
     let chord = to - from;
     let half = chord.hypot() / 2.0;
     if half <= 0.0 || half > r.abs() * 1.001 {
-        return Err(format!(
-            "an arc of radius {} mm over a chord of {} mm",
-            plain(r, 3),
-            plain(2.0 * half, 3)
-        ));
+        return Err(NotUnderstood::Radius { radius: r, chord: 2.0 * half });
     }
     let height = (r * r - half * half).max(0.0).sqrt();
     let left = Vec2::new(-chord.y, chord.x) / (2.0 * half);

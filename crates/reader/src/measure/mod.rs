@@ -7,6 +7,7 @@ mod arc;
 mod explain;
 pub(super) mod modal;
 pub(super) mod motion;
+mod not_understood;
 pub(super) mod place;
 mod report;
 mod timeline;
@@ -15,6 +16,7 @@ mod trouble;
 pub use explain::Explainer;
 use modal::Modal;
 use motion::{Act, Motion};
+pub use not_understood::NotUnderstood;
 pub use report::Report;
 pub use timeline::Timeline;
 use tinkite_base::geometry::{Piece, Point, Rect};
@@ -167,7 +169,7 @@ impl<'m> Measure<'m> {
         self.lines.add(sent(line) + if self.modal.printer { NUMBERED } else { 0 });
         let mut acts = std::mem::take(&mut self.acts);
         if let Err(error) = self.modal.line(&self.words, &mut acts) {
-            self.troubles.not_understood(number, &error);
+            self.troubles.not_understood(number, error);
         }
         if std::mem::take(&mut self.modal.lights) {
             self.troubles.lit_start(number, self.modal.s);

@@ -3,10 +3,10 @@
 
 use super::arc;
 use super::motion::{Act, Motion};
+use super::not_understood::NotUnderstood;
 use super::place::Offsets;
 use crate::trail::Axes;
 use tinkite_base::geometry::{Piece, Point};
-use tinkite_base::quantity::plain;
 use tinkite_base::rs274::Word;
 use tinkite_machine::Dialect;
 
@@ -180,7 +180,11 @@ impl Modal {
     ///
     /// # Errors
     /// What is not understood.
-    pub(crate) fn line(&mut self, words: &[Word], acts: &mut Vec<Act>) -> Result<(), String> {
+    pub(crate) fn line(
+        &mut self,
+        words: &[Word],
+        acts: &mut Vec<Act>,
+    ) -> Result<(), NotUnderstood> {
         acts.clear();
         let mut said = LineWords::default();
         let mut end = false;
@@ -206,7 +210,7 @@ impl Modal {
                 // Tools and the like do not change where the beam goes.
                 b'T' | b'H' | b'D' | b'Q' | b'E' => {}
                 other => {
-                    return Err(format!("the word {}{}", other as char, plain(value, 3)));
+                    return Err(NotUnderstood::Word { letter: other, value });
                 }
             }
         }
@@ -249,7 +253,7 @@ impl Modal {
         seconds.max(0.0)
     }
 
-    fn g(&mut self, value: f64, said: &mut LineWords) -> Result<(), String> {
+    fn g(&mut self, value: f64, said: &mut LineWords) -> Result<(), NotUnderstood> {
         // Codes have at most one decimal: G38.2.
         let code = (value * 10.0).round() as i64;
         match code {
@@ -272,13 +276,13 @@ impl Modal {
             940 => self.feed_mode = FeedMode::PerMinute,
             400 | 490 | 610 | 611 | 640 => {}
             800 => self.motion = None,
-            _ => return Err(format!("G{}", plain(value, 1))),
+            _ => return Err(NotUnderstood::Code(value)),
         }
         Ok(())
     }
 
     /// Whether the code ends the program.
-    fn m(&mut self, value: f64, said: &mut LineWords) -> Result<bool, String> {
+    fn m(&mut self, value: f64, said: &mut LineWords) -> Result<bool, NotUnderstood> {
         said.stop = true;
         match value as i64 {
             // Pauses; tool changes; overrides allowed or not; waiting for the motion to end.
@@ -316,7 +320,12 @@ impl Modal {
     }
 
     /// Codes that use the axis words for themselves.
-    fn other(&mut self, code: i64, said: &LineWords, acts: &mut Vec<Act>) -> Result<(), String> {
+    fn other(
+        &mut self,
+        code: i64,
+        said: &LineWords,
+        acts: &mut Vec<Act>,
+    ) -> Result<(), NotUnderstood> {
         let named =
             (0..6).filter_map(|axis| said.axes[axis].map(|value| (axis, self.mm(axis, value))));
         let named: Vec<(usize, f64)> = named.collect();
@@ -324,7 +333,7 @@ impl Modal {
             (100, Some(l @ (2 | 20))) => {
                 let system = said.p.unwrap_or(0.0);
                 if !(0.0..=9.0).contains(&system) {
-                    return Err(format!("G10 with P{}", plain(system, 1)));
+                    return Err(NotUnderstood::System(system));
                 }
                 for (axis, value) in named {
                     match l {
@@ -333,7 +342,7 @@ impl Modal {
                     }
                 }
             }
-            (100, l) => return Err(format!("G10 L{}", l.unwrap_or(0))),
+            (100, l) => return Err(NotUnderstood::Setting(l.unwrap_or(0))),
             (920, _) => {
                 for (axis, value) in named {
                     self.offsets.shift(axis, self.at[axis], value);
@@ -378,9 +387,9 @@ impl Modal {
         to
     }
 
-    fn motion(&mut self, said: &LineWords, acts: &mut Vec<Act>) -> Result<(), String> {
+    fn motion(&mut self, said: &LineWords, acts: &mut Vec<Act>) -> Result<(), NotUnderstood> {
         let Some(mode) = self.motion else {
-            return Err("a position without a motion (G0, G1, G2 or G3) before it".into());
+            return Err(NotUnderstood::NoMotion);
         };
         let to = self.target(said);
         if mode >= 2 {
@@ -433,7 +442,7 @@ impl Modal {
         to: Axes,
         mode: u8,
         acts: &mut Vec<Act>,
-    ) -> Result<(), String> {
+    ) -> Result<(), NotUnderstood> {
         let [first, second, across] = self.plane.axes();
         let flat = |axes: &Axes| Point::new(axes[first], axes[second]);
         let from = self.at;

@@ -1,5 +1,6 @@
 //! Trouble in a program: the first place of each kind, and how often it comes.
 
+use super::not_understood::NotUnderstood;
 use tinkite_base::problem::{Code, Location, Problem, Problems, Severity, count};
 use tinkite_base::quantity::{Speed, plain};
 use tinkite_base::rs274::LineError;
@@ -51,7 +52,7 @@ impl Troubles {
         );
     }
 
-    pub(super) fn not_understood(&mut self, line: u32, what: &str) {
+    pub(super) fn not_understood(&mut self, line: u32, what: NotUnderstood) {
         self.add(
             line,
             Code::NotUnderstood,

@@ -96,7 +96,7 @@ pub(super) fn report(
 }
 
 fn as_json(value: &impl Serialize) -> Result<Vec<u8>, Refusal> {
-    serde_json::to_vec_pretty(value).map_err(|error| Refusal::Usage(error.to_string()))
+    Ok(serde_json::to_vec_pretty(value)?)
 }
 
 /// What `look` says of the job's drawings; a job that cannot be read has none.

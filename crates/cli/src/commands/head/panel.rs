@@ -94,7 +94,7 @@ fn driven(mut hand: ByHand, aim: Aim, console: &Console) -> Result<usize, Refusa
     let (machine, stopping) = (hand.machine.clone(), hand.stopping().clone());
     let keyboard = RawKeys::begin()
         .and_then(|keys| forget_typed().map(|()| keys))
-        .map_err(|error| Refusal::Usage(format!("this terminal gives no keys: {error}")))?;
+        .map_err(|source| Refusal::System { what: "this terminal gives no keys", source })?;
     let (shared, step) = (Shared::default(), Arc::new(AtomicUsize::new(1)));
     let (sender, orders) = sync_channel(MOST_ORDERS);
     let typing = Typing { sender, step: Arc::clone(&step), stopping: stopping.clone() };

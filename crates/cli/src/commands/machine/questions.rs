@@ -208,7 +208,7 @@ fn answer(asks: &str, offered: &str) -> Result<String, Refusal> {
     let read = std::io::stdin()
         .lock()
         .read_line(&mut line)
-        .map_err(|error| Refusal::Usage(format!("the answer cannot be read: {error}")))?;
+        .map_err(|source| Refusal::System { what: "the answer cannot be read", source })?;
     if read == 0 {
         return Err(Refusal::Usage("no answer; nothing was written".into()));
     }

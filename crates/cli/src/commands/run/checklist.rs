@@ -51,7 +51,7 @@ pub(super) fn confirm(
 }
 
 fn unasked(error: io::Error) -> Refusal {
-    Refusal::Usage(format!("the checklist cannot be asked in this terminal: {error}"))
+    Refusal::System { what: "the checklist cannot be asked in this terminal", source: error }
 }
 
 fn write(text: &str) -> Result<(), Refusal> {

@@ -59,8 +59,7 @@ pub(super) fn run_for(
     }
     let Set { mut program, beginning, log, template, name } = set_out(args, console)?;
     checklist::confirm(&program.machine, &name, args, console)?;
-    let stopping =
-        Stopping::watch().map_err(|e| Refusal::Usage(format!("Ctrl-C cannot be watched: {e}")))?;
+    let stopping = Stopping::watch()?;
     let stopping = stopping.or_after(most);
     let mut link = match link::open(&name, &program.machine, program.diameter) {
         Ok(link) => link,

@@ -306,7 +306,7 @@ impl<'c> Watcher<'c> {
     }
 
     fn event(&self, value: &impl Serialize) -> Result<(), Refusal> {
-        let text = serde_json::to_string(value).map_err(|e| Refusal::Usage(e.to_string()))?;
+        let text = serde_json::to_string(value)?;
         self.console.result(&text)
     }
 
