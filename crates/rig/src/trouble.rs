@@ -309,7 +309,7 @@ mod tests {
         let two = vec![Fault::Drop, Fault::Reset];
         assert_eq!(Trouble::parse("drop, reset").unwrap(), Trouble::new(1, two.clone()));
         assert_eq!(Trouble::parse("7,drop,reset").unwrap(), Trouble::new(7, two));
-        let why = Trouble::parse("drop,rain").unwrap_err();
+        let why = Trouble::parse("drop,rain").unwrap_err().to_string();
         assert!(why.contains("rain") && why.contains("double-ok"), "{why}");
         assert!(Fault::all().all(|fault| Trouble::parse(fault.word()).unwrap().faults == [fault]));
     }
