@@ -13,7 +13,7 @@ pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
     let status = match refusal {
         Refusal::Problems(problems, sources) => {
             show(problems, sources, console);
-            refused(None, problems_json(problems), console);
+            tell_refusal(None, problems_json(problems), console);
             return 1;
         }
         Refusal::Reported => return 1,
@@ -25,13 +25,13 @@ pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
     let message = refusal.why();
     console.complain(&format!("tinkite: {message}"));
     if status == 2 {
-        refused(Some(message), Vec::new(), console);
+        tell_refusal(Some(message), Vec::new(), console);
     }
     status
 }
 
 /// Reports a refusal as JSON where reports are.
-fn refused(message: Option<String>, problems: Vec<ProblemJson>, console: &Console) {
+fn tell_refusal(message: Option<String>, problems: Vec<ProblemJson>, console: &Console) {
     // One line: run reports one event a line.
     if console.json
         && let Ok(text) = serde_json::to_string(&RefusedJson { refused: message, problems })

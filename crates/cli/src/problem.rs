@@ -38,7 +38,7 @@ pub(crate) fn shown(problem: &Problem, source: Option<&str>, coloured: bool) -> 
     let mut text = paint(&problem.code.to_string(), loud);
     let first = format!("  {} ", paint(&sign.to_string(), loud));
     let next = format!("  {} ", paint("│", loud));
-    text.push_str(&format!("\n{}", wrapped(&message, &first, &next)));
+    text.push_str(&format!("\n{}", wrap(&message, &first, &next)));
     if let (Some(excerpt), Some(place)) = (&excerpt, &problem.place) {
         let number = excerpt.line.to_string();
         let margin = number.len().max(3);
@@ -50,13 +50,13 @@ pub(crate) fn shown(problem: &Problem, source: Option<&str>, coloured: bool) -> 
     let help = hint::help(problem);
     if !help.is_empty() {
         let first = paint("  help: ", AnsiColor::Cyan.on_default());
-        text.push_str(&format!("\n{}", wrapped(&help, &first, "        ")));
+        text.push_str(&format!("\n{}", wrap(&help, &first, "        ")));
     }
     text
 }
 
 /// Text in lines that begin with `first` and `next`.
-fn wrapped(text: &str, first: &str, next: &str) -> String {
+fn wrap(text: &str, first: &str, next: &str) -> String {
     let options = Options::new(WIDTH).initial_indent(first).subsequent_indent(next);
     fill(text, options)
 }

@@ -163,12 +163,12 @@ fn tell_change(before: Option<Sums>, after: Option<Sums>, console: &Console) {
     console.say(&format!(
         "time {}, burnt {}, travel {}",
         change(before.seconds, after.seconds, clock),
-        change(before.burn, after.burn, |mm| told(unit, mm)),
-        change(before.travel, after.travel, |mm| told(unit, mm)),
+        change(before.burn, after.burn, |mm| shown_length(unit, mm)),
+        change(before.travel, after.travel, |mm| shown_length(unit, mm)),
     ));
 }
 
-fn told(unit: LengthUnit, mm: f64) -> String {
+fn shown_length(unit: LengthUnit, mm: f64) -> String {
     unit.length(mm, 1)
 }
 
@@ -190,7 +190,7 @@ mod tests {
     fn changes_are_told_by_how_much() {
         assert_eq!(change(12.0, 10.5, clock), "12.0 s -> 10.5 s (1.5 s less)");
         assert_eq!(
-            change(10.0, 12.0, |mm| told(LengthUnit::Inch, mm * 25.4)),
+            change(10.0, 12.0, |mm| shown_length(LengthUnit::Inch, mm * 25.4)),
             "10 in -> 12 in (2 in more)"
         );
         assert_eq!(change(10.0, 10.01, clock), "10.0 s as before");

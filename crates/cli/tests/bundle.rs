@@ -9,7 +9,7 @@ use zip::{ZipArchive, ZipWriter};
 /// Every file of the demo.
 fn demo() -> Bench {
     let bench = Bench::new();
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("demo");
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
     for entry in std::fs::read_dir(folder).unwrap() {
         let path = entry.unwrap().path();
         if path.is_file() {

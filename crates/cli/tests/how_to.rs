@@ -28,7 +28,7 @@ fn every_evening_works_as_it_is_written() {
     let root = std::path::Path::new(env!("CARGO_MANIFEST_DIR"));
     let text = std::fs::read_to_string(root.join("../../docs/HOW-TO.md")).expect("the page");
     let bench = Bench::new();
-    for entry in std::fs::read_dir(root.join("demo")).expect("the demo") {
+    for entry in std::fs::read_dir(root.join("../../demo")).expect("the demo") {
         let path = entry.expect("a file").path();
         let name = path.file_name().expect("a name").to_string_lossy().into_owned();
         std::fs::copy(&path, bench.path(&name)).expect("a copy");

@@ -59,10 +59,10 @@ pub fn marks(text: &str) -> Result<(Zero, Vec<Written>), MarkError> {
         _ => Zero::Bed,
     };
     let marks: Vec<Written> = match place.and_then(|place| place.get("mark")) {
-        Some(Item::ArrayOfTables(marks)) => marks.iter().map(|mark| written(mark)).collect(),
+        Some(Item::ArrayOfTables(marks)) => marks.iter().map(|mark| mark_of(mark)).collect(),
         Some(Item::Value(Value::Array(marks))) => {
             // One that is no table would shift the numbers of the others.
-            let all = marks.iter().map(|mark| mark.as_inline_table().map(|mark| written(mark)));
+            let all = marks.iter().map(|mark| mark.as_inline_table().map(|mark| mark_of(mark)));
             all.collect::<Option<Vec<_>>>().unwrap_or_default()
         }
         _ => Vec::new(),
@@ -70,7 +70,7 @@ pub fn marks(text: &str) -> Result<(Zero, Vec<Written>), MarkError> {
     if marks.is_empty() { Err(MarkError::NoMarks) } else { Ok((zero, marks)) }
 }
 
-fn written(mark: &dyn TableLike) -> Written {
+fn mark_of(mark: &dyn TableLike) -> Written {
     let pair = |key| mark.get(key).and_then(Item::as_array).and_then(point);
     let drawn = match (mark.get("shape").and_then(Item::as_str), mark.get("drawn")) {
         (Some(id), _) => format!("the shape \"{id}\""),

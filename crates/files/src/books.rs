@@ -33,7 +33,7 @@ pub fn shelf(folder: &Path) -> Result<Shelf, Refusal> {
     let mut paths: Vec<(PathBuf, Kept)> =
         in_folder(folder).into_iter().map(|path| (path, Kept::Beside)).collect();
     let own_books = own_folder().map_or_else(Vec::new, |own| in_folder(&own));
-    let own = said()?.into_iter().chain(own_books);
+    let own = own_book()?.into_iter().chain(own_books);
     paths.extend(own.filter(|path| path.exists()).map(|path| (path, Kept::Own)));
     let mut books: Vec<Book> = Vec::new();
     for (path, kept) in paths {
@@ -68,7 +68,7 @@ fn in_folder(folder: &Path) -> Vec<PathBuf> {
 }
 
 /// The book that `TINKITE_BOOK` or config.toml names.
-fn said() -> Result<Option<PathBuf>, Refusal> {
+fn own_book() -> Result<Option<PathBuf>, Refusal> {
     if let Some(path) = std::env::var_os("TINKITE_BOOK").filter(|path| !path.is_empty()) {
         return Ok(Some(path.into()));
     }
@@ -88,7 +88,7 @@ pub fn target(said_now: Option<&Path>) -> Result<PathBuf, Refusal> {
         }
         return Ok(path.to_path_buf());
     }
-    if let Some(path) = said()? {
+    if let Some(path) = own_book()? {
         return Ok(path);
     }
     let own = own_folder().ok_or_else(|| {

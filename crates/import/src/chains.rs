@@ -9,7 +9,7 @@ use tinkite_base::geometry::{BezPath, PathEl, Point, SAME_POINT};
 
 /// Joins the `loose` ones among `shapes` (one flag for each) that lie in the same groups and are
 /// painted alike. A joined shape stands in the place of its first line and keeps that one's source.
-pub(super) fn joined(shapes: Vec<Shape>, loose: &[bool]) -> Vec<Shape> {
+pub(super) fn join(shapes: Vec<Shape>, loose: &[bool]) -> Vec<Shape> {
     let mut groups: BTreeMap<_, Vec<usize>> = BTreeMap::new();
     for (n, shape) in shapes.iter().enumerate() {
         if loose[n]

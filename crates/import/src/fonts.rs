@@ -120,8 +120,8 @@ pub(crate) fn outlines(
     let fonts = fonts.fonts();
     let family = family.unwrap_or("sans-serif");
     // How high a capital is, as it is drawn: the tables of fonts often do not say.
-    let capitals = drawn("H", family, (&fonts, supply), &missing)?.bounding_box().height();
-    let path = drawn(text, family, (&fonts, supply), &missing)?;
+    let capitals = draw("H", family, (&fonts, supply), &missing)?.bounding_box().height();
+    let path = draw(text, family, (&fonts, supply), &missing)?;
     let scale = height / capitals.max(1e-3);
     let lost = missing.0.into_inner().unwrap_or_default();
     let lost =
@@ -146,7 +146,7 @@ pub(crate) fn advance(text: &str, height: f64, fonts: &dyn FontSupply) -> Result
 }
 
 /// Text as the library draws it, y down.
-fn drawn(
+fn draw(
     text: &str,
     family: &str,
     (fonts, supply): (&Arc<Database>, &dyn FontSupply),
@@ -156,8 +156,8 @@ fn drawn(
     const SIZE: f64 = 100.0;
     let svg = format!(
         r#"<svg xmlns="http://www.w3.org/2000/svg" width="1" height="1"><text xml:space="preserve" font-family="{}" font-size="{SIZE}">{}</text></svg>"#,
-        escaped(family),
-        escaped(text)
+        escape(family),
+        escape(text)
     );
     let options = usvg::Options {
         fontdb: fonts.clone(),
@@ -171,7 +171,7 @@ fn drawn(
 }
 
 /// Text as it stands in XML.
-fn escaped(text: &str) -> String {
+fn escape(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for c in text.chars().filter(|c| !c.is_control()) {
         match c {

@@ -67,7 +67,7 @@ pub fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Prob
             "simplify the drawing, or split it into several files",
         );
     }
-    let unpacked = match unpacked(bytes) {
+    let unpacked = match unpack(bytes) {
         Ok(unpacked) => unpacked,
         Err(what) => return refuse(Code::Format, what, "export the drawing as plain SVG"),
     };
@@ -91,11 +91,11 @@ pub fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Prob
     if let Some(problem) = misnamed(name, format) {
         artwork.problems.push(problem);
     }
-    checked(artwork)
+    check(artwork)
 }
 
 /// What a compressed file (`.svgz`, RFC 1952) holds; `None` where it is not compressed.
-fn unpacked(bytes: &[u8]) -> Result<Option<Vec<u8>>, &'static str> {
+fn unpack(bytes: &[u8]) -> Result<Option<Vec<u8>>, &'static str> {
     if !bytes.starts_with(b"\x1f\x8b") {
         return Ok(None);
     }
@@ -138,7 +138,7 @@ fn misnamed(name: &str, format: Format) -> Option<Problem> {
 }
 
 /// Refuses what no machine could run: nothing drawn, and coordinates beyond any machine.
-fn checked(artwork: Artwork) -> Result<Artwork, Problems> {
+fn check(artwork: Artwork) -> Result<Artwork, Problems> {
     let mut problems = Problems::new();
     for shape in &artwork.shapes {
         let far = shape.path.elements().iter().filter_map(kurbo::PathEl::end_point).find(|p| {

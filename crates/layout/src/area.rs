@@ -30,10 +30,10 @@ pub(super) fn outline(
     };
     let first = numbers(&area.of, pieces);
     let mut used = first.clone();
-    let mut inside = united(pieces, &first, &area.of, name)?;
+    let mut inside = unite(pieces, &first, &area.of, name)?;
     if let Some((how, with)) = &area.combine {
         let second = numbers(with, pieces);
-        let other = united(pieces, &second, with, name)?;
+        let other = unite(pieces, &second, with, name)?;
         inside = region::combined(&inside, &other, *how);
         used.extend(second);
     }
@@ -54,7 +54,7 @@ pub(super) fn outline(
 }
 
 /// What some pieces enclose together.
-fn united(
+fn unite(
     pieces: &[Unplaced],
     which: &[usize],
     take: &[Take],

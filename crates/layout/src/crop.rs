@@ -61,7 +61,7 @@ pub(super) fn shapes(
             Clipped::Gone => gone += 1,
         }
     }
-    told((cut, gone), "shape", how, tell);
+    tell_loss((cut, gone), "shape", how, tell);
     left
 }
 
@@ -84,11 +84,16 @@ pub(super) fn images(
             None => gone += 1,
         }
     }
-    told((cut, gone), "bitmap", how, tell);
+    tell_loss((cut, gone), "bitmap", how, tell);
     left
 }
 
-fn told((cut, gone): (usize, usize), what: &str, how: &ArtworkUse, mut tell: impl FnMut(Problem)) {
+fn tell_loss(
+    (cut, gone): (usize, usize),
+    what: &str,
+    how: &ArtworkUse,
+    mut tell: impl FnMut(Problem),
+) {
     if cut + gone == 0 {
         return;
     }

@@ -47,7 +47,7 @@ pub(super) fn to_bed(pieces: &[Unplaced], job: &Job) -> Result<(Affine, Problem)
         Problem::error(Code::Marks, message, "measure marks that are far apart, in the corners")
     })?;
     let misses: Vec<f64> = pairs.iter().map(|(a, p)| (to_bed * *a).distance(*p)).collect();
-    Ok((to_bed, told(to_bed, &misses)))
+    Ok((to_bed, problem(to_bed, &misses)))
 }
 
 /// The turn, size and place that carry two points to two others; `None` where two of them are one.
@@ -88,7 +88,7 @@ fn least_squares(pairs: &[(Point, Point)]) -> Option<Affine> {
     Some(Affine::translate(to) * linear * Affine::translate(-from))
 }
 
-fn told(to_bed: Affine, misses: &[f64]) -> Problem {
+fn problem(to_bed: Affine, misses: &[f64]) -> Problem {
     let [a, b, c, d, ..] = to_bed.as_coeffs();
     let (across, away) = (a.hypot(b), c.hypot(d));
     let worst = misses.iter().copied().fold(0.0, f64::max);

@@ -58,7 +58,7 @@ pub(super) fn lay(
             }
         }
     }
-    let packed = pack::packed(parts, &stock, pack, job, 1).map_err(at_job)?;
+    let packed = pack::pack(parts, &stock, pack, job, 1).map_err(at_job)?;
     problems.push(packed.told);
     let copies = packed.parts.iter().map(|(part, _)| part.copy);
     let copies = (copies.clone().min().unwrap_or(0), copies.max().unwrap_or(0) + 1);

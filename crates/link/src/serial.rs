@@ -24,13 +24,13 @@ impl SerialLink {
         let port = serialport::new(path, baud)
             .timeout(Duration::from_millis(20))
             .open()
-            .map_err(|error| LinkError::Serial(closed(path, &error)))?;
+            .map_err(|error| LinkError::Serial(cannot_open(path, &error)))?;
         Ok(Self { port, wait: Duration::from_millis(20), began: std::time::Instant::now() })
     }
 }
 
 /// Why a port does not open, and what to do.
-fn closed(path: &str, error: &serialport::Error) -> String {
+fn cannot_open(path: &str, error: &serialport::Error) -> String {
     let kind = match error.kind() {
         serialport::ErrorKind::Io(kind) => kind,
         serialport::ErrorKind::NoDevice if Path::new(path).exists() => io::ErrorKind::ResourceBusy,

@@ -97,7 +97,7 @@ impl Log {
             let results = self.results(id)?;
             run.extend((!results.is_empty()).then(|| ("results".to_string(), results.into())));
             if programs && self.has_program(id)? {
-                run.insert("program".into(), packed(&mut self.program(id)?)?.into());
+                run.insert("program".into(), pack(&mut self.program(id)?)?.into());
             }
             writeln!(out, "{}", Value::Object(run)).map_err(written)?;
             count += 1;
@@ -338,7 +338,7 @@ fn cell(name: &str, value: Option<&Value>) -> Result<Cell, ImportError> {
 }
 
 /// A program, packed into text.
-fn packed(program: &mut impl Read) -> Result<String, LogError> {
+fn pack(program: &mut impl Read) -> Result<String, LogError> {
     let mut bytes = Vec::new();
     GzEncoder::new(program, Compression::default())
         .read_to_end(&mut bytes)

@@ -133,7 +133,7 @@ fn encode(
             None,
         );
         let delay = if n == last { LAST } else { (100.0 / PER_SECOND) as u16 };
-        let frame = changed(shown.as_ref(), &now, &mut colours, delay);
+        let frame = changed_area(shown.as_ref(), &now, &mut colours, delay);
         encoder.write_frame(&frame).map_err(bad)?;
         shown = Some(now);
     }
@@ -159,7 +159,7 @@ fn sign(frame: &picture::PlaybackFrame, playback: &Playback) -> String {
     let (name, colour) = playback
         .steps
         .get(frame.step)
-        .map_or((String::new(), "#2b2d33"), |(name, colour)| (escaped(name), *colour));
+        .map_or((String::new(), "#2b2d33"), |(name, colour)| (escape(name), *colour));
     let state = if frame.lit { "beam on" } else { "beam off" };
     format!(
         r##"<svg xmlns="http://www.w3.org/2000/svg" width="{width}" height="{height}" font-family="DejaVu Sans"><rect width="{width}" height="{height}" fill="#f7f5ef"/><text x="0" y="26" font-size="24" font-weight="bold" fill="#2b2d33">{}</text><rect x="0" y="44" width="14" height="14" rx="2" fill="{colour}"/><text x="22" y="56" font-size="14" fill="#2b2d33">{name}, {state}</text></svg>"##,
@@ -167,12 +167,12 @@ fn sign(frame: &picture::PlaybackFrame, playback: &Playback) -> String {
     )
 }
 
-fn escaped(text: &str) -> String {
+fn escape(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
 }
 
 /// What has changed since the picture before: the smallest rectangle round it.
-fn changed(
+fn changed_area(
     before: Option<&Pixmap>,
     now: &Pixmap,
     colours: &mut Colours,

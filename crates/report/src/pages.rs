@@ -27,7 +27,7 @@ impl Files {
     pub fn new(path: &Path, writing: Writing) -> Result<Self, Refusal> {
         let first = Output::create(path, writing)?;
         let path = first.path().to_path_buf();
-        Ok(Self { path, writing, done: Vec::new(), open: Some((buffered(first), 0)) })
+        Ok(Self { path, writing, done: Vec::new(), open: Some((buffer(first), 0)) })
     }
 
     /// Name of the `number`th file: that of the first with its number before the ending.
@@ -55,7 +55,7 @@ impl Files {
     }
 }
 
-fn buffered(output: Output) -> BufWriter<Output> {
+fn buffer(output: Output) -> BufWriter<Output> {
     BufWriter::with_capacity(1 << 16, output)
 }
 
@@ -73,7 +73,7 @@ impl Pages for Files {
             let unopened = || format!("{} cannot be opened", path.display());
             io::Error::other(refusal.words().unwrap_or_else(unopened))
         })?;
-        self.open = Some((buffered(next), 0));
+        self.open = Some((buffer(next), 0));
         Ok(())
     }
 

@@ -60,7 +60,7 @@ pub fn write(
         PictureKind::Png => {
             let refuse = |e| Refusal::Usage(format!("{}: {e}", path.display()));
             let png =
-                Painter::default().paint(&svg).and_then(|p| encoded(&p, None)).map_err(refuse)?;
+                Painter::default().paint(&svg).and_then(|p| encode(&p, None)).map_err(refuse)?;
             output.write(|out| out.write_all(&png))
         }
     }
@@ -79,7 +79,7 @@ pub fn write_scaled(
     let output = Output::create(path, writing)?;
     let painted = Painter::default().paint(&picture.svg);
     let png = painted
-        .and_then(|pixels| encoded(&pixels, Some(picture.px_per_mm)))
+        .and_then(|pixels| encode(&pixels, Some(picture.px_per_mm)))
         .map_err(|e| Refusal::Usage(format!("{}: {e}", path.display())))?;
     output.write(|out| out.write_all(&png))
 }
@@ -99,7 +99,7 @@ pub enum PaintError {
 }
 
 /// A picture as PNG; it says how many pixels a mm is where that is known.
-pub fn encoded(pixels: &tiny_skia::Pixmap, px_per_mm: Option<f64>) -> Result<Vec<u8>, PaintError> {
+pub fn encode(pixels: &tiny_skia::Pixmap, px_per_mm: Option<f64>) -> Result<Vec<u8>, PaintError> {
     let mut out = Vec::new();
     let mut encoder = ::png::Encoder::new(&mut out, pixels.width(), pixels.height());
     encoder.set_color(::png::ColorType::Rgba);

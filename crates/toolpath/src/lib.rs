@@ -256,7 +256,7 @@ fn engraved(
                 continue;
             }
             if !how.finishes {
-                problems.push(relief::told(&layers, how, context));
+                problems.push(relief::tell(&layers, how, context));
             }
             let moves = context.job.machine.z.is_some();
             made.extend(layers.into_iter().map(|layer| {

@@ -344,7 +344,7 @@ fn means(pixels: Vec<f32>, width: usize, height: usize, side: usize) -> (Vec<f32
 }
 
 /// What is told of a step's layers, before anything is burnt.
-pub(super) fn told(layers: &[Layer], how: &Relief, context: &EngraveContext<'_>) -> Problem {
+pub(super) fn tell(layers: &[Layer], how: &Relief, context: &EngraveContext<'_>) -> Problem {
     let area: f64 = layers.iter().map(|layer| layer.rows.area()).sum();
     let passes = context.step.passes.len();
     let empty = how.layers as usize - layers.len();

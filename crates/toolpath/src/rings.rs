@@ -133,7 +133,7 @@ fn ring(offset: &[Vec<Point>], spacing: f64) -> Vec<Vec<Point>> {
         region::signed_area(ring.iter().copied()) < SLIVER * spacing * round / 2.0
     };
     let is_hole = |ring: &Vec<Point>| region::signed_area(ring.iter().copied()) < 0.0;
-    let rings = offset.iter().map(|ring| thinned(ring, SEEN)).filter(|ring| ring.len() > 2);
+    let rings = offset.iter().map(|ring| thin(ring, SEEN)).filter(|ring| ring.len() > 2);
     rings.filter(|ring| is_hole(ring) || !is_sliver(ring)).collect()
 }
 
@@ -183,7 +183,7 @@ fn too_many(
 }
 
 /// A ring without the points that lie within `tolerance` mm of the line that is drawn without them.
-fn thinned(ring: &[Point], tolerance: f64) -> Vec<Point> {
+fn thin(ring: &[Point], tolerance: f64) -> Vec<Point> {
     let Some(first) = ring.first() else { return Vec::new() };
     let mut kept = vec![*first];
     let mut anchor = 0;
@@ -204,7 +204,7 @@ fn thinned(ring: &[Point], tolerance: f64) -> Vec<Point> {
 /// An open line without the points that lie within `tolerance` mm of the line that is drawn without
 /// them; both ends stay.
 fn thinned_open(line: &[Point], tolerance: f64) -> Vec<Point> {
-    let mut kept = thinned(line, tolerance);
+    let mut kept = thin(line, tolerance);
     if let Some(end) = line.last()
         && kept.last() != Some(end)
     {

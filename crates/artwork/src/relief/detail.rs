@@ -28,9 +28,9 @@ pub fn lost(values: &[f32], columns: usize, width: usize) -> f64 {
         .collect();
     let by = |surface: &[f32], greatest: bool| {
         let across = rows_by(surface, wide, width, greatest);
-        let turned = turned(&across, wide, high);
+        let turned = transpose(&across, wide, high);
         let away = rows_by(&turned, high, width, greatest);
-        self::turned(&away, high, wide)
+        self::transpose(&away, high, wide)
     };
     let opened = by(&by(&surface, false), true);
     let closed = by(&by(&surface, true), false);
@@ -91,7 +91,7 @@ fn rows_by(from: &[f32], columns: usize, width: usize, greatest: bool) -> Vec<f3
 }
 
 /// Rows become columns.
-pub(super) fn turned(from: &[f32], columns: usize, rows: usize) -> Vec<f32> {
+pub(super) fn transpose(from: &[f32], columns: usize, rows: usize) -> Vec<f32> {
     let mut to = vec![0.0; from.len()];
     to.par_chunks_mut(rows).enumerate().for_each(|(column, to)| {
         for (row, to) in to.iter_mut().enumerate() {

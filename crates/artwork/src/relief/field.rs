@@ -1,6 +1,6 @@
 //! How deep the stock is taken away, cell by cell.
 
-use super::detail::turned;
+use super::detail::transpose;
 use rayon::prelude::*;
 use tinkite_base::geometry::{Point, Rect};
 
@@ -126,15 +126,15 @@ impl Field {
         }
         let bell: Vec<f32> =
             (0..=reach).map(|n| (-0.5 * (n as f64 / sigma).powi(2)).exp() as f32).collect();
-        let once = weighed(&self.depth, self.columns, &bell);
-        let turned = turned(&once, self.columns, self.rows);
-        let twice = weighed(&turned, self.rows, &bell);
-        self.depth = self::turned(&twice, self.rows, self.columns);
+        let once = weigh(&self.depth, self.columns, &bell);
+        let turned = transpose(&once, self.columns, self.rows);
+        let twice = weigh(&turned, self.rows, &bell);
+        self.depth = transpose(&twice, self.rows, self.columns);
     }
 }
 
 /// Each value of rows of `width` becomes the mean of those beside it in its row, weighed by how far they are.
-fn weighed(from: &[f32], width: usize, weights: &[f32]) -> Vec<f32> {
+fn weigh(from: &[f32], width: usize, weights: &[f32]) -> Vec<f32> {
     let reach = weights.len() - 1;
     let mut to = vec![0.0; from.len()];
     to.par_chunks_mut(width).zip(from.par_chunks(width)).for_each(|(to, from)| {

@@ -1,6 +1,6 @@
 //! What nobody sees, since a later fill lies over it.
 
-use super::lines::{Lined, told};
+use super::lines::{Lined, problem};
 use rayon::prelude::*;
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
@@ -190,7 +190,7 @@ const WHITE: Colour = Colour::new(255, 255, 255);
 pub fn told_of(lined: &[Lined<'_>]) -> Vec<Problem> {
     let help = "its area is not engraved; a step that follows its outline burns that all the same";
     let opaque = Fills::opaque(lined);
-    let fills = told(
+    let fills = problem(
         &hidden(&opaque, lined),
         Code::HiddenUnder,
         "filled, and hidden under another fill",
@@ -201,7 +201,7 @@ pub fn told_of(lined: &[Lined<'_>]) -> Vec<Problem> {
     let length: f64 = under.iter().map(|under| under.length).sum();
     let what = format!("with {} mm of line under a later fill", plain(length, 1));
     let help = "lines are followed whole, since they may be meant; under = { lines = \"drop\" } in [[artwork]] leaves out what does not show";
-    let lines = told(&lines, Code::HiddenLine, &what, help)
+    let lines = problem(&lines, Code::HiddenLine, &what, help)
         .map(|problem| Problem { severity: Severity::Note, ..problem });
     fills.into_iter().chain(lines).collect()
 }

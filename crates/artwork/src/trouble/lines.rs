@@ -36,7 +36,7 @@ impl Lined<'_> {
 }
 
 /// One warning for all of `which`: how many, what is wrong with them, their names and places.
-pub(crate) fn told(which: &[&Lined<'_>], code: Code, what: &str, help: &str) -> Option<Problem> {
+pub(crate) fn problem(which: &[&Lined<'_>], code: Code, what: &str, help: &str) -> Option<Problem> {
     let first = which.first()?;
     let names: Vec<String> = which.iter().map(|lined| lined.label.clone()).collect();
     let message = format!("{} {what}: {}", count(which.len(), "shape"), few(&names, 6));
@@ -166,5 +166,5 @@ pub fn fine_details(lined: &[&Lined<'_>], beam: f64) -> Option<Problem> {
         lined.iter().copied().filter(|one| one.contours.iter().any(fine)).collect();
     let what = format!("with outlines finer than the beam ({} mm)", plain(beam, 3));
     let help = "they burn to a dot; make them larger, or leave them out";
-    told(&which, Code::FineDetail, &what, help)
+    problem(&which, Code::FineDetail, &what, help)
 }

@@ -6,7 +6,7 @@ pub mod lines;
 mod size;
 
 use super::{Artwork, Shape, contours_of};
-use lines::{Lined, Together, told};
+use lines::{Lined, Together, problem};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use tinkite_base::colour::Colour;
@@ -97,7 +97,7 @@ fn strays(lined: &[Lined<'_>]) -> Option<Problem> {
     });
     let spots = spots.collect();
     let help = "nothing is burnt there; delete them in the drawing program";
-    told(&which, Code::Stray, "of no length", help).map(|problem| problem.seen_at(spots))
+    problem(&which, Code::Stray, "of no length", help).map(|problem| problem.seen_at(spots))
 }
 
 fn open_fills(lined: &[Lined<'_>]) -> Option<Problem> {
@@ -116,7 +116,7 @@ fn open_fills(lined: &[Lined<'_>]) -> Option<Problem> {
     let spots = which.iter().flat_map(|one| one.contours).filter(|c| !c.closed).map(Contour::end);
     let spots = spots.collect();
     let help = "they are engraved as the page closes them, straight from end to end; to close the line as well, join small gaps: join-gaps in the job's [[artwork]]";
-    told(&which, Code::OpenFill, &what, help).map(|problem| problem.seen_at(spots))
+    problem(&which, Code::OpenFill, &what, help).map(|problem| problem.seen_at(spots))
 }
 
 fn off_page(artwork: &Artwork, lined: &[Lined<'_>]) -> Option<Problem> {
@@ -130,7 +130,7 @@ fn off_page(artwork: &Artwork, lined: &[Lined<'_>]) -> Option<Problem> {
     if dx.max(dy) > 0.0 {
         let what = format!("lie {} mm away from the page", plain(dx.hypot(dy), 1));
         let help = "the drawing would land off the bed; move it onto its page, or say at in the job's [place]";
-        return told(&which, Code::FarFromPage, &what, help)
+        return problem(&which, Code::FarFromPage, &what, help)
             .map(|p| Problem { message: p.message.replacen("shape lie", "shape lies", 1), ..p });
     }
     let outside = |one: &&Lined<'_>| {
@@ -139,7 +139,7 @@ fn off_page(artwork: &Artwork, lined: &[Lined<'_>]) -> Option<Problem> {
     };
     let spots: Vec<_> = which.iter().filter_map(|one| outside(one).or(one.spot())).collect();
     let help = "move them onto the page, delete them, leave them out, or set crop = \"page\"";
-    told(&which, Code::OffPage, "beyond the page", help).map(|problem| problem.seen_at(spots))
+    problem(&which, Code::OffPage, "beyond the page", help).map(|problem| problem.seen_at(spots))
 }
 
 fn alike_colours(artwork: &Artwork) -> Option<Problem> {

@@ -184,8 +184,8 @@ impl<'a> Tree<'a> {
         let (lower, upper) = areas.split_at(half);
         let (lower, upper) = rayon::join(|| Self::of(lower), || Self::of(upper));
         let plain = lower.plain && upper.plain;
-        let all = joined(&lower.all, &upper.all);
-        let hides = if plain { all.clone() } else { joined(&lower.hides, &upper.hides) };
+        let all = join(&lower.all, &upper.all);
+        let hides = if plain { all.clone() } else { join(&lower.hides, &upper.hides) };
         Self { all, hides, plain, kind: Node::Halves(Box::new(lower), Box::new(upper), half) }
     }
 
@@ -207,7 +207,7 @@ impl<'a> Tree<'a> {
                         combined(mask, &under.all, Combine::Overlap)
                     }
                 };
-                let both = over(&joined(mask, &upper.hides), lower);
+                let both = over(&join(mask, &upper.hides), lower);
                 lower.show(&both, tell);
                 upper.show(&over(mask, upper), &mut |n, rings| tell(first + n, rings));
             }
@@ -216,7 +216,7 @@ impl<'a> Tree<'a> {
 }
 
 /// Two areas as one.
-fn joined(a: &Rings, b: &Rings) -> Rings {
+fn join(a: &Rings, b: &Rings) -> Rings {
     match (a.is_empty(), b.is_empty()) {
         (true, _) => b.clone(),
         (_, true) => a.clone(),

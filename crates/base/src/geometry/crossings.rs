@@ -2,7 +2,7 @@
 
 use super::contour::{Contour, Piece};
 use super::near::{ContourPiece, Findings, Parts};
-use super::{Point, SAME_POINT, Vec2, rounded};
+use super::{Point, SAME_POINT, Vec2, round_to_grid};
 use std::collections::{BTreeMap, HashSet};
 
 /// Two contours that cross, or one that crosses itself.
@@ -39,7 +39,9 @@ pub fn crossings_of(
     // What is drawn many times over crosses others where its first drawing does.
     let mut seen = HashSet::new();
     let mut first = |n: usize| {
-        seen.insert(parts.of_contour(n).iter().map(|part| rounded(part.from)).collect::<Vec<_>>())
+        seen.insert(
+            parts.of_contour(n).iter().map(|part| round_to_grid(part.from)).collect::<Vec<_>>(),
+        )
     };
     let may_cross = |n: usize| !(parts.is_alone(n) && is_star(parts.of_contour(n)));
     let searched: Vec<bool> = (0..parts.contours())

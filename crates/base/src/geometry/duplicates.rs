@@ -2,7 +2,7 @@
 
 use super::contour::{Contour, Piece};
 use super::near::{ContourPiece, Findings, Parts};
-use super::{Point, Vec2, rounded};
+use super::{Point, Vec2, round_to_grid};
 use std::collections::HashMap;
 use std::f64::consts::TAU;
 
@@ -103,8 +103,8 @@ fn uncovered_share(covered: &[(f64, f64)], (from, to): (f64, f64)) -> f64 {
 type Ends = [(i64, i64); 3];
 
 fn ends(piece: &ContourPiece) -> Ends {
-    let (a, b) = (rounded(piece.from), rounded(piece.shape.end()));
-    [a.min(b), a.max(b), rounded(piece.shape.point_at(piece.from, 0.5))]
+    let (a, b) = (round_to_grid(piece.from), round_to_grid(piece.shape.end()));
+    [a.min(b), a.max(b), round_to_grid(piece.shape.point_at(piece.from, 0.5))]
 }
 
 /// The stretch of `later` that lies on `earlier`.

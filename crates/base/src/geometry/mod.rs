@@ -54,7 +54,7 @@ pub fn drawn_bounds(path: &BezPath) -> Option<Rect> {
 /// A point as whole tenths of a micrometre: points that are drawn alike have the same one, whatever
 /// noise an importer left. For telling repeated things apart quickly, not for measuring.
 #[must_use]
-pub fn rounded(p: Point) -> (i64, i64) {
+pub fn round_to_grid(p: Point) -> (i64, i64) {
     let whole = |v: f64| (v * 1e4).round() as i64;
     (whole(p.x), whole(p.y))
 }

@@ -42,7 +42,7 @@ pub fn scan(areas: &[Area], first: f64, spacing: f64, rows: u32) -> Vec<Span> {
     spans.par_sort_by(|a, b| {
         a.row.cmp(&b.row).then(a.from.total_cmp(&b.from)).then(a.to.total_cmp(&b.to))
     });
-    merged(spans)
+    merge(spans)
 }
 
 fn scan_one(area: &Area, first: f64, spacing: f64, rows: u32) -> Vec<Span> {
@@ -85,7 +85,7 @@ fn row_at_or_above(y: f64, first: f64, spacing: f64) -> u32 {
     ((y - first) / spacing).ceil().clamp(0.0, f64::from(u32::MAX)) as u32
 }
 
-fn merged(spans: Vec<Span>) -> Vec<Span> {
+fn merge(spans: Vec<Span>) -> Vec<Span> {
     let mut out: Vec<Span> = Vec::with_capacity(spans.len());
     for span in spans {
         match out.last_mut() {

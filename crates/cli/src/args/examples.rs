@@ -460,7 +460,7 @@ pub(crate) fn with_examples(command: Command) -> Command {
 fn put(command: Command, path: &str) -> Command {
     let own = EXAMPLES.iter().find(|(words, _)| *words == path);
     let command = match own {
-        Some((_, examples)) => command.after_help(told(examples)),
+        Some((_, examples)) => command.after_help(text(examples)),
         None => command,
     };
     command.mut_subcommands(|inner| {
@@ -470,7 +470,7 @@ fn put(command: Command, path: &str) -> Command {
     })
 }
 
-fn told(examples: &[[&str; 2]]) -> String {
+fn text(examples: &[[&str; 2]]) -> String {
     let lines = examples.iter().map(|[call, what]| format!("  {call}\n      {what}"));
     format!("Examples:\n{}", lines.collect::<Vec<_>>().join("\n"))
 }

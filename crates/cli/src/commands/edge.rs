@@ -111,8 +111,8 @@ pub(super) fn run(args: &Edge, console: &Console) -> Result<(), Refusal> {
             lines: lines.len(),
             times,
             pointer: args.pointer,
-            on_bed_mm: way.on_bed().map(|b| [b.x0, b.y0, b.x1, b.y1].map(rounded)),
-            along_mm: way.along().map(|ends| ends.map(rounded)),
+            on_bed_mm: way.on_bed().map(|b| [b.x0, b.y0, b.x1, b.y1].map(round)),
+            along_mm: way.along().map(|ends| ends.map(round)),
             dark: beam::word(dark),
         })?;
     } else {
@@ -125,7 +125,7 @@ pub(super) fn run(args: &Edge, console: &Console) -> Result<(), Refusal> {
     if super::run::wants_to_go_on(console) { run_it(args, console) } else { Ok(()) }
 }
 
-fn rounded(v: f64) -> f64 {
+fn round(v: f64) -> f64 {
     (v * 1000.0).round() / 1000.0
 }
 

@@ -34,7 +34,7 @@ impl Bench {
 
     /// Fetches one more of the demo's files.
     pub(crate) fn demo(&self, name: &str) {
-        let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("demo").join(name);
+        let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name);
         std::fs::copy(demo, self.path(name)).unwrap();
     }
 

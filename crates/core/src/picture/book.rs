@@ -54,7 +54,7 @@ pub fn book_sheet(found: &[FoundRecipe<'_>]) -> String {
                 WIDTH - MARGIN
             );
             for ((_, x, letters), words) in COLUMNS.iter().zip(cells(&found)) {
-                let words = shortened(&words, *letters);
+                let words = shorten(&words, *letters);
                 text(&mut out, Point::new(*x, y), &format!(r#"fill="{INK}""#), &words);
             }
         }
@@ -71,7 +71,7 @@ pub fn book_page(found: &[FoundRecipe<'_>]) -> String {
         "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>{TITLE}</title>\n<style>\n:root {{ color-scheme: light dark; }}\nbody {{ font: 15px/1.4 sans-serif; max-width: 60em; margin: 2em auto; padding: 0 1em; }}\ntable {{ border-collapse: collapse; width: 100%; margin-bottom: 1.5em; }}\nth, td {{ text-align: left; padding: .3em .6em .3em 0; border-bottom: 1px solid #8886; vertical-align: top; }}\nth {{ font-weight: normal; opacity: .7; }}\nh2 {{ margin-bottom: .2em; break-after: avoid; }}\ntr {{ break-inside: avoid; }}\n</style></head><body>\n<h1>{TITLE}</h1>\n<p>{UNDER}</p>\n"
     );
     for (title, all) in groups(found) {
-        let _ = writeln!(out, "<h2>{}</h2>\n<table><tr>", escaped(&title));
+        let _ = writeln!(out, "<h2>{}</h2>\n<table><tr>", escape(&title));
         for (heading, ..) in COLUMNS {
             let _ = write!(out, "<th>{heading}</th>");
         }
@@ -80,7 +80,7 @@ pub fn book_page(found: &[FoundRecipe<'_>]) -> String {
             out.push_str("<tr>");
             let note = found.recipe.note.clone().unwrap_or_default();
             for words in cells(&found).iter().chain([&note]) {
-                let _ = write!(out, "<td>{}</td>", escaped(words));
+                let _ = write!(out, "<td>{}</td>", escape(words));
             }
             out.push_str("</tr>\n");
         }
@@ -137,13 +137,13 @@ fn cells(found: &FoundRecipe<'_>) -> [String; 6] {
 }
 
 /// Words that fit their column; what is cut off is marked.
-fn shortened(words: &str, letters: usize) -> String {
+fn shorten(words: &str, letters: usize) -> String {
     match words.chars().count() > letters {
         true => words.chars().take(letters - 1).chain(['…']).collect(),
         false => words.into(),
     }
 }
 
-fn escaped(words: &str) -> String {
+fn escape(words: &str) -> String {
     words.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
 }

@@ -152,11 +152,11 @@ pub(super) fn text(out: &mut String, at: Point, style: &str, content: &str) {
         r#"<text x="{:.1}" y="{:.1}" {style}>{}</text>"#,
         at.x,
         at.y,
-        escaped(content)
+        escape(content)
     );
 }
 
-pub(super) fn escaped(text: &str) -> String {
+pub(super) fn escape(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for c in text.chars() {
         match c {

@@ -25,7 +25,7 @@ const SMALL: f64 = 9.0;
 const MANY: usize = 120;
 
 /// Where a number has room beside a point.
-fn placed(room: &Room, at: Point, words: &str, rings: usize) -> Option<(Rect, bool)> {
+fn find_room(room: &Room, at: Point, words: &str, rings: usize) -> Option<(Rect, bool)> {
     let width = DIGIT * words.len() as f64;
     for (n, away) in AWAY.into_iter().take(rings).enumerate() {
         for (x, y) in [
@@ -117,7 +117,7 @@ pub(super) fn draw(
     let mut hidden = 0;
     for (n, at) in starts.into_iter().filter(|_| detail.numbers) {
         let words = (n + 1).to_string();
-        let Some((rect, far)) = placed(&room, at, &words, rings) else {
+        let Some((rect, far)) = find_room(&room, at, &words, rings) else {
             hidden += 1;
             continue;
         };

@@ -78,7 +78,7 @@ pub fn photo_sheet(
     frame::rulers(&mut out, &view, zero);
     frame::origin(&mut out, &view, zero);
     let mut facts: Vec<String> =
-        photo.words().split("; ").flat_map(|words| wrapped(words, 40)).collect();
+        photo.words().split("; ").flat_map(|words| wrap(words, 40)).collect();
     if photo.lens.k != 0.0 {
         facts.push("straightened: its lens bends lines".into());
     }
@@ -99,7 +99,7 @@ pub fn photo_sheet(
 }
 
 /// Lines of at most so many letters.
-fn wrapped(words: &str, letters: usize) -> Vec<String> {
+fn wrap(words: &str, letters: usize) -> Vec<String> {
     let mut lines: Vec<String> = Vec::new();
     for word in words.split(' ') {
         match lines.last_mut() {

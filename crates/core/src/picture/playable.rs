@@ -229,7 +229,7 @@ mod tests {
     use super::*;
 
     /// Written from the description of the format alone.
-    fn unpacked(bytes: &[u8]) -> Vec<i64> {
+    fn unpack(bytes: &[u8]) -> Vec<i64> {
         let mut values = Vec::new();
         let mut bytes = bytes.iter();
         let mut number = || {
@@ -260,7 +260,7 @@ mod tests {
             .chain([i64::from(i32::MAX), i64::from(i32::MIN), 0, 0, -1])
             .collect();
         values.iter().for_each(|value| column.push(*value));
-        assert_eq!(unpacked(&column.finished()), values);
+        assert_eq!(unpack(&column.finished()), values);
         let mut same = Column::default();
         (0..1_000_000).for_each(|_| same.push(20));
         assert!(same.finished().len() < 6, "what repeats is counted");

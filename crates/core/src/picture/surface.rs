@@ -2,7 +2,7 @@
 
 use super::frame::{chart, line, rect, text};
 use super::palette::{FAINT_INK, GRID, INK};
-use super::underlay::embedded;
+use super::underlay::embed;
 use super::{Canvas, step_colour};
 use crate::compile::Compiled;
 use std::fmt::Write as _;
@@ -119,7 +119,7 @@ pub fn surface(compiled: &Compiled, job: &Job, canvas: Canvas) -> Option<String>
             cut_away.cut(path, cut.relief.thickness() as f32);
         }
     }
-    Some(drawn(&cut_away, &cuts, compiled, job, canvas))
+    Some(draw(&cut_away, &cuts, compiled, job, canvas))
 }
 
 /// Both ends of every stretch.
@@ -133,7 +133,7 @@ fn reach(path: &Toolpath) -> Vec<Point> {
     }
 }
 
-fn drawn(
+fn draw(
     cut_away: &Surface,
     cuts: &[Cut<'_>],
     compiled: &Compiled,
@@ -156,7 +156,7 @@ fn drawn(
     let pixel = cut_away.cell * scale;
     let place =
         Affine::new([pixel, 0.0, 0.0, pixel, map.x0, map.y1 - pixel * cut_away.rows as f64]);
-    embedded(&mut out, (cut_away.columns, cut_away.rows), &cut_away.shaded(), place);
+    embed(&mut out, (cut_away.columns, cut_away.rows), &cut_away.shaded(), place);
     rect(&mut out, map, &format!(r#"fill="none" stroke="{FAINT_INK}""#));
     let at_y = map.y1 - (y - cut_away.rect.y0) * scale;
     let cut_line = r##"stroke="#b3261e" stroke-width="1" stroke-dasharray="6 4""##;

@@ -3,7 +3,7 @@
 use super::Canvas;
 use super::frame::{chart, line, rect, sides, text};
 use super::palette::{FAINT_INK, INK};
-use super::underlay::embedded;
+use super::underlay::embed;
 use crate::compile::Compiled;
 use tinkite_base::geometry::{Affine, Point, Rect, Vec2, hull};
 use tinkite_base::quantity::plain;
@@ -90,7 +90,7 @@ pub fn tones(compiled: &Compiled, job: &Job, canvas: Canvas) -> Option<Scaled> {
         shape.lay(&mut source, one.to_bed.inverse(), &one.bitmap);
     }
     let burnt: Vec<u8> = light.iter().map(|light| (light * 255.0).round() as u8).collect();
-    Some(drawn(&shape, &source, &burnt, job, canvas))
+    Some(draw(&shape, &source, &burnt, job, canvas))
 }
 
 struct Cells {
@@ -161,7 +161,7 @@ impl Cells {
     }
 }
 
-fn drawn(cells: &Cells, source: &[u8], burnt: &[u8], job: &Job, canvas: Canvas) -> Scaled {
+fn draw(cells: &Cells, source: &[u8], burnt: &[u8], job: &Job, canvas: Canvas) -> Scaled {
     let (width, height) = (f64::from(canvas.width), f64::from(canvas.height));
     let under = format!(
         "left the source, right as it will look, from the rows that are sent: a spot of {} mm, rows over each other; in print as large as on the stock",
@@ -175,7 +175,7 @@ fn drawn(cells: &Cells, source: &[u8], burnt: &[u8], job: &Job, canvas: Canvas) 
     {
         let x = room.x0 + n as f64 * (width / 2.0 - 20.0);
         let place = Affine::new([pixel, 0.0, 0.0, pixel, x, room.y0]);
-        embedded(&mut out, (cells.columns, cells.rows), grey, place);
+        embed(&mut out, (cells.columns, cells.rows), grey, place);
         let frame = Rect::new(x, room.y0, x + wide * pixel, room.y0 + high * pixel);
         rect(&mut out, frame, &format!(r#"fill="none" stroke="{FAINT_INK}""#));
         let at = Point::new(x, frame.y1 + 20.0);

@@ -197,7 +197,7 @@ fn list(out: &mut String, view: &View, subject: &Subject<'_>, problems: &Problem
         text(out, Point::new(x, y), &ink(13, ""), "nothing is wrong or doubtful");
     }
     for (n, problem) in problems.iter().enumerate() {
-        let lines = wrapped(&problem.message);
+        let lines = wrap(&problem.message);
         // What does not fit is said, not squeezed.
         if y + 16.0 * (lines.len() + 2) as f64 > view.height - 20.0 {
             let left = format!("and {} more, which the report lists", problems.len() - n);
@@ -221,7 +221,7 @@ fn entry(out: &mut String, at: Point, n: usize, problem: &Problem, lines: &[Stri
 }
 
 /// A message in lines of the column's width, at most four.
-fn wrapped(message: &str) -> Vec<String> {
+fn wrap(message: &str) -> Vec<String> {
     const MOST: usize = 4;
     let mut lines: Vec<String> = vec![String::new()];
     for word in message.split(' ') {

@@ -15,7 +15,7 @@ const MOST_PIXELS: u32 = 1000;
 /// Draws a traced bitmap where it lies.
 pub(super) fn draw(out: &mut String, view: &View, underlay: &Underlay) {
     let step = step(&underlay.bitmap);
-    place(out, view, &underlay.bitmap, underlay.to_bed, step, 0.3, encoded(&underlay.bitmap, step));
+    place(out, view, &underlay.bitmap, underlay.to_bed, step, 0.3, encode(&underlay.bitmap, step));
 }
 
 /// Draws levels of darkness in one colour, as strong as each level.
@@ -50,7 +50,7 @@ fn mean(bitmap: &Bitmap, x: u32, y: u32, side: u32) -> u8 {
 }
 
 /// Draws grey pixels, row by row from the top, where `to_px` puts them in the picture.
-pub(super) fn embedded(out: &mut String, size: (usize, usize), grey: &[u8], to_px: Affine) {
+pub(super) fn embed(out: &mut String, size: (usize, usize), grey: &[u8], to_px: Affine) {
     let (width, height) = (size.0 as u32, size.1 as u32);
     let mut png = Vec::new();
     let encoder = PngEncoder::new(&mut png);
@@ -95,7 +95,7 @@ fn place(
     image(out, size, to_px, opacity, ("png", &png));
 }
 
-fn encoded(bitmap: &Bitmap, step: u32) -> Option<Vec<u8>> {
+fn encode(bitmap: &Bitmap, step: u32) -> Option<Vec<u8>> {
     let (width, height) = (bitmap.width.div_ceil(step), bitmap.height.div_ceil(step));
     let row = |y: u32| {
         let start = (y * step) as usize * bitmap.width as usize;

@@ -43,7 +43,7 @@ fn open(bundle: &Path) -> Result<Archive, Refusal> {
 }
 
 /// Takes a file out; at most `most` bytes and one more.
-fn taken(bundle: &Path, archive: &mut Archive, name: &str, most: u64) -> Result<Vec<u8>, Refusal> {
+fn take(bundle: &Path, archive: &mut Archive, name: &str, most: u64) -> Result<Vec<u8>, Refusal> {
     let entry = archive
         .by_name(name)
         .map_err(|_| refuse(bundle, format!("{name} is not in the bundle"), AGAIN))?;
@@ -60,7 +60,7 @@ fn is_plain(name: &str) -> bool {
     !name.is_empty() && only_names && !name.contains(['\\', ':', '\0'])
 }
 
-fn listed(bundle: &Path, archive: &mut Archive) -> Result<List, Refusal> {
+fn read_list(bundle: &Path, archive: &mut Archive) -> Result<List, Refusal> {
     if archive.len() > MOST_FILES {
         let message = format!("the bundle has {} files, and a job is of few", archive.len());
         return Err(refuse(bundle, message, AGAIN));
@@ -69,7 +69,7 @@ fn listed(bundle: &Path, archive: &mut Archive) -> Result<List, Refusal> {
         let help = "tinkite bundle JOB writes one; unpack other archives, and name the job in them";
         return Err(refuse(bundle, "this is no bundle: it has no list of its files", help));
     }
-    let text = taken(bundle, archive, LIST, LONGEST_LIST)?;
+    let text = take(bundle, archive, LIST, LONGEST_LIST)?;
     let broken = |why: &dyn std::fmt::Display| {
         refuse(bundle, format!("the bundle's list cannot be read: {why}"), AGAIN)
     };
@@ -92,7 +92,7 @@ fn listed(bundle: &Path, archive: &mut Archive) -> Result<List, Refusal> {
 /// changed refuses all of it.
 pub fn job_in(bundle: &Path) -> Result<PathBuf, Refusal> {
     let mut archive = open(bundle)?;
-    let list = listed(bundle, &mut archive)?;
+    let list = read_list(bundle, &mut archive)?;
     if let Some(entry) = list.files.iter().find(|entry| !is_plain(&entry.name)) {
         let message =
             format!("the bundle has a file called {:?}, which would lie outside of it", entry.name);
@@ -111,7 +111,7 @@ pub fn job_in(bundle: &Path) -> Result<PathBuf, Refusal> {
         return Err(refuse(bundle, message, AGAIN));
     }
     for BundleEntry { name, bytes, sha256 } in &list.files {
-        let content = taken(bundle, &mut archive, name, *bytes)?;
+        let content = take(bundle, &mut archive, name, *bytes)?;
         if content.len() as u64 != *bytes || checksum(&content) != *sha256 {
             let message = format!("{name} in the bundle is not what its list says");
             return Err(refuse(bundle, message, AGAIN));
@@ -126,7 +126,7 @@ pub fn job_in(bundle: &Path) -> Result<PathBuf, Refusal> {
 
 /// Reads a file of a bundle; at most `most` bytes and one more.
 pub fn read(bundle: &Path, name: &str, most: u64) -> Result<Vec<u8>, Refusal> {
-    taken(bundle, &mut open(bundle)?, name, most)
+    take(bundle, &mut open(bundle)?, name, most)
 }
 
 /// Whether a bundle has a file.

@@ -117,7 +117,7 @@ impl Reader {
             code => {
                 let value: String = chars.by_ref().take_while(|c| *c != ';').collect();
                 self.end_run();
-                self.style = changed(self.style, code, value.trim());
+                self.style = restyle(self.style, code, value.trim());
                 if let Some(paragraph) = self.done.last_mut().filter(|_| code == 'p') {
                     paragraph.across = self.style.across;
                 }
@@ -127,7 +127,7 @@ impl Reader {
 }
 
 /// The style behind a code with a value.
-fn changed(style: Style, code: char, value: &str) -> Style {
+fn restyle(style: Style, code: char, value: &str) -> Style {
     let number = |text: &str| text.parse::<f64>().ok().filter(|n| n.is_finite() && *n > 0.0);
     match code {
         'H' => {

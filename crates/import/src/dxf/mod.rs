@@ -49,7 +49,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     let drawer = Drawer::new(&tables, how, Affine::scale(scale));
     let drawn = drawer.run(tables.entities(), name, &mut artwork.problems)?;
     artwork.unread = drawn.unread;
-    artwork.shapes = chains::joined(drawn.shapes, &drawn.loose);
+    artwork.shapes = chains::join(drawn.shapes, &drawn.loose);
     tables.doubt_units(&mut artwork);
     // CAD drawings lie anywhere: their own lower left corner is the origin.
     if let Some(extents) = artwork.extents() {

@@ -48,7 +48,7 @@ impl Words {
         let widest = lines.iter().map(|line| line.width).fold(0.0, f64::max);
         let width = self.wrapped_at.unwrap_or(widest);
         for (line, corner) in lines.iter().zip(corners) {
-            let drawn = drawn(line, fonts)?;
+            let drawn = draw(line, fonts)?;
             let ink = hull(drawn.iter().map(|(_, path)| path.bounding_box())).unwrap_or_default();
             let left = line.across.unwrap_or(self.across) * (width - ink.width()) - ink.x0;
             let to = self.place * self.fit(ink) * Affine::translate(corner + Vec2::new(left, 0.0));
@@ -152,10 +152,7 @@ fn alike(a: &TextRun, b: &TextRun) -> bool {
 }
 
 /// The outlines of a line that begins at the origin.
-fn drawn(
-    line: &Line,
-    fonts: &dyn FontSupply,
-) -> Result<Vec<(Option<Colour>, BezPath)>, NoOutlines> {
+fn draw(line: &Line, fonts: &dyn FontSupply) -> Result<Vec<(Option<Colour>, BezPath)>, NoOutlines> {
     let mut out = Vec::new();
     for (at, run) in line.runs.iter().filter(|(_, run)| !run.text.trim().is_empty()) {
         let (path, _) = outlines(&run.text, None, run.height, fonts)?;

@@ -68,7 +68,7 @@ fn text_tags(bytes: &[u8]) -> Result<Vec<Tag<'_>>, Problem> {
     let mut tags = Vec::with_capacity(bytes.len() / 12);
     let mut lines = bytes.split(|b| *b == b'\n').zip(1u32..);
     while let Some((code, line)) = lines.next() {
-        let code = decoded(code);
+        let code = decode(code);
         let code = code.trim_start_matches('\u{feff}').trim();
         let Some((value, _)) = lines.next() else { break };
         let Ok(code) = code.parse::<i32>() else {
@@ -81,7 +81,7 @@ fn text_tags(bytes: &[u8]) -> Result<Vec<Tag<'_>>, Problem> {
             .at(tinkite_base::problem::Location::line("", line)));
         };
         let value = value.strip_suffix(b"\r").unwrap_or(value);
-        tags.push(Tag { code, value: Value::Text(decoded(value)), line });
+        tags.push(Tag { code, value: Value::Text(decode(value)), line });
         // What stands behind the end is nobody's drawing.
         if is_end(tags.last()) {
             break;
@@ -92,7 +92,7 @@ fn text_tags(bytes: &[u8]) -> Result<Vec<Tag<'_>>, Problem> {
 
 /// UTF-8 since R2007; before that a code page, of which the Western one is by far the commonest
 /// and agrees with the others in everything but names.
-fn decoded(bytes: &[u8]) -> Cow<'_, str> {
+fn decode(bytes: &[u8]) -> Cow<'_, str> {
     match std::str::from_utf8(bytes) {
         Ok(text) => Cow::Borrowed(text),
         Err(_) => Cow::Owned(bytes.iter().map(|b| char::from(*b)).collect()),
@@ -168,7 +168,7 @@ fn binary_tag<'a>(bytes: &'a [u8], at: &mut usize, wide: bool) -> Option<Tag<'a>
             let rest = bytes.get(*at..)?;
             let length = rest.iter().position(|b| *b == 0)?;
             *at += length + 1;
-            Value::Text(decoded(&rest[..length]))
+            Value::Text(decode(&rest[..length]))
         }
     };
     Some(Tag { code, value, line: 0 })

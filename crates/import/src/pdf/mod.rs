@@ -86,7 +86,7 @@ fn page(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems
     artwork.page = Some((f64::from(width) * scale, f64::from(height) * scale));
     draw(&pdf, page, scale, how, &mut artwork);
     if let Some(render) = &how.render {
-        rendered::apply(&mut artwork, render, |window| picture::drawn(page, scale, window));
+        rendered::apply(&mut artwork, render, |window| picture::draw(page, scale, window));
     }
     if let Some(hidden) = hidden_layers(&pdf) {
         artwork.problems.push(

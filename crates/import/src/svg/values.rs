@@ -87,7 +87,7 @@ pub(super) fn readable(name: &str, text: &str, document: &Document<'_>) -> Resul
             if key == "style" {
                 broken.extend(transforms(value).map(|told| (attribute.range().start, told)));
             } else if kind(tag, key).is_some_and(|kind| !kind.reads(value)) {
-                broken.push((attribute.range().start, format!("{key}=\"{}\"", shortened(value))));
+                broken.push((attribute.range().start, format!("{key}=\"{}\"", shorten(value))));
             }
         }
         if tag == "style" {
@@ -120,12 +120,12 @@ fn transforms(style: &str) -> impl Iterator<Item = String> + '_ {
         let value = value.trim().trim_end_matches("!important");
         let is_transform = key.trim().eq_ignore_ascii_case("transform");
         let broken = is_transform && !Syntax::Transform.reads(value);
-        broken.then(|| format!("transform: {}", shortened(value)))
+        broken.then(|| format!("transform: {}", shorten(value)))
     })
 }
 
 /// The end of a long value, where it usually breaks off.
-fn shortened(value: &str) -> String {
+fn shorten(value: &str) -> String {
     const MOST: usize = 40;
     let value = value.trim();
     let signs = value.chars().count();

@@ -86,7 +86,7 @@ impl Room {
 ///
 /// # Errors
 /// A part that is larger than the stock, and a sheet that is not needed.
-pub(super) fn packed(
+pub(super) fn pack(
     parts: Vec<Part>,
     stock: &LaidStock,
     pack: &Pack,
@@ -130,7 +130,7 @@ pub(super) fn packed(
             format!("say a sheet from 1 to {}", sheets.len()),
         ));
     };
-    let told = told(&parts, &kinds, &kind_of, (sheet, wanted, sheets.len()), (stock, &room), pack);
+    let told = tell(&parts, &kinds, &kind_of, (sheet, wanted, sheets.len()), (stock, &room), pack);
     let mut parts: Vec<Option<Part>> = parts.into_iter().map(Some).collect();
     let laid = sheet.iter().filter_map(|(part, turn, by)| {
         let to_bed = Affine::translate(*by) * Affine::rotate(pack.turns[*turn]);
@@ -311,7 +311,7 @@ fn by_rows(kind: &PartKind, parts: usize, room: Rect, pack: &Pack) -> Option<She
 }
 
 /// What is said of a sheet.
-fn told(
+fn tell(
     parts: &[Part],
     kinds: &[PartKind],
     kind_of: &[usize],

@@ -316,7 +316,7 @@ impl<'a> Search<'a> {
 }
 
 /// Another way that differs a little.
-fn changed(way: &Attempt, turns: usize, seed: u64) -> Attempt {
+fn mutate(way: &Attempt, turns: usize, seed: u64) -> Attempt {
     let mut random = Xorshift::seeded(seed);
     let mut way = way.clone();
     let count = way.order.len();
@@ -365,7 +365,7 @@ pub(super) fn sheets(search: &Search<'_>, effort: u64) -> Vec<Vec<Lay>> {
         let Some((layout, way)) = &best else { break };
         let most = if layout.sheets.len() > 1 { MORE_SHEETS } else { ONE_SHEET };
         let seeds = (0..AT_ONCE as u64).map(|n| round * AT_ONCE as u64 + n + 1);
-        let ways = seeds.map(|seed| changed(way, turns, seed)).collect();
+        let ways = seeds.map(|seed| mutate(way, turns, seed)).collect();
         if try_all(ways, &mut best) > most * effort {
             break;
         }

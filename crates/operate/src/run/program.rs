@@ -113,7 +113,7 @@ impl ProgramFile {
         let (mut steps, mut number) = (Vec::new(), 0);
         let mut outgoing = Outgoing::new(&machine);
         let mut unsendable = None;
-        each_line(&name, &mut buffered(file.reader()), |line| {
+        each_line(&name, &mut buffer(file.reader()), |line| {
             number += 1;
             measure.line(line);
             if let Err(why) = outgoing.line(line) {
@@ -155,7 +155,7 @@ impl ProgramFile {
 
     /// It, from the start.
     pub fn reader(&self) -> BufReader<SharedReader> {
-        buffered(self.file.reader())
+        buffer(self.file.reader())
     }
 
     /// Measures it again, begun where the machine stands with the work offset that it has, both mm
@@ -192,7 +192,7 @@ impl ProgramFile {
         // What was set up in front of a line may have made it too long.
         let mut outgoing = Outgoing::new(&self.machine);
         let mut unsendable = None;
-        each_line(&self.name, &mut buffered(self.file.reader()), |line| {
+        each_line(&self.name, &mut buffer(self.file.reader()), |line| {
             number += 1;
             if let Err(why) = outgoing.line(line) {
                 unsendable.get_or_insert(why);
@@ -263,7 +263,7 @@ fn too_large(name: &str, report: &Report, machine: &Machine) -> Option<Problem> 
 }
 
 /// Reads in large pieces.
-pub fn buffered(reader: SharedReader) -> BufReader<SharedReader> {
+pub fn buffer(reader: SharedReader) -> BufReader<SharedReader> {
     BufReader::with_capacity(1 << 16, reader)
 }
 
@@ -312,7 +312,7 @@ pub struct FoundProgram {
 ///
 /// # Errors
 /// No room for it on the disk.
-pub fn written(call: &JobCall, made: Made) -> Result<FoundProgram, Refusal> {
+pub fn write(call: &JobCall, made: Made) -> Result<FoundProgram, Refusal> {
     let program = Program::new(made.compiled.within);
     let name = format!("the program of {}", call.job.display());
     let whole = |path: &Path| std::path::absolute(path).unwrap_or_else(|_| path.to_path_buf());

@@ -58,7 +58,7 @@ impl Light {
         let mut kept: Vec<(Point, f64)> = looks;
         // Letters, smoke and dirt are darker than what is round them: they are left out, turn by turn.
         for _ in 0..6 {
-            light.terms = fitted(&kept, |at| light.powers(at)).ok_or_else(|| {
+            light.terms = fit(&kept, |at| light.powers(at)).ok_or_else(|| {
                 refuse(
                     "there is too little bare stock to tell the light by",
                     "take the picture again, with the whole sheet on it",
@@ -129,7 +129,7 @@ fn spread(looks: &[(Point, f64)], light: &Light) -> f64 {
 }
 
 /// The least squares fit, by its normal equations and elimination with pivots.
-fn fitted(looks: &[(Point, f64)], powers: impl Fn(Point) -> [f64; TERMS]) -> Option<[f64; TERMS]> {
+fn fit(looks: &[(Point, f64)], powers: impl Fn(Point) -> [f64; TERMS]) -> Option<[f64; TERMS]> {
     if looks.len() < 4 * TERMS {
         return None;
     }

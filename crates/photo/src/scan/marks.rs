@@ -28,7 +28,7 @@ pub(super) struct FoundSheet {
 }
 
 /// Finds the marks.
-pub(super) fn found(swatch: &Swatch, picture: &Bitmap) -> Result<FoundSheet, Problem> {
+pub(super) fn find(swatch: &Swatch, picture: &Bitmap) -> Result<FoundSheet, Problem> {
     let again = "the whole sheet belongs on the picture, with its four corner marks and some stock round them; scan it with 200 to 600 dpi";
     if picture.width < 40 || picture.height < 40 {
         let what = format!(

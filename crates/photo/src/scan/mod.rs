@@ -52,7 +52,7 @@ pub fn read(swatch: &Swatch, picture: &Bitmap) -> Result<Scan, Problem> {
         let what = "a comb is measured with a caliper, not on a picture";
         return Err(refuse(what, "say what was measured").remedied(Remedy::SayMeasured));
     }
-    let found = marks::found(swatch, picture)?;
+    let found = marks::find(swatch, picture)?;
     let to_picture = found.map;
     let light = Light::of(swatch, picture, &to_picture)?;
     let cells = swatch

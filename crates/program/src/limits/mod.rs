@@ -197,7 +197,7 @@ impl Reach<'_> {
         ];
         if let Some((sides, what, help)) = ways.iter().find(|(sides, ..)| !sides.is_empty()) {
             let message = format!("{what} leaves the {bed}: {}", sides.join(", "));
-            problems.push(refused(self.job, Code::OffBed, &message, help));
+            problems.push(refusal(self.job, Code::OffBed, &message, help));
         }
     }
 
@@ -220,14 +220,14 @@ impl Reach<'_> {
                 too_large.join(", ")
             );
             let help = "make it smaller, or choose an anchor nearer to it";
-            problems.push(refused(self.job, Code::OffBed, &message, help));
+            problems.push(refusal(self.job, Code::OffBed, &message, help));
         }
     }
 
     fn hold_stock(&self, burnt: Rect, stock: Rect, problems: &mut Problems) {
         let outside = beyond(self.in_field(burnt), stock);
         if !outside.is_empty() {
-            problems.push(refused(
+            problems.push(refusal(
                 self.job,
                 Code::OffStock,
                 &format!("the job leaves the stock: {}", outside.join(", ")),
@@ -251,6 +251,6 @@ impl Reach<'_> {
     }
 }
 
-fn refused(job: &Job, code: Code, message: &str, help: &str) -> Problem {
+fn refusal(job: &Job, code: Code, message: &str, help: &str) -> Problem {
     Problem::error(code, message, help).at(Location::file(&job.file))
 }

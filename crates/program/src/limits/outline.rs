@@ -1,6 +1,6 @@
 //! Stock of any outline: nothing is burnt beside it.
 
-use super::{SLACK, refused};
+use super::{SLACK, refusal};
 use crate::plan::Planned;
 use crate::segment::Act;
 use std::collections::BTreeMap;
@@ -69,5 +69,5 @@ pub(super) fn hold(planned: &Planned, outline: &Inside, problems: &mut Problems)
         few(&names, 6)
     );
     let help = "move it, or lay it with pack in [place]; draw shows where the stock lies";
-    problems.push(refused(job, Code::OffStock, &message, help).seen_at(spots).naming(names));
+    problems.push(refusal(job, Code::OffStock, &message, help).seen_at(spots).naming(names));
 }

@@ -1,7 +1,7 @@
 //! Round objects: nothing wider than the circumference, nothing beyond the measured part, and the
 //! surface within the beam's focus.
 
-use super::{SLACK, refused};
+use super::{SLACK, refusal};
 use crate::plan::Planned;
 use std::f64::consts::PI;
 use tinkite_base::geometry::Rect;
@@ -68,7 +68,7 @@ pub(super) fn check(planned: &Planned, burnt: Rect, problems: &mut Problems) {
             .collect();
         let message = format!("the job leaves the measured profile: {}", how.join(", "));
         let help = "measure diameters as far as the artwork reaches, or move it with [place] at";
-        problems.push(refused(job, Code::OffObject, &message, help));
+        problems.push(refusal(job, Code::OffObject, &message, help));
         return;
     }
     if round.is_cylinder() {
@@ -98,7 +98,7 @@ fn wrap(job: &Job, burnt: Rect, surface: &Surface, problems: &mut Problems) {
             plain(burnt.height() - least, 3)
         );
         let help = "make it narrower, or say overlap = true in [rotary]";
-        problems.push(refused(job, Code::OverWrap, &message, help));
+        problems.push(refusal(job, Code::OverWrap, &message, help));
     }
 }
 

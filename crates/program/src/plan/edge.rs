@@ -39,7 +39,7 @@ pub fn edge(planned: &Planned, shape: EdgeShape) -> Vec<Vec<Point>> {
         EdgeShape::Hull => {
             let mut points = Vec::new();
             burns(planned, |_, from, piece| keep(&mut points, from, &piece));
-            closed(convex_hull(points)).into_iter().collect()
+            close(convex_hull(points)).into_iter().collect()
         }
         EdgeShape::Outline => outline(planned),
     }
@@ -86,7 +86,7 @@ fn keep(points: &mut Vec<Point>, from: Point, piece: &Piece) {
 }
 
 /// Round and back to the first point.
-fn closed(mut corners: Vec<Point>) -> Option<Vec<Point>> {
+fn close(mut corners: Vec<Point>) -> Option<Vec<Point>> {
     let first = *corners.first()?;
     corners.push(first);
     Some(corners)
@@ -137,7 +137,7 @@ fn outline(planned: &Planned) -> Vec<Vec<Point>> {
         line.iter().all(|point| outer.iter().any(|polygon| polygon.contains(*point)))
     };
     let open: Vec<_> = open.into_iter().filter(|line| !inside(line)).collect();
-    let rings = outer.iter().filter_map(|polygon| closed(polygon.points().to_vec()));
+    let rings = outer.iter().filter_map(|polygon| close(polygon.points().to_vec()));
     nearest_first(rings.chain(open).collect())
 }
 

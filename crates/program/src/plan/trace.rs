@@ -63,8 +63,8 @@ fn trace<E: From<Problem>>(
     each: impl FnMut(Traced<'_>) -> Result<(), E>,
 ) -> Result<bool, E> {
     match Supply::new(segments.job().machine.supply) {
-        None => paced(segments, None, |_| LineBytes::default(), each),
-        supply => counted(segments, |sizes| paced(segments, supply, |s| sizes.of(s), each)),
+        None => pace(segments, None, |_| LineBytes::default(), each),
+        supply => counted(segments, |sizes| pace(segments, supply, |s| sizes.of(s), each)),
     }
 }
 
@@ -72,7 +72,7 @@ fn trace<E: From<Problem>>(
 type Tag = (Segment, f64, f64, u32);
 
 /// Paces segments; `lines` are what each of them is told by.
-fn paced<E: From<Problem>>(
+fn pace<E: From<Problem>>(
     segments: &Segments,
     supply: Option<Supply>,
     mut lines: impl FnMut(&Segment) -> LineBytes + Send,
@@ -202,7 +202,7 @@ pub(super) fn summed(segments: &Segments) -> Result<Totals, Problem> {
         totals.steps[step].even_speed = even.as_ref().and_then(EvenSpeed::speed);
     }
     if let Some(mut lost) = lost.filter(|_| starved) {
-        paced(
+        pace(
             segments,
             None,
             |_| LineBytes::default(),

@@ -4,8 +4,8 @@
 //! what that plan says, and planned again as they were cut; the levels come from the second plan,
 //! which is the plan of what is sent. One round is enough: levels do not change how a move runs.
 
+use super::axis_move::{self, AxisMove, Micron, microns};
 use super::cut::{PowerLaw, Profile};
-use super::way::{self, AxisMove, Micron, microns};
 use super::{Act, Feed, Provenance, Segment, Segments, powers};
 use crate::mapping::{Instruction, Move, Pace, Purpose};
 use tinkite_base::geometry::Piece;
@@ -387,7 +387,7 @@ impl<'s> Rounder<'s> {
         let arc = match m.piece {
             Piece::Arc { centre, sweep, .. } => {
                 let sweep = if frame.mirrors() { -sweep } else { sweep };
-                way::arc(from, to, frame.words(centre).map(microns), sweep)
+                axis_move::arc(from, to, frame.words(centre).map(microns), sweep)
             }
             Piece::Line { .. } => None,
         };

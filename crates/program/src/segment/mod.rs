@@ -6,14 +6,14 @@
 //! the writer all go through the same segments.
 
 mod ahead;
+mod axis_move;
 mod cut;
 mod lower;
 pub mod powers;
 #[cfg(test)]
 mod sample;
-mod way;
 
-pub use way::{Arc, AxisMove, Feed, Micron, microns};
+pub use axis_move::{Arc, AxisMove, Feed, Micron, microns};
 
 use crate::mapping::Placed;
 use tinkite_base::geometry::{Piece, Point};

@@ -166,7 +166,7 @@ impl<'m> Measure<'m> {
         }
         self.units_said |=
             self.words.iter().any(|w| w.letter == b'G' && matches!(w.value, 20.0 | 21.0));
-        self.lines.add(sent(line) + if self.modal.printer { NUMBERED } else { 0 });
+        self.lines.add(bytes_of(line) + if self.modal.printer { NUMBERED } else { 0 });
         let mut acts = std::mem::take(&mut self.acts);
         if let Err(error) = self.modal.line(&self.words, &mut acts) {
             self.troubles.not_understood(number, error);
@@ -432,7 +432,7 @@ impl<'m> Measure<'m> {
 }
 
 /// How many bytes of a line go over the cable, with its end: comments stay at home.
-fn sent(line: &[u8]) -> usize {
+fn bytes_of(line: &[u8]) -> usize {
     let end = line.iter().position(|byte| matches!(byte, b';' | b'(')).unwrap_or(line.len());
     line[..end].trim_ascii().len() + 1
 }

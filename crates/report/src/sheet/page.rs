@@ -3,7 +3,7 @@
 use super::played;
 use super::sketch::sketch;
 use crate::plan::{self, StepRow};
-use crate::png::{Painter, encoded};
+use crate::png::{Painter, encode};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use maud::{DOCTYPE, Markup, PreEscaped, html};
@@ -35,7 +35,7 @@ pub(super) fn page(made: &Made) -> String {
     let told: Vec<&Problem> = problems.iter().collect();
     let checks = checks(made);
     let look = Look { canvas: PICTURE, ..Look::default() };
-    let picture = embedded(&picture::job(&made.compiled, job, &look));
+    let picture = embed(&picture::job(&made.compiled, job, &look));
     let seconds = made.compiled.within.planned().totals.seconds();
     let print = Print::of(made, &checks, &told);
     let markup = html! {
@@ -81,8 +81,8 @@ pub(super) fn page(made: &Made) -> String {
 const LARGEST_SVG: usize = 400_000;
 
 /// The picture as the page holds it.
-fn embedded(svg: &str) -> String {
-    let painted = |dense| encoded(&Painter::default().paint_dense(svg, dense).ok()?, None).ok();
+fn embed(svg: &str) -> String {
+    let painted = |dense| encode(&Painter::default().paint_dense(svg, dense).ok()?, None).ok();
     let fine = || painted(2).filter(|png| png.len() <= LARGEST_SVG).or_else(|| painted(1));
     match (svg.len() > LARGEST_SVG).then(fine).flatten() {
         Some(png) => format!("data:image/png;base64,{}", STANDARD.encode(png)),

@@ -69,7 +69,7 @@ impl Group {
                 Ordering::Less => a.next(),
                 Ordering::Greater => b.next(),
                 Ordering::Equal => a.next().zip(b.next()).map(|((x, of_x), (y, of_y))| {
-                    (joined(&x, &y, (&of_x, &of_y), pacing), side_by_side(of_x, of_y))
+                    (join(&x, &y, (&of_x, &of_y), pacing), side_by_side(of_x, of_y))
                 }),
             };
             if let Some((row, of_row)) = next {
@@ -140,7 +140,7 @@ fn rows_take(rows: impl Iterator<Item = RowSum>, pacing: &Pacing) -> f64 {
 }
 
 /// Two rows at the same height as one.
-fn joined(a: &RowSum, b: &RowSum, (of_a, of_b): (&[Span], &[Span]), pacing: &Pacing) -> RowSum {
+fn join(a: &RowSum, b: &RowSum, (of_a, of_b): (&[Span], &[Span]), pacing: &Pacing) -> RowSum {
     let (left, right) = if a.first <= b.first { (a, b) } else { (b, a) };
     if left.last <= right.first {
         let inside = left.inside + pacing.gap(right.first - left.last) + right.inside;
@@ -162,7 +162,7 @@ pub(super) fn saved(a: &Group, b: &Group, pacing: &Pacing) -> (f64, usize) {
     loop {
         rows.push(match (part.get(x), small.rows.get(y)) {
             (Some(p), Some(q)) if p.row == q.row => {
-                let both = joined(p, q, (&of_part[x], &small.spans[y]), pacing);
+                let both = join(p, q, (&of_part[x], &small.spans[y]), pacing);
                 (x, y) = (x + 1, y + 1);
                 both
             }

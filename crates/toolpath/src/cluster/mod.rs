@@ -62,10 +62,10 @@ pub(super) fn quickest(spans: Vec<Span>, pacing: &Pacing) -> Vec<Vec<Span>> {
     let whole = Group::new(&spans, pacing);
     drop(spans);
     let areas: Vec<Group> = areas.iter().map(|area| Group::new(area, pacing)).collect();
-    let apart = taken(&areas, pacing);
-    let mut merged = merged(areas.clone(), pacing);
+    let apart = seconds_of(&areas, pacing);
+    let mut merged = merge(areas.clone(), pacing);
     merged.sort_by(|a, b| before(&a.spans[0][0], &b.spans[0][0]));
-    let found = taken(&merged, pacing);
+    let found = seconds_of(&merged, pacing);
     // Two at a time is not the only way: all together, and all apart, are tried as well.
     let groups = if whole.seconds <= found.min(apart) {
         vec![whole]
@@ -84,11 +84,11 @@ pub(super) fn seconds(spans: Vec<Span>, pacing: &Pacing, islands: Islands) -> f6
         Islands::Together | Islands::OneByOne => vec![spans],
     };
     let groups: Vec<Group> = groups.iter().map(|spans| Group::new(spans, pacing)).collect();
-    taken(&groups, pacing)
+    seconds_of(&groups, pacing)
 }
 
 /// All groups, each reached from the nearest one that is left, s.
-fn taken(groups: &[Group], pacing: &Pacing) -> f64 {
+fn seconds_of(groups: &[Group], pacing: &Pacing) -> f64 {
     let mut all: f64 = groups.iter().map(|group| group.seconds).sum();
     let mut left: Vec<&Group> = groups.iter().collect();
     let Some(mut at) = left.pop() else { return 0.0 };
@@ -102,7 +102,7 @@ fn taken(groups: &[Group], pacing: &Pacing) -> f64 {
 }
 
 /// Merges groups as long as that saves time.
-fn merged(areas: Vec<Group>, pacing: &Pacing) -> Vec<Group> {
+fn merge(areas: Vec<Group>, pacing: &Pacing) -> Vec<Group> {
     let mut near: Vec<BTreeSet<usize>> = neighbours(&areas);
     let mut groups: Vec<Option<Group>> = areas.into_iter().map(Some).collect();
     let mut heap = BinaryHeap::new();

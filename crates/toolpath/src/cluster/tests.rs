@@ -102,7 +102,7 @@ fn every_stretch_is_in_one_group_and_groups_are_never_slower_than_either_extreme
         assert_eq!(groups, quickest(spans.clone(), &pacing));
         let take = |groups: &[Vec<Span>]| {
             let groups: Vec<Group> = groups.iter().map(|one| Group::new(one, &pacing)).collect();
-            taken(&groups, &pacing)
+            seconds_of(&groups, &pacing)
         };
         let apart = take(&areas(&spans, &pacing));
         let together = take(std::slice::from_ref(&spans));

@@ -1,7 +1,7 @@
 //! Bridges: short stretches that stay attached, so that a part does not drop out.
 
 use super::kerf::Corrected;
-use super::{FollowContext, told};
+use super::{FollowContext, tell};
 use crate::Name;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -56,7 +56,7 @@ pub(super) fn lay(
     let name = &context.step.name;
     let width = plain(how.width, 3);
     let told = [
-        told(
+        tell(
             Problem::error,
             Code::BridgeRoom,
             &too_many,
@@ -67,7 +67,7 @@ pub(super) fn lay(
             },
             "ask for fewer or narrower bridges, or say smallest, below which parts get none",
         ),
-        told(
+        tell(
             Problem::warning,
             Code::BridgeFewer,
             &fewer,

@@ -3,7 +3,7 @@
 use super::bridges::Stretches;
 use super::kerf::Corrected;
 use super::starts::{TOLERANCE, scrap_side};
-use super::{FollowContext, told};
+use super::{FollowContext, tell};
 use crate::Name;
 use crate::line::Entry;
 use rayon::prelude::*;
@@ -58,7 +58,7 @@ pub(super) fn loops(
     let tight: Vec<_> = looped.iter().filter(|(.., without)| *without > 0).collect();
     let names: Vec<Arc<Name>> = tight.iter().map(|(line, ..)| line.name.clone()).collect();
     let without = tight.iter().map(|(.., without)| without).sum();
-    let problem = told(
+    let problem = tell(
         Problem::warning,
         Code::CornerRoom,
         &names,
@@ -307,7 +307,7 @@ pub(super) fn tell_inside(
         }
     }
     let corners = count(spots.len(), "inside corner");
-    let note = told(
+    let note = tell(
         Problem::note,
         Code::InsideCorner,
         &names,

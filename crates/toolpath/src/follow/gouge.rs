@@ -9,7 +9,7 @@ use rstar::{AABB, RTree};
 use std::collections::{BTreeSet, HashSet};
 use std::sync::{Arc, OnceLock};
 use tinkite_base::geometry::region::{self, Combine, FillRule};
-use tinkite_base::geometry::{Contour, Piece, Point, Rect, hull, rounded};
+use tinkite_base::geometry::{Contour, Piece, Point, Rect, hull, round_to_grid};
 use tinkite_base::problem::{Code, Problem, Problems, count, few};
 use tinkite_base::quantity::plain;
 
@@ -116,7 +116,7 @@ impl<'a> Parts<'a> {
             if let Some(parent) = nest.parents[n].filter(|_| nest.is_hole(n)) {
                 holes[parent].push(n);
             }
-            if seen.insert(nest.lines[n].vertices().map(rounded).collect::<Vec<_>>()) {
+            if seen.insert(nest.lines[n].vertices().map(round_to_grid).collect::<Vec<_>>()) {
                 lines.push(boxed(nest.lines[n].bounds(), n));
             }
         }

@@ -1,7 +1,7 @@
 //! Kerf: lines moved by half the width that the beam removes, so that parts keep their size.
 
 use super::nest::Nest;
-use super::{Drawn, FollowContext, gouge, parents_of_parts, told};
+use super::{Drawn, FollowContext, gouge, parents_of_parts, tell};
 use crate::Name;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -101,7 +101,7 @@ fn report(
     let split: fn(&Drawn, &Vec<Contour>) -> bool = |_, parts| parts.len() > 1;
     let open: fn(&Drawn, &Vec<Contour>) -> bool = |line, _| !line.contour.closed;
     let all = [
-        told(
+        tell(
             Problem::error,
             Code::KerfVanishes,
             &which(vanished),
@@ -109,7 +109,7 @@ fn report(
             "say side = \"on-line\" in a step of its own for what is smaller than the beam, or leave it out",
         )
         .map(|p| p.seen_at(spots(vanished))),
-        told(
+        tell(
             Problem::warning,
             Code::KerfSplits,
             &which(split),
@@ -117,7 +117,7 @@ fn report(
             "a neck there is narrower than the beam; widen it in the drawing",
         )
         .map(|p| p.seen_at(spots(split))),
-        told(
+        tell(
             Problem::warning,
             Code::OpenKerf,
             &which(open),

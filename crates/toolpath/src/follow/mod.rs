@@ -69,7 +69,7 @@ pub(super) fn toolpaths(
     problems: &mut Problems,
 ) -> Vec<Toolpath> {
     let nest = context.needs_nest().then(|| Nest::of(context.kindred));
-    let drawn = drawn(shapes, nest.as_ref());
+    let drawn = lines_of(shapes, nest.as_ref());
     let drawn =
         if context.follow.shared_edges { shared::once(drawn, context, problems) } else { drawn };
     let drawn = seam::once(drawn, context, problems);
@@ -109,7 +109,7 @@ pub(super) fn toolpaths(
 
 /// The lines of some shapes, each with what lies round it. Holes may be of another colour than the
 /// outline, and so of another step: `nest`, where it is needed, holds them all.
-fn drawn(shapes: &[&LaidShape], nest: Option<&Nest<'_>>) -> Vec<Drawn> {
+fn lines_of(shapes: &[&LaidShape], nest: Option<&Nest<'_>>) -> Vec<Drawn> {
     let own = Nest::of(shapes);
     let numbers = nest.map(|nest| nest.numbers(shapes));
     let names: Vec<Arc<Name>> = shapes.iter().map(|laid| Arc::new(Name::of(laid))).collect();
@@ -143,7 +143,7 @@ fn parents_of_parts(parents: &[Option<usize>], counts: &[usize]) -> Vec<Option<u
 }
 
 /// One problem for many lines.
-fn told(
+fn tell(
     kind: fn(Code, String, String) -> Problem,
     code: Code,
     names: &[Arc<Name>],

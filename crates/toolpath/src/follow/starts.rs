@@ -2,7 +2,7 @@
 
 use super::bridges::Stretches;
 use super::kerf::Corrected;
-use super::{FollowContext, told};
+use super::{FollowContext, tell};
 use crate::Name;
 use crate::line::Entry;
 use rayon::prelude::*;
@@ -12,7 +12,7 @@ use std::collections::HashSet;
 use std::f64::consts::{FRAC_1_SQRT_2, FRAC_PI_2};
 use std::sync::Arc;
 use tinkite_base::geometry::region::{Polygon, signed_area};
-use tinkite_base::geometry::{Contour, Piece, Point, Vec2, rounded};
+use tinkite_base::geometry::{Contour, Piece, Point, Vec2, round_to_grid};
 use tinkite_base::problem::{Code, Problem, Problems};
 use tinkite_base::quantity::plain;
 use tinkite_job::{Corners, Follow, Lead, LeadShape, Side, Start};
@@ -58,7 +58,7 @@ pub(super) fn choose(
     let without: Vec<usize> = (0..lines.len()).filter(|n| !chosen[*n].1).collect();
     let names: Vec<Arc<Name>> = without.iter().map(|n| lines[*n].0.name.clone()).collect();
     let lead = follow.lead_in.or(follow.lead_out).map_or(0.0, |lead| lead.length);
-    let problem = told(
+    let problem = tell(
         Problem::warning,
         Code::LeadRoom,
         &names,
@@ -100,7 +100,7 @@ fn refuse_open(
     }
     let names: Vec<Arc<Name>> = open.iter().map(|line| line.name.clone()).collect();
     let keys = asked.join(", ");
-    let problem = told(
+    let problem = tell(
         Problem::error,
         Code::OpenLead,
         &names,
@@ -198,20 +198,20 @@ fn places(contour: &Contour, start: Start, length: f64) -> Vec<f64> {
                 at
             })
             .collect();
-        thinned(all)
+        thin(all)
     };
     match start {
         Start::Near(p) => vec![contour.nearest(p)],
         Start::Nearest => vertices(),
         Start::Corner => {
-            let corners = thinned(contour.corners());
+            let corners = thin(contour.corners());
             if corners.is_empty() { vertices() } else { corners }
         }
         Start::Flat => flats(contour, length),
     }
 }
 
-fn thinned(all: Vec<f64>) -> Vec<f64> {
+fn thin(all: Vec<f64>) -> Vec<f64> {
     let step = all.len().div_ceil(MOST_PLACES).max(1);
     all.into_iter().step_by(step).collect()
 }
@@ -373,7 +373,7 @@ impl<'a> Obstacles<'a> {
             .collect();
         // What is drawn many times over is in the way once.
         let mut seen = HashSet::with_capacity(segments.len());
-        let end = |p: [f64; 2]| rounded(Point::new(p[0], p[1]));
+        let end = |p: [f64; 2]| round_to_grid(Point::new(p[0], p[1]));
         segments.retain(|segment| seen.insert((end(segment.from), end(segment.to))));
         drop(seen);
         let clear = context.follow.kerf.max(context.job.machine.beam.width) / 2.0;

@@ -12,7 +12,7 @@ const SIGMA: f64 = 1.5;
 /// The threshold of each cell, 0 to 1.
 pub(super) fn thresholds() -> &'static [f32] {
     static MADE: OnceLock<Vec<f32>> = OnceLock::new();
-    MADE.get_or_init(made)
+    MADE.get_or_init(make)
 }
 
 /// Points on a square that repeats, and how crowded each cell is.
@@ -65,7 +65,7 @@ impl Points {
     }
 }
 
-fn made() -> Vec<f32> {
+fn make() -> Vec<f32> {
     let all = SIDE * SIDE;
     let mut points = Points::new();
     // A tenth of the cells, strewn by a fixed sequence (a linear congruence), then spread until nothing moves.

@@ -98,7 +98,7 @@ fn arrange_step(group: Vec<Toolpath>, step: &Step, start: Point, all: usize) -> 
             Order::Nearest => shortest(&free(), start),
             Order::PartByPart => part_by_part(&group, &stops, start, all),
             Order::Upwards => in_turn(&upwards(&group, &stops)),
-            Order::Listed(ids) => listed(&group, ids, &stops, start, all),
+            Order::Listed(ids) => list(&group, ids, &stops, start, all),
         }
     };
     in_order(group, entries::shortest(&stops, start, visits))
@@ -111,7 +111,7 @@ fn in_order(group: Vec<Toolpath>, visits: impl IntoIterator<Item = Visit>) -> Ve
         .into_iter()
         .filter_map(|visit| {
             let mut path = group[visit.stop].take()?;
-            path.burn = entered(path.burn, visit.entry);
+            path.burn = enter(path.burn, visit.entry);
             Some(path)
         })
         .collect()
@@ -168,7 +168,7 @@ fn stop(burn: &Burn, step: &Step) -> Stop {
     Stop::loop_between(entries, exits)
 }
 
-fn entered(burn: Burn, entry: usize) -> Burn {
+fn enter(burn: Burn, entry: usize) -> Burn {
     let Burn::Line(line) = burn else { return burn };
     let contour = &line.contour;
     Burn::Line(if contour.closed && line.entries.is_empty() {
@@ -228,7 +228,7 @@ fn upwards(group: &[Toolpath], stops: &[Stop]) -> Vec<usize> {
 }
 
 /// What is listed by its id, in that order and its own lines by nesting; then everything else.
-fn listed(
+fn list(
     group: &[Toolpath],
     ids: &[String],
     stops: &[Stop],

@@ -19,7 +19,7 @@ pub(super) fn broken(packages: &Packages) -> Done<Vec<String>> {
             to.retain(|to| !within(&modules[from], &modules[*to]));
         }
         for circle in circles(&arrows) {
-            let name = |n: &usize| shown(&modules[*n].file);
+            let name = |n: &usize| show(&modules[*n].file);
             found.push(circle.iter().map(name).collect::<Vec<_>>().join(", "));
         }
         found.extend(of_rooms(&modules, &arrows).map(|rooms| format!("{}: {rooms}", package.name)));
@@ -57,7 +57,7 @@ fn of_rooms(modules: &[Module], arrows: &[Vec<usize>]) -> impl Iterator<Item = S
     })
 }
 
-fn shown(file: &Path) -> String {
+fn show(file: &Path) -> String {
     file.strip_prefix(root()).unwrap_or(file).display().to_string()
 }
 

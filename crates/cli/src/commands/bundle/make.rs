@@ -145,7 +145,7 @@ fn listed_and_packed(
         job: job.into(),
         files: entries.clone(),
     };
-    let bytes = packed(&list, files)
+    let bytes = pack(&list, files)
         .map_err(|error| Refusal::Usage(format!("the bundle cannot be packed: {error}")))?;
     Ok((entries, bytes))
 }
@@ -169,7 +169,7 @@ fn rename(table: &mut dyn TableLike, from: &str, to: &str) {
 }
 
 /// The same files always give the same bytes: no clock, and names in order.
-fn packed(
+fn pack(
     list: &List,
     files: &BTreeMap<String, Vec<u8>>,
 ) -> Result<Vec<u8>, Box<dyn std::error::Error>> {

@@ -16,7 +16,7 @@ use tinkite_operate::head::by_hand::{ByHand, Stands};
 use tinkite_operate::head::moves::{arrived, lift, off, ready, word};
 
 pub(super) fn run(args: &HeadFocus, console: &Console) -> Result<(), Refusal> {
-    let (machine, thickness) = wanted(args)?;
+    let (machine, thickness) = machine_and_height(args)?;
     if machine.z.is_none() {
         return Err(Refusal::Usage(by_the_bed(&machine, thickness)));
     }
@@ -130,7 +130,7 @@ fn downwards(machine: &Machine, zero: Option<[f64; 3]>) -> Result<Vec<String>, R
 }
 
 /// The machine, and the thickness of the stock in mm unless a gauge block tells it.
-fn wanted(args: &HeadFocus) -> Result<(Machine, Option<f64>), Refusal> {
+fn machine_and_height(args: &HeadFocus) -> Result<(Machine, Option<f64>), Refusal> {
     let named = || -> Result<Machine, Refusal> {
         let Some(name) = defaults::machine(args.machine.as_ref())? else {
             return Err(Refusal::Usage("which machine? --machine NAME".into()));

@@ -67,7 +67,7 @@ pub(super) fn run(args: &HeadPanel, console: &Console) -> Result<(), Refusal> {
                 .into(),
         ));
     }
-    let (hand, aim) = opened(args)?;
+    let (hand, aim) = open(args)?;
     driven(hand, aim, console).map(|_| ())
 }
 
@@ -138,7 +138,7 @@ fn driven(mut hand: ByHand, aim: Aim, console: &Console) -> Result<usize, Refusa
 }
 
 /// The machine, and the corners of the job where one is named.
-fn opened(args: &HeadPanel) -> Result<(ByHand, Aim), Refusal> {
+fn open(args: &HeadPanel) -> Result<(ByHand, Aim), Refusal> {
     let Some(path) = &args.job else {
         let Some(machine) = defaults::machine(args.machine.as_ref())? else {
             return Err(Refusal::Usage(

@@ -33,7 +33,7 @@ pub(super) fn run(args: &MachineNew, console: &Console) -> Result<(), Refusal> {
     if let Some(name) = &args.from {
         let mut link = link::open(name, &template, None)?;
         let connected = ask(link.as_mut(), template.dialect)?;
-        changes.extend(told(&connected, &template));
+        changes.extend(changes_from(&connected, &template));
         changes.push(Change::text("link", "to", name));
     }
     changes.extend(typed(args, &template)?);
@@ -105,7 +105,7 @@ fn typed(args: &MachineNew, template: &Machine) -> Result<Vec<Change>, Refusal> 
 }
 
 /// What the controller says of itself.
-fn told(connected: &Connected, template: &Machine) -> Vec<Change> {
+fn changes_from(connected: &Connected, template: &Machine) -> Vec<Change> {
     let said = |key: u16| connected.settings.get(&key).copied();
     let speed = |value: f64| format!("{} mm/s", plain(value / 60.0, 3));
     let length = |value: f64| format!("{} mm", plain(value, 3));

@@ -83,7 +83,7 @@ impl Questions {
     }
 
     fn ask_pointing(&mut self, text: String, now: Pointing) -> Result<String, Refusal> {
-        let (x, y) = counted(now);
+        let (x, y) = sides_of(now);
         loop {
             let x = whereto("Which way does X count, seen from the front", x)?;
             let usual = if matches!(x, Whereto::Right | Whereto::Left) {
@@ -135,7 +135,7 @@ fn questions(template: &Machine) -> Vec<Question> {
 }
 
 /// Which way the axes count.
-fn counted(pointing: Pointing) -> (Whereto, Whereto) {
+fn sides_of(pointing: Pointing) -> (Whereto, Whereto) {
     let across = |reversed| if reversed { Whereto::Left } else { Whereto::Right };
     let away = |reversed| if reversed { Whereto::Towards } else { Whereto::Away };
     if pointing.exchanged {

@@ -70,7 +70,7 @@ pub(super) fn run(args: &JobCall, console: &Console) -> Result<(), Refusal> {
     if console.json {
         return console.json(&FastersJson { seconds, tried, faster });
     }
-    told(&made, seconds, (tried, left), &faster, console)
+    tell(&made, seconds, (tried, left), &faster, console)
 }
 
 /// The job with one change.
@@ -86,7 +86,7 @@ fn tried_out(args: &JobCall, change: &Change) -> Result<Made, Refusal> {
     }
 }
 
-fn told(
+fn tell(
     made: &Made,
     seconds: f64,
     (tried, left): (usize, usize),

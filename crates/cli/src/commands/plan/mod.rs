@@ -48,11 +48,11 @@ pub(super) fn once(job: &JobCall, console: &Console) -> Result<WatchResult, Refu
         console.json(&plan::json(&made))?;
         return Ok(outcome);
     }
-    told(made, console)?;
+    tell(made, console)?;
     Ok(outcome)
 }
 
-fn told(made: Made, console: &Console) -> Result<(), Refusal> {
+fn tell(made: Made, console: &Console) -> Result<(), Refusal> {
     console.result(&plan::text(&made, console.unit))?;
     door::show(&load::located(made.compiled.problems, &made.sources), &made.sources, console);
     Ok(())
@@ -86,7 +86,7 @@ fn all(jobs: &[JobCall], console: &Console) -> Result<WatchResult, Refusal> {
         .collect();
     rows.extend(sums.map(|sums| row("in all".into(), String::new(), sums)));
     for one in made {
-        told(one, console)?;
+        tell(one, console)?;
         console.result("")?;
     }
     let (burnt, travel) = (format!("burn {}", unit.symbol()), format!("travel {}", unit.symbol()));

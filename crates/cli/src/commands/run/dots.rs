@@ -6,7 +6,7 @@ use ratatui_core::style::Style;
 use std::io;
 use tinkite_core::machine::Dialect;
 use tinkite_operate::run::news::BeganNews;
-use tinkite_operate::run::program::buffered;
+use tinkite_operate::run::program::buffer;
 use tinkite_run::Walk;
 
 /// What is burnt, as points close enough for any terminal, each with its line.
@@ -41,7 +41,7 @@ impl Dots {
     /// A program that cannot be read.
     pub(super) fn of(began: &BeganNews, dialect: Dialect, around: Option<f64>) -> io::Result<Self> {
         let walk = Walk { dialect, began: began.standing.into() };
-        let program = || buffered(began.program.reader());
+        let program = || buffer(began.program.reader());
         let unrolled = std::f64::consts::PI * around.unwrap_or(0.0) / 360.0;
         let flat = |at: [f64; 6]| (at[0], at[1] + at[3] * unrolled);
         let mut bounds = [f64::INFINITY, f64::INFINITY, f64::NEG_INFINITY, f64::NEG_INFINITY];

@@ -13,7 +13,7 @@ use tinkite_files::load;
 use tinkite_files::machines;
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_log::{Log, RunEntry};
-use tinkite_operate::run::program::{Checked, FoundProgram, ProgramFile, written};
+use tinkite_operate::run::program::{Checked, FoundProgram, ProgramFile, write};
 
 /// Gets the program and refuses whatever would go wrong.
 pub(super) fn prepare(args: &Run, path: &Path, console: &Console) -> Result<ProgramFile, Refusal> {
@@ -23,7 +23,7 @@ pub(super) fn prepare(args: &Run, path: &Path, console: &Console) -> Result<Prog
     }
     let (machine, part) = (args.machine.clone(), args.part.clone().into());
     let job = JobCall { job: path.to_path_buf(), machine, part };
-    let program = made(&job, Some(console), console)?;
+    let program = make(&job, Some(console), console)?;
     if program.counts_on && args.log.path.is_some() {
         return Err(Refusal::Usage(
             "the job's serial numbers go on from run to run, and plan, draw and emit look for them in the usual log: set TINKITE_LOG instead of --log".into(),
@@ -33,7 +33,7 @@ pub(super) fn prepare(args: &Run, path: &Path, console: &Console) -> Result<Prog
 }
 
 /// The program of a job; what is doubtful in it is told to `doubts`.
-pub(super) fn made(
+pub(super) fn make(
     job: &JobCall,
     doubts: Option<&Console>,
     console: &Console,
@@ -43,11 +43,11 @@ pub(super) fn made(
         let problems = std::mem::take(&mut made.compiled.problems);
         door::show(&load::located(problems, &made.sources), &made.sources, console);
     }
-    accept(ProgramFile::of(written(job, made)?)?, console)
+    accept(ProgramFile::of(write(job, made)?)?, console)
 }
 
 /// The program of a run in the log.
-pub(super) fn remembered(
+pub(super) fn recall(
     log: &Log,
     entry: &RunEntry,
     console: &Console,

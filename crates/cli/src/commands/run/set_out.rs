@@ -42,11 +42,11 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
             let log = log()?;
             let entry = log.entry(run)?;
             let (program, beginning) = if args.go_on.is_some() {
-                let whole = program::remembered(&log, &entry, console)?;
+                let whole = program::recall(&log, &entry, console)?;
                 let beginning = rest_of(args, &log, &entry, &whole, console)?;
                 (whole, beginning)
             } else if args.part.is_whole() {
-                (program::remembered(&log, &entry, console)?, Beginning::Start)
+                (program::recall(&log, &entry, console)?, Beginning::Start)
             } else {
                 series::next(args, &log, &entry, console)?
             };

@@ -330,7 +330,7 @@ impl<'c> Watcher<'c> {
 
     /// Where the run is, in words.
     pub(super) fn place(&self, ended: &Ended) -> String {
-        let place = reached(ended);
+        let place = place_of(ended);
         let step =
             self.progress.step(place).map_or(String::new(), |step| format!(" (step {step})"));
         let at = ended.halt.position.and_then(flat);
@@ -351,7 +351,7 @@ impl<'c> Watcher<'c> {
                 how,
                 run,
                 dark: beam::word(ended.dark),
-                line: if how == "done" { lines } else { reached(ended).line.min(lines) },
+                line: if how == "done" { lines } else { place_of(ended).line.min(lines) },
                 certain: matches!(ended.halt.whereabouts, Whereabouts::End | Whereabouts::Here(_)),
                 lines_acknowledged: ended.acknowledged,
                 lines_sent: ended.sent,
@@ -368,7 +368,7 @@ impl<'c> Watcher<'c> {
 }
 
 /// The place that the head has reached, as far as is known.
-fn reached(ended: &Ended) -> Place {
+fn place_of(ended: &Ended) -> Place {
     match ended.halt.whereabouts {
         Whereabouts::Here(place) | Whereabouts::Between(place, _) => place,
         _ => ended.halt.seen,

@@ -8,7 +8,7 @@ use tinkite_base::geometry::Point;
 /// Of all pairs of neighbours the nearest are joined first, as long as nothing gets a third join and no ring is closed;
 /// the pieces of tour that come of it are visited one after the other, the nearest end next (J. L. Bentley, "Fast
 /// algorithms for geometric traveling salesman problems", 1992). Nothing has to come before anything here.
-pub(super) fn joined(stops: &[Stop], start: Point, near: &[Vec<Neighbour>]) -> Vec<Visit> {
+pub(super) fn join(stops: &[Stop], start: Point, near: &[Vec<Neighbour>]) -> Vec<Visit> {
     let pieces = pieces(near);
     let middle = |stop: usize| stops[stop].bounds().center();
     let lines: Vec<Stop> = pieces

@@ -103,7 +103,7 @@ pub(super) fn shorten(
     let none = vec![None; stops.len()];
     let free = before.iter().all(Option::is_none);
     let first = if free { visits.clone() } else { greedy(stops, &none, start) };
-    let joined = || (count <= KICKABLE).then(|| joined::joined(stops, start, &near));
+    let joined = || (count <= KICKABLE).then(|| joined::join(stops, start, &near));
     let (first, second) = rayon::join(
         || search.settled(&none, first),
         || joined().map(|visits| search.settled(&none, visits)),
@@ -319,7 +319,7 @@ mod tests {
             ends in proptest::collection::vec((0.0..100.0f64, 0.0..100.0f64, 0.0..100.0f64, 0.0..100.0f64, 0u8..4), 2..60),
         ) {
             let stops: Vec<Stop> = ends.into_iter().map(stop).collect();
-            let visits = joined::joined(&stops, Point::ZERO, &neighbours(&stops));
+            let visits = joined::join(&stops, Point::ZERO, &neighbours(&stops));
             prop_assert_eq!(sorted_stops(&visits), (0..stops.len()).collect::<Vec<_>>());
         }
 

@@ -88,7 +88,7 @@ impl AxisMove {
     pub fn circle(&self) -> Option<Circle> {
         let arc = self.arc?;
         let [x, y] = [0, 1].map(|n| self.from[n] + arc.centre[n]);
-        let sweep = turned(self.from, self.to, [x, y], arc.clockwise);
+        let sweep = sweep_between(self.from, self.to, [x, y], arc.clockwise);
         Some(Circle { centre: [x as f64 / 1000.0, y as f64 / 1000.0], sweep })
     }
 
@@ -158,7 +158,7 @@ impl AxisMove {
 }
 
 /// How far an arc between rounded points turns, rad, with its sign.
-fn turned(from: [Micron; 2], to: [Micron; 2], centre: [Micron; 2], clockwise: bool) -> f64 {
+fn sweep_between(from: [Micron; 2], to: [Micron; 2], centre: [Micron; 2], clockwise: bool) -> f64 {
     let spoke = |p: [Micron; 2]| Vec2::new((p[0] - centre[0]) as f64, (p[1] - centre[1]) as f64);
     let (a, b) = (spoke(from), spoke(to));
     let sign = if clockwise { -1.0 } else { 1.0 };
@@ -179,7 +179,7 @@ pub(super) fn arc(
     let clockwise = sweep < 0.0;
     // Ends and centre are each off by half a thousandth at most.
     let radii_agree = (radius(from) - radius(to)).abs() < 4.0;
-    let turn = turned(from, to, centre, clockwise);
+    let turn = sweep_between(from, to, centre, clockwise);
     let same = (turn - sweep).abs() < 0.1 * sweep.abs() + 1e-6;
     let from_start = [centre[0] - from[0], centre[1] - from[1]];
     (radii_agree && same).then_some(Arc { centre: from_start, clockwise })
