@@ -139,12 +139,21 @@ pub struct Ways {
 }
 
 impl Ways {
-    /// How long the line lasts at its feed, s; a rapid goes at `rapid` mm/s.
+    /// How long the line lasts at most, s: each motion begins and ends at rest, and gains and loses speed with no less
+    /// than `acceleration` (mm/s^2, above zero); a rapid goes at `rapid` mm/s.
     #[must_use]
-    pub fn lasts(&self, rapid: f64) -> f64 {
+    pub fn lasts(&self, rapid: f64, acceleration: f64) -> f64 {
         let time = |way: &LineMotion| {
             let speed = if way.speed.is_finite() { way.speed } else { rapid };
-            if speed > 0.0 { way.length() / speed } else { 0.0 }
+            let length = way.length();
+            if speed <= 0.0 {
+                0.0
+            } else if length * acceleration >= speed * speed {
+                // Uniform acceleration to the speed, and back to rest.
+                length / speed + speed / acceleration
+            } else {
+                2.0 * (length / acceleration).sqrt()
+            }
         };
         self.motions.iter().map(time).sum::<f64>() + self.seconds
     }
@@ -238,6 +247,13 @@ impl Trail {
     #[must_use]
     pub fn stands(&self) -> Option<Axes> {
         self.known.iter().all(|known| *known).then_some(self.modal.at)
+    }
+
+    /// The same as the program counts it: X, Y, Z from its zero, mm.
+    #[must_use]
+    pub fn stands_for_program(&self) -> Option<[f64; 3]> {
+        let [x, y, z, ..] = self.modal.named();
+        self.stands().map(|_| [x, y, z])
     }
 
     /// Whether the beam would burn on a feed move now, or burns where the head stands.

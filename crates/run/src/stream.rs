@@ -83,6 +83,8 @@ pub struct Stream<B> {
     locator: Locator,
     reports: Reports,
     printer: bool,
+    /// The least of its axes, mm/s^2.
+    acceleration: f64,
     ended: bool,
     /// Places in an empty planner, as it was seen.
     room: Option<usize>,
@@ -109,6 +111,7 @@ impl<B: BufRead> Stream<B> {
             locator: Locator::new(1),
             reports: Reports::new(machine, Some(offset)),
             printer: machine.dialect == Dialect::Reprap,
+            acceleration: machine.x.acceleration.min(machine.y.acceleration).max(1.0),
             ended: false,
             room: None,
             last: None,
@@ -154,8 +157,10 @@ impl<B: BufRead> Stream<B> {
                     let Some(bytes) = told else { continue };
                     let number = self.outgoing.number();
                     let ways = self.trail.line(&bytes);
-                    let lasts = Span((ways.lasts(SLOWEST).min(MOST_SECONDS) * 1e6) as u64);
-                    let effect = Effect { lasts, dark: !self.trail.is_lit() };
+                    let lasts = ways.lasts(SLOWEST, self.acceleration).min(MOST_SECONDS);
+                    let lasts = Span((lasts * 1e6) as u64);
+                    let stands = self.trail.stands_for_program();
+                    let effect = Effect { lasts, dark: !self.trail.is_lit(), stands };
                     self.locator.sent(number, ways);
                     session
                         .enqueue_with(number, bytes, effect)

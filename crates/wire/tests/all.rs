@@ -5,3 +5,4 @@ mod board;
 
 mod accounts;
 mod begin;
+mod darkness;

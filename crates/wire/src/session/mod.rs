@@ -185,12 +185,19 @@ pub enum Adjust {
 }
 
 /// What a line of a program does.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Effect {
-    /// How long it lets the head move or stand.
+    /// How long it lets the head move or stand, at most.
     pub lasts: Span,
     /// Whether the beam is off behind it.
     pub dark: bool,
+    /// Where the head stands behind it, mm in the program's coordinates, where that is known.
+    pub stands: Option<[f64; 3]>,
+}
+
+impl Effect {
+    /// A line that moves nothing and lights nothing.
+    pub const NOTHING: Self = Self { lasts: Span(0), dark: true, stands: None };
 }
 
 /// A line longer than the controller takes.
@@ -364,7 +371,7 @@ impl Session {
     /// # Errors
     /// Lines that the controller would not take whole.
     pub fn enqueue(&mut self, number: u32, text: Vec<u8>) -> Result<(), LineTooLong> {
-        self.enqueue_with(number, text, Effect { lasts: Span::default(), dark: true })
+        self.enqueue_with(number, text, Effect::NOTHING)
     }
 
     /// The same for a line of which it is known what it does: it is given its time, and a hold comes

@@ -2,6 +2,8 @@
 //! one line in hand, a planner of some places. It moves nothing; each move takes its time. Its answers
 //! can be lost and doubled.
 
+pub(crate) mod printer;
+
 use std::collections::{BTreeMap, VecDeque};
 use tinkite_wire::{Dark, Event, Instant, Outcome, Protocol, Session, Settings};
 

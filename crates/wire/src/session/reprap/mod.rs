@@ -4,16 +4,20 @@
 //! The protocol has no byte that halts the head at once; what the board has taken into its planner
 //! it runs. The checksum finds one changed byte in a line, not two that changed alike.
 //!
-//! A stop sends `M410` (quick stop), sets the line counter anew with `M110`, and sends `M107`, `M5`
-//! and `M114` under the next numbers, all of it again until the position that `M114` asks for is
-//! heard: a board takes numbered lines whole and in turn, or not at all, so by then it is dark. The
-//! same goes out behind the last line of a program, without the quick stop.
+//! A stop, and the end of a program, is a state of its own ([`stopping`]) that lasts until the board is proved to be dark.
+
+mod planned;
+mod stopping;
+mod text;
 
 use super::{Connected, Dark, Effect, Event, Failure, LineTooLong, Outcome, Settings};
 use crate::deframer::Deframer;
 use crate::instant::{Instant, Span};
 use crate::message::Status;
+use planned::Planned;
 use std::collections::VecDeque;
+use stopping::{Proof, Stopping};
+use text::{framed, position, room};
 
 /// A line that was sent and not yet answered.
 #[derive(Debug, Clone)]
@@ -23,6 +27,22 @@ struct Sent {
     /// Line of the program's text; none for our own.
     line: Option<u32>,
     text: Vec<u8>,
+    /// How often it was sent again because nothing was heard.
+    tries: u32,
+    /// How often it was asked for again.
+    resends: u32,
+    /// A line was asked for that cannot be meant, once: the number may have been spoilt on the way.
+    strange: bool,
+    /// A resend was asked for; the `ok` behind it is no answer to the line.
+    asked_again: bool,
+    /// The board complained, and what it wants again was not understood yet.
+    doubt: bool,
+}
+
+impl Sent {
+    fn framed(&self) -> Vec<u8> {
+        framed(self.number, &self.text)
+    }
 }
 
 /// A line that is not yet sent.
@@ -36,8 +56,7 @@ struct Waiting {
 
 impl Waiting {
     fn question(text: &[u8]) -> Self {
-        let effect = Effect { lasts: Span::default(), dark: true };
-        Self { line: None, text: text.to_vec(), effect }
+        Self { line: None, text: text.to_vec(), effect: Effect::NOTHING }
     }
 }
 
@@ -46,9 +65,16 @@ enum Phase {
     /// Waiting for a first sign of life.
     Greeting {
         until: Instant,
+        again: Instant,
+        /// The greeting was spoilt: the `ok` behind the complaint is no answer to it.
+        spoilt: bool,
     },
     /// It waits until the head stands and says where; then it is asked where that is.
-    Asking(Connected),
+    Asking {
+        connected: Connected,
+        /// The position that it told last, mm.
+        told: Option<[f64; 3]>,
+    },
     /// Answering; the stream has not begun.
     Ready,
     /// Lines go out.
@@ -57,27 +83,21 @@ enum Phase {
     Paused,
     /// Everything is sent; waiting until the machine stands.
     Draining,
-    /// Stopping, or behind the last line: what makes it dark is said again until it is answered.
-    Stopping {
-        outcome: Outcome,
-        until: Instant,
-        again: Instant,
-    },
+    /// Stopping, or behind the last line: until it is proved to be dark.
+    Stopping(Stopping),
     Ended,
 }
 
-/// How long a board may take over what stops it.
-const STOP: Span = Span::millis(6000);
-/// How often what stops it is said again.
-const STOP_AGAIN: Span = Span::millis(700);
-/// Where the line counter stands for a stop: no program is as long.
-const STOP_NUMBER: u64 = 900_000_000;
+impl Phase {
+    fn greeting(now: Instant, settings: &Settings) -> Self {
+        Self::Greeting { until: now + settings.greeting, again: now, spoilt: false }
+    }
+}
+
 /// How often a board that says nothing is greeted again.
 const GREET: Span = Span::millis(1000);
 /// How often a line without an answer is sent again before the board is called silent.
 const MOST_TRIES: u32 = 4;
-/// The most moves that a board has in its planner.
-const PLANNER: usize = 64;
 /// How often a line may be asked for again before the link is called broken.
 const MOST_RESENDS: u32 = 12;
 /// Lines that are kept ready for sending.
@@ -90,23 +110,11 @@ pub(super) struct Reprap {
     state: Phase,
     deframer: Deframer,
     waiting: VecDeque<Waiting>,
-    /// How long the last lines last: what the board may have in its planner.
-    planned: VecDeque<Span>,
+    planned: Planned,
     sent: Option<Sent>,
-    /// Whether the board has answered what was sent.
-    free: bool,
     /// Bytes that go out without waiting for an answer.
     urgent: Vec<u8>,
     next_number: u64,
-    resends: u32,
-    /// How often a line without an answer was sent again.
-    asked_twice: u32,
-    /// The board complained, and what it wants again was not understood yet.
-    doubt: bool,
-    /// It asked for a line that cannot be meant, once: the number may have been spoilt on the way.
-    strange: bool,
-    /// A resend was asked for; the `ok` behind it is no answer to the line.
-    asked_again: bool,
     all_enqueued: bool,
     acknowledged: u32,
     last_line: Option<u32>,
@@ -118,34 +126,25 @@ pub(super) struct Reprap {
     answers_for_beam: bool,
     /// It has just started.
     restarted: bool,
-    /// The position that it told last, mm.
-    told: Option<[f64; 3]>,
     /// When the board answered, or said that it is busy, or a line went out. Temperatures and the like
     /// come by themselves and answer nothing.
     answered_at: Instant,
     /// The time, as it was told last.
     now: Instant,
-    next_question: Instant,
     events: VecDeque<Event>,
 }
 
 impl Reprap {
     pub(super) fn new(settings: Settings, now: Instant) -> Self {
         Self {
+            state: Phase::greeting(now, &settings),
             settings,
-            state: Phase::Greeting { until: now + settings.greeting },
             deframer: Deframer::default(),
             waiting: VecDeque::new(),
-            planned: VecDeque::new(),
+            planned: Planned::default(),
             sent: None,
-            free: false,
             urgent: Vec::new(),
             next_number: 1,
-            resends: 0,
-            asked_twice: 0,
-            doubt: false,
-            strange: false,
-            asked_again: false,
             all_enqueued: false,
             acknowledged: 0,
             last_line: None,
@@ -153,10 +152,8 @@ impl Reprap {
             holding: false,
             answers_for_beam: false,
             restarted: false,
-            told: None,
             answered_at: now,
             now,
-            next_question: now,
             events: VecDeque::new(),
         }
     }
@@ -170,34 +167,38 @@ impl Reprap {
 
     pub(super) fn handle_timeout(&mut self, now: Instant) {
         self.now = now;
-        match &self.state {
-            Phase::Ended => {}
-            Phase::Greeting { until } if now >= *until => {
+        match &mut self.state {
+            Phase::Ended | Phase::Ready | Phase::Paused => {}
+            Phase::Greeting { until, .. } if now >= *until => {
                 self.end(Outcome::Failed(Failure::NoAnswer), Dark::Untouched);
             }
-            Phase::Greeting { .. } if now >= self.next_question => {
+            Phase::Greeting { again, .. } if now >= *again => {
                 // It sets the line counter, and its answer is the first sign of life.
                 self.urgent.extend_from_slice(&framed(0, b"M110 N0"));
-                self.next_question = now + GREET;
+                *again = now + GREET;
             }
-            Phase::Stopping { until, .. } if now >= *until => self.finish_stop(Dark::Asked),
-            Phase::Stopping { again, .. } if now >= *again => self.say_stop(now),
-            Phase::Greeting { .. } | Phase::Stopping { .. } | Phase::Ready | Phase::Paused => {}
-            // A board that is busy says so; one that says nothing may have lost the line, or its
-            // answer was lost. Numbers keep it from being run twice.
-            _ if !self.free && now >= self.answered_at + self.patience() => {
-                self.asked_twice += 1;
-                self.answered_at = now;
-                match &self.sent {
-                    Some(sent) if self.asked_twice <= MOST_TRIES => {
-                        // The end of a line ends whatever half of one was left behind.
-                        self.urgent.push(b'\n');
-                        self.urgent.extend_from_slice(&framed(sent.number, &sent.text));
-                    }
-                    _ => self.halt(now, Outcome::Failed(Failure::Silent)),
-                }
+            Phase::Greeting { .. } => {}
+            Phase::Stopping(stopping) if stopping.is_over(now) => self.finish_stop(Dark::Asked),
+            Phase::Stopping(stopping) => stopping.say(now, &mut self.urgent),
+            _ => self.send_again(now),
+        }
+    }
+
+    /// A board that is busy says so; one that says nothing may have lost the line, or its answer was lost. Numbers keep
+    /// it from being run twice.
+    fn send_again(&mut self, now: Instant) {
+        if self.sent.is_none() || now < self.answered_at + self.patience() {
+            return;
+        }
+        self.answered_at = now;
+        match &mut self.sent {
+            Some(sent) if sent.tries < MOST_TRIES => {
+                sent.tries += 1;
+                // The end of a line ends whatever half of one was left behind.
+                self.urgent.push(b'\n');
+                self.urgent.extend_from_slice(&sent.framed());
             }
-            _ => {}
+            _ => self.halt(now, Outcome::Failed(Failure::Silent)),
         }
     }
 
@@ -205,7 +206,7 @@ impl Reprap {
         // What was sent last may not have got through, and nobody will say so.
         let outcome = match std::mem::replace(&mut self.state, Phase::Ended) {
             Phase::Ended => return,
-            Phase::Stopping { outcome, .. } if outcome != Outcome::Done => outcome,
+            Phase::Stopping(stopping) if stopping.outcome != Outcome::Done => stopping.outcome,
             _ => Outcome::Failed(Failure::Closed),
         };
         self.end(outcome, Dark::Unknown);
@@ -290,7 +291,7 @@ impl Reprap {
 
     pub(super) fn darken(&mut self, now: Instant) {
         self.answers_for_beam = true;
-        if !matches!(self.state, Phase::Ended | Phase::Stopping { .. }) {
+        if !matches!(self.state, Phase::Ended | Phase::Stopping(_)) {
             self.go_dark(now, Outcome::Stopped);
         }
     }
@@ -298,23 +299,30 @@ impl Reprap {
     pub(super) fn poll_transmit(&mut self, out: &mut Vec<u8>) -> bool {
         let before = out.len();
         out.append(&mut self.urgent);
-        let sends = matches!(self.state, Phase::Asking(_) | Phase::Streaming | Phase::Draining);
+        let sends = matches!(self.state, Phase::Asking { .. } | Phase::Streaming | Phase::Draining);
         if sends
-            && self.free
             && self.sent.is_none()
             && let Some(Waiting { line, text, effect }) = self.waiting.pop_front()
         {
-            if self.planned.len() >= PLANNER {
-                self.planned.pop_front();
+            // Questions of our own move nothing.
+            if line.is_some() {
+                self.planned.send(self.now, effect);
             }
-            self.planned.push_back(effect.lasts);
             self.dark = effect.dark;
             let number = self.next_number;
             self.next_number += 1;
             out.extend_from_slice(&framed(number, &text));
             self.last_line = line.or(self.last_line);
-            self.sent = Some(Sent { number, line, text });
-            self.free = false;
+            self.sent = Some(Sent {
+                number,
+                line,
+                text,
+                tries: 0,
+                resends: 0,
+                strange: false,
+                asked_again: false,
+                doubt: false,
+            });
             self.answered_at = self.now;
             if self.all_enqueued && self.waiting.is_empty() {
                 self.state = Phase::Draining;
@@ -327,21 +335,20 @@ impl Reprap {
     pub(super) fn poll_timeout(&self) -> Option<Instant> {
         match &self.state {
             Phase::Ended => None,
-            Phase::Greeting { until } => Some((*until).min(self.next_question)),
-            Phase::Stopping { until, again, .. } => Some((*until).min(*again)),
+            Phase::Greeting { until, again, .. } => Some((*until).min(*again)),
+            Phase::Stopping(stopping) => Some(stopping.timeout()),
             _ => Some(self.answered_at + self.patience()),
         }
     }
 
     /// How long an answer is waited for before the line is sent again: longer each time.
     fn patience(&self) -> Span {
-        let once =
-            self.settings.silence.0 / u64::from(MOST_TRIES) * u64::from(self.asked_twice + 1);
-        let planned = self.planned.iter().map(|lasts| lasts.0);
+        let tries = self.sent.as_ref().map_or(0, |sent| sent.tries);
+        let once = self.settings.silence.0 / u64::from(MOST_TRIES) * u64::from(tries + 1);
         // A move waits for one place in the planner, everything else for all that is planned.
         let moves = self.sent.as_ref().is_none_or(|sent| sent.text.first() == Some(&b'G'));
-        let runs = if moves { planned.max().unwrap_or(0) } else { planned.sum() };
-        Span(once.saturating_add(runs))
+        let runs = if moves { self.planned.longest() } else { self.planned.all() };
+        Span(once.saturating_add(runs.0))
     }
 
     pub(super) fn poll_event(&mut self) -> Option<Event> {
@@ -361,7 +368,7 @@ impl Reprap {
     }
 
     pub(super) fn is_stopping(&self) -> bool {
-        matches!(self.state, Phase::Stopping { .. })
+        matches!(self.state, Phase::Stopping(_))
     }
 
     pub(super) fn has_restarted(&self) -> bool {
@@ -369,32 +376,24 @@ impl Reprap {
     }
 
     pub(super) fn in_flight(&self) -> usize {
-        self.sent.as_ref().map_or(0, |sent| framed(sent.number, &sent.text).len())
+        self.sent.as_ref().map_or(0, |sent| sent.framed().len())
     }
 
     fn heard(&mut self, now: Instant, line: &str) {
         if self.is_over() || line.is_empty() {
             return;
         }
-        if let Phase::Stopping { .. } = self.state {
-            // Answers to lines of the program may still come; only this one proves anything.
-            if let Some(position) = position(line) {
-                let mut status = Status::standing(position);
-                status.taken = self.acknowledged;
-                self.events.push_back(Event::Status(status));
-                self.finish_stop(Dark::Confirmed);
-            } else if line == "start" {
-                // It has heard nothing of what was said before.
-                self.restarted = true;
-                self.say_stop(now);
-            }
-            return;
+        let is_ok = line == "ok" || line.starts_with("ok ");
+        if is_ok {
+            self.planned.tell_room(room(line));
+        }
+        if let Phase::Stopping(_) = self.state {
+            return self.heard_while_stopping(now, line, is_ok);
         }
         let asked = line
             .strip_prefix("Resend:")
             .or_else(|| line.strip_prefix("rs"))
             .map(|rest| rest.trim().trim_start_matches('N').trim().parse::<u64>());
-        let is_ok = line == "ok" || line.starts_with("ok ");
         if asked.is_some() || is_ok || line.contains("busy:") {
             self.answered_at = now;
         }
@@ -405,28 +404,14 @@ impl Reprap {
             return self.answered(now);
         }
         if line == "start" {
-            self.restarted = true;
-            if let Phase::Asking(_) = self.state {
-                // It is greeted anew: numbers and questions are lost.
-                self.waiting.clear();
-                self.sent = None;
-                self.next_number = 1;
-                self.state = Phase::Greeting { until: now + self.settings.greeting };
-                self.next_question = now;
-                return;
-            }
-            // Whatever it had taken is lost.
-            if !matches!(self.state, Phase::Greeting { .. }) {
-                self.end(Outcome::Failed(Failure::Restarted), Dark::Unknown);
-            }
-            return;
+            return self.started_anew(now);
         }
         if line.starts_with("!!") || line.starts_with("Error:Printer halted") {
             return self.end(Outcome::Failed(Failure::Halted(line.to_string())), Dark::Unknown);
         }
-        if let Phase::Asking(connected) = &mut self.state {
+        if let Phase::Asking { connected, told } = &mut self.state {
             if let Some(position) = position(line) {
-                let again = self.told.replace(position) == Some(position);
+                let again = told.replace(position) == Some(position);
                 connected.position = again.then_some(position);
                 return;
             } else if line.starts_with("echo:Unknown command:") {
@@ -439,24 +424,73 @@ impl Reprap {
             let failure = Failure::Unknown { line: sent, text: what.trim().to_string() };
             return self.halt(now, Outcome::Failed(failure));
         }
-        // `busy:` only keeps the sender waiting; checksum errors are followed by a resend.
+        // `busy:` only keeps the sender waiting; checksum errors are followed by a resend; positions come by themselves
+        // where the board was told to.
         if line.starts_with("Error:") {
-            self.doubt = true;
-        } else if !line.contains("busy:") {
+            self.sent.iter_mut().for_each(|sent| sent.doubt = true);
+        } else if !line.contains("busy:") && position(line).is_none() {
             self.events.push_back(Event::Said(line.to_string()));
         }
     }
 
-    fn answered(&mut self, now: Instant) {
-        if std::mem::take(&mut self.asked_again) {
-            // The `ok` that follows a resend only frees the line.
-            return;
+    fn heard_while_stopping(&mut self, now: Instant, line: &str, is_ok: bool) {
+        let Phase::Stopping(stopping) = &mut self.state else { return };
+        if is_ok {
+            if let Proof::Dark(position) = stopping.answer(now, &self.planned) {
+                let mut status = Status::standing(position);
+                status.taken = self.acknowledged;
+                self.events.push_back(Event::Status(status));
+                self.finish_stop(Dark::Confirmed);
+            }
+        } else if let Some(position) = position(line) {
+            stopping.tell(position);
+        } else if line == "start" {
+            // It has heard nothing of what was said before.
+            self.restarted = true;
+            self.planned.forget(now);
+            stopping.begin_again(now);
+            stopping.say(now, &mut self.urgent);
+        } else {
+            stopping.hear();
+            let unknown = line.starts_with("echo:Unknown command:") && line.contains("M410");
+            if unknown && !std::mem::replace(&mut stopping.runs_on, true) {
+                let left = self.planned.until().0.saturating_sub(now.0) as f64 / 1e6;
+                self.events.push_back(Event::Said(format!(
+                    "the board has no quick stop (M410): it runs what it has planned, for {left:.0} s at most"
+                )));
+            }
         }
-        if let Phase::Greeting { .. } = self.state {
-            self.free = true;
+    }
+
+    /// It has started, now or in the middle of everything.
+    fn started_anew(&mut self, now: Instant) {
+        self.restarted = true;
+        match self.state {
+            Phase::Greeting { .. } => {}
+            Phase::Asking { .. } => {
+                // It is greeted anew: numbers and questions are lost.
+                self.waiting.clear();
+                self.sent = None;
+                self.next_number = 1;
+                self.state = Phase::greeting(now, &self.settings);
+            }
+            // Whatever it had taken is lost. What is lit, and what was on its way, is put out at once.
+            _ => {
+                self.planned.forget(now);
+                self.sent = None;
+                self.halt(now, Outcome::Failed(Failure::Restarted));
+            }
+        }
+    }
+
+    fn answered(&mut self, now: Instant) {
+        if let Phase::Greeting { spoilt, .. } = &mut self.state {
+            if std::mem::take(spoilt) {
+                return;
+            }
             let restarted = std::mem::take(&mut self.restarted);
             let connected = Connected { restarted, ..Connected::default() };
-            self.state = Phase::Asking(connected);
+            self.state = Phase::Asking { connected, told: None };
             // What another sender left is run to its end before the place is told.
             // Twice: the answer has no checksum.
             for question in [&b"M400"[..], b"M114", b"M114"] {
@@ -464,18 +498,20 @@ impl Reprap {
             }
             return;
         }
-        if std::mem::take(&mut self.doubt)
-            && let Some(sent) = &self.sent
-        {
-            // What it asked for again got lost: this `ok` is no answer to the line.
-            self.urgent.extend_from_slice(&framed(sent.number, &sent.text));
+        let Some(sent) = &mut self.sent else { return };
+        if std::mem::take(&mut sent.asked_again) {
+            // The `ok` that follows a resend only frees the line.
             return;
         }
-        let Some(sent) = self.sent.take() else { return };
-        self.free = true;
-        (self.resends, self.asked_twice, self.strange) = (0, 0, false);
+        if std::mem::take(&mut sent.doubt) {
+            // What it asked for again got lost: this `ok` is no answer to the line.
+            let again = sent.framed();
+            return self.urgent.extend_from_slice(&again);
+        }
+        self.planned.take(now);
         self.acknowledged = sent.line.unwrap_or(self.acknowledged);
-        if let Phase::Asking(connected) = &mut self.state
+        self.sent = None;
+        if let Phase::Asking { connected, .. } = &mut self.state
             && self.waiting.is_empty()
         {
             let connected = std::mem::take(connected);
@@ -500,40 +536,39 @@ impl Reprap {
 
     /// A line is asked for again: only the one that is under way can be meant.
     fn again(&mut self, now: Instant, number: u64) {
-        self.doubt = false;
-        if let Phase::Greeting { .. } = self.state {
-            // The greeting was spoilt: the answer behind this is none, and it is said again.
-            self.asked_again = true;
+        if let Phase::Greeting { spoilt, .. } = &mut self.state {
+            // The answer behind this is none, and it is said again.
+            *spoilt = true;
             return;
         }
-        self.resends += 1;
-        match &self.sent {
-            Some(sent) if sent.number == number && self.resends <= MOST_RESENDS => {
-                self.urgent.extend_from_slice(&framed(sent.number, &sent.text));
-                self.asked_again = true;
-            }
+        let Some(sent) = &mut self.sent else {
+            return self.halt(now, Outcome::Failed(Failure::BadLink));
+        };
+        sent.doubt = false;
+        sent.resends += 1;
+        let patient = sent.resends <= MOST_RESENDS;
+        if sent.number + 1 == number {
             // It has it already: the answer was lost on the way.
-            Some(sent) if sent.number + 1 == number => {
-                self.asked_again = false;
-            }
-            Some(sent) if !self.strange && self.resends <= MOST_RESENDS => {
-                self.strange = true;
-                self.urgent.extend_from_slice(&framed(sent.number, &sent.text));
-                self.asked_again = true;
-            }
+            sent.asked_again = false;
+        } else if patient && (sent.number == number || !std::mem::replace(&mut sent.strange, true))
+        {
+            sent.asked_again = true;
+            let again = sent.framed();
+            self.urgent.extend_from_slice(&again);
+        } else if number <= 1 && sent.number > 2 {
             // It counts from the start: it has started anew, and what it said then was lost.
-            Some(sent) if number <= 1 && sent.number > 2 => {
-                self.halt(now, Outcome::Failed(Failure::Restarted));
-            }
-            _ => self.halt(now, Outcome::Failed(Failure::BadLink)),
+            self.restarted = true;
+            self.halt(now, Outcome::Failed(Failure::Restarted));
+        } else {
+            self.halt(now, Outcome::Failed(Failure::BadLink));
         }
     }
 
     /// Stops: nothing more of the program goes out, and the board is told to stop and go dark.
     fn halt(&mut self, now: Instant, outcome: Outcome) {
         match self.state {
-            Phase::Ended | Phase::Stopping { .. } => {}
-            Phase::Greeting { .. } | Phase::Asking(_) | Phase::Ready => {
+            Phase::Ended | Phase::Stopping(_) => {}
+            Phase::Greeting { .. } | Phase::Asking { .. } | Phase::Ready => {
                 self.end(outcome, Dark::Untouched);
             }
             _ => self.go_dark(now, outcome),
@@ -543,31 +578,16 @@ impl Reprap {
     /// Nothing more of the program goes out; the board is made dark and asked for the proof.
     fn go_dark(&mut self, now: Instant, outcome: Outcome) {
         self.waiting.clear();
-        self.sent = None;
-        self.state = Phase::Stopping { outcome, until: now + STOP, again: now };
-        self.say_stop(now);
-    }
-
-    /// Says everything that stops the board and makes it dark, and asks for the proof.
-    fn say_stop(&mut self, now: Instant) {
-        let Phase::Stopping { again, outcome, .. } = &mut self.state else { return };
-        *again = now + STOP_AGAIN;
-        // The end of a line ends whatever half of one was left behind.
-        self.urgent.push(b'\n');
-        if *outcome != Outcome::Done {
-            // Some firmware looks for a quick stop even while it is busy.
-            self.urgent.extend_from_slice(b"M410\n");
-        }
-        let counter = format!("M110 N{STOP_NUMBER}");
-        self.urgent.extend_from_slice(&framed(STOP_NUMBER, counter.as_bytes()));
-        for (number, text) in (STOP_NUMBER + 1..).zip([&b"M107"[..], b"M5", b"M114"]) {
-            self.urgent.extend_from_slice(&framed(number, text));
-        }
+        let unanswered = u32::from(self.sent.take().is_some());
+        let ours = self.last_line.is_some();
+        let mut stopping = Stopping::new(outcome, unanswered, ours, now, &self.planned);
+        stopping.say(now, &mut self.urgent);
+        self.state = Phase::Stopping(stopping);
     }
 
     fn finish_stop(&mut self, dark: Dark) {
-        if let Phase::Stopping { outcome, .. } = std::mem::replace(&mut self.state, Phase::Ended) {
-            self.end(outcome, dark);
+        if let Phase::Stopping(stopping) = std::mem::replace(&mut self.state, Phase::Ended) {
+            self.end(stopping.outcome, dark);
         }
     }
 
@@ -578,46 +598,5 @@ impl Reprap {
         self.waiting.clear();
         self.sent = None;
         self.events.push_back(Event::Ended { outcome, dark });
-    }
-}
-
-/// The position in an answer to `M114`: `X:10.00 Y:5.00 Z:0.00 …`, mm.
-fn position(line: &str) -> Option<[f64; 3]> {
-    if !line.starts_with("X:") {
-        return None;
-    }
-    let axis = |name: &str| {
-        let (_, rest) = line.split_once(name)?;
-        rest.split_whitespace().next()?.parse::<f64>().ok().filter(|v| v.is_finite())
-    };
-    Some([axis("X:")?, axis("Y:")?, axis("Z:").unwrap_or(0.0)])
-}
-
-/// A line with its number and checksum: the exclusive or of all bytes before the `*`.
-fn framed(number: u64, text: &[u8]) -> Vec<u8> {
-    let mut line = format!("N{number} ").into_bytes();
-    line.extend_from_slice(text);
-    let sum = line.iter().fold(0_u8, |sum, byte| sum ^ byte);
-    line.extend_from_slice(format!("*{sum}\n").as_bytes());
-    line
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_position_is_read_from_what_m114_brings() {
-        assert_eq!(position("X:10.50 Y:-5.00 Z:0.30 E:0.00 Count X:840"), Some([10.5, -5.0, 0.3]));
-        assert_eq!(position("X: 1.00 Y: 2.00"), Some([1.0, 2.0, 0.0]));
-        for none in ["X:1.00", "ok X:1 Y:2", "X:nan Y:1.00", "T:20 /0"] {
-            assert_eq!(position(none), None);
-        }
-    }
-
-    #[test]
-    fn a_line_carries_its_number_and_the_sum_of_its_bytes() {
-        // 'N'^'3'^' '^'T'^'0' = 57, worked out by hand.
-        assert_eq!(framed(3, b"T0"), b"N3 T0*57\n");
     }
 }
