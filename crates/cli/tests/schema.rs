@@ -4,7 +4,8 @@
 use crate::common::Bench;
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
+use tinkite_core::problem::{Code, Problem};
+use tinkite_core::{job, machine};
 
 /// A key that nobody knows, and that is like no other.
 const UNKNOWN: &str = "zzqqxxyy";
@@ -326,35 +327,29 @@ fn machine_contexts() -> Vec<(&'static str, Vec<Context>)> {
     tables.into_iter().map(|(def, table)| (def, vec![Context { file: machine(), table }])).collect()
 }
 
+/// The machine of the jobs that are tried.
+const MACHINE: &str = include_str!("../../../demo/tube-laser.machine.toml");
+
 /// What the reader says of a file.
-fn problems(folder: &Bench, kind: &str, file: &Value) -> Vec<Value> {
+fn problems(kind: &str, file: &Value) -> Vec<Problem> {
     let text = as_file(file);
-    let name = match kind {
-        "machine" => {
-            folder.write("a.machine.toml", &text);
-            folder.write("job.kite.toml", as_file(&with("/machine", json!("a"))));
-            "job.kite.toml"
-        }
-        _ => {
-            folder.write("job.kite.toml", &text);
-            "job.kite.toml"
-        }
+    let refused = if kind == "machine" {
+        machine::read("a.machine.toml", &text).err()
+    } else {
+        let machine = machine::read("tube-laser", MACHINE).expect("a shipped machine");
+        job::read("job.kite.toml", &text, machine).err()
     };
-    let out = folder.run(&["check", name, "--json"]);
-    let told: Value = serde_json::from_str(&out.out).unwrap_or_default();
-    assert!(told["problems"].is_array(), "{text}\n{}", out.out);
-    told["problems"].as_array().cloned().unwrap_or_default()
+    refused.iter().flat_map(|problems| problems.iter().cloned()).collect()
 }
 
 /// The keys that the reader knows in a table.
-fn known(folder: &Bench, kind: &str, context: &Context) -> BTreeSet<String> {
+fn known(kind: &str, context: &Context) -> BTreeSet<String> {
     let file = put(context.file.clone(), &format!("{}/{UNKNOWN}", context.table), json!(1));
-    let all = problems(folder, kind, &file);
-    let told = all.iter().find(|problem| {
-        problem["code"] == "unknown-key" && problem["message"].to_string().contains(UNKNOWN)
-    });
-    let help = told.map(|problem| problem["help"].as_str().unwrap_or_default().to_string());
-    let list = help.and_then(|help| help.strip_prefix("keys that fit here: ").map(str::to_string));
+    let all = problems(kind, &file);
+    let told = all
+        .iter()
+        .find(|problem| problem.code == Code::UnknownKey && problem.message.contains(UNKNOWN));
+    let list = told.and_then(|problem| problem.help.strip_prefix("keys that fit here: "));
     assert!(list.is_some(), "nothing was said of {UNKNOWN} in {}: {all:?}", context.table);
     list.unwrap_or_default().split(", ").map(str::to_string).collect()
 }
@@ -408,66 +403,34 @@ fn samples(schema: &Value, described: &Value) -> Vec<Value> {
 }
 
 /// What the reader says against a value of a key; `None` where it takes it.
-fn refused(
-    folder: &Bench,
-    kind: &str,
-    context: &Context,
-    key: &str,
-    sample: &Value,
-) -> Option<Value> {
+fn refused(kind: &str, context: &Context, key: &str, sample: &Value) -> Option<Problem> {
     let file = put(context.file.clone(), &format!("{}/{key}", context.table), sample.clone());
-    problems(folder, kind, &file).into_iter().find(|problem| {
-        let code = problem["code"].as_str().unwrap_or_default();
+    problems(kind, &file).into_iter().find(|problem| {
         // One kind of shape has not the keys of another: that is told of those.
         let another = format!("has no key called {key}");
-        match code {
-            "unknown-key" => problem["message"].to_string().contains(&another),
-            _ => matches!(code, "unknown-word" | "wrong-type" | "quantity" | "toml"),
+        match problem.code {
+            Code::UnknownKey => problem.message.contains(&another),
+            code => {
+                matches!(code, Code::UnknownWord | Code::WrongType | Code::Quantity | Code::Toml)
+            }
         }
     })
 }
 
-/// A folder with a drawing for the jobs that are tried.
-fn folder() -> Bench {
-    let folder = Bench::new();
-    folder.write(
-        "panel.svg",
-        "<svg xmlns='http://www.w3.org/2000/svg' width='40mm' height='40mm' viewBox='0 0 40 40'><path id='frame' d='M5 5H30V30H5Z' fill='none' stroke='black'/></svg>",
-    );
-    folder
-}
-
 fn held(kind: &str, contexts: &[(&'static str, Vec<Context>)]) {
-    let schema = schema(&folder(), kind);
+    let schema = schema(&Bench::new(), kind);
     let tables = tables(&schema);
     let here: BTreeSet<&str> = contexts.iter().map(|(name, _)| *name).collect();
     assert_eq!(here, tables.keys().map(String::as_str).collect(), "tables that are looked at");
-    // Thousands of calls: as many tables at once as there are cores, each in a folder of its own.
-    let cores = std::thread::available_parallelism().map_or(1, usize::from);
-    let next = AtomicUsize::new(0);
-    std::thread::scope(|scope| {
-        for _ in 0..cores {
-            let (schema, tables, next) = (&schema, &tables, &next);
-            scope.spawn(move || {
-                let folder = folder();
-                while let Some((name, places)) = contexts.get(next.fetch_add(1, Relaxed)) {
-                    held_table(&folder, kind, schema, &tables[*name], (name, places));
-                }
-            });
-        }
-    });
+    for (name, places) in contexts {
+        held_table(kind, &schema, &tables[*name], (name, places));
+    }
 }
 
 /// Holds one table, as the schema describes it, against the reader in all places where it may stand.
-fn held_table(
-    folder: &Bench,
-    kind: &str,
-    schema: &Value,
-    table: &Value,
-    (name, places): (&str, &[Context]),
-) {
+fn held_table(kind: &str, schema: &Value, table: &Value, (name, places): (&str, &[Context])) {
     let described = table["properties"].as_object().cloned().unwrap_or_default();
-    let of_each: Vec<BTreeSet<String>> = places.iter().map(|at| known(folder, kind, at)).collect();
+    let of_each: Vec<BTreeSet<String>> = places.iter().map(|at| known(kind, at)).collect();
     let mut reader: BTreeSet<String> = of_each.iter().flatten().cloned().collect();
     if name.is_empty() && kind == "job" {
         // A test sheet is laid out before the rest of the file is read; it has its own table below.
@@ -478,8 +441,8 @@ fn held_table(
         for sample in samples(schema, value) {
             // Wherever the reader knows the key; a table is held in a place of its own.
             let here = places.iter().zip(&of_each).filter(|(_, known)| known.contains(key));
-            let bad: Vec<Option<Value>> =
-                here.map(|(context, _)| refused(folder, kind, context, key, &sample)).collect();
+            let bad: Vec<Option<Problem>> =
+                here.map(|(context, _)| refused(kind, context, key, &sample)).collect();
             assert!(bad.iter().any(Option::is_none), "{name} {key} = {sample}: {bad:?}");
         }
     }
