@@ -3,6 +3,7 @@
 //! Nothing here knows what was drawn, or which job a program came from: words, arithmetic and a machine profile are
 //! all there is.
 
+mod axes;
 mod kept;
 pub mod measure;
 pub mod pace;
@@ -10,6 +11,7 @@ mod rest;
 mod trail;
 mod vocabulary;
 
+pub use axes::Axes;
 pub use rest::{RestError, Resumed, Standing, rest};
-pub use trail::{Axes, LineMotion, Place, Trail, Ways};
+pub use trail::{LineMotion, Place, Trail, Ways};
 pub use vocabulary::Vocabulary;

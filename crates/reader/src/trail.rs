@@ -1,14 +1,12 @@
 //! Where a program leads the head, line by line: what a run is followed with.
 
+use super::axes::Axes;
 use super::measure::modal::Modal;
 use super::measure::motion::{Act, Motion};
 use super::measure::parsed;
 use tinkite_base::geometry::Piece;
 use tinkite_base::rs274::{Parameters, Word};
 use tinkite_machine::Dialect;
-
-/// Positions of X, Y, Z (mm) and A, B, C (degrees), from the machine's own zero.
-pub type Axes = [f64; 6];
 
 /// A place in a program: everything before it is done. The end of a line is the beginning of the next.
 #[derive(Debug, Clone, Copy, PartialEq, PartialOrd, Default)]

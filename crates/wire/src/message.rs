@@ -1,5 +1,8 @@
 //! Lines of a `grbl` controller ⇄ what they say.
 
+/// One inch, mm.
+pub(crate) const INCH: f64 = 25.4;
+
 /// The controller's state.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum State {
@@ -141,6 +144,14 @@ impl Status {
             taken: 0,
             halted: false,
         }
+    }
+
+    /// One that was told in inches (`$13`): places, offsets and the feed.
+    pub(crate) fn in_mm(mut self) -> Self {
+        let lengths = self.position.iter_mut().chain(&mut self.offset).flatten();
+        lengths.for_each(|length| *length *= INCH);
+        self.feed_and_s.iter_mut().for_each(|[feed, _]| *feed *= INCH);
+        self
     }
 
     fn parse(body: &str) -> Option<Self> {

@@ -5,7 +5,7 @@ use super::arc;
 use super::motion::{Act, Motion};
 use super::not_understood::NotUnderstood;
 use super::place::Offsets;
-use crate::trail::Axes;
+use crate::axes::Axes;
 use tinkite_base::geometry::{Piece, Point};
 use tinkite_base::rs274::Word;
 use tinkite_machine::Dialect;

@@ -1,6 +1,6 @@
 //! What a line of a program does.
 
-use crate::trail::Axes;
+use crate::axes::Axes;
 use tinkite_base::geometry::{Piece, Point};
 
 /// One motion that a line commands, in the machine's own positions: mm and degrees.

@@ -1,7 +1,7 @@
 //! Where positions are counted from: work offsets and G92 (NIST IR 6556, sections 3.2.2, 3.5.10,
 //! 3.5.13 and 3.5.18).
 
-use crate::trail::Axes;
+use crate::axes::Axes;
 
 /// The offsets of a controller. What it had before the program is not known: all are zero.
 #[derive(Debug, Clone, Copy, Default)]

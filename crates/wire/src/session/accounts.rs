@@ -25,6 +25,8 @@ pub(super) struct Unanswered {
     bytes: usize,
     /// How long it lets the head stand.
     stands: Span,
+    /// The controller looks for its zero.
+    homes: bool,
 }
 
 /// Behind the last line or answer everything that is under way has arrived after this.
@@ -72,6 +74,12 @@ impl Accounts {
         self.in_flight
     }
 
+    /// How long the controller may say nothing while it does what was sent first: it is busy with a homing.
+    pub(super) fn silence(&self) -> Span {
+        let homes = self.unanswered.iter().find(|line| line.homes);
+        homes.map_or(Span::default(), |line| line.stands)
+    }
+
     pub(super) fn is_settled(&self) -> bool {
         self.unanswered.is_empty()
     }
@@ -91,7 +99,12 @@ impl Accounts {
 
     pub(super) fn sent(&mut self, now: Instant, line: Option<u32>, text: &[u8]) {
         let bytes = text.len() + 1;
-        self.unanswered.push_back(Unanswered { line, bytes, stands: stands(text) });
+        self.unanswered.push_back(Unanswered {
+            line,
+            bytes,
+            stands: stands(text),
+            homes: text.starts_with(b"$H"),
+        });
         self.in_flight += bytes;
         self.longest = self.longest.max(bytes);
         (self.changed, self.idle_since) = (now, None);

@@ -6,7 +6,7 @@ use super::accounts::Accounts;
 use super::{Adjust, Connected, Dark, Event, Failure, LineTooLong, Miscount, Outcome, Settings};
 use crate::deframer::Deframer;
 use crate::instant::{Instant, Span};
-use crate::message::{Complaint, Message, State as Machine, Status};
+use crate::message::{Complaint, INCH, Message, State as Machine, Status};
 use std::collections::VecDeque;
 
 /// Real-time bytes of the interface.
@@ -53,8 +53,10 @@ enum Phase {
 
 /// How long a head may take to come to a halt before it is reset in motion.
 const HALT: Span = Span::millis(2500);
-/// How long a reset controller may take to send its banner.
+/// How long a reset controller may take to send its banner before it is spoken to without one.
 const RESET: Span = Span::millis(1500);
+/// The same behind a run, where the banner is the proof that the beam is off.
+const DARK: Span = Span::millis(3000);
 /// How often it is asked what it is at most.
 const MOST_ROUNDS: u32 = 8;
 /// When the status is asked for behind a reset.
@@ -113,9 +115,6 @@ pub(super) struct Grbl {
     events: VecDeque<Event>,
 }
 
-/// One inch, mm.
-const INCH: f64 = 25.4;
-
 impl Grbl {
     /// Begins a session on a link that has just been opened.
     #[must_use]
@@ -167,7 +166,7 @@ impl Grbl {
     pub(super) fn handle_timeout(&mut self, now: Instant) {
         self.now = now;
         self.probing_until = self.probing_until.filter(|until| now < *until);
-        let silent = now >= self.last_heard + self.settings.silence;
+        let silent = now >= self.last_heard + self.silence();
         match &self.state {
             Phase::Ended => return,
             Phase::Greeting { until } if now >= *until => {
@@ -348,7 +347,7 @@ impl Grbl {
             | Phase::Clearing { until, .. }
             | Phase::Resetting { until, .. } => *until,
             Phase::Halting { reset_at, .. } => *reset_at,
-            _ => self.last_heard + self.settings.silence,
+            _ => self.last_heard + self.silence(),
         };
         let next = deadline.min(self.next_question);
         Some(self.probing_until.map_or(next, |until| next.min(until)))
@@ -427,9 +426,17 @@ impl Grbl {
                     connected.modes = modes;
                 }
             }
-            Message::Touched(at) => self.events.push_back(Event::Touched(at)),
+            Message::Touched(at) => {
+                let at = if self.inches { at.map(|length| length * INCH) } else { at };
+                self.events.push_back(Event::Touched(at));
+            }
             Message::Other(text) => self.events.push_back(Event::Said(text)),
         }
+    }
+
+    /// How long it may say nothing: a controller that looks for its zero does not even tell its status.
+    fn silence(&self) -> Span {
+        self.settings.silence.max(self.accounts.silence())
     }
 
     fn ask(&mut self, now: Instant) {
@@ -500,10 +507,8 @@ impl Grbl {
         }
     }
 
-    fn status(&mut self, now: Instant, mut status: Status) {
-        if self.inches {
-            status.position.iter_mut().flatten().for_each(|length| *length *= INCH);
-        }
+    fn status(&mut self, now: Instant, status: Status) {
+        let mut status = if self.inches { status.in_mm() } else { status };
         self.asked = self.asked.saturating_sub(1);
         self.probing_until = None;
         status.taken = self.acknowledged;
@@ -621,8 +626,11 @@ impl Grbl {
                 self.ask_everything();
             }
             Phase::Halting { .. } => self.reset(now),
-            // Lines that were on their way may be run after the restart.
-            _ => self.end(Outcome::Failed(Failure::Restarted), self.touched(Dark::Unknown)),
+            // Lines that were on their way would be run behind the restart, from wherever it believes to be.
+            _ => {
+                self.waiting.clear();
+                self.go_dark(now, Outcome::Failed(Failure::Restarted));
+            }
         }
     }
 
@@ -642,10 +650,15 @@ impl Grbl {
 
     fn reset(&mut self, now: Instant) {
         if let Phase::Halting { outcome, .. } = std::mem::replace(&mut self.state, Phase::Ended) {
-            self.urgent.push(byte::RESET);
-            self.next_question = now + AFTER_RESET;
-            self.state = Phase::Resetting { outcome, until: now + RESET, skip: self.asked };
+            self.go_dark(now, outcome);
         }
+    }
+
+    /// The reset throws away whatever it has taken, and switches the beam off.
+    fn go_dark(&mut self, now: Instant, outcome: Outcome) {
+        self.urgent.push(byte::RESET);
+        self.next_question = now + AFTER_RESET;
+        self.state = Phase::Resetting { outcome, until: now + DARK, skip: self.asked };
     }
 
     /// A banner behind a reset, or a status, is the proof that it was carried out.

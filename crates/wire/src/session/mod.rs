@@ -47,7 +47,7 @@ impl Default for Settings {
             buffer: 128,
             longest_line: 80,
             status_every: Span::millis(200),
-            greeting: Span::millis(6000),
+            greeting: Span::millis(12_000),
             silence: Span::millis(10_000),
             takes_over: false,
             by_hand: false,

@@ -218,7 +218,7 @@ fn a_controller_that_never_stands_still_is_reset_all_the_same() {
     let mut talk = Talk::streaming();
     talk.session.stop(talk.now);
     talk.sent();
-    for _ in 0..200 {
+    for _ in 0..300 {
         talk.wait(25);
         talk.hear("<Run|MPos:1,0,0>\r\n");
     }
@@ -234,7 +234,7 @@ fn the_first_failure_is_kept_and_the_beam_goes_off_on_every_way_out() {
     assert_eq!(talk.sent(), "!?");
     talk.stands("<Hold:0|MPos:0,0,0>\r\n");
     assert_eq!(talk.sent(), "^");
-    talk.wait(2000);
+    talk.wait(3500);
     let refused = Failure::Refused { line: Some(2), complaint: numbered(20) };
     assert_eq!(talk.outcome(), Some(Outcome::Failed(refused)));
 
@@ -254,12 +254,18 @@ fn silence_restart_and_a_closed_link_are_told_apart() {
     assert!(talk.sent().contains('!'));
     talk.wait(3000);
     assert_eq!(talk.sent(), "^");
-    talk.wait(2000);
+    talk.wait(3500);
     assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::Silent)));
 
     let mut talk = Talk::streaming();
+    talk.enqueue(3);
+    let _ = talk.sent();
+    talk.hear(BANNER);
+    // What was on its way is thrown away before it runs from a wrong place.
+    assert_eq!((talk.outcome(), talk.sent().as_str()), (None, "^"));
     talk.hear(BANNER);
     assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::Restarted)));
+    assert_eq!(talk.dark, Some(Dark::Confirmed));
 
     let mut talk = Talk::streaming();
     talk.session.handle_closed(talk.now);
@@ -280,7 +286,7 @@ fn nothing_is_streamed_to_a_controller_that_is_locked_busy_or_mute() {
         assert_eq!(talk.sent(), "");
     }
     let mut talk = Talk::new();
-    for _ in 0..30 {
+    for _ in 0..60 {
         talk.wait(250);
     }
     assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::NoAnswer)));
@@ -597,7 +603,7 @@ fn a_stop_before_anything_was_sent_stops_whatever_runs_there() {
                 assert_eq!(talk.sent(), "^");
                 talk.hear(BANNER);
             } else {
-                (0..40).for_each(|_| talk.wait(100));
+                (0..60).for_each(|_| talk.wait(100));
                 assert!(talk.sent().contains('^'));
             }
             assert_eq!(talk.outcome(), Some(Outcome::Stopped));
@@ -689,7 +695,7 @@ fn a_board_is_greeted_once_a_second_and_given_up_after_its_time() {
     talk.wait(700);
     assert!(talk.sent().contains("M110"));
     assert!(talk.session.poll_timeout().unwrap() - talk.now <= Span::millis(1000));
-    while talk.now < Instant(5_900_000) {
+    while talk.now < Instant(11_900_000) {
         talk.wait(100);
         let _ = talk.sent();
     }

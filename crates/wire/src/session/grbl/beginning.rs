@@ -2,9 +2,9 @@
 //! until it has said the same twice, and must still stand where it stood.
 
 use super::super::{Connected, Dark, Event, Failure, Forgotten, Outcome};
-use super::{Grbl, INCH, MOST_ROUNDS, Machine, Phase, RESET, byte};
+use super::{Grbl, MOST_ROUNDS, Machine, Phase, RESET, byte};
 use crate::instant::Instant;
-use crate::message::Status;
+use crate::message::{INCH, Status};
 
 /// The most statuses that are asked for until two tell the offset: boards tell it in every tenth to
 /// thirtieth.
@@ -33,6 +33,10 @@ impl Grbl {
         let stands = self.may_begin(state) || (takes_over && matches!(state, Machine::Hold { .. }));
         if !stands {
             return self.end(Outcome::Failed(Failure::NotReady(state)), Dark::Untouched);
+        }
+        // It answers, however slowly: what is waited for is silence.
+        if let Phase::Greeting { until } = &mut self.state {
+            *until = now + self.settings.greeting;
         }
         // The reset forgets a G92, and the offset is told only now and then. Either is believed when it
         // was told twice: a place that came through spoilt is nothing to compare with afterwards.
