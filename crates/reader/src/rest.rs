@@ -1,9 +1,10 @@
 //! The rest of a program that was broken off: everything that the controller remembered at that place
 //! is set up again, the head travels there dark, and what was left of the line is run from there.
 
+use super::axes::Axes;
 use super::kept::Kept;
 use super::measure::modal::{BeamMode, FeedMode, Modal};
-use super::trail::{Axes, LineMotion, Place, Trail, Ways};
+use super::trail::{LineMotion, Place, Trail, Ways};
 use std::io::{self, BufRead, Write};
 use thiserror::Error;
 use tinkite_base::geometry::{Piece, Point, Vec2};
