@@ -1,6 +1,7 @@
 //! Boards whose beam travels in the planner: whatever a board knows and tells, what is said of the beam is so.
 
 use crate::board::printer::{Make, Went, print, rows};
+use crate::board::{Board, Tells, moves, stream};
 use tinkite_wire::{Dark, Failure, Outcome};
 
 /// Every make in which boards differ that says nothing wrong.
@@ -79,5 +80,38 @@ fn a_board_that_starts_anew_is_made_dark_at_once() {
         assert_eq!(went.outcome, Outcome::Failed(Failure::Restarted), "{make:?}");
         assert_eq!((went.dark, went.beam), (Dark::Confirmed, 0.0), "{make:?}");
         is_true(&went, &make);
+    }
+}
+
+/// Rows with the beam switched on in front of each.
+fn lit_rows(count: usize) -> Vec<String> {
+    moves(count, None).into_iter().flat_map(|row| ["M3S530".to_string(), row]).collect()
+}
+
+#[test]
+fn lines_that_were_on_their_way_do_not_light_a_board_that_has_started_anew() {
+    for tells in [Tells::Room, Tells::Nothing] {
+        for delay in [1, 15, 60, 200] {
+            for behind in [9, 20, 33] {
+                let mut board = Board::new(tells, 40);
+                board.restarts = Some(behind);
+                let went = stream(&lit_rows(40), board, delay);
+                let told = format!("{tells:?}, {delay} ms, line {behind}");
+                assert_eq!(went.outcome, Outcome::Failed(Failure::Restarted), "{told}");
+                assert_eq!((went.dark, went.board.lit), (Dark::Confirmed, false), "{told}");
+            }
+        }
+    }
+}
+
+#[test]
+fn a_slow_link_is_no_silence() {
+    for delay in [150, 300, 400] {
+        let mut board = Board::new(Tells::Room, 60);
+        board.offset_every = 30;
+        let lines = moves(40, Some(0.5));
+        let went = stream(&lines, board, delay);
+        assert_eq!((went.outcome, went.dark), (Outcome::Done, Dark::Confirmed), "{delay} ms");
+        assert_eq!(went.board.taken, lines);
     }
 }

@@ -29,8 +29,12 @@ pub(super) struct Unanswered {
     homes: bool,
 }
 
-/// Behind the last line or answer everything that is under way has arrived after this.
+/// Behind the last line or answer everything that is under way has arrived after this, and the way there and back.
 const SETTLED: Span = Span::millis(250);
+/// More statuses are not under way: the answers to the oldest questions were lost.
+const MOST_QUESTIONS: usize = 64;
+/// No link is slower than this, there and back.
+const SLOWEST: Span = Span::millis(4000);
 /// How often a count must be wrong before it is called wrong: a status may be spoilt on the cable.
 const STRIKES: u32 = 2;
 /// How often in a row a controller that always has a line in its hand must seem to have none before
@@ -51,6 +55,10 @@ pub(super) struct Accounts {
     changed: Instant,
     /// Since when the controller was seen to stand idle with the same lines unanswered.
     idle_since: Option<Instant>,
+    /// When the statuses were asked for that have not come.
+    asked_at: VecDeque<Instant>,
+    /// The longest that a status was under way, there and back.
+    round_trip: Span,
     /// Whether a line went out behind the oldest question whose status has not come.
     sent_since_question: bool,
     /// The room of an empty controller.
@@ -120,10 +128,26 @@ impl Accounts {
     }
 
     /// A status was asked for; `first`, when none was under way.
-    pub(super) fn asked(&mut self, first: bool) {
+    pub(super) fn asked(&mut self, now: Instant, first: bool) {
         if first {
             self.sent_since_question = false;
         }
+        self.asked_at.push_back(now);
+        if self.asked_at.len() > MOST_QUESTIONS {
+            self.asked_at.pop_front();
+        }
+    }
+
+    /// A status came, the answer to the oldest question.
+    pub(super) fn status_came(&mut self, now: Instant) {
+        if let Some(asked_at) = self.asked_at.pop_front() {
+            self.round_trip = self.round_trip.max((now - asked_at).min(SLOWEST));
+        }
+    }
+
+    /// After what time everything that is under way has arrived.
+    fn settled(&self) -> Span {
+        Span(SETTLED.0 + self.round_trip.0)
     }
 
     pub(super) fn forget(&mut self) {
@@ -154,12 +178,12 @@ impl Accounts {
         if status.state == Machine::Idle {
             // A dwell begins when everything before it has run.
             let since = (*self.idle_since.get_or_insert(now)).max(self.changed);
-            let stood = Span(SETTLED.0.saturating_add(oldest.stands.0));
+            let stood = Span(self.settled().0.saturating_add(oldest.stands.0));
             let lost = Miscount::Lost(self.unanswered.len());
             return if now >= since + stood { Verdict::Wrong(lost) } else { Verdict::Open };
         }
         self.idle_since = None;
-        let arrived = !self.sent_since_question || now >= self.changed + SETTLED;
+        let arrived = !self.sent_since_question || now >= self.changed + self.settled();
         let (Some(room), Some(empty), Some(fits)) = (status.room, self.empty, self.fits) else {
             return Verdict::Open;
         };

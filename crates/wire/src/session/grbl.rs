@@ -441,7 +441,7 @@ impl Grbl {
 
     fn ask(&mut self, now: Instant) {
         self.urgent.push(byte::STATUS);
-        self.accounts.asked(self.asked == 0);
+        self.accounts.asked(now, self.asked == 0);
         self.asked += 1;
         let streams = matches!(self.state, Phase::Streaming);
         if streams && self.accounts.is_well_supplied(self.settings.buffer) {
@@ -510,6 +510,7 @@ impl Grbl {
     fn status(&mut self, now: Instant, status: Status) {
         let mut status = if self.inches { status.in_mm() } else { status };
         self.asked = self.asked.saturating_sub(1);
+        self.accounts.status_came(now);
         self.probing_until = None;
         status.taken = self.acknowledged;
         status.halted = match self.state {

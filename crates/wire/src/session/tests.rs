@@ -432,12 +432,16 @@ fn a_controller_that_reports_inches_is_understood() {
         .expect("connected");
     assert_eq!(connected.position, Some([25.4, 50.8, 0.0]));
     assert_eq!(connected.work_offset(Some("G54")), Some([254.0, -127.0, 0.0]));
-    talk.hear("<Run|MPos:0.500,0.000,0.000|FS:0,0>\r\n");
-    let at = std::iter::from_fn(|| talk.session.poll_event()).find_map(|event| match event {
-        Event::Status(status) => status.position,
-        _ => None,
-    });
-    assert_eq!(at, Some([12.7, 0.0, 0.0]));
+    talk.hear("<Run|MPos:0.500,0.000,0.000|FS:10,300|WCO:2.000,-1.000,0.000>\r\n");
+    let status = std::iter::from_fn(|| talk.session.poll_event())
+        .find_map(|event| if let Event::Status(status) = event { Some(status) } else { None })
+        .expect("a status");
+    assert_eq!(status.position, Some([12.7, 0.0, 0.0]));
+    assert_eq!(status.offset, Some([50.8, -25.4, 0.0]));
+    assert_eq!(status.feed_and_s, Some([254.0, 300.0]));
+    talk.hear("[PRB:1.000,0.000,-0.500:1]\r\n");
+    let touched = std::iter::from_fn(|| talk.session.poll_event()).last();
+    assert_eq!(touched, Some(Event::Touched([25.4, 0.0, -12.7])));
 }
 
 /// A board that has answered every line of a program of one.

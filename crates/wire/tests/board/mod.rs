@@ -35,6 +35,13 @@ pub(crate) struct Board {
     pub(crate) restarts: Option<usize>,
     /// Whether it knows `$I`, `$$`, `$#` and `$G`.
     pub(crate) knows_questions: bool,
+    /// It tells its offset in every so manyth status.
+    pub(crate) offset_every: usize,
+    /// Bytes of the receive buffer that it tells of.
+    pub(crate) told_bytes: usize,
+    /// The beam is on (M3), whatever moves.
+    pub(crate) lit: bool,
+    statuses: usize,
     /// Lines of the program, as they were taken.
     pub(crate) taken: Vec<String>,
     /// Bytes that found no room.
@@ -63,6 +70,10 @@ impl Board {
             refuses: None,
             restarts: None,
             knows_questions: true,
+            offset_every: 1,
+            told_bytes: 128,
+            lit: false,
+            statuses: 0,
             taken: Vec::new(),
             run_over: 0,
             stands: 0,
@@ -97,7 +108,7 @@ impl Board {
         self.buffer.clear();
         self.reading.clear();
         self.planner.clear();
-        (self.hand, self.held, self.dwells) = (None, false, 0);
+        (self.hand, self.held, self.dwells, self.lit) = (None, false, 0, false);
         let banner = format!("\r\n{}\r\n", self.banner);
         self.out.extend_from_slice(banner.as_bytes());
     }
@@ -119,9 +130,11 @@ impl Board {
             Tells::Empty => (0, 0),
         };
         let (blocks, bytes) = (PLACES - blocks, 128 - used.min(128));
-        let status = format!(
-            "<{state}|MPos:0.000,0.000,0.000|Bf:{blocks},{bytes}|FS:0,0|WCO:0.000,0.000,0.000>\r\n"
-        );
+        let tells_offset = self.statuses.is_multiple_of(self.offset_every);
+        self.statuses += 1;
+        let offset = if tells_offset { "|WCO:0.000,0.000,0.000" } else { "" };
+        let status =
+            format!("<{state}|MPos:0.000,0.000,0.000|Bf:{blocks},{bytes}|FS:0,0{offset}>\r\n");
         self.out.extend_from_slice(status.as_bytes());
     }
 
@@ -181,8 +194,10 @@ impl Board {
     }
 
     fn answer(&mut self, line: &str) {
+        self.lit = line.starts_with("M3") || self.lit && !line.starts_with("M5");
+        let build = format!("[VER:1.1h.20190825:]\r\n[OPT:V,15,{}]\r\n", self.told_bytes);
         let told: &[u8] = match line {
-            "$I" => b"[VER:1.1h.20190825:]\r\n[OPT:V,15,128]\r\n",
+            "$I" => build.as_bytes(),
             "$$" => b"$13=0\r\n$30=1000\r\n$32=1\r\n",
             "$#" => b"[G54:0.000,0.000,0.000]\r\n[G92:0.000,0.000,0.000]\r\n",
             "$G" => b"[GC:G0 G54 G17 G21 G90 G94 M5 M9 T0 F0 S0]\r\n",

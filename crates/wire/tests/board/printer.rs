@@ -122,7 +122,7 @@ impl Printer {
             (self.head, self.ahead, self.hand) = ([0.0; 2], [0.0; 2], None);
             self.say("start");
         }
-        if self.make.tells_every.is_some_and(|every| self.now % every == 0) {
+        if self.make.tells_every.is_some_and(|every| self.now.is_multiple_of(every)) {
             self.tell_position();
         }
         match self.planner.front_mut() {
