@@ -134,3 +134,30 @@ fn questions_that_a_board_does_not_know_are_no_reason_to_stop() {
     let went = stream(&lines, board, 3);
     assert_eq!((went.outcome, went.board.taken), (Outcome::Done, lines));
 }
+
+/// Whatever comes how often, a run that is called done has run every line; nothing ever runs over.
+#[test]
+fn nothing_is_done_with_a_line_missing_however_often_answers_come() {
+    let mut seed = 0x9e37_79b9_7f4a_7c15_u64;
+    let mut dice = |sides: usize| {
+        seed ^= seed << 13;
+        seed ^= seed >> 7;
+        seed ^= seed << 17;
+        (seed >> 11) as usize % sides
+    };
+    let mut done = 0;
+    for round in 0..400 {
+        let tells = ALL[round % 4];
+        let lines = moves(90, None);
+        let mut board = Board::new(tells, [1, 2, 15, 60][dice(4)]);
+        let doubled = dice(7);
+        board.answers = (0..doubled).map(|_| (dice(90), 2 + dice(2))).collect();
+        let went = stream(&lines, board, [1, 5, 30][dice(3)]);
+        assert_eq!(went.board.run_over, 0, "{tells:?}, {doubled} doubled");
+        if went.outcome == Outcome::Done {
+            assert_eq!(went.board.taken, lines, "{tells:?}, {doubled} doubled");
+            done += 1;
+        }
+    }
+    assert!((40..120).contains(&done), "{done} of 400 were done");
+}

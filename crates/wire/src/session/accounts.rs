@@ -27,6 +27,8 @@ pub(super) struct Unanswered {
     stands: Span,
     /// The controller looks for its zero.
     homes: bool,
+    /// It is a mark.
+    pub(super) mark: bool,
 }
 
 /// Behind the last line or answer everything that is under way has arrived after this, and the way there and back.
@@ -112,11 +114,22 @@ impl Accounts {
             bytes,
             stands: stands(text),
             homes: text.starts_with(b"$H"),
+            mark: false,
         });
         self.in_flight += bytes;
         self.longest = self.longest.max(bytes);
         (self.changed, self.idle_since) = (now, None);
         self.sent_since_question = true;
+    }
+
+    /// The line that was sent last is a mark.
+    pub(super) fn mark(&mut self) {
+        self.unanswered.iter_mut().next_back().into_iter().for_each(|line| line.mark = true);
+    }
+
+    /// How many lines in front of the oldest mark are unanswered.
+    pub(super) fn before_mark(&self) -> usize {
+        self.unanswered.iter().position(|line| line.mark).unwrap_or(0)
     }
 
     /// The line that an answer belongs to; `None` where it belongs to nothing.

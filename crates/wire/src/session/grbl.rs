@@ -3,6 +3,7 @@
 mod beginning;
 
 use super::accounts::Accounts;
+use super::marks::{MARK, Marks};
 use super::{Adjust, Connected, Dark, Event, Failure, LineTooLong, Miscount, Outcome, Settings};
 use crate::deframer::Deframer;
 use crate::instant::{Instant, Span};
@@ -68,6 +69,8 @@ const HURRY: Span = Span::millis(25);
 const PROBE: Span = Span::millis(15);
 /// Lines that are kept ready for sending.
 const READY_LINES: usize = 64;
+/// What a controller complains of that takes a line only when it stands.
+const NOT_IDLE: u16 = 8;
 
 /// A session; its methods are those of [`Session`](super::Session).
 #[derive(Debug)]
@@ -81,6 +84,7 @@ pub(super) struct Grbl {
     waiting: VecDeque<(Option<u32>, Vec<u8>)>,
     /// What is unanswered; always less than the controller's buffer.
     accounts: Accounts,
+    marks: Marks,
     all_enqueued: bool,
     acknowledged: u32,
     last_line: Option<u32>,
@@ -126,6 +130,7 @@ impl Grbl {
             urgent: Vec::new(),
             waiting: VecDeque::new(),
             accounts: Accounts::new(),
+            marks: Marks::default(),
             all_enqueued: false,
             acknowledged: 0,
             last_line: None,
@@ -324,18 +329,42 @@ impl Grbl {
             while self.probing_until.is_none()
                 && let Some((line, text)) = self.waiting.front()
             {
-                let bytes = text.len() + 1;
-                if !self.accounts.has_room(bytes, self.settings.buffer) {
+                let (bytes, buffer) = (text.len() + 1, self.settings.buffer);
+                let streams = line.is_some();
+                let has_room = self.accounts.has_room(bytes, buffer)
+                    && (!streams || self.marks.have_room(bytes, buffer));
+                if streams && self.marks.is_due(buffer) {
+                    self.mark(out);
+                    continue;
+                }
+                if !has_room {
                     break;
                 }
                 out.extend_from_slice(text);
                 out.push(b'\n');
                 self.accounts.sent(self.now, *line, text);
+                if streams {
+                    self.marks.line(bytes);
+                }
                 self.last_line = line.or(self.last_line);
                 self.waiting.pop_front();
             }
+            // Behind the last line, and where nothing more fits, a mark says how far it is.
+            let stream_ends = self.all_enqueued && self.waiting.is_empty();
+            if matches!(self.state, Phase::Streaming) && stream_ends && self.marks.want_a_last() {
+                self.mark(out);
+            }
         }
         out.len() > before
+    }
+
+    /// Sends a mark: there is always room for one.
+    fn mark(&mut self, out: &mut Vec<u8>) {
+        out.extend_from_slice(MARK);
+        out.push(b'\n');
+        self.accounts.sent(self.now, None, MARK);
+        self.accounts.mark();
+        self.marks.mark();
     }
 
     /// When [`handle_timeout`](Self::handle_timeout) must be called at the latest; never when over.
@@ -424,6 +453,10 @@ impl Grbl {
             Message::Modes(modes) => {
                 if let Phase::Asking(connected) = &mut self.state {
                     connected.modes = modes;
+                } else if self.is_under_way()
+                    && let Some(miscount) = self.marks.answered(self.accounts.before_mark())
+                {
+                    self.halt(now, Outcome::Failed(Failure::Miscounted(miscount)));
                 }
             }
             Message::Touched(at) => {
@@ -473,6 +506,12 @@ impl Grbl {
         if let Some(number) = line.line {
             self.acknowledged = number;
         }
+        if line.mark
+            && self.is_under_way()
+            && let Some(miscount) = self.marks.ok()
+        {
+            return self.halt(now, Outcome::Failed(Failure::Miscounted(miscount)));
+        }
         if self.accounts.is_settled()
             && self.waiting.is_empty()
             && let Phase::Asking(connected) = &mut self.state
@@ -484,7 +523,8 @@ impl Grbl {
     }
 
     fn drain_if_answered(&mut self, now: Instant) {
-        let answered = self.accounts.is_settled() && self.waiting.is_empty();
+        let answered =
+            self.accounts.is_settled() && self.waiting.is_empty() && !self.marks.are_open();
         if matches!(self.state, Phase::Streaming) && self.all_enqueued && answered {
             self.state = Phase::Draining { skip: self.asked };
             self.ask(now);
@@ -501,7 +541,13 @@ impl Grbl {
             // A question that it does not know: what it would have said is not known.
             return self.answered(now);
         }
-        let line = self.accounts.answered(now).and_then(|line| line.line);
+        let answered = self.accounts.answered(now);
+        if answered.is_some_and(|line| line.mark) && complaint.code == Some(NOT_IDLE) {
+            // It answers this question only when it stands: it is not asked again.
+            self.marks.give_up();
+            return self.drain_if_answered(now);
+        }
+        let line = answered.and_then(|line| line.line);
         if self.is_under_way() || matches!(self.state, Phase::Asking(_)) {
             self.halt(now, Outcome::Failed(Failure::Refused { line, complaint }));
         }

@@ -2,6 +2,7 @@
 
 mod accounts;
 mod grbl;
+mod marks;
 mod reprap;
 
 use crate::instant::{Instant, Span};

@@ -122,7 +122,8 @@ impl Talk {
             assert!(!talk.session.wants_lines());
             talk.hear("ok\r\n[G54:10.000,-5.500,0.000]\r\n[G92:1.000,0.000,0.000]\r\nok\r\n");
             assert!(!talk.session.wants_lines());
-            talk.hear("[GC:G0 G54 G17 G21 G90 G94 M5 M9 T0 F0 S0]\r\nok\r\n");
+            // It does not tell its modes, so that no marks go out: boards do that in tests of their own.
+            talk.hear("ok\r\n");
         }
         assert_eq!(talk.sent(), "?");
         talk.hear("<Idle|MPos:0,0,0|FS:0,0|WCO:11,-5.5,0>\r\n");

@@ -1,6 +1,7 @@
 //! From the first sign of life to a controller that has said what it is: it is reset at standstill, asked
 //! until it has said the same twice, and must still stand where it stood.
 
+use super::super::marks::Marks;
 use super::super::{Connected, Dark, Event, Failure, Forgotten, Outcome};
 use super::{Grbl, MOST_ROUNDS, Machine, Phase, RESET, byte};
 use crate::instant::Instant;
@@ -118,6 +119,7 @@ impl Grbl {
             }
         }
         self.settings.buffer = connected.buffer.unwrap_or(self.settings.buffer);
+        self.marks = Marks::new(!connected.modes.is_empty() && !self.settings.by_hand);
         self.state = Phase::Checking { connected, skip: self.asked };
         self.ask(self.now);
     }
