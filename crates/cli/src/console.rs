@@ -1,6 +1,7 @@
 //! Where words go: results to standard output, everything else to standard error.
 
 use crate::args::Common;
+use crate::neutral;
 use std::io::{self, IsTerminal, Write};
 use tinkite_core::quantity::LengthUnit;
 use tinkite_files::config::{Units, When};
@@ -58,8 +59,9 @@ impl Console {
 
     /// Writes a result. A reader that has gone away (`| head`) ends the program quietly.
     pub(crate) fn result(self, text: &str) -> Result<(), Refusal> {
+        let text = neutral::text(text.trim_end(), self.colours_out());
         let mut out = io::stdout().lock();
-        match writeln!(out, "{}", text.trim_end()).and_then(|()| out.flush()) {
+        match writeln!(out, "{text}").and_then(|()| out.flush()) {
             Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Err(Refusal::ReaderGone),
             Err(error) => Err(Refusal::output("standard output", error)),
             Ok(()) => Ok(()),
@@ -69,7 +71,13 @@ impl Console {
     /// Writes a result as one JSON document.
     pub(crate) fn json(self, value: &impl serde::Serialize) -> Result<(), Refusal> {
         let text = serde_json::to_string_pretty(value)?;
-        self.result(&text)
+        self.result(&neutral::json(&text))
+    }
+
+    /// The same on one line: an event of many.
+    pub(crate) fn event(self, value: &impl serde::Serialize) -> Result<(), Refusal> {
+        let text = serde_json::to_string(value)?;
+        self.result(&neutral::json(&text))
     }
 
     /// Says something on the way; not when asked to be quiet.
@@ -81,6 +89,7 @@ impl Console {
 
     /// Says something that must be heard. Nobody is left to tell when that fails.
     pub(crate) fn complain(self, text: &str) {
-        let _ = writeln!(io::stderr().lock(), "{}", text.trim_end());
+        let text = neutral::text(text.trim_end(), self.colours_err());
+        let _ = writeln!(io::stderr().lock(), "{text}");
     }
 }

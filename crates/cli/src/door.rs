@@ -33,11 +33,9 @@ pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
 /// Reports a refusal as JSON where reports are.
 fn tell_refusal(message: Option<String>, problems: Vec<ProblemJson>, console: &Console) {
     // One line: run reports one event a line.
-    if console.json
-        && let Ok(text) = serde_json::to_string(&RefusedJson { refused: message, problems })
-    {
+    if console.json {
         // A reader that has gone away needs no report.
-        let _ = console.result(&text);
+        let _ = console.event(&RefusedJson { refused: message, problems });
     }
 }
 

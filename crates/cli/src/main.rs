@@ -8,6 +8,7 @@ mod completing;
 mod console;
 mod defaults;
 mod door;
+mod neutral;
 mod problem;
 mod verbose;
 mod watch;

@@ -1,6 +1,7 @@
 //! `--verbose`: what was read, found and decided, in order, on standard error. Whoever finds or decides
 //! something says so with `::log::info!`.
 
+use crate::neutral;
 use log::{LevelFilter, Log, Metadata, Record};
 
 /// Writes what this program says of itself; libraries are not of interest to a person at a laser.
@@ -16,7 +17,7 @@ impl Log for Teller {
             // Nobody is left to tell when that fails.
             let _ = std::io::Write::write_fmt(
                 &mut std::io::stderr().lock(),
-                format_args!("{}\n", record.args()),
+                format_args!("{}\n", neutral::text(&record.args().to_string(), false)),
             );
         }
     }

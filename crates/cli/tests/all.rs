@@ -22,6 +22,7 @@ mod layout;
 mod log;
 mod look;
 mod machine;
+mod neutral;
 mod pack;
 mod photo;
 mod picture;

@@ -125,7 +125,8 @@ fn ctrl_c_stops_with_the_beam_off_and_says_where() {
     // No more of the program was run than what is said to have been taken, and what was under way.
     let (acknowledged, ran) =
         (end["lines_acknowledged"].as_u64().unwrap(), record["lines"].as_u64().unwrap());
-    assert!(acknowledged > 0 && ran < acknowledged + 40, "{acknowledged} {ran}");
+    // Questions go out among the lines, one for two or three.
+    assert!(acknowledged > 0 && ran < acknowledged * 3 / 2 + 40, "{acknowledged} {ran}");
 }
 
 #[test]

@@ -218,7 +218,9 @@ fn a_link_that_is_too_slow_is_told_and_counted() {
     let (told, seconds, waits) = starved("lines-per-second = 10");
     let lines = on_a_link(body, &step, "").ok(&["emit", JOB, "-o", "-", "--terse"]).lines().count();
     assert!(told && waits > 1.0, "{seconds} {fast}");
-    assert!((seconds - lines as f64 / 10.0).abs() < 0.02 * seconds, "{seconds} {lines}");
+    // And a question for each half of the buffer, as far as lines fill it.
+    let (least, most) = (lines as f64 / 10.0, lines as f64 / 10.0 * 1.2);
+    assert!(seconds > least && seconds < most, "{seconds} {lines}");
 }
 
 #[test]
@@ -227,13 +229,14 @@ fn a_picture_that_is_slowed_by_its_link_is_told_though_the_head_never_stands() {
     bench.demo("kite-stamp.kite.toml");
     bench.demo("kite-stamp.svg");
     let plan = || bench.json(&["plan", "kite-stamp.kite.toml"]);
-    assert_eq!(plan()["steps"][0]["starved_seconds"], 0.0);
+    assert!(plan()["steps"][0]["starved_seconds"].as_f64().unwrap() < 0.01);
     let profile = bench.read("bench-laser.machine.toml");
     assert!(profile.contains("lines-per-second = 2000"));
     bench.write("bench-laser.machine.toml", profile.replace("second = 2000", "second = 600"));
     let slowed = plan();
     assert!(slowed["steps"][0]["starved_seconds"].as_f64().unwrap() > 3.0, "{slowed}");
-    assert_eq!(slowed["problems"][0]["code"], "starved");
+    let told = slowed["problems"].as_array().unwrap();
+    assert!(told.iter().any(|problem| problem["code"] == "starved"), "{slowed}");
     let out = bench.ok(&["run", "kite-stamp.kite.toml", "--to", "rig:max", "--json"]);
     let end: serde_json::Value = serde_json::from_str(out.lines().last().unwrap()).unwrap();
     let (planned, ran) = (slowed["seconds"].as_f64().unwrap(), end["seconds"].as_f64().unwrap());
@@ -256,7 +259,8 @@ fn the_baud_of_a_serial_link_counts() {
     assert!(bench.codes(JOB).contains(&"starved".to_string()));
     let text = bench.ok(&["emit", JOB, "-o", "-", "--terse"]);
     let seconds = bench.json(&["plan", JOB])["seconds"].as_f64().unwrap();
-    let carried = text.len() as f64 / 240.0;
+    // With a question of three bytes for each half of a buffer of 128.
+    let carried = text.len() as f64 * (1.0 + 3.0 / 62.0) / 240.0;
     for wrong in ["@fast", "@0"] {
         let to = format!("to = \"serial:/dev/none{wrong}\"");
         bench.write("bench-laser.machine.toml", profile.replace("to = \"rig:\"", &to));

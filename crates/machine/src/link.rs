@@ -42,6 +42,8 @@ pub struct Supply {
     pub bytes_per_second: Option<f64>,
     /// Receive buffer of the controller, bytes.
     pub buffer: usize,
+    /// Questions go out among the lines, from whose answers it is known which lines were taken.
+    pub asks: bool,
 }
 
 impl Supply {
@@ -54,7 +56,7 @@ impl Supply {
 
 impl Default for Supply {
     fn default() -> Self {
-        Self { lines_per_second: None, bytes_per_second: None, buffer: BUFFER }
+        Self { lines_per_second: None, bytes_per_second: None, buffer: BUFFER, asks: false }
     }
 }
 
@@ -108,7 +110,12 @@ pub(super) fn read(section: Section<'_, '_>) -> Linked {
     }
     section.finish();
     let bytes_per_second = baud.map(|baud| f64::from(baud) / BITS_OF_BYTE);
-    let supply = Supply { lines_per_second, bytes_per_second, ..Supply::default() };
+    let supply = Supply {
+        lines_per_second,
+        bytes_per_second,
+        asks: dialect == Dialect::Grbl,
+        ..Supply::default()
+    };
     let left_out = match dialect {
         Dialect::Ngc => None,
         Dialect::Grbl | Dialect::Reprap => Some(BOARD_WINDOW),

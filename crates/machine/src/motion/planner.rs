@@ -294,7 +294,7 @@ mod tests {
     }
 
     fn rates(lines_per_second: Option<f64>, bytes_per_second: Option<f64>) -> Rates {
-        Rates { lines_per_second, bytes_per_second, buffer: 128 }
+        Rates { lines_per_second, bytes_per_second, buffer: 128, asks: false }
     }
 
     #[test]

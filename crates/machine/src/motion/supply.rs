@@ -16,6 +16,8 @@ pub struct Supply {
     byte_gap: f64,
     /// Bytes that the controller holds unread.
     buffer: usize,
+    /// Bytes since the last question, with it; none where nothing is asked among the lines.
+    since: Option<usize>,
     /// When the cable is free again.
     cable: f64,
     /// When the last line was read.
@@ -34,6 +36,7 @@ impl Supply {
             line_gap: gap(rates.lines_per_second),
             byte_gap: gap(rates.bytes_per_second),
             buffer: rates.buffer,
+            since: rates.asks.then_some(0),
             cable: 0.0,
             read: 0.0,
             unread: VecDeque::new(),
@@ -45,19 +48,36 @@ impl Supply {
     /// the last of them is read, s.
     pub(super) fn read(&mut self, lines: &LineBytes, room: f64) -> f64 {
         for bytes in lines.sizes() {
-            while self.held + bytes >= self.buffer
-                && let Some((read, before)) = self.unread.pop_front()
-            {
-                self.cable = self.cable.max(read);
-                self.held -= before;
+            if self.since.is_some_and(|since| since >= apart(self.buffer)) {
+                self.since = Some(QUESTION);
+                self.line(QUESTION, room);
             }
-            self.cable += bytes as f64 * self.byte_gap;
-            self.read = self.cable.max(self.read + self.line_gap).max(room);
-            self.unread.push_back((self.read, bytes));
-            self.held += bytes;
+            self.since = self.since.map(|since| since + bytes);
+            self.line(bytes, room);
         }
         self.read
     }
+
+    fn line(&mut self, bytes: usize, room: f64) {
+        while self.held + bytes >= self.buffer
+            && let Some((read, before)) = self.unread.pop_front()
+        {
+            self.cable = self.cable.max(read);
+            self.held -= before;
+        }
+        self.cable += bytes as f64 * self.byte_gap;
+        self.read = self.cable.max(self.read + self.line_gap).max(room);
+        self.unread.push_back((self.read, bytes));
+        self.held += bytes;
+    }
+}
+
+/// Bytes of a question among the lines, with its end.
+const QUESTION: usize = 3;
+
+/// Bytes from one question to the next: two fit into the receive buffer.
+fn apart(buffer: usize) -> usize {
+    (buffer / 2).saturating_sub(QUESTION).clamp(1, 256)
 }
 
 /// What stands round a line of 3-D-printer firmware: `N`, a number of five digits, a blank, `*` and a
@@ -101,8 +121,12 @@ mod tests {
     #[test]
     fn a_line_waits_for_the_cable_the_reader_and_room_on_either_side_of_it() {
         // 100 bytes and 100 lines a second, two lines of 20 bytes in the buffer.
-        let rates =
-            Rates { lines_per_second: Some(100.0), bytes_per_second: Some(100.0), buffer: 50 };
+        let rates = Rates {
+            lines_per_second: Some(100.0),
+            bytes_per_second: Some(100.0),
+            buffer: 50,
+            asks: false,
+        };
         let mut supply = Supply::new(rates).unwrap();
         let mut read = |room: f64| {
             let mut line = LineBytes::default();
@@ -130,8 +154,13 @@ mod tests {
             assert!((is - at).abs() < 1e-9, "line {n}: {is}, not {at}");
         }
         assert!(
-            Supply::new(Rates { lines_per_second: None, bytes_per_second: None, buffer: 50 })
-                .is_none()
+            Supply::new(Rates {
+                lines_per_second: None,
+                bytes_per_second: None,
+                buffer: 50,
+                asks: false
+            })
+            .is_none()
         );
     }
 }

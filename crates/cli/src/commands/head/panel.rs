@@ -4,6 +4,7 @@ use crate::args::HeadPanel;
 use crate::commands::run::{RawKeys, forget_typed};
 use crate::console::Console;
 use crate::defaults;
+use crate::neutral;
 use ratatui_core::style::{Color, Modifier, Style};
 use ratatui_core::terminal::Terminal;
 use ratatui_core::text::{Line, Span};
@@ -266,7 +267,10 @@ impl Panel {
         let place = |at: Point| {
             format!("{} mm from the left, {} mm from the front", fixed(at.x), fixed(at.y))
         };
-        let mut lines = vec![Line::styled(self.title.clone(), bold), Line::default()];
+        let mut lines = vec![
+            Line::styled(neutral::text(&self.title, false).into_owned(), bold),
+            Line::default(),
+        ];
         let state = seen.state.map_or("asking how it stands", tinkite_wire::State::words);
         lines.push(match (seen.locked, seen.state) {
             (true, _) => Line::styled("   LOCKED by an alarm: o looks for home, u unlocks", alarm),
@@ -309,7 +313,9 @@ impl Panel {
         lines.push(Line::default());
         let latest = &seen.told[seen.told.len().saturating_sub(4)..];
         let told = if colours { Style::new().fg(Color::LightCyan) } else { Style::new() };
-        lines.extend(latest.iter().map(|text| Line::styled(text.clone(), told)));
+        lines.extend(
+            latest.iter().map(|text| Line::styled(neutral::text(text, false).into_owned(), told)),
+        );
         lines
     }
 }

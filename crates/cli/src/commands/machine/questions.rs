@@ -3,6 +3,7 @@
 //! other answers are kept.
 
 use crate::args::Whereto;
+use crate::neutral;
 use std::io::{BufRead, Write};
 use tinkite_core::machine;
 use tinkite_core::machine::Machine;
@@ -203,7 +204,8 @@ fn whereto(asks: &str, offered: Whereto) -> Result<Whereto, Refusal> {
 /// One answer; an empty one is what is offered.
 fn answer(asks: &str, offered: &str) -> Result<String, Refusal> {
     let mut prompt = std::io::stderr().lock();
-    let _ = write!(prompt, "{asks} [{offered}]: ").and_then(|()| prompt.flush());
+    let shown = neutral::text(offered, false);
+    let _ = write!(prompt, "{asks} [{shown}]: ").and_then(|()| prompt.flush());
     let mut line = String::new();
     let read = std::io::stdin()
         .lock()
@@ -217,5 +219,5 @@ fn answer(asks: &str, offered: &str) -> Result<String, Refusal> {
 }
 
 fn say(text: &str) {
-    let _ = writeln!(std::io::stderr().lock(), "  {text}");
+    let _ = writeln!(std::io::stderr().lock(), "  {}", neutral::text(text, false));
 }

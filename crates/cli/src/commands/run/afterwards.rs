@@ -40,10 +40,8 @@ pub(super) fn clear_air(machine: &Machine, stopping: &Stopping, console: &Consol
     if console.json {
         let event = if whole { "air-clear" } else { "air-not-clear" };
         let event = AirClear { event, waited_seconds: (waited * 10.0).round() / 10.0 };
-        if let Ok(text) = serde_json::to_string(&event) {
-            // Nobody may listen any more.
-            let _ = console.result(&text);
-        }
+        // Nobody may listen any more.
+        let _ = console.event(&event);
     } else if whole {
         console.say("the lid may be opened");
     } else {

@@ -4,6 +4,7 @@ use super::keys::forget_typed;
 use super::screen::RawKeys;
 use crate::args::Run;
 use crate::console::Console;
+use crate::neutral;
 use ratatui_crossterm::crossterm::event::{self, Event, KeyCode, KeyEventKind, KeyModifiers};
 use std::io::{self, IsTerminal, Write};
 use tinkite_core::machine::Machine;
@@ -38,6 +39,7 @@ pub(super) fn confirm(
     let keyboard = RawKeys::begin().map_err(unasked)?;
     forget_typed().map_err(unasked)?;
     for point in points {
+        let point = neutral::text(point, false);
         write(&format!("{point}?  [y or Enter: yes; any other key: no]  "))?;
         let yes = answer().map_err(unasked)?;
         write(if yes { "yes\r\n" } else { "no\r\n" })?;

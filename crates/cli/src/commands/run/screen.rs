@@ -4,6 +4,7 @@
 use super::dots::Dots;
 use super::keys::HELP;
 use crate::console::Console;
+use crate::neutral;
 use ratatui_core::buffer::Buffer;
 use ratatui_core::layout::Rect;
 use ratatui_core::style::{Color, Modifier, Style};
@@ -59,11 +60,12 @@ impl Screen {
         let terminal = ManuallyDrop::new(Terminal::new(CrosstermBackend::new(stderr()))?);
         let (told, dots) = (Vec::new(), Dots::default());
         let colours = console.colours_err();
+        let title = neutral::text(&title, false).into_owned();
         Ok(Self { terminal, title, colours, help: false, told, dots, gone: false })
     }
 
     pub(super) fn tell(&mut self, text: &str) {
-        self.told.push(text.to_string());
+        self.told.push(neutral::text(text, false).into_owned());
     }
 
     pub(super) fn toggle_help(&mut self) {

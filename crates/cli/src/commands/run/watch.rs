@@ -94,11 +94,9 @@ pub(super) fn never_begun(refusal: &Refusal, console: &Console) {
         seconds: 0.0,
         reason,
     };
-    if console.json
-        && let Ok(text) = serde_json::to_string(&end)
-    {
+    if console.json {
         // The refusal itself is told whether this is heard or not.
-        let _ = console.result(&text);
+        let _ = console.event(&end);
     }
 }
 
@@ -306,8 +304,7 @@ impl<'c> Watcher<'c> {
     }
 
     fn event(&self, value: &impl Serialize) -> Result<(), Refusal> {
-        let text = serde_json::to_string(value)?;
-        self.console.result(&text)
+        self.console.event(value)
     }
 
     /// Tells the operator something about the run.

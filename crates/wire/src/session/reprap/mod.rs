@@ -37,6 +37,8 @@ struct Sent {
     asked_again: bool,
     /// The board complained, and what it wants again was not understood yet.
     doubt: bool,
+    /// When it went out first.
+    at: Instant,
 }
 
 impl Sent {
@@ -322,6 +324,7 @@ impl Reprap {
                 strange: false,
                 asked_again: false,
                 doubt: false,
+                at: self.now,
             });
             self.answered_at = self.now;
             if self.all_enqueued && self.waiting.is_empty() {
@@ -508,7 +511,12 @@ impl Reprap {
             let again = sent.framed();
             return self.urgent.extend_from_slice(&again);
         }
-        self.planned.take(now);
+        let took = now - sent.at;
+        if sent.line.is_none() && sent.text == b"M400" {
+            self.planned.waited(now, took);
+        } else {
+            self.planned.take(now, took);
+        }
         self.acknowledged = sent.line.unwrap_or(self.acknowledged);
         self.sent = None;
         if let Phase::Asking { connected, .. } = &mut self.state

@@ -4,6 +4,9 @@ use crate::instant::{Instant, Span};
 use crate::session::Effect;
 use std::collections::VecDeque;
 
+/// An answer that waits for nothing takes no longer than this beyond five times the quickest.
+const AT_ONCE: Span = Span::millis(300);
+
 /// The most moves that a board has in its planner.
 const PLACES: usize = 64;
 
@@ -17,6 +20,8 @@ pub(super) struct Planned {
     lines: VecDeque<Effect>,
     /// When all of them have ended, whatever happens.
     until: Instant,
+    /// The shortest that an answer took.
+    quickest: Option<Span>,
     /// Free places that it told last, and the most that it ever told.
     room: Option<u32>,
     most_room: u32,
@@ -32,9 +37,21 @@ impl Planned {
         self.until = self.until.max(now) + effect.lasts;
     }
 
-    /// The last line was taken: no more than a full planner is left to run.
-    pub(super) fn take(&mut self, now: Instant) {
+    /// The last line was taken, and its answer took so long: no more than a full planner is left to run.
+    pub(super) fn take(&mut self, now: Instant, took: Span) {
+        self.quickest = Some(self.quickest.map_or(took, |quickest| quickest.min(took)));
         self.until = self.until.min(now + self.all());
+    }
+
+    /// A wait for the end of all moves was answered. Some boards answer it at once; one that took much longer than for
+    /// anything else, and a good part of what was left to run, has waited.
+    pub(super) fn waited(&mut self, now: Instant, took: Span) {
+        let asked = Instant(now.0.saturating_sub(took.0));
+        let left = self.until - asked;
+        let at_once = self.quickest.map_or(0, |quickest| 5 * quickest.0) + AT_ONCE.0;
+        if took.0 > at_once && took.0 > left.0 / 10 {
+            self.until = self.until.min(now);
+        }
     }
 
     /// It started anew: whatever it had is lost.
@@ -96,11 +113,23 @@ mod tests {
         for n in 0..200 {
             planned.send(Instant(2_000_000), line(10, f64::from(n)));
         }
-        planned.take(Instant(2_100_000));
+        planned.take(Instant(2_100_000), Span::millis(5));
         assert_eq!(planned.until(), Instant(2_100_000 + 64 * 10_000));
         assert_eq!(planned.longest(), Span::millis(10));
         planned.forget(Instant(5));
         assert_eq!((planned.until(), planned.all()), (Instant(5), Span(0)));
+    }
+
+    #[test]
+    fn a_wait_that_took_its_time_has_waited_and_one_that_did_not_has_not() {
+        for (took, ended) in [(2, false), (300, false), (400, true), (3000, true)] {
+            let mut planned = Planned::default();
+            planned.take(Instant(0), Span::millis(4));
+            planned.send(Instant(0), line(3500, 1.0));
+            planned.waited(Instant(took * 1000), Span::millis(took));
+            let until = if ended { took * 1000 } else { 3_500_000 };
+            assert_eq!(planned.until(), Instant(until), "{took} ms");
+        }
     }
 
     #[test]
