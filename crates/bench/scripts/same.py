@@ -17,7 +17,7 @@ import subprocess
 import sys
 import tempfile
 
-DEMO = pathlib.Path(__file__).resolve().parents[2] / "cli" / "demo"
+DEMO = pathlib.Path(__file__).resolve().parents[3] / "demo"
 DRAWINGS = (".svg", ".dxf", ".pdf", ".png", ".jpg", ".bmp", ".gif", ".tif", ".stl")
 
 

@@ -36,7 +36,7 @@ impl Host for Question {
                 Err(LinkError::Failed(failure))
             }
             Event::Ended { .. } => Err(LinkError::WentAway),
-            Event::Status(_) | Event::Said(_) | Event::Touched(_) => Ok(None),
+            Event::Status(_) | Event::Said(_) | Event::Touched(_) | Event::RunsOn(_) => Ok(None),
         }
     }
 }

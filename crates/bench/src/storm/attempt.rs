@@ -127,7 +127,7 @@ pub(super) fn attempt(
                         None => {}
                     }
                 }
-                Event::Said(_) | Event::Touched(_) => {}
+                Event::Said(_) | Event::Touched(_) | Event::RunsOn(_) => {}
                 Event::Ended { outcome, dark } => {
                     (done.outcome, done.dark) = (outcome, dark);
                     if let Some(stream) = &mut stream {

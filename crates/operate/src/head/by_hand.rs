@@ -213,7 +213,7 @@ where
             }
             Event::Status(status) => self.status(&status),
             Event::Touched(at) => self.touched = Some(at),
-            Event::Said(_) => {}
+            Event::Said(_) | Event::RunsOn(_) => {}
             Event::Ended { outcome: Outcome::Done, dark } => return Ok(Some(self.stands(dark))),
             Event::Ended { outcome: Outcome::Stopped, dark }
                 if self.enough && !self.stopping.wanted() =>

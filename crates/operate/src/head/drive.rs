@@ -4,6 +4,7 @@ use super::counts::counts_from;
 use super::marks::Marks;
 use super::moves::{lift, moves, ready};
 use super::pointer;
+use crate::beam::runs_on;
 use crate::place::{beside, on_bed};
 use crate::stopping::Stopping;
 use std::sync::Mutex;
@@ -410,6 +411,7 @@ impl Host for Driving<'_> {
             }
             Event::Status(status) => self.status(&status, session),
             Event::Said(text) if text.starts_with("[MSG:") => self.tell(text),
+            Event::RunsOn(left) => self.tell(runs_on(left)),
             Event::Said(_) | Event::Touched(_) => {}
             Event::Ended { outcome, dark } => {
                 return match outcome {

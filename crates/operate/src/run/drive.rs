@@ -10,6 +10,7 @@ use super::placed;
 use super::program::ProgramFile;
 use super::settings::{mismatch, untold};
 use super::shared::SharedReader;
+use crate::beam::runs_on;
 use crate::stopping::Stopping;
 use std::io::BufReader;
 use tinkite_core::machine::Dialect;
@@ -316,6 +317,7 @@ impl Host for Streaming<'_> {
             }
             Event::Touched(_) => {}
             Event::Said(text) => self.tell(&Fact::Said(text)),
+            Event::RunsOn(left) => self.tell(&Fact::Told(runs_on(left))),
             Event::Ended { mut outcome, dark } => {
                 let nowhere = || Halt {
                     whereabouts: Whereabouts::Lost,

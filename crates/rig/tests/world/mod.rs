@@ -140,7 +140,7 @@ pub(crate) fn run(lines: &[String], setup: Setup, seed: u64, mishap: Mishap) -> 
                     }
                     return World { rig, outcome, dark, acknowledged: session.acknowledged() };
                 }
-                Event::Status(_) | Event::Said(_) | Event::Touched(_) => {}
+                Event::Status(_) | Event::Said(_) | Event::Touched(_) | Event::RunsOn(_) => {}
             }
         }
         now += 1e-3;

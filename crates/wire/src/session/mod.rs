@@ -292,6 +292,8 @@ pub enum Event {
     Status(Status),
     /// It said something that is not part of the protocol.
     Said(String),
+    /// It was told to stop and has no quick stop: what it has planned it runs to its end, for so long at most.
+    RunsOn(Span),
     /// A probe touched something here, on the machine's axes, mm.
     Touched([f64; 3]),
     /// The session is over; nothing comes after this.

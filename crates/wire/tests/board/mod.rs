@@ -262,7 +262,7 @@ pub(crate) fn stream(lines: &[String], mut board: Board, delay: u64) -> Went {
                 Event::Ended { outcome, dark } => {
                     return Went { outcome, dark, board, took: ms, stood };
                 }
-                Event::Status(_) | Event::Said(_) | Event::Touched(_) => {}
+                Event::Status(_) | Event::Said(_) | Event::Touched(_) | Event::RunsOn(_) => {}
             }
         }
         for byte in arrived(&mut there, ms) {

@@ -251,8 +251,8 @@ impl Printer {
 pub(crate) struct Went {
     pub(crate) outcome: Outcome,
     pub(crate) dark: Dark,
-    /// What the session told beside the protocol.
-    pub(crate) said: Vec<String>,
+    /// It was told that the board runs on.
+    pub(crate) runs_on: bool,
     /// What the beam did when the session was over, 0 to 255.
     pub(crate) beam: f64,
     /// What was burnt after the session was over, mm.
@@ -289,7 +289,7 @@ pub(crate) fn print(lines: &[String], make: Make, stop: Option<u64>) -> Went {
     let settings = Settings { silence: Span::millis(20_000), ..Settings::default() };
     let mut session = Session::new(Protocol::Reprap, settings, Instant(0));
     let effects = effects(lines);
-    let (mut next, mut ended, mut said) = (0, false, Vec::new());
+    let (mut next, mut ended, mut runs_on) = (0, false, false);
     for ms in 0..600_000_u64 {
         let now = Instant(ms * 1000);
         while session.wants_lines() && next < lines.len() {
@@ -310,15 +310,15 @@ pub(crate) fn print(lines: &[String], make: Make, stop: Option<u64>) -> Went {
         while let Some(event) = session.poll_event() {
             match event {
                 Event::Connected(_) => session.start(),
-                Event::Said(text) => said.push(text),
+                Event::RunsOn(_) => runs_on = true,
                 Event::Ended { outcome, dark } => {
                     let (beam, burnt) = (board.beam(), board.burnt);
                     (0..60_000).for_each(|_| board.tick());
                     let burnt_after = board.burnt - burnt;
                     let took = ms - stop.unwrap_or(ms);
-                    return Went { outcome, dark, said, beam, burnt_after, took, board };
+                    return Went { outcome, dark, runs_on, beam, burnt_after, took, board };
                 }
-                Event::Status(_) | Event::Touched(_) => {}
+                Event::Status(_) | Event::Said(_) | Event::Touched(_) => {}
             }
         }
         board.tick();

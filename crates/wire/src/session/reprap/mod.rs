@@ -457,10 +457,7 @@ impl Reprap {
             stopping.hear();
             let unknown = line.starts_with("echo:Unknown command:") && line.contains("M410");
             if unknown && !std::mem::replace(&mut stopping.runs_on, true) {
-                let left = self.planned.until().0.saturating_sub(now.0) as f64 / 1e6;
-                self.events.push_back(Event::Said(format!(
-                    "the board has no quick stop (M410): it runs what it has planned, for {left:.0} s at most"
-                )));
+                self.events.push_back(Event::RunsOn(self.planned.until() - now));
             }
         }
     }
