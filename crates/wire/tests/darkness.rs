@@ -114,3 +114,14 @@ fn a_slow_link_is_no_silence() {
         assert_eq!(went.board.taken, lines);
     }
 }
+
+#[test]
+fn a_board_whose_answers_are_lost_is_proved_dark_by_the_next_ones() {
+    for make in makes() {
+        // Answers from the stop on are lost for a second and a half.
+        let make = Make { mute: Some((4000, 5500)), ..make };
+        let went = print(&rows(80, 1500), make, Some(4000));
+        assert_eq!((&went.outcome, went.dark), (&Outcome::Stopped, Dark::Confirmed), "{make:?}");
+        is_true(&went, &make);
+    }
+}

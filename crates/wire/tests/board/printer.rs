@@ -23,6 +23,8 @@ pub(crate) struct Make {
     pub(crate) tells_room: bool,
     /// From when to when it refuses every line with a number, ms.
     pub(crate) refuses_numbers: Option<(u64, u64)>,
+    /// From when to when nothing that it says is heard, ms.
+    pub(crate) mute: Option<(u64, u64)>,
     /// When it starts anew, ms: behind the boot it runs what lies in its buffer.
     pub(crate) restarts: Option<u64>,
 }
@@ -36,6 +38,7 @@ impl Make {
         tells_every: None,
         tells_room: false,
         refuses_numbers: None,
+        mute: None,
         restarts: None,
     };
 }
@@ -99,6 +102,9 @@ impl Printer {
     }
 
     fn say(&mut self, line: &str) {
+        if self.make.mute.is_some_and(|(a, b)| (a..b).contains(&self.now)) {
+            return;
+        }
         self.out.extend_from_slice(line.as_bytes());
         self.out.push(b'\n');
     }

@@ -105,6 +105,10 @@ impl Stopping {
             return out.extend_from_slice(&framed(self.number, b"M114"));
         }
         self.stands = None;
+        if self.number != NUMBER {
+            // Said before: answers to that were lost, or come late.
+            self.owed = 0;
+        }
         // The end of a line ends whatever half of one was left behind.
         out.push(b'\n');
         // Some firmware looks for a quick stop even while it is busy.
