@@ -242,6 +242,11 @@ fn how_it_went_counts_for_the_recipe_that_was_used_unchanged() {
     );
     assert!(told.contains("run 1, outline: through"), "{told}");
     ok(&bench, &["log", "note", "1", "--step", "folds", "--result", "pale", log]);
+    // Wherever the run is, it is seen that it was judged.
+    for call in [["log", "show", "1", log], ["log", "list", "--last=9", log]] {
+        let told = ok(&bench, &call);
+        assert!(told.contains("outline: through, clean edge; folds: pale"), "{told}");
+    }
     let book = bench.read("ours.recipes.toml");
     assert!(book.starts_with(BOOK) && book.contains("tried = 1\ngood = 1"), "{book}");
     let found: serde_json::Value = serde_json::from_str(&ok(

@@ -148,7 +148,7 @@ pub struct Sought {
 }
 
 impl Log {
-    /// How a step of a run went.
+    /// How a step of a run went; the run's note says it as well.
     ///
     /// # Errors
     /// A run or a step that is not there, or what SQLite refuses.
@@ -184,6 +184,9 @@ impl Log {
                 },
             )
             .map_err(self.failed())?;
+        // Whoever looks at the run sees that it was judged.
+        let words = text.map_or(String::new(), |text| format!(", {text}"));
+        self.note(run, &format!("{}: {}{words}", found.name, outcome.word()))?;
         Ok(found.clone())
     }
 
