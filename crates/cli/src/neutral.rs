@@ -37,7 +37,8 @@ fn colour(text: &str) -> Option<usize> {
     };
     // Of 256 or of all colours: the first number says so, the others are no codes.
     let plain = codes.split(';').all(known);
-    let rich = codes.strip_prefix("38;").is_some_and(|rest| {
+    let rich = ["38;", "48;"].iter().find_map(|ground| codes.strip_prefix(ground));
+    let rich = rich.is_some_and(|rest| {
         rest.starts_with(['2', '5']) && rest.split(';').all(|n| n.parse::<u8>().is_ok())
     });
     (plain || rich).then_some(codes.len() + 3)
@@ -99,7 +100,7 @@ mod tests {
 
     #[test]
     fn our_own_colours_pass_where_there_are_any_and_nothing_else_does() {
-        let own = "\x1b[1m\x1b[31merror\x1b[0m \x1b[38;5;208m■\x1b[38;2;1;2;3m■\x1b[39m";
+        let own = "\x1b[1m\x1b[31merror\x1b[0m \x1b[38;5;208m■\x1b[38;2;1;2;3m■\x1b[48;2;26;0;255m  \x1b[39m";
         assert_eq!(text(own, true), own);
         for other in ["\x1b[8mhidden", "\x1b[2Jx", "\x1b[5m", "\x1b[38;9m", "\x1b[m", "\x1b[31;8m"]
         {
