@@ -29,7 +29,7 @@ pub struct Region {
 impl Region {
     /// The inside of a path.
     pub fn of(path: &BezPath, rule: FillRule) -> Self {
-        Self::from_rings(region::united(&rings(path), rule))
+        Self::from_rings(region::unite(&rings(path), rule))
     }
 
     /// A rectangle.
@@ -70,7 +70,7 @@ impl Region {
 
     /// The region and what runs along its edge.
     fn with_edge(&self) -> &[Vec<Point>] {
-        self.with_edge.get_or_init(|| region::grown(&self.rings, ALONG, ALONG / 4.0))
+        self.with_edge.get_or_init(|| region::grow(&self.rings, ALONG, ALONG / 4.0))
     }
 
     /// What lies in both regions.
@@ -134,7 +134,7 @@ pub fn clipped(shape: Shape, to: &Region) -> Clipped {
     // A hole of the region within the shape cuts none of its lines.
     let may_be_holed = to.rings.len() > 1;
     let area = rule.filter(|_| cut || may_be_holed).map(|rule| {
-        let own = region::united(&rings(&shape.path), rule);
+        let own = region::unite(&rings(&shape.path), rule);
         let left = region::combined(&own, &to.rings, region::Combine::Overlap);
         cut = cut || region::area(&own) - region::area(&left) > 1e-4 + 1e-5 * region::area(&own);
         left

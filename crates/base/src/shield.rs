@@ -14,7 +14,7 @@ thread_local! {
 /// Whether this thread is inside a library that is shielded: a panic there is caught and becomes a
 /// problem, so a panic hook need not print it.
 #[must_use]
-pub fn shielded() -> bool {
+pub fn is_shielded() -> bool {
     SHIELDED.get()
 }
 

@@ -58,7 +58,7 @@ impl PartKind {
 
 /// The parts of a sheet: plates, angles, triangles, stars with bays and slices of rings, of very different size.
 #[must_use]
-pub fn mixed(number: u64) -> Vec<PartKind> {
+pub fn mixture(number: u64) -> Vec<PartKind> {
     let mut random = Random((number + 1).wrapping_mul(0x9e37_79b9_7f4a_7c15));
     let mut kinds = Vec::new();
     let mut area = 0.0;
@@ -216,7 +216,7 @@ struct Lies {
 
 /// How much depth of the stock the best layout takes that is found in so long, mm.
 #[must_use]
-pub fn searched(kinds: &[PartKind], time: Duration, seed: u64) -> f64 {
+pub fn search_for(kinds: &[PartKind], time: Duration, seed: u64) -> f64 {
     let begun = Instant::now();
     let mut random = Random(seed | 1);
     let masks: Vec<Vec<Mask>> = kinds

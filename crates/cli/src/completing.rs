@@ -12,18 +12,22 @@ use tinkite_log::Log;
 const RUNS: u32 = 30;
 
 /// The file among the words of the line that ends so; the shell hands all of them over.
-fn named(ending: &str) -> Option<PathBuf> {
+fn file_before_cursor(ending: &str) -> Option<PathBuf> {
     let words = std::env::args().skip_while(|word| word != "--");
     words.filter(|word| word.ends_with(ending)).map(PathBuf::from).find(|path| path.is_file())
 }
 
 fn folder() -> PathBuf {
-    named(".toml").and_then(|path| path.parent().map(Path::to_path_buf)).unwrap_or_default()
+    file_before_cursor(".toml")
+        .and_then(|path| path.parent().map(Path::to_path_buf))
+        .unwrap_or_default()
 }
 
 /// The steps of the job on the line.
 pub(crate) fn steps() -> Vec<CompletionCandidate> {
-    let Some(text) = named(".toml").and_then(|path| std::fs::read_to_string(path).ok()) else {
+    let Some(text) =
+        file_before_cursor(".toml").and_then(|path| std::fs::read_to_string(path).ok())
+    else {
         return Vec::new();
     };
     Request::of(&text).steps.into_iter().map(CompletionCandidate::new).collect()

@@ -19,7 +19,7 @@ use std::process::ExitCode;
 fn quiet_libraries() {
     let usual = std::panic::take_hook();
     std::panic::set_hook(Box::new(move |info| {
-        if !tinkite_core::shield::shielded() {
+        if !tinkite_core::shield::is_shielded() {
             usual(info);
         }
     }));
@@ -40,7 +40,9 @@ fn main() -> ExitCode {
         verbose::listen();
         origins.iter().for_each(|origin| ::log::info!("{origin}"));
     }
-    match commands::opened(&mut args.command).and_then(|()| commands::run(&args, &console)) {
+    match commands::name_bundled_jobs(&mut args.command)
+        .and_then(|()| commands::run(&args, &console))
+    {
         Ok(()) => ExitCode::SUCCESS,
         Err(refusal) => ExitCode::from(door::close(&refusal, &console)),
     }

@@ -97,7 +97,7 @@ pub(crate) fn again_and_again(
         before.extend(seen);
         let (mut last, mut compared) = (stamps(&files), None);
         let changed = loop {
-            if stopping.wanted() {
+            if stopping.is_wanted() {
                 return Err(Refusal::Stopped("no longer watching".into()));
             }
             std::thread::sleep(GLANCE);

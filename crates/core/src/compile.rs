@@ -93,8 +93,8 @@ pub fn compile<'a>(
     choice: &Choice,
 ) -> Result<Compiled, Problems> {
     compiled(given, job, choice)
-        .map(|made| Compiled { problems: accepted(made.problems, job), ..made })
-        .map_err(|problems| accepted(problems, job))
+        .map(|made| Compiled { problems: without_accepted(made.problems, job), ..made })
+        .map_err(|problems| without_accepted(problems, job))
 }
 
 /// What is told of squares of a test sheet that are not burnt.
@@ -111,7 +111,7 @@ fn blank_squares(job: &Job) -> Problems {
 }
 
 /// What is told of recipes that nobody has tried on this machine, each once with the steps that use it.
-fn untried(job: &Job) -> Problems {
+fn untried_recipes(job: &Job) -> Problems {
     let mut problems = Problems::new();
     let mut told: Vec<&RecipeUse> = Vec::new();
     for step in &job.steps {
@@ -133,14 +133,14 @@ fn untried(job: &Job) -> Problems {
         let problem = match (used.kept, used.guess, used.on_this_machine) {
             (Kept::Shipped, ..) => {
                 let what = "a value to start from, which nobody has tried on this machine";
-                Problem::warning(code, told(what), help).remedied(Remedy::KeepRecipe)
+                Problem::warning(code, told(what), help).with_remedy(Remedy::KeepRecipe)
             }
             (_, true, _) => Problem::warning(
                 code,
                 told("it was worked out from another one, and not tried"),
                 help,
             )
-            .remedied(Remedy::KeepRecipe),
+            .with_remedy(Remedy::KeepRecipe),
             (_, _, false) => {
                 let what = "it names no machine, so it may have been found on another one";
                 let help = "write machine into the recipe once it has worked here";
@@ -155,7 +155,7 @@ fn untried(job: &Job) -> Problems {
 }
 
 /// Warnings that the job accepts become one note.
-fn accepted(problems: Problems, job: &Job) -> Problems {
+fn without_accepted(problems: Problems, job: &Job) -> Problems {
     let mut accepted: BTreeMap<Code, usize> = BTreeMap::new();
     let mut kept = Problems::new();
     for problem in problems {
@@ -183,7 +183,7 @@ fn compiled<'a>(
 ) -> Result<Compiled, Problems> {
     let steps = choice.steps(job)?;
     let (sheet, mut problems) = lay_out(given.into(), job)?;
-    problems.extend(untried(job));
+    problems.extend(untried_recipes(job));
     problems.extend(blank_squares(job));
     let made = match toolpath::make(&sheet, job, &steps) {
         Ok(made) => made,

@@ -37,8 +37,8 @@ proptest! {
     /// What is cut away and what is left are the whole, in every combination.
     #[test]
     fn areas_add_up(a in radii(), b in radii(), x in -25.0..25.0f64, y in -25.0..25.0f64) {
-        let a = region::united(&[star(Point::ZERO, &a)], FillRule::NonZero);
-        let b = region::united(&[star(Point::new(x, y), &b)], FillRule::NonZero);
+        let a = region::unite(&[star(Point::ZERO, &a)], FillRule::NonZero);
+        let b = region::unite(&[star(Point::new(x, y), &b)], FillRule::NonZero);
         let of = |how| area(&region::combined(&a, &b, how));
         let (whole_a, whole_b) = (area(&a), area(&b));
         let (both, union) = (of(Combine::Overlap), of(Combine::Union));
@@ -51,7 +51,7 @@ proptest! {
     #[test]
     fn a_grown_edge_lies_at_its_distance(a in radii(), by in 0.2..4.0f64) {
         let ring = star(Point::ZERO, &a);
-        let area = region::united(std::slice::from_ref(&ring), FillRule::NonZero);
+        let area = region::unite(std::slice::from_ref(&ring), FillRule::NonZero);
         let edge = |p: Point| {
             let ends = ring.iter().zip(ring.iter().cycle().skip(1));
             ends.map(|(from, to)| {
@@ -61,7 +61,7 @@ proptest! {
             })
             .fold(f64::MAX, f64::min)
         };
-        for p in region::grown(&area, by, 1e-3).iter().flatten() {
+        for p in region::grow(&area, by, 1e-3).iter().flatten() {
             prop_assert!((edge(*p) - by).abs() < 5e-3, "{} instead of {by}", edge(*p));
         }
     }
@@ -73,7 +73,7 @@ proptest! {
         ends in proptest::collection::vec((-24.0..24.0f64, -24.0..24.0f64), 2..8),
     ) {
         let line: Vec<Point> = ends.into_iter().map(Point::from).collect();
-        let inside = region::united(&[star(Point::ZERO, &a)], FillRule::NonZero);
+        let inside = region::unite(&[star(Point::ZERO, &a)], FillRule::NonZero);
         let frame = Rect::new(-30.0, -30.0, 30.0, 30.0);
         let frame = vec![vec![
             Point::new(frame.x0, frame.y0),
@@ -172,7 +172,7 @@ proptest! {
     #[test]
     fn outlines_cross_when_they_overlap_in_part(a in radii(), b in radii(), x in 0.0..45.0f64) {
         let (a, b) = (star(Point::ZERO, &a), star(Point::new(x, 0.37), &b));
-        let of = |ring: &Vec<Point>| region::united(std::slice::from_ref(ring), FillRule::NonZero);
+        let of = |ring: &Vec<Point>| region::unite(std::slice::from_ref(ring), FillRule::NonZero);
         let both = area(&region::combined(&of(&a), &of(&b), Combine::Overlap));
         let smaller = area(&of(&a)).min(area(&of(&b)));
         let crossed = !crossings(&[closed(&a), closed(&b)], 1e-3).found.is_empty();

@@ -121,7 +121,7 @@ fn how_true_it_is_follows_from_more_places_than_four() {
     let wrong = flat("bed.png", picture(), &seen, &bed).unwrap();
     let worst = wrong.trueness.worst().unwrap();
     assert!((4.0..12.0).contains(&worst), "{worst}");
-    assert_eq!(wrong.told().severity, tinkite_core::problem::Severity::Warning);
+    assert_eq!(wrong.problem().severity, tinkite_core::problem::Severity::Warning);
 }
 
 #[test]

@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 use std::fmt::Write as _;
 use tinkite_core::artwork::{Reading, Render, read};
 use tinkite_core::geometry::Point;
-use tinkite_core::geometry::region::{FillRule, area, united};
+use tinkite_core::geometry::region::{FillRule, area, unite};
 use tinkite_core::job::{self, Job};
 use tinkite_core::layout::{Given, Sheet, lay_out};
 use tinkite_core::machine;
@@ -95,11 +95,11 @@ fn area_of(sheet: &Sheet, colour: &str) -> f64 {
             Some(rings) => rings.to_vec(),
             None => {
                 let flat: Vec<_> = laid.contours.iter().map(|c| c.flatten(0.005)).collect();
-                united(&flat, laid.shape.fill.unwrap().rule)
+                unite(&flat, laid.shape.fill.unwrap().rule)
             }
         })
         .collect();
-    area(&united(&rings, FillRule::NonZero))
+    area(&unite(&rings, FillRule::NonZero))
 }
 
 /// What shows of it in a picture of the page, mm².

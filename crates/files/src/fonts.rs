@@ -57,7 +57,7 @@ impl JobFonts {
     }
 
     /// Those that text was drawn with.
-    pub fn taken(self) -> BTreeSet<ID> {
+    pub fn into_used(self) -> BTreeSet<ID> {
         self.taken.into_inner().unwrap_or_default()
     }
 }

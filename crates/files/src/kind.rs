@@ -62,7 +62,7 @@ pub fn refuse(path: &Path, wanted: FileKind) -> Result<(), Refusal> {
         return Ok(());
     }
     let content = source::bytes(path, HEAD)?;
-    refused(path, &content, wanted).map_or(Ok(()), Err)
+    refuse_as(path, &content, wanted).map_or(Ok(()), Err)
 }
 
 /// Whether a file is of a kind.
@@ -74,7 +74,7 @@ pub fn is(path: &Path, kind: FileKind) -> Result<bool, Refusal> {
 }
 
 /// Why a file is refused where something else is wanted; `None` when it is of no kind that is known.
-pub fn refused(path: &Path, content: &[u8], wanted: FileKind) -> Option<Refusal> {
+pub fn refuse_as(path: &Path, content: &[u8], wanted: FileKind) -> Option<Refusal> {
     let is = FileKind::of(content);
     let name = path.display();
     let (what, help) = match is {

@@ -32,7 +32,7 @@ pub fn drawing(path: &Path, how: &Reading<'_>) -> Result<Artwork, Refusal> {
 /// Reads a drawing, and says what was read.
 fn drawing_of(path: &Path, how: &Reading<'_>) -> Result<(Artwork, SourceFile), Refusal> {
     let content = bytes(path, artwork::LARGEST_FILE)?;
-    if let Some(refusal) = kind::refused(path, &content, FileKind::Drawing) {
+    if let Some(refusal) = kind::refuse_as(path, &content, FileKind::Drawing) {
         return Err(refusal);
     }
     let shown = path.display().to_string();
@@ -129,7 +129,7 @@ fn job_with(
     let mut parts = vec![SourceFile::of(&shown, own.as_bytes())];
     let changed = sets.laid_over(&own).map_err(|problem| {
         let said = Sources::from([(SET.to_string(), sets.text().to_string())]);
-        Refusal::Problems(located(problem.into(), &said), said)
+        Refusal::Problems(locate(problem.into(), &said), said)
     })?;
     sets.lines().iter().for_each(|line| ::log::info!("{shown}: set for this call: {line}"));
     sources.insert(shown.clone(), changed.text.clone());
@@ -157,7 +157,7 @@ fn job_with(
         .map_err(|mut problems| {
             // What was looked for may stand where it cannot be read.
             broken().for_each(|problem| problems.push(problem.clone()));
-            let problems = located(changed.placed(problems, &shown), &sources);
+            let problems = locate(changed.placed(problems, &shown), &sources);
             Refusal::Problems(problems, sources.clone())
         })?;
     if let Some(going) = numbers::going_on(&job, path, set)? {
@@ -176,7 +176,7 @@ fn job_with(
         let takes = |shape: &Shape| one.renders(shape);
         let render = one.render.as_ref().map(|r| Render { dpi: r.dpi, takes: Some(&takes) });
         let how = Reading { page: one.page, dashes: one.dashes, render, fonts };
-        drawing_of(&source::named(&folder, &one.file)?, &how)
+        drawing_of(&source::resolve(&folder, &one.file)?, &how)
     };
     let read = job.artworks.iter().map(read).collect::<Result<Vec<_>, _>>()?;
     let (artworks, drawings): (Vec<_>, Vec<_>) = read.into_iter().unzip();
@@ -210,7 +210,7 @@ fn job_with(
 /// Reads the table that a job's copies name.
 fn table(job: &Job, folder: &Path, parts: &mut Vec<SourceFile>) -> Result<Option<Table>, Refusal> {
     let Some(each) = &job.placement.copies.each else { return Ok(None) };
-    let path = source::named(folder, &each.file)?;
+    let path = source::resolve(folder, &each.file)?;
     let content = bytes(&path, artwork::LARGEST_FILE)?;
     let table = Table::read(&each.file, &content)
         .map_err(|problem| Refusal::Problems(problem.into(), Sources::new()))?;
@@ -266,7 +266,7 @@ fn choose_sheet(job: &mut Job, sheet: Option<u32>) -> Result<(), Refusal> {
 }
 
 /// Loads a job and takes it through every stage.
-pub fn made(args: &JobCall) -> Result<Made, Refusal> {
+pub fn make(args: &JobCall) -> Result<Made, Refusal> {
     made_with(args, &JobFonts::of(&args.job))
 }
 
@@ -295,7 +295,7 @@ fn made_of(args: &JobCall, fonts: &JobFonts, change: &dyn Fn(&mut Job)) -> Resul
             Ok(Made { job, profile, compiled, parts, sources, set })
         }
         Err(problems) => {
-            let problems = located(changed.placed(problems, &file), &sources);
+            let problems = locate(changed.placed(problems, &file), &sources);
             Err(Refusal::Problems(problems, sources))
         }
     }
@@ -314,9 +314,9 @@ pub fn lay_photo(made: &mut Made) -> Result<(), Refusal> {
         made.compiled.problems.push(note.at(Location::file(&made.job.file)));
         return Ok(());
     }
-    let path = source::named(&folder_of(Path::new(&made.job.file)), &photo.file)?;
+    let path = source::resolve(&folder_of(Path::new(&made.job.file)), &photo.file)?;
     let (flat, part, _) = flat_photo(&path, &photo.corners, &photo.found, &made.job.machine)?;
-    made.compiled.problems.push(flat.told().at(Location::file(&made.job.file)));
+    made.compiled.problems.push(flat.problem().at(Location::file(&made.job.file)));
     made.parts.push(part);
     made.compiled.photo = Some(flat);
     Ok(())
@@ -354,7 +354,7 @@ pub fn plain_reading() -> Reading<'static> {
 
 /// Loads a job and lays it out; everything that is wrong or doubtful comes with it, also when it
 /// would be refused further on.
-pub fn surveyed(args: &JobCall) -> Result<(Job, Sheet, Problems, Sources), Refusal> {
+pub fn survey_sheet(args: &JobCall) -> Result<(Job, Sheet, Problems, Sources), Refusal> {
     let JobCall { job: path, machine, part } = args;
     let choice = Choice { only: part.only.clone(), skip: part.skip.clone() };
     let Loaded { mut job, artworks, table, sources, changed, .. } =
@@ -363,7 +363,7 @@ pub fn surveyed(args: &JobCall) -> Result<(Job, Sheet, Problems, Sources), Refus
     let fonts = JobFonts::of(path);
     let given = Given { artworks, letters: &Letters(&fonts), table };
     let file = job.file.clone();
-    let told = |problems| located(changed.placed(problems, &file), &sources);
+    let told = |problems| locate(changed.placed(problems, &file), &sources);
     match survey(given, &job, &choice) {
         Ok((sheet, problems)) => {
             let problems = told(problems);
@@ -374,7 +374,7 @@ pub fn surveyed(args: &JobCall) -> Result<(Job, Sheet, Problems, Sources), Refus
 }
 
 /// Problems that know their place in a text but not its line get it here.
-pub fn located(problems: Problems, sources: &Sources) -> Problems {
+pub fn locate(problems: Problems, sources: &Sources) -> Problems {
     let mut out = Problems::new();
     for mut problem in problems {
         if let Some(place) = &mut problem.place

@@ -83,7 +83,7 @@ pub fn find(name: &str, folder: &Path) -> Result<FoundProfile, Refusal> {
         Ok(FoundProfile { name: name.to_string(), from, text })
     };
     if is_path(name) {
-        let path = source::named(folder, name)?;
+        let path = source::resolve(folder, name)?;
         let text = source::text(&path)?;
         return found(ProfileOrigin::File(path), text);
     }

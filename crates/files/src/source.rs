@@ -56,7 +56,7 @@ pub fn list(folder: &Path) -> Vec<PathBuf> {
 ///
 /// # Errors
 /// It would lie outside of the bundle.
-pub fn named(folder: &Path, file: &str) -> Result<PathBuf, Refusal> {
+pub fn resolve(folder: &Path, file: &str) -> Result<PathBuf, Refusal> {
     let path = folder.join(file);
     let Some((bundle, _)) = bundle::inside(folder) else { return Ok(path) };
     let within = bundle::inside(&path)

@@ -83,7 +83,7 @@ pub(super) fn apply(
         resolution,
     };
     let drawn = page(window).and_then(|pixels| {
-        let own = owned(artwork, &chosen, window)?;
+        let own = render_own(artwork, &chosen, window)?;
         let mut bitmap = crate::bitmap::of_pixels(window.width, window.height, pixels)?;
         for (grey, own) in bitmap.grey.iter_mut().zip(own.pixels()) {
             if own.alpha() == 0 {
@@ -211,7 +211,7 @@ fn painted_bounds(shape: &Shape) -> Option<Rect> {
 }
 
 /// Which pixels belong to the bitmap: opaque ones.
-fn owned(artwork: &Artwork, chosen: &[bool], window: Window) -> Option<tiny_skia::Pixmap> {
+fn render_own(artwork: &Artwork, chosen: &[bool], window: Window) -> Option<tiny_skia::Pixmap> {
     let shapes = &artwork.shapes;
     let mut own = tiny_skia::Pixmap::new(window.width, window.height)?;
     let to_pixels = |x: f64, y: f64| {

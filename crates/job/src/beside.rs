@@ -76,7 +76,7 @@ impl Beside {
     ///
     /// # Errors
     /// None of them is called so.
-    pub fn found<'n>(
+    pub fn find_by_name<'n>(
         &self,
         before: impl Iterator<Item = (Option<&'n str>, &'n str)> + Clone,
     ) -> Result<usize, Problem> {

@@ -36,7 +36,7 @@ pub struct Numbering {
 impl Numbering {
     /// The number of a copy, counted from 0 over all sheets, as it is written.
     #[must_use]
-    pub fn written(self, copy: u32) -> String {
+    pub fn text_of_copy(self, copy: u32) -> String {
         format!(
             "{:0digits$}",
             u64::from(self.first) + u64::from(copy),

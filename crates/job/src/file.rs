@@ -56,24 +56,24 @@ pub fn read_with(
     profile: &str,
     shelf: &Shelf,
 ) -> Result<Job, Problems> {
-    let expanded = match swatch::expanded(file, text, &machine) {
+    let expand = match swatch::expand(file, text, &machine) {
         Some(Ok(expanded)) => Some(expanded),
         Some(Err(problems)) => return Err(problems),
         None => None,
     };
     let source = SourceText::new(file, text);
     let mut table = source.parse();
-    if let Some(expanded) = &expanded {
-        expanded.put_into(table.get_mut());
+    if let Some(expand) = &expand {
+        expand.put_into(table.get_mut());
     }
-    let wanted = recipe::wanted(table.get_ref(), profile, machine.full_watts());
-    let used = recipe::lay_under(table.get_mut(), &source, shelf, &wanted);
+    let recipe_of_step = recipe::recipe_of_step(table.get_ref(), profile, machine.full_watts());
+    let used = recipe::lay_under(table.get_mut(), &source, shelf, &recipe_of_step);
     let job = used.and_then(|used| {
         let top = Section::new(&source, "the job", table.get_ref(), 0..0);
         let mut job = job(top, file, machine)?;
         job.steps.iter_mut().zip(used).for_each(|(step, used)| step.recipe = used);
         job.steps = job.steps.into_iter().flat_map(with_finish).collect();
-        job.swatch = expanded.as_ref().map(|expanded| expanded.swatch.clone());
+        job.swatch = expand.as_ref().map(|expand| expand.swatch.clone());
         Some(job)
     });
     match (job, source.into_problems()) {
@@ -125,7 +125,9 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
     for (n, one) in artworks.iter().enumerate() {
         let Some(beside) = one.as_ref().and_then(|one| one.beside.as_ref()) else { continue };
         let before = artworks[..n].iter().flatten();
-        if let Err(problem) = beside.found(before.map(|b| (b.name.as_deref(), b.file.as_str()))) {
+        if let Err(problem) =
+            beside.find_by_name(before.map(|b| (b.name.as_deref(), b.file.as_str())))
+        {
             top.report(problem, beside.span.clone());
         }
     }

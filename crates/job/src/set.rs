@@ -161,7 +161,7 @@ fn key_of<'k>(key: &'k str, top: &dyn TableLike) -> &'k str {
 }
 
 /// What one of a list is called: its name, or its file; else its number.
-fn called(table: &dyn TableLike, n: usize) -> Vec<String> {
+fn names_of(table: &dyn TableLike, n: usize) -> Vec<String> {
     let text = |key: &str| Some(table.get(key)?.as_str()?.to_string());
     let name = text("name").unwrap_or_else(|| format!("{}", n + 1));
     std::iter::once(name).chain(text("file")).chain(text("id")).collect()
@@ -212,11 +212,11 @@ fn put(top: &mut dyn TableLike, said: &Said) -> Result<(), Problem> {
 fn one_of<'i>(list: &'i mut Item, key: &str, walked: &str) -> Result<&'i mut Item, Problem> {
     let names: Vec<Vec<String>> = match &*list {
         Item::ArrayOfTables(tables) => {
-            tables.iter().enumerate().map(|(n, table)| called(table, n)).collect()
+            tables.iter().enumerate().map(|(n, table)| names_of(table, n)).collect()
         }
         other => {
             let tables = other.as_array().into_iter().flatten().enumerate();
-            tables.map(|(n, v)| v.as_inline_table().map_or(vec![], |t| called(t, n))).collect()
+            tables.map(|(n, v)| v.as_inline_table().map_or(vec![], |t| names_of(t, n))).collect()
         }
     };
     let fitting: Vec<usize> =
@@ -266,7 +266,7 @@ fn place(top: &dyn TableLike, path: &[String]) -> Option<Range<usize>> {
         let item = match list.take() {
             Some(Item::ArrayOfTables(tables)) => {
                 let own = |(n, table): &(usize, &toml_edit::Table)| {
-                    called(*table, *n).iter().any(|name| name == key)
+                    names_of(*table, *n).iter().any(|name| name == key)
                 };
                 table = tables.iter().enumerate().find(own)?.1;
                 continue;
@@ -274,7 +274,7 @@ fn place(top: &dyn TableLike, path: &[String]) -> Option<Range<usize>> {
             Some(other) => {
                 let tables = other.as_array()?.iter().filter_map(Value::as_inline_table);
                 let own = |(n, table): &(usize, &InlineTable)| {
-                    called(*table, *n).iter().any(|name| name == key)
+                    names_of(*table, *n).iter().any(|name| name == key)
                 };
                 table = tables.enumerate().find(own)?.1;
                 continue;

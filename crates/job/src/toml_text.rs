@@ -34,17 +34,17 @@ pub(crate) fn toml_key(key: &str) -> String {
 }
 
 /// Lets a value that comes from elsewhere stand, with all that is in it, at a place of the job.
-pub(crate) fn moved(value: &mut Spanned<DeValue<'_>>, span: &Range<usize>) {
+pub(crate) fn shift(value: &mut Spanned<DeValue<'_>>, span: &Range<usize>) {
     let inner = std::mem::replace(value.get_mut(), DeValue::Boolean(false));
     let inner = match inner {
         DeValue::Array(mut items) => {
-            items.iter_mut().for_each(|item| moved(item, span));
+            items.iter_mut().for_each(|item| shift(item, span));
             DeValue::Array(items)
         }
         DeValue::Table(table) => {
             let mut out = DeTable::new();
             for (key, mut value) in table {
-                moved(&mut value, span);
+                shift(&mut value, span);
                 out.insert(Spanned::new(span.clone(), key.into_inner()), value);
             }
             DeValue::Table(out)

@@ -13,7 +13,7 @@ pub enum Unfilled {
 ///
 /// # Errors
 /// A name that nothing has, and single braces.
-pub fn filled<'a>(
+pub fn fill_in<'a>(
     text: &str,
     called: impl Fn(&str) -> Option<std::borrow::Cow<'a, str>>,
 ) -> Result<String, Unfilled> {
@@ -42,11 +42,11 @@ mod tests {
     #[test]
     fn places_are_filled_and_doubled_braces_stay() {
         let called = |name: &str| (name == "name").then(|| "Ada {x}".into());
-        assert_eq!(filled("{{ {name}, {name }}}", called), Ok("{ Ada {x}, Ada {x}}".into()));
-        assert_eq!(filled("no places", called), Ok("no places".into()));
-        assert_eq!(filled("{nam}", called), Err(Unfilled::Unknown("nam".into())));
+        assert_eq!(fill_in("{{ {name}, {name }}}", called), Ok("{ Ada {x}, Ada {x}}".into()));
+        assert_eq!(fill_in("no places", called), Ok("no places".into()));
+        assert_eq!(fill_in("{nam}", called), Err(Unfilled::Unknown("nam".into())));
         for open in ["{name", "name}", "{"] {
-            assert_eq!(filled(open, called), Err(Unfilled::Open), "{open}");
+            assert_eq!(fill_in(open, called), Err(Unfilled::Open), "{open}");
         }
     }
 }

@@ -37,7 +37,7 @@ pub(super) fn outline(
         inside = region::combined(&inside, &other, *how);
         used.extend(second);
     }
-    let inside = region::grown(&inside, area.grow, FINE);
+    let inside = region::grow(&inside, area.grow, FINE);
     if inside.is_empty() {
         let message = format!("nothing is left of the area \"{name}\"");
         let help = "check combine and grow: perhaps it shrinks by more than half its width";
@@ -67,7 +67,7 @@ fn unite(
             format!("the area \"{name}\" takes nothing: no shape has {}", asked()),
             "correct of or with",
         )
-        .remedied(Remedy::Look));
+        .with_remedy(Remedy::Look));
     }
     let open = |n: &&usize| {
         // What is filled is closed by its fill.
@@ -92,8 +92,8 @@ fn unite(
     for n in which {
         let piece = &pieces[*n];
         let rule = piece.shape.fill.map_or(FillRule::EvenOdd, |fill| fill.rule);
-        let own = region::united(&rings(&(piece.to_sheet * piece.shape.path.clone())), rule);
+        let own = region::unite(&rings(&(piece.to_sheet * piece.shape.path.clone())), rule);
         all.extend(own);
     }
-    Ok(region::united(&all, FillRule::NonZero))
+    Ok(region::unite(&all, FillRule::NonZero))
 }

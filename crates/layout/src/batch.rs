@@ -9,7 +9,7 @@ use std::sync::Arc;
 use tinkite_artwork::Lettering;
 use tinkite_base::geometry::{Rect, hull};
 use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy, count, few};
-use tinkite_job::words::{Unfilled, filled};
+use tinkite_job::words::{Unfilled, fill_in};
 use tinkite_job::{Job, MOST_ROWS, Table};
 
 /// What makes the copies of a job differ; nothing where they are all alike.
@@ -42,14 +42,14 @@ impl<'a> Batch<'a> {
     }
 
     /// How many copies the job asks for in all; `None` where rows and columns say it.
-    pub(super) fn wanted(&self) -> Option<u32> {
+    pub(super) fn copies_wanted(&self) -> Option<u32> {
         self.table.map(Table::count).or(self.job.placement.copies.count)
     }
 
     /// How many copies there are that differ.
     fn count(&self) -> Option<u32> {
         let copies = &self.job.placement.copies;
-        self.differs().then(|| self.wanted().unwrap_or(copies.columns * copies.rows))
+        self.differs().then(|| self.copies_wanted().unwrap_or(copies.columns * copies.rows))
     }
 
     /// Whether copies have words or shapes of their own.
@@ -78,7 +78,7 @@ impl<'a> Batch<'a> {
         if self.table.is_some() {
             return Some(format!("row {}", copy + 1).into());
         }
-        Some(format!("number {}", self.job.placement.copies.number?.written(copy)).into())
+        Some(format!("number {}", self.job.placement.copies.number?.text_of_copy(copy)).into())
     }
 
     /// The copies from one to another, which is not among them: all that differ, counted over all sheets. The
@@ -194,7 +194,7 @@ impl<'a> Batch<'a> {
                 );
                 let help = "shapes of a drawing have ids, shapes of the job have names";
                 let problem = Problem::error(Code::Table, message, help).at(table.place(copy));
-                return Err(problem.remedied(Remedy::Look));
+                return Err(problem.with_remedy(Remedy::Look));
             }
         }
         Ok(names)
@@ -204,10 +204,11 @@ impl<'a> Batch<'a> {
     fn words(&self, text: &str, copy: u32) -> Result<Option<String>, Problem> {
         let copies = &self.job.placement.copies;
         let called = |name: &str| {
-            let number = copies.number.filter(|_| name == "number").map(|n| n.written(copy).into());
+            let number =
+                copies.number.filter(|_| name == "number").map(|n| n.text_of_copy(copy).into());
             number.or_else(|| self.table?.cell(copy, name).map(Into::into))
         };
-        match filled(text, called) {
+        match fill_in(text, called) {
             Ok(words) => Ok(Some(words).filter(|words| !words.trim().is_empty())),
             Err(Unfilled::Open) => {
                 let message = format!("the text \"{text}\" has a brace without its other one");

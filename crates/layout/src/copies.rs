@@ -122,7 +122,7 @@ pub(super) fn planned(
         _ => format!("sheet = {} in copies makes the next", sheet + 1),
     };
     let note = Problem::note(Code::Sheets, told, help).at(Location::file(&job.file));
-    problems.push(if sheets > 1 { note.remedied(Remedy::OtherSheet) } else { note });
+    problems.push(if sheets > 1 { note.with_remedy(Remedy::OtherSheet) } else { note });
     Ok(run(columns, here, first))
 }
 

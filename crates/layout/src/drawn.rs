@@ -59,7 +59,7 @@ pub(super) fn draw(
                 Ok(Some(text)) => {
                     let path =
                         words((&text, font.as_deref(), *height), middle, letters, &file, problems);
-                    path.map(|path| narrowed(path, middle, *widest))
+                    path.map(|path| narrow(path, middle, *widest))
                 }
                 Err(problem) => {
                     problems.push(problem);
@@ -126,7 +126,7 @@ fn words(
 }
 
 /// Words that are no wider than this, mm: smaller about their middle where they were.
-fn narrowed(path: BezPath, middle: Point, widest: Option<f64>) -> BezPath {
+fn narrow(path: BezPath, middle: Point, widest: Option<f64>) -> BezPath {
     let width = path.bounding_box().width();
     match widest.filter(|widest| width > *widest) {
         Some(widest) => Affine::scale_about(widest / width, middle) * path,

@@ -62,7 +62,7 @@ pub(super) fn gather(
         if let Some(beside) = &how.beside {
             let before = job.artworks[..n].iter();
             let other = beside
-                .found(before.map(|b| (b.name.as_deref(), b.file.as_str())))
+                .find_by_name(before.map(|b| (b.name.as_deref(), b.file.as_str())))
                 .map_err(|problem| Problems::from(problem.at(Location::file(&job.file))))?;
             let by = beside.shift(own, extents[other]);
             let moved = Affine::translate(by);

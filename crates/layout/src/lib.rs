@@ -94,7 +94,7 @@ impl LaidShape {
     }
 
     /// For whoever looks for trouble with lines.
-    pub fn lined(&self) -> Lined<'_> {
+    pub fn lines(&self) -> Lined<'_> {
         let (label, place) = (self.label(), self.place());
         Lined { shape: &self.shape, contours: &self.contours, label, place }
     }
@@ -109,7 +109,7 @@ impl copies::Copied for LaidShape {
     /// It does not carry the drawn curves along again.
     fn copy(&self, number: u32, about: Option<Point>, by: Vec2) -> Self {
         let moved = |contour: &Contour| match about {
-            Some(centre) => contour.half_turned(centre).shifted(by),
+            Some(centre) => contour.rotate_half(centre).shifted(by),
             None => contour.shifted(by),
         };
         Self {
@@ -264,7 +264,7 @@ fn in_rows(
     let drawn = batch.bounds(&pieces, letters, problems)?;
     let one = hull(drawn.into_iter().chain(images.iter().map(LaidImage::bounds)));
     let one = one.unwrap_or_default();
-    let run = copies::planned(one, job, batch.wanted(), problems).map_err(at_job)?;
+    let run = copies::planned(one, job, batch.copies_wanted(), problems).map_err(at_job)?;
     let originals = match batch.differs() {
         true => batch.originals(&pieces, run.span(), letters, problems)?,
         false => vec![Original { pieces, label: None }],
@@ -296,7 +296,7 @@ fn in_rows(
         .into_iter()
         .map(|(to_sheet, bitmap)| Underlay { to_bed: to_bed * to_sheet, bitmap })
         .collect();
-    let stock = outline.map(|outline| outline.carried(to_bed));
+    let stock = outline.map(|outline| outline.moved_to_bed(to_bed));
     Ok(Placed { shapes, images, underlays, copies: run.span(), stock })
 }
 

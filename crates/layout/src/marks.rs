@@ -31,7 +31,7 @@ pub(super) fn to_bed(pieces: &[Unplaced], job: &Job) -> Result<(Affine, Problem)
                     let message =
                         format!("a mark names the shape \"{id}\", and no shape has that id");
                     Problem::error(Code::Marks, message, "name a shape that is there")
-                        .remedied(Remedy::Look)
+                        .with_remedy(Remedy::Look)
                 })?;
                 piece.bounds().center()
             }

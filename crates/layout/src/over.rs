@@ -5,7 +5,7 @@ use super::{LaidImage, LaidShape};
 use std::sync::Arc;
 use tinkite_artwork::{Depth, Odd, Whitened};
 use tinkite_base::geometry::cover::Rings;
-use tinkite_base::geometry::region::{FillRule, united};
+use tinkite_base::geometry::region::{FillRule, unite};
 use tinkite_base::geometry::{Point, hull};
 use tinkite_base::problem::{Code, Problem, Problems, count};
 use tinkite_base::quantity::plain;
@@ -52,7 +52,7 @@ pub(super) fn whiten(
         for (n, rule) in over {
             let flat: Vec<Vec<Point>> =
                 shapes[n].contours.iter().map(|c| c.flatten(FINE)).collect();
-            let rings = united(&flat, rule);
+            let rings = unite(&flat, rule);
             pixels += bitmap.whiten(&rings, image.to_bed, Whitened::Inside);
         }
         for rings in lines.into_iter().chain(bitmaps) {
@@ -97,7 +97,7 @@ pub(super) fn covers(
         .filter(|image| !image.hides.is_empty())
         .map(|image| {
             let before = (0..shapes).find(|n| order(*n) > image.painted).unwrap_or(shapes);
-            (before, united(&image.hides, FillRule::EvenOdd))
+            (before, unite(&image.hides, FillRule::EvenOdd))
         })
         .collect();
     covers.sort_by_key(|(before, _)| *before);

@@ -25,7 +25,7 @@ pub(super) fn lay(
     let at_job = |problem: Problem| Problems::from(problem.at(Location::file(&job.file)));
     let stock = stock(job, outline).map_err(at_job)?;
     let copies = &job.placement.copies;
-    let count = batch.wanted().unwrap_or(copies.columns * copies.rows);
+    let count = batch.copies_wanted().unwrap_or(copies.columns * copies.rows);
     let originals = match batch.differs() {
         true => batch.originals(&gathered.pieces, (0, count), letters, problems)?,
         false => vec![Original { pieces: gathered.pieces, label: None }],
@@ -120,7 +120,7 @@ fn groups(job: &Job, own: bool) -> Result<Vec<usize>, Problem> {
     for (n, how) in job.artworks.iter().enumerate() {
         let beside = how.beside.as_ref().and_then(|beside| {
             let before = job.artworks[..n].iter();
-            beside.found(before.map(|b| (b.name.as_deref(), b.file.as_str()))).ok()
+            beside.find_by_name(before.map(|b| (b.name.as_deref(), b.file.as_str()))).ok()
         });
         groups.push(beside.map_or(next, |other| groups[other]));
         next = groups.iter().max().map_or(0, |most| most + 1);

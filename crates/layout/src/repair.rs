@@ -3,7 +3,7 @@
 
 use super::LaidShape;
 use std::collections::BTreeMap;
-use tinkite_artwork::trouble::lines::crowded;
+use tinkite_artwork::trouble::lines::too_many;
 use tinkite_base::geometry::duplicates::{duplicates, without};
 use tinkite_base::geometry::near::Findings;
 use tinkite_base::geometry::{Contour, gaps};
@@ -83,7 +83,7 @@ fn drop_doubles(shapes: &mut [LaidShape], file: &str, problems: &mut Problems) {
         let (contours, owners) = contours_of(shapes, &group);
         let Findings { found, complete } = duplicates(&contours);
         if !complete {
-            problems.push(crowded("doubled lines", Location::file(file)));
+            problems.push(too_many("doubled lines", Location::file(file)));
         }
         stretches += found.len();
         let before: f64 = contours.iter().map(Contour::length).sum();

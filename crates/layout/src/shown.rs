@@ -11,7 +11,7 @@ use tinkite_base::colour::Colour;
 use tinkite_base::geometry::cover::{Painted, Rings, shown};
 use tinkite_base::geometry::fit::contours;
 use tinkite_base::geometry::region::FillRule;
-use tinkite_base::geometry::region::united;
+use tinkite_base::geometry::region::unite;
 use tinkite_base::geometry::{Affine, region};
 
 /// Bare stock.
@@ -25,7 +25,7 @@ pub(super) fn knocked_out(shape: &Shape, to_bed: Affine, tolerance: f64) -> Opti
         .iter()
         .map(|c| c.flatten(tolerance / 2.0))
         .collect();
-    Some(united(&rings, FillRule::NonZero))
+    Some(unite(&rings, FillRule::NonZero))
 }
 
 /// Sets what shows of each fill. `knocked_out` is what each shape's white line takes away; `covers` are bitmaps
@@ -46,7 +46,7 @@ pub(super) fn set(
         let fill = laid.shape.fill.map(|fill| (fill.rule, fill.veil)).or(rendered);
         let (rule, veil) = fill.filter(|_| !laid.contours.is_empty())?;
         let flat: Vec<_> = laid.contours.iter().map(|c| c.flatten(tolerance / 2.0)).collect();
-        Some(Painted { rings: region::united(&flat, rule), veil })
+        Some(Painted { rings: region::unite(&flat, rule), veil })
     });
     let fills: Vec<Option<Painted>> = fills.collect();
     let mut painted: Vec<Painted> = Vec::new();

@@ -107,7 +107,7 @@ impl Names {
         let problem = |help: String| Problem::warning(Code::TakesNothing, message, help);
         match meant {
             Some(near) => problem(near),
-            None => problem("correct it, or take it out".into()).remedied(Remedy::Look),
+            None => problem("correct it, or take it out".into()).with_remedy(Remedy::Look),
         }
     }
 }

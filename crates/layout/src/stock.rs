@@ -44,7 +44,7 @@ impl LaidStock {
         outline.map_or_else(|| self.bounds.inflate(slack, slack).contains(p), |o| o.holds(p))
     }
 
-    fn outlined(inside: Inside) -> Self {
+    fn of_outline(inside: Inside) -> Self {
         Self { bounds: inside.bounds(), outline: Some(Arc::new(inside)) }
     }
 }
@@ -57,19 +57,19 @@ pub(super) struct DrawnStock {
 
 impl DrawnStock {
     /// Where it lies when it goes with the drawing that it was drawn in.
-    pub(super) fn carried(&self, to_bed: Affine) -> LaidStock {
+    pub(super) fn moved_to_bed(&self, to_bed: Affine) -> LaidStock {
         let carry = |ring: &Vec<Point>| ring.iter().map(|p| to_bed * *p).collect();
-        LaidStock::outlined(Inside::new(self.rings.iter().map(carry).collect()))
+        LaidStock::of_outline(Inside::new(self.rings.iter().map(carry).collect()))
     }
 
     /// Where it lies by itself: as on its page, or with the anchor at the zero that is set on it.
     pub(super) fn by_itself(&self, job: &Job) -> LaidStock {
-        let as_drawn = self.carried(Affine::IDENTITY);
+        let as_drawn = self.moved_to_bed(Affine::IDENTITY);
         if job.field().fixed {
             return as_drawn;
         }
         let anchor = job.placement.anchor.of(as_drawn.bounds);
-        self.carried(Affine::translate(Vec2::ZERO - anchor.to_vec2()))
+        self.moved_to_bed(Affine::translate(Vec2::ZERO - anchor.to_vec2()))
     }
 }
 
@@ -146,12 +146,12 @@ pub(super) fn outline(
     }
     let drawn: Vec<Vec<Point>> =
         own.iter().flat_map(contours).map(|contour| contour.flatten(FINE)).collect();
-    let rings = region::united(&drawn, FillRule::EvenOdd);
+    let rings = region::unite(&drawn, FillRule::EvenOdd);
     if rings.is_empty() {
         let message = "outline in [stock] finds no closed shape";
         let help = "name a colour, a group or an id that is there; where copies have words of their own, it must come from a drawing";
         return Err(at_job(
-            Problem::error(Code::StockOutline, message, help).remedied(Remedy::Look),
+            Problem::error(Code::StockOutline, message, help).with_remedy(Remedy::Look),
         ));
     }
     Ok(Some(DrawnStock { rings }))

@@ -15,7 +15,7 @@ pub(super) fn tell(
     under: impl Fn(usize) -> Under,
     problems: &mut Problems,
 ) {
-    let all: Vec<Lined<'_>> = shapes.iter().map(LaidShape::lined).collect();
+    let all: Vec<Lined<'_>> = shapes.iter().map(LaidShape::lines).collect();
     let told = told_of(&all);
     let dropping = (0..shapes.len()).any(|n| under(n).drops_lines);
     let found = if dropping { lines_under(&all, None) } else { Vec::new() };

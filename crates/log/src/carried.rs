@@ -238,7 +238,7 @@ impl Log {
             let (Some(step), Some(outcome)) = (text("step"), text("result")) else {
                 return Err(ImportError::Line("a result says neither step nor result".into()));
             };
-            if !Verdict::known(outcome) {
+            if !Verdict::is_word(outcome) {
                 return Err(ImportError::Line(format!("no result is called \"{outcome}\"")));
             }
             let noted = result

@@ -284,7 +284,7 @@ impl Log {
     ///
     /// # Errors
     /// What the disk or SQLite refuses.
-    pub fn reached(&self, run: i64, reached: &Reached) -> Result<(), LogError> {
+    pub fn record_reached(&self, run: i64, reached: &Reached) -> Result<(), LogError> {
         let mut statement = self
             .connection
             .prepare(
@@ -313,7 +313,7 @@ impl Log {
     /// # Errors
     /// What the disk or SQLite refuses.
     pub fn end(&self, run: i64, ending: &Ending) -> Result<(), LogError> {
-        self.reached(run, &ending.reached)?;
+        self.record_reached(run, &ending.reached)?;
         let (word, here, there) = match ending.whereabouts {
             Whereabouts::End => ("end", None, None),
             Whereabouts::Here(place) => ("here", Some(place), None),

@@ -92,7 +92,7 @@ impl Verdict {
     }
 
     /// Whether there is such a word.
-    pub(super) fn known(word: &str) -> bool {
+    pub(super) fn is_word(word: &str) -> bool {
         Self::ALL.iter().any(|(_, known)| *known == word)
     }
 
@@ -106,7 +106,7 @@ impl Verdict {
     }
 
     /// Whether it worked.
-    pub fn worked(self) -> bool {
+    pub fn is_good(self) -> bool {
         matches!(self, Self::Good | Self::Through)
     }
 }
@@ -266,7 +266,7 @@ impl Log {
             (None, _) => 0,
         };
         let rank = |one: &Try| match one.outcome {
-            Some(outcome) if outcome.worked() => 0,
+            Some(outcome) if outcome.is_good() => 0,
             Some(_) => 1,
             None => 2,
         };

@@ -136,7 +136,7 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
         (Some(section), Some(axes)) => rotary::read(section, axes, dialect).map(Some),
     };
     let attendance = top.section("run").map(attend::read).unwrap_or_default();
-    let z = lifted(&top, axes.as_ref(), clearance);
+    let z = largest_lift(&top, axes.as_ref(), clearance);
     let focus = top.section("focus").map(|s| focus::read(s, z.is_some())).unwrap_or_default();
     top.finish();
     let Axes { x, y, pointing, .. } = axes?;
@@ -166,7 +166,7 @@ fn profile(top: Section<'_, '_>) -> Option<Machine> {
 }
 
 /// The axis of the focus with the clearance that travel asks of it.
-fn lifted(
+fn largest_lift(
     top: &Section<'_, '_>,
     axes: Option<&Axes>,
     clearance: Option<(f64, std::ops::Range<usize>)>,
@@ -208,7 +208,7 @@ acceleration = "1000 mm/s2"
 full = 255
 "#;
 
-    fn told(text: &str) -> Vec<String> {
+    fn messages(text: &str) -> Vec<String> {
         let problems = read("m.machine.toml", text).unwrap_err();
         problems
             .iter()
@@ -232,19 +232,19 @@ full = 255
     fn wrong_lines_are_told_with_place_and_cure() {
         let text = SMALL.replace("origin =", "orign =").replace("\"100 mm/s\"", "100");
         assert_eq!(
-            told(&text),
+            messages(&text),
             [
                 "m.machine.toml:7 [bed] has no key called orign | did you mean origin?",
                 "m.machine.toml:9 top-speed in [x]: \"100\" has no unit, and a speed needs one | write it with a unit, for example \"100 mm/s\" (units: mm/s, mm/min, m/min, in/s, in/min)",
             ]
         );
-        assert!(!told(&SMALL.replace("[beam]", "[[beam")).is_empty());
-        assert!(told("").iter().any(|line| line.contains("tinkite = 1")));
+        assert!(!messages(&SMALL.replace("[beam]", "[[beam")).is_empty());
+        assert!(messages("").iter().any(|line| line.contains("tinkite = 1")));
     }
 
     #[test]
     fn a_speed_for_rapids_would_be_ignored_so_it_is_refused() {
-        let lines = told(&format!("{SMALL}[travel]\nspeed = \"50 mm/s\"\n"));
+        let lines = messages(&format!("{SMALL}[travel]\nspeed = \"50 mm/s\"\n"));
         assert!(lines[0].contains("takes its speed from the controller"), "{lines:?}");
     }
 
@@ -263,7 +263,7 @@ full = 255
             ("pointer = 5", "pointer"),
             ("pointer-for = \"5 s\"", "no pointer"),
         ] {
-            let lines = told(&with(keys));
+            let lines = messages(&with(keys));
             assert!(lines[0].contains(wanted), "{keys}: {lines:?}");
         }
     }
@@ -282,7 +282,7 @@ full = 255
             (with("blok = \"1 mm\""), "did you mean block"),
             (format!("{SMALL}[focus]\nheight = \"25 mm\"\n"), "no [axis.z]"),
         ] {
-            assert!(told(&text)[0].contains(wanted), "{text}: {:?}", told(&text));
+            assert!(messages(&text)[0].contains(wanted), "{text}: {:?}", messages(&text));
         }
         assert!(read("m", &format!("{SMALL}[focus]\nblock = \"7 mm\"\n")).is_ok());
     }
@@ -291,7 +291,7 @@ full = 255
     fn own_lines_that_move_the_head_are_refused_whatever_else_they_say() {
         let own = |line: &str| format!("{SMALL}[program]\nopening = [\"{line}\"]\n");
         for line in ["G0 X900 Y900 M9", "G0 X900", "X900 M8", "G28 X900 Y0", "G53 G0 Z5 M9"] {
-            assert!(told(&own(line))[0].contains("no one has checked"), "{line}");
+            assert!(messages(&own(line))[0].contains("no one has checked"), "{line}");
         }
         for line in ["G28", "M9", "M64 P1", "G4 P1"] {
             assert!(read("m.machine.toml", &own(line)).is_ok(), "{line}");
@@ -300,6 +300,6 @@ full = 255
         let printer = own("M907 X500").replace("[bed]", "[link]\ndialect = \"reprap\"\n[bed]")
             + "[travel]\nas = \"feed\"\nspeed = \"50 mm/s\"\n";
         assert!(read("m.machine.toml", &printer).is_ok(), "{:?}", read("m", &printer));
-        assert!(!told(&printer.replace("M907 X500", "G0 X500 M9")).is_empty());
+        assert!(!messages(&printer.replace("M907 X500", "G0 X500 M9")).is_empty());
     }
 }

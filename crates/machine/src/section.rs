@@ -74,7 +74,7 @@ fn first_line(message: &str) -> String {
 
 /// A text as TOML says it, in double quotes.
 #[must_use]
-pub fn quoted(text: &str) -> String {
+pub fn quote(text: &str) -> String {
     // TOML basic strings: these must be escaped (TOML 1.0, "String").
     let escaped: String = text
         .chars()

@@ -39,7 +39,7 @@ impl Stopping {
     }
 
     /// Whether it was asked for.
-    pub fn wanted(&self) -> bool {
+    pub fn is_wanted(&self) -> bool {
         self.flag.load(Ordering::Relaxed) || self.from.is_some_and(|from| Instant::now() >= from)
     }
 

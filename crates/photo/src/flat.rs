@@ -106,7 +106,8 @@ pub fn flat(
     let k = if n > 4 && is_off { least(misses) } else { 0.0 };
     let k = if misses(k) < BETTER * plain_misses { k } else { 0.0 };
     let line = "four of the places must not lie on one line, nor three of four";
-    let Some((lens, places, map)) = straight(k).filter(|_| spread(on_picture) && spread(in_field))
+    let Some((lens, places, map)) =
+        straight(k).filter(|_| lie_apart(on_picture) && lie_apart(in_field))
     else {
         return refuse("the known places lie on a line, or nearly".into(), line);
     };
@@ -133,7 +134,7 @@ pub fn flat(
 }
 
 /// Whether the triangles between places are no slivers.
-fn spread(places: &[Point]) -> bool {
+fn lie_apart(places: &[Point]) -> bool {
     let bounds = places.iter().fold(Rect::from_points(places[0], places[0]), |r, p| r.union_pt(*p));
     let all = bounds.width().max(bounds.height()).powi(2);
     let area = |a: Point, b: Point, c: Point| (b - a).cross(c - a).abs() / 2.0;
@@ -176,7 +177,7 @@ impl FlatPhoto {
     /// A rectangle of the field as so many pixels across and down, row by row from the top: red, green, blue and
     /// whether it is seen.
     #[must_use]
-    pub fn seen(&self, rect: Rect, size: (u32, u32)) -> Vec<u8> {
+    pub fn cut_out(&self, rect: Rect, size: (u32, u32)) -> Vec<u8> {
         let (columns, rows) = (size.0 as usize, size.1 as usize);
         let mut rgba = vec![0; columns * rows * 4];
         rgba.par_chunks_mut(columns.max(1) * 4).enumerate().for_each(|(row, line)| {
@@ -209,7 +210,7 @@ impl FlatPhoto {
 
     /// What is doubtful of it.
     #[must_use]
-    pub fn told(&self) -> Problem {
+    pub fn problem(&self) -> Problem {
         let message = format!("photo {}: {}", self.name, self.words());
         let help = "what is read off it is no truer than that; add places, spread over the bed";
         match self.trueness.worst() {

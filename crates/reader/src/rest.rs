@@ -260,7 +260,7 @@ impl Head<'_> {
         let differs = |n: usize| (from[n] - to[n]).abs() > 1e-9;
         let told = (0..6).filter(|n| differs(*n) || (all && *n < 2));
         let word = |n: usize| {
-            let said = offsets.said(n, to[n]);
+            let said = offsets.value_in_program(n, to[n]);
             let number = if n < 3 { self.reader.length(said) } else { plain(said, 4) };
             format!("{}{number}", AXES[n])
         };

@@ -458,7 +458,7 @@ impl Rig {
                 false
             }
             Some(Pending::Probe { touches }) if self.planner.blocks.is_empty() => {
-                self.probed(touches);
+                self.finish_probe(touches);
                 true
             }
             Some(Pending::Home) if self.planner.blocks.is_empty() => {

@@ -169,7 +169,7 @@ impl Trouble {
 
     /// What has happened, in order: when (simulated seconds), what, and where.
     #[must_use]
-    pub fn happened(&self) -> &[(f64, Fault, FaultSite)] {
+    pub fn faults(&self) -> &[(f64, Fault, FaultSite)] {
         &self.happened
     }
 
@@ -181,13 +181,13 @@ impl Trouble {
         (self.seed >> 11) % sides.max(1)
     }
 
-    fn spent(&self) -> bool {
+    fn is_spent(&self) -> bool {
         self.most.is_some_and(|most| self.happened.len() >= most as usize)
     }
 
     /// Whether one of `kinds` strikes now, one time in `one_in`.
     fn strikes(&mut self, now: f64, way: FaultSite, kinds: &[Fault], one_in: u64) -> Option<Fault> {
-        if self.spent() || self.dice(one_in) != 0 {
+        if self.is_spent() || self.dice(one_in) != 0 {
             return None;
         }
         let wanted: Vec<Fault> =
@@ -252,7 +252,7 @@ impl Trouble {
 
     /// When the next thing may happen at the machine.
     pub(crate) fn next_at_the_machine(&self) -> Option<f64> {
-        self.next.filter(|_| !self.spent())
+        self.next.filter(|_| !self.is_spent())
     }
 
     /// Decides when the next thing may happen at the machine.
@@ -285,7 +285,7 @@ impl Late {
     }
 
     /// What has arrived.
-    pub(crate) fn arrived(&mut self, now: f64) -> Option<Vec<u8>> {
+    pub(crate) fn take_arrived(&mut self, now: f64) -> Option<Vec<u8>> {
         (self.bytes.front()?.0 <= now).then(|| self.bytes.pop_front())?.map(|(_, bytes)| bytes)
     }
 
@@ -320,7 +320,7 @@ mod tests {
             let faults = vec![Fault::Drop, Fault::Change, Fault::Double];
             let mut trouble = Trouble::new(seed, faults).at_most(3).as_often_as(10, 1.0);
             let out = trouble.cable(0.0, FaultSite::There, &[b'a'; 1000]).0;
-            assert_eq!(trouble.happened().len(), 3);
+            assert_eq!(trouble.faults().len(), 3);
             out
         };
         assert_eq!(spoil(1), spoil(1));
@@ -332,9 +332,9 @@ mod tests {
         let mut late = Late::default();
         late.put(0.0, 0.5, b"a".to_vec());
         late.put(0.1, 0.0, b"b".to_vec());
-        assert_eq!(late.arrived(0.4), None);
+        assert_eq!(late.take_arrived(0.4), None);
         assert_eq!(
-            (late.arrived(0.5), late.arrived(0.5)),
+            (late.take_arrived(0.5), late.take_arrived(0.5)),
             (Some(b"a".to_vec()), Some(b"b".to_vec()))
         );
         assert_eq!(late.due(), None);

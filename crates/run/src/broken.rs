@@ -238,7 +238,7 @@ impl Broken {
                 if anew && !trusted {
                     return Err(BrokenError::AtZero);
                 }
-                self.asked(program(), dialect, connected, now)?
+                self.question_of(program(), dialect, connected, now)?
             }
             Marked::Asking | Marked::Lost => {
                 if !trusted {
@@ -289,7 +289,7 @@ impl Broken {
     }
 
     /// A head that ran on with what it had: where it stands now.
-    fn asked(
+    fn question_of(
         &self,
         program: impl BufRead,
         dialect: Dialect,

@@ -91,7 +91,7 @@ mod tests {
         }
     }
 
-    fn told(overrides: &mut Overrides, text: &str) {
+    fn read(overrides: &mut Overrides, text: &str) {
         let line = format!("<Run|MPos:0,0,0|FS:600,500{text}>");
         let Message::Status(status) = Message::parse(&line) else { unreachable!("{line}") };
         overrides.status(&status);
@@ -110,14 +110,14 @@ mod tests {
         // A step down that was only ordered makes no room for a step up.
         now.ordered(Adjust::Weaker);
         assert!(!now.may(Adjust::Stronger, 500.0, &beam));
-        (0..5).for_each(|_| told(&mut now, ""));
+        (0..5).for_each(|_| read(&mut now, ""));
         assert!(!now.may(Adjust::Stronger, 500.0, &beam));
-        told(&mut now, "|Ov:100,100,110");
+        read(&mut now, "|Ov:100,100,110");
         assert_eq!(now.power, 110.0);
         assert!(now.may(Adjust::Stronger, 500.0, &beam));
         assert!(!now.may(Adjust::Stronger, 550.0, &beam));
         // Somebody turns it up at the machine.
-        told(&mut now, "|Ov:80,100,130");
+        read(&mut now, "|Ov:80,100,130");
         assert_eq!((now.speed, now.power), (80.0, 130.0));
         assert!(!now.may(Adjust::Stronger, 500.0, &beam));
         for down in [Adjust::Weaker, Adjust::FullPower, Adjust::Faster, Adjust::Slower] {

@@ -48,6 +48,6 @@ pub fn turning(machine: &Machine) -> usize {
 }
 
 /// A position as axes; what is not known counts as `otherwise` has it.
-pub(crate) fn filled(position: &Position, otherwise: &Axes) -> Axes {
+pub(crate) fn fill(position: &Position, otherwise: &Axes) -> Axes {
     std::array::from_fn(|axis| position[axis].unwrap_or(otherwise[axis]))
 }

@@ -2,7 +2,7 @@
 
 use crate::locator::{Located, Locator};
 use crate::outgoing::{Outgoing, Unsendable};
-use crate::position::{Position, Reports, filled};
+use crate::position::{Position, Reports, fill};
 use std::io::{self, BufRead};
 use thiserror::Error;
 use tinkite_machine::Dialect;
@@ -305,7 +305,7 @@ impl<B: BufRead> Stream<B> {
     /// By how much the head misses the end of the program, if it does.
     fn miss(&self) -> Option<Failure> {
         let (position, end) = (self.position?, self.trail.stands()?);
-        let at = filled(&position, &end);
+        let at = fill(&position, &end);
         let away = (0..6).map(|n| at[n] - end[n]).fold(0.0, f64::hypot);
         let flat = |axes: &Axes| [axes[0], axes[1]];
         (away > THERE).then(|| Failure::NotThere { at: flat(&at), end: flat(&end) })

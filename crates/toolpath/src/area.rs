@@ -24,7 +24,7 @@ pub(super) fn flat(laid: &LaidShape, tolerance: f64) -> Vec<Vec<Point>> {
 
 /// What a shape encloses, whatever is painted over it.
 pub(super) fn whole(laid: &LaidShape, tolerance: f64) -> Vec<Vec<Point>> {
-    region::united(&flat(laid, tolerance), rule(laid))
+    region::unite(&flat(laid, tolerance), rule(laid))
 }
 
 /// What each of several shapes encloses, as rings that neither cross nor overlap.
@@ -53,8 +53,8 @@ pub(super) fn is_plain(engrave: &Engrave) -> bool {
 }
 
 /// What several shapes enclose together.
-pub(super) fn enclosed(shapes: &[&LaidShape], tolerance: f64) -> Vec<Vec<Point>> {
-    region::united(&each(shapes, tolerance).concat(), FillRule::NonZero)
+pub(super) fn enclose(shapes: &[&LaidShape], tolerance: f64) -> Vec<Vec<Point>> {
+    region::unite(&each(shapes, tolerance).concat(), FillRule::NonZero)
 }
 
 /// The area of a step.
@@ -70,25 +70,25 @@ pub(super) fn ground(
         Err(Problem::error(code, message, help).at(step_place(job, step)))
     };
     let drawn = match engrave.overlaps {
-        Overlaps::Union => enclosed(shapes, job.tolerance),
+        Overlaps::Union => enclose(shapes, job.tolerance),
         Overlaps::EvenOdd => {
             // Which of them lie over each other is told by the shapes as they are drawn.
             let whole: Vec<Vec<Vec<Point>>> =
                 shapes.par_iter().map(|laid| whole(laid, job.tolerance)).collect();
-            let drawn = region::united(&whole.concat(), FillRule::EvenOdd);
+            let drawn = region::unite(&whole.concat(), FillRule::EvenOdd);
             if shapes.iter().any(|laid| laid.shown.is_some()) {
-                region::combined(&drawn, &enclosed(shapes, job.tolerance), Combine::Overlap)
+                region::combined(&drawn, &enclose(shapes, job.tolerance), Combine::Overlap)
             } else {
                 drawn
             }
         }
     };
-    let drawn = region::grown(&drawn, engrave.grow, job.tolerance / 2.0);
+    let drawn = region::grow(&drawn, engrave.grow, job.tolerance / 2.0);
     let bound = if !engrave.boundary.is_empty() {
         open_shapes(context.bounds, context)?;
         // It bounds what it did, whatever is painted over it.
         let whole = context.bounds.iter().flat_map(|laid| whole(laid, job.tolerance));
-        let bound = region::united(&whole.collect::<Vec<_>>(), FillRule::NonZero);
+        let bound = region::unite(&whole.collect::<Vec<_>>(), FillRule::NonZero);
         if bound.is_empty() {
             let message = format!("step \"{}\" finds no closed shape for its boundary", step.name);
             return fail(Code::NoBoundary, message, "correct boundary, or take it out");

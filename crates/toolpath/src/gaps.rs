@@ -61,7 +61,7 @@ mod tests {
     use proptest::prelude::*;
 
     /// How long a head takes over a distance that it enters and leaves at the same speed.
-    fn hurried(distance: f64, speed: f64, top: f64, acceleration: f64) -> f64 {
+    fn time_of_hurry(distance: f64, speed: f64, top: f64, acceleration: f64) -> f64 {
         // Half of it faster and faster, as far as the top.
         let (mut at, mut now, mut time) = (0.0, speed, 0.0);
         let dt = 1e-5;
@@ -82,7 +82,7 @@ mod tests {
             let gaps = Gaps::between(speed, travel, acceleration, settle);
             let saves = |gap: f64| {
                 let free = gap - 2.0 * settle;
-                free / speed - hurried(free, speed, travel, acceleration)
+                free / speed - time_of_hurry(free, speed, travel, acceleration)
             };
             prop_assert!((saves(gaps.short) - WORTH).abs() < 1e-4, "{}", saves(gaps.short));
             prop_assert!(saves(1.3 * gaps.short) > WORTH);

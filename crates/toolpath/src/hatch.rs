@@ -38,7 +38,7 @@ pub(super) fn fill(
     if simple {
         let areas: Vec<Area> = if shapes.iter().any(|laid| laid.shown.is_some()) {
             // Parts of one colour that meet under other paint are one area.
-            let rings = area::enclosed(shapes, tolerance);
+            let rings = area::enclose(shapes, tolerance);
             vec![Area { rings, rule: FillRule::NonZero }]
         } else {
             let one = |laid: &&LaidShape| Area {
@@ -54,7 +54,7 @@ pub(super) fn fill(
     }
     let mut ground = area::ground(shapes, context)?;
     if lines.inset > 0.0 {
-        ground.rings = region::grown(&ground.rings, -lines.inset, tolerance / 2.0);
+        ground.rings = region::grow(&ground.rings, -lines.inset, tolerance / 2.0);
         if ground.rings.is_empty() {
             let message = format!(
                 "step \"{}\": an inset of {} mm leaves no area",
@@ -116,7 +116,7 @@ fn angles(
     }
     let mut best: Option<(f64, f64)> = None;
     for angle in candidates(areas) {
-        let laid = laid(areas, angle, lines, None, context)?;
+        let laid = lay(areas, angle, lines, None, context)?;
         let pacing = Pacing::of(&laid.walk, context.step, context.job);
         let seconds = cluster::seconds(laid.spans, &pacing, lines.islands);
         if best.is_none_or(|(_, least)| seconds < least - 1e-9) {
@@ -168,7 +168,7 @@ fn one_way(
     bands: Option<&shoulder::Bands>,
     context: &EngraveContext<'_>,
 ) -> Result<Vec<Rows>, Problem> {
-    let Laid { walk, spans, powers } = laid(areas, angle, lines, bands, context)?;
+    let Laid { walk, spans, powers } = lay(areas, angle, lines, bands, context)?;
     let powers = Arc::new(powers);
     let groups = match lines.islands {
         Islands::Quickest => {
@@ -180,7 +180,7 @@ fn one_way(
     Ok(rows.collect())
 }
 
-fn laid(
+fn lay(
     areas: &[Area],
     angle: f64,
     lines: &Lines,

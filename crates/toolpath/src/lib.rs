@@ -169,7 +169,7 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
         let images: Vec<&LaidImage> = own.images.iter().map(|n| &sheet.images[*n]).collect();
         let made = match &step.operation {
             Operation::Cut(follow) | Operation::Score(follow) => {
-                let kindred = select::kindred(sheet, job, step, &taken);
+                let kindred = select::steps_alike(sheet, job, step, &taken);
                 let context = follow::FollowContext {
                     number,
                     step,
@@ -190,7 +190,7 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
                     stock: sheet.stock.as_ref(),
                     bounds: &bounds,
                 };
-                engraved(number, &shapes, &images, &context, &mut problems)
+                engrave_shapes(number, &shapes, &images, &context, &mut problems)
             }
         };
         match made {
@@ -221,7 +221,7 @@ pub fn doubts(sheet: &Sheet, job: &Job, steps: &[usize]) -> Problems {
     problems
 }
 
-fn engraved(
+fn engrave_shapes(
     number: usize,
     shapes: &[&LaidShape],
     images: &[&LaidImage],
@@ -272,7 +272,7 @@ fn engraved(
         return Ok(made);
     }
     refuse_images(images, step, context.job)?;
-    report::covered(shapes, step, context.job)
+    report::covered_shapes(shapes, step, context.job)
         .into_iter()
         .for_each(|problem| problems.push(problem));
     match &context.engrave.fill {

@@ -59,7 +59,7 @@ impl Line {
 
     /// Begun at one of its entries.
     #[must_use]
-    pub fn entered(mut self, entry: usize) -> Self {
+    pub fn enter_at(mut self, entry: usize) -> Self {
         if entry >= self.entries.len() {
             return self;
         }

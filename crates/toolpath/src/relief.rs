@@ -6,7 +6,9 @@ use super::{EngraveContext, area};
 use rayon::prelude::*;
 use std::sync::Arc;
 use tinkite_artwork::Depth;
-use tinkite_artwork::relief::{Field, LayerRows, Slicing, layer, lost, seen_from_above};
+use tinkite_artwork::relief::{
+    Field, LayerRows, Slicing, layer, mean_detail_lost, seen_from_above,
+};
 use tinkite_base::geometry::region::FillRule;
 use tinkite_base::geometry::scan::{Area, scan};
 use tinkite_base::geometry::{Affine, Point, Rect, Vec2, hull};
@@ -157,15 +159,16 @@ const LOST: f64 = 0.02;
 /// Says how much of a relief is finer than the spot.
 fn too_fine(field: &Field, laid: &LaidImage, context: &EngraveContext<'_>) -> Option<Problem> {
     let spot = context.job.machine.beam.width;
-    let lost = lost(&field.depth, field.columns, (spot / field.cell).round() as usize);
-    if lost < LOST {
+    let mean_detail_lost =
+        mean_detail_lost(&field.depth, field.columns, (spot / field.cell).round() as usize);
+    if mean_detail_lost < LOST {
         return None;
     }
     let message = format!(
         "step \"{}\": grooves and walls that are narrower than the spot of {} mm are {} % of the relief of {}, and are lost",
         context.step.name,
         plain(spot, 3),
-        plain(lost * 100.0, 1),
+        plain(mean_detail_lost * 100.0, 1),
         laid.label()
     );
     let help = "make it larger, or smooth it (smooth in relief), or take a lens with a finer spot";

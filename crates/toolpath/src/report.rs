@@ -14,7 +14,7 @@ use tinkite_layout::{LaidImage, LaidShape, Sheet};
 
 /// Warns of lines that the step would burn twice, and of cuts that fall to pieces.
 pub(super) fn lines(shapes: &[&LaidShape], step: &Step, job: &Job, problems: &mut Problems) {
-    let lined: Vec<Lined<'_>> = shapes.iter().map(|laid| laid.lined()).collect();
+    let lined: Vec<Lined<'_>> = shapes.iter().map(|laid| laid.lines()).collect();
     let lined: Vec<&Lined<'_>> = lined.iter().collect();
     let name = &step.name;
     let twice = |length: &str, _| format!("step \"{name}\" burns {length} mm of line twice");
@@ -220,7 +220,7 @@ pub(super) fn blank(laid: &LaidImage, step: &Step, job: &Job) -> Problem {
 }
 
 /// What is not engraved of the shapes of a step because later paint lies over it: by how many mm².
-pub(super) fn covered(shapes: &[&LaidShape], step: &Step, job: &Job) -> Option<Problem> {
+pub(super) fn covered_shapes(shapes: &[&LaidShape], step: &Step, job: &Job) -> Option<Problem> {
     let covered: Vec<_> = shapes.iter().filter(|laid| laid.shown.is_some()).collect();
     let whole = |laid: &LaidShape| region::area(&area::whole(laid, job.tolerance));
     let left = |laid: &LaidShape| laid.shown.as_ref().map_or(0.0, |rings| region::area(rings));

@@ -86,7 +86,7 @@ struct Fill {
 
 fn fill(area: Vec<Vec<Point>>, how: &Rings, tolerance: f64) -> Fill {
     let spacing = how.spacing;
-    let inner = |from: &[Vec<Point>], depth: f64| region::grown(from, -depth, tolerance);
+    let inner = |from: &[Vec<Point>], depth: f64| region::grow(from, -depth, tolerance);
     let mut fill = Fill::default();
     // The edge of what the first ring leaves; inside an inset that is wider, nothing is burnt.
     let edge = inner(&area, (how.inset - spacing / 2.0).max(0.0));
@@ -149,7 +149,7 @@ fn left_over(
         return Vec::new();
     }
     // A little more, so that edges that should coincide leave no slivers.
-    let covered = region::grown(next, (0.5 + NARROW / 4.0) * spacing, tolerance);
+    let covered = region::grow(next, (0.5 + NARROW / 4.0) * spacing, tolerance);
     let left = region::combined_as(edge, &covered, Combine::Minus, FillRule::NonZero);
     let smallest = Smallest {
         half_width: NARROW * spacing,

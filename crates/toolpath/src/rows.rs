@@ -175,7 +175,7 @@ impl Rows {
     ) -> Option<Self> {
         let mut made = Self { walk, content, powers, ends: (Point::ZERO, Point::ZERO), stretches };
         let (mut count, mut last, mut start) = (0_usize, None, None);
-        for row in made.unturned() {
+        for row in made.rows_unturned() {
             if start.is_none() {
                 start = row.stretches().next().map(|(from, ..)| from);
             }
@@ -201,7 +201,7 @@ impl Rows {
     }
 
     /// Rows in which something is burnt, all walked forwards.
-    fn unturned(&self) -> Box<dyn Iterator<Item = Row<'_>> + '_> {
+    fn rows_unturned(&self) -> Box<dyn Iterator<Item = Row<'_>> + '_> {
         let row = |spans| Row { rows: self, spans, backwards: false };
         match &self.content {
             Content::Spans(spans) => {
@@ -219,7 +219,7 @@ impl Rows {
 
     /// Its rows in the order in which they are run.
     pub fn rows(&self) -> impl Iterator<Item = Row<'_>> + '_ {
-        self.unturned().enumerate().map(|(n, row)| Row { backwards: self.backwards(n), ..row })
+        self.rows_unturned().enumerate().map(|(n, row)| Row { backwards: self.backwards(n), ..row })
     }
 
     /// Where every stretch begins and ends, in walking order.
@@ -244,7 +244,7 @@ impl Rows {
     #[must_use]
     pub fn area(&self) -> f64 {
         let length = |row: &Row<'_>| row.spans.iter().map(|s| s.to - s.from).sum::<f64>();
-        self.unturned().map(|row| length(&row)).sum::<f64>() * self.walk.spacing
+        self.rows_unturned().map(|row| length(&row)).sum::<f64>() * self.walk.spacing
     }
 
     /// What is burnt in it.

@@ -43,7 +43,7 @@ pub(super) fn select(sheet: &Sheet, job: &Job) -> Vec<Taken> {
 }
 
 /// All shapes that steps of the same kind as `step` take, in drawing order.
-pub(super) fn kindred<'s>(
+pub(super) fn steps_alike<'s>(
     sheet: &'s Sheet,
     job: &Job,
     step: &Step,

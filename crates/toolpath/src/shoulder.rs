@@ -41,10 +41,10 @@ pub(super) fn bands(
         .map(|n| {
             let distance = how.over * n as f64 / count as f64;
             if context.engrave.outside {
-                let near = region::grown(&ground.drawn, distance, tolerance);
+                let near = region::grow(&ground.drawn, distance, tolerance);
                 region::combined(&ground.rings, &near, Combine::Minus)
             } else {
-                let far = region::grown(&ground.drawn, -distance, tolerance);
+                let far = region::grow(&ground.drawn, -distance, tolerance);
                 region::combined(&ground.rings, &far, Combine::Overlap)
             }
         })

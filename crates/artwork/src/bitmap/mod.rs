@@ -16,7 +16,7 @@ pub struct Bitmap {
 
 impl Bitmap {
     /// As light as it is over white when so much of it shows, 0 to 1.
-    pub fn lightened(mut self, shows: f64) -> Self {
+    pub fn mix_with_white(mut self, shows: f64) -> Self {
         if shows < 1.0 {
             let light = |grey: u8| 255.0 - (255.0 - f64::from(grey)) * shows.max(0.0);
             self.grey.iter_mut().for_each(|grey| *grey = light(*grey).round() as u8);

@@ -10,7 +10,7 @@ use std::collections::VecDeque;
 /// Which share of a surface's relief a spot of so many cells loses: what grooves and walls narrower than it come
 /// to, of all that stands above the lowest place. `values` are rows of `columns` heights or depths.
 #[must_use]
-pub fn lost(values: &[f32], columns: usize, width: usize) -> f64 {
+pub fn mean_detail_lost(values: &[f32], columns: usize, width: usize) -> f64 {
     let rows = values.len() / columns.max(1);
     if width < 2 || rows == 0 || columns == 0 {
         return 0.0;
@@ -48,7 +48,7 @@ pub fn finest(values: &[f32], columns: usize, share: f64) -> Option<usize> {
     let mut widest = None;
     let mut width = 2;
     while width <= columns.max(values.len() / columns.max(1)) {
-        if lost(values, columns, width) >= share {
+        if mean_detail_lost(values, columns, width) >= share {
             return widest;
         }
         widest = Some(width);
@@ -121,9 +121,9 @@ mod tests {
     fn what_is_narrower_than_the_spot_is_lost_and_nothing_else() {
         // Walls and grooves of five cells: a spot of five makes both, one of six neither.
         let values = plate(5, 5);
-        assert_eq!(lost(&values, 100, 5), 0.0);
+        assert_eq!(mean_detail_lost(&values, 100, 5), 0.0);
         let all = (100.0 + 5.0 - 5.0) * 60.0;
-        assert!((lost(&values, 100, 6) - 10.0 * 60.0 / all).abs() < 1e-9);
+        assert!((mean_detail_lost(&values, 100, 6) - 10.0 * 60.0 / all).abs() < 1e-9);
         // The wall alone, and the groove alone.
         for (wall, groove) in [(3, 9), (9, 3)] {
             let values = plate(wall, groove);
@@ -132,7 +132,7 @@ mod tests {
                 let gone = [wall, groove].into_iter().filter(|w| *w < width).sum::<usize>();
                 let share = gone as f64 * 60.0 / all;
                 assert!(
-                    (lost(&values, 100, width) - share).abs() < 1e-9,
+                    (mean_detail_lost(&values, 100, width) - share).abs() < 1e-9,
                     "{wall} {groove} {width}"
                 );
             }
@@ -144,10 +144,10 @@ mod tests {
     #[test]
     fn slopes_and_steps_are_no_detail() {
         let slope: Vec<f32> = (0..100).map(|n| n as f32).collect::<Vec<_>>().repeat(40);
-        assert_eq!(lost(&slope, 100, 8), 0.0);
+        assert_eq!(mean_detail_lost(&slope, 100, 8), 0.0);
         let step: Vec<f32> = (0..100).map(|n| if n < 50 { 0.0 } else { 1.0 }).collect();
-        assert_eq!(lost(&step.repeat(40), 100, 8), 0.0);
-        assert_eq!(lost(&[1.0; 100], 10, 4), 0.0);
-        assert_eq!(lost(&[], 0, 4), 0.0);
+        assert_eq!(mean_detail_lost(&step.repeat(40), 100, 8), 0.0);
+        assert_eq!(mean_detail_lost(&[1.0; 100], 10, 4), 0.0);
+        assert_eq!(mean_detail_lost(&[], 0, 4), 0.0);
     }
 }

@@ -8,7 +8,7 @@ mod field;
 mod from_above;
 mod slice;
 
-pub use detail::{finest, lost};
+pub use detail::{finest, mean_detail_lost};
 pub use field::Field;
 pub use from_above::{Seen, seen_from_above};
 pub use slice::{LayerRows, Slicing, layer};

@@ -6,7 +6,7 @@ use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
 use std::collections::{BTreeMap, BTreeSet};
 use tinkite_base::colour::Colour;
-use tinkite_base::geometry::region::{Combine, FillRule, combined, grown, outside_line, united};
+use tinkite_base::geometry::region::{Combine, FillRule, combined, grow, outside_line, unite};
 use tinkite_base::geometry::{Contour, Point, Rect};
 use tinkite_base::problem::{Code, Problem, Severity};
 use tinkite_base::quantity::plain;
@@ -139,7 +139,7 @@ fn lines_under_by(fills: &Fills, lined: &[Lined<'_>], most: Option<usize>) -> Ve
         .par_iter()
         .map(|n| {
             let area = area(&lined[*n]).unwrap_or_default();
-            (*n, grown(&area, -ALONG, ALONG / 4.0))
+            (*n, grow(&area, -ALONG, ALONG / 4.0))
         })
         .collect();
     let found: Vec<UnderFill> =
@@ -209,5 +209,5 @@ pub fn told_of(lined: &[Lined<'_>]) -> Vec<Problem> {
 fn area(one: &Lined<'_>) -> Option<Vec<Vec<Point>>> {
     let rule = one.shape.fill.map_or(FillRule::NonZero, |fill| fill.rule);
     let rings: Vec<_> = one.contours.iter().map(|contour| contour.flatten(FINE)).collect();
-    Some(united(&rings, rule)).filter(|area| !area.is_empty())
+    Some(unite(&rings, rule)).filter(|area| !area.is_empty())
 }

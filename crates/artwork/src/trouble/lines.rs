@@ -94,12 +94,12 @@ pub fn double_lines(
         .seen_at(found.iter().map(|d| d.at).collect())
         .naming(names),
     ];
-    problems.extend((!complete).then(|| crowded("doubled lines", place.clone())));
+    problems.extend((!complete).then(|| too_many("doubled lines", place.clone())));
     problems
 }
 
 /// Too many lines lie on one another: not all were held against each other.
-pub fn crowded(sought: &str, place: Location) -> Problem {
+pub fn too_many(sought: &str, place: Location) -> Problem {
     let message =
         format!("so many lines lie on one another that looking for {sought} was given up half way");
     let help = "look for copies whose pitch is too small, and shapes that were pasted many times";
@@ -113,7 +113,7 @@ pub fn crossing_lines(together: &Together<'_, '_>, whose: &str) -> Vec<Problem> 
     let mut problems = Vec::new();
     if let (false, Some(first)) = (complete, found.first()) {
         let place = together.of_contour(first.second).place.clone();
-        problems.push(crowded("crossing outlines", place));
+        problems.push(too_many("crossing outlines", place));
     }
     for own in [true, false] {
         let these: Vec<_> = found.iter().filter(|c| (c.first == c.second) == own).collect();

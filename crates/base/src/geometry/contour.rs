@@ -212,7 +212,7 @@ impl Contour {
 
     /// The same line turned half round about a point.
     #[must_use]
-    pub fn half_turned(&self, centre: Point) -> Self {
+    pub fn rotate_half(&self, centre: Point) -> Self {
         let turn = |p: Point| Point::new(2.0 * centre.x - p.x, 2.0 * centre.y - p.y);
         let piece = |piece: &Piece| match *piece {
             Piece::Line { to } => Piece::Line { to: turn(to) },

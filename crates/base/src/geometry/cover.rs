@@ -4,7 +4,7 @@
 //! what covers both, and the upper half; of that only what lies over the lower half is carried on.
 //! Every border so takes part in few unions, however many areas lie over each other.
 
-use super::region::{Combine, FillRule, area, combined, combined_as, united};
+use super::region::{Combine, FillRule, area, combined, combined_as, unite};
 use super::{Point, Rect};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
@@ -40,7 +40,7 @@ pub fn shown(painted: &[Painted]) -> Vec<Option<Rings>> {
     for (n, rings) in found {
         shown[n] = Some(rings);
     }
-    veiled(painted, &bounds, &mut shown);
+    cut_under_veils(painted, &bounds, &mut shown);
     shown
 }
 
@@ -74,7 +74,7 @@ fn by_halves(painted: &[Painted], clusters: Vec<Vec<usize>>) -> Vec<(usize, Ring
 }
 
 /// Parts of one veil cover each other, and nothing else does the same for them.
-fn veiled(painted: &[Painted], bounds: &[Rect], shown: &mut [Option<Rings>]) {
+fn cut_under_veils(painted: &[Painted], bounds: &[Rect], shown: &mut [Option<Rings>]) {
     for (n, own) in painted.iter().enumerate().filter(|(_, own)| own.veil > 0) {
         let over: Rings = (n + 1..painted.len())
             .filter(|m| painted[*m].veil == own.veil && touch(&bounds[n], &bounds[*m]))
@@ -84,7 +84,7 @@ fn veiled(painted: &[Painted], bounds: &[Rect], shown: &mut [Option<Rings>]) {
             continue;
         }
         let before = shown[n].as_ref().unwrap_or(&own.rings);
-        let left = combined(before, &united(&over, FillRule::NonZero), Combine::Minus);
+        let left = combined(before, &unite(&over, FillRule::NonZero), Combine::Minus);
         if area(before) - area(&left) > NOTHING {
             shown[n] = Some(left);
         }

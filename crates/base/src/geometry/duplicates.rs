@@ -191,17 +191,13 @@ pub fn without(contours: &[Contour], duplicates: &[Duplicate]) -> Vec<Vec<Contou
         .zip(by_contour)
         .map(
             |(contour, covered)| {
-                if covered.is_empty() {
-                    vec![contour.clone()]
-                } else {
-                    uncovered(contour, &covered)
-                }
+                if covered.is_empty() { vec![contour.clone()] } else { subtract(contour, &covered) }
             },
         )
         .collect()
 }
 
-fn uncovered(contour: &Contour, covered: &[&Duplicate]) -> Vec<Contour> {
+fn subtract(contour: &Contour, covered: &[&Duplicate]) -> Vec<Contour> {
     let mut chains: Vec<Contour> = Vec::new();
     for (n, (from, piece)) in contour.walk().enumerate() {
         let mut gone: Vec<(f64, f64)> =

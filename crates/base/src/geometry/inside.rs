@@ -81,14 +81,14 @@ impl Inside {
         let mut at = from;
         let mut left = None;
         piece.flatten(from, tolerance, |to| {
-            left = left.or_else(|| self.crossed(at, to));
+            left = left.or_else(|| self.crossing(at, to));
             at = to;
         });
         left
     }
 
     /// Where a line crosses the outline first.
-    fn crossed(&self, from: Point, to: Point) -> Option<Point> {
+    fn crossing(&self, from: Point, to: Point) -> Option<Point> {
         let side = |a: Point, b: Point, p: Point| (b - a).cross(p - a) > 0.0;
         let (first, last) = self.bands_of(from.y.min(to.y), from.y.max(to.y));
         let meetings = self.bands[first..=last].iter().flatten().filter_map(|(a, b)| {

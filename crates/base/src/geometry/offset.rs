@@ -21,8 +21,8 @@ pub fn offset(contour: &Contour, by: f64) -> Vec<Contour> {
     if by == 0.0 || ring.len() < 2 {
         return vec![contour.clone()];
     }
-    let area = region::united(&[ring], FillRule::NonZero);
-    let expected = region::grown(&area, by, CHECKED / 4.0);
+    let area = region::unite(&[ring], FillRule::NonZero);
+    let expected = region::grow(&area, by, CHECKED / 4.0);
     let sum = |rings: &[Vec<Point>]| -> f64 {
         rings.iter().map(|ring| region::signed_area(ring.iter().copied())).sum()
     };

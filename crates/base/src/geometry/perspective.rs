@@ -62,7 +62,7 @@ impl Perspective {
                     }
                 }
             }
-            let [a, b, c, d, e, f, g, h] = solved(rows)?;
+            let [a, b, c, d, e, f, g, h] = solve(rows)?;
             let found = Self([[a, b, c], [d, e, f], [g, h, 1.0]]);
             let below = |p: &Point| g * p.x + h * p.y + 1.0;
             weights = from.iter().map(|p| 1.0 / below(p)).collect();
@@ -130,7 +130,7 @@ fn about_zero(points: &[Point]) -> Option<(Perspective, Vec<Point>)> {
 }
 
 /// Eight equations, by elimination with the greatest of each column; `None` where they do not tell.
-fn solved(mut rows: [[f64; 9]; 8]) -> Option<[f64; 8]> {
+fn solve(mut rows: [[f64; 9]; 8]) -> Option<[f64; 8]> {
     for column in 0..8 {
         let best =
             (column..8).max_by(|a, b| rows[*a][column].abs().total_cmp(&rows[*b][column].abs()))?;

@@ -25,7 +25,7 @@ pub enum FillRule {
 pub fn enclosed_area(rings: &[Vec<Point>], rule: FillRule) -> f64 {
     match rings {
         [ring] if is_simple(ring) => area(rings),
-        _ => area(&united(rings, rule)),
+        _ => area(&unite(rings, rule)),
     }
 }
 
@@ -123,7 +123,7 @@ fn points(ring: &[[f64; 2]]) -> Vec<Point> {
 /// What closed rings enclose under a fill rule, as rings that neither cross nor overlap: outlines
 /// counter-clockwise, holes clockwise.
 #[must_use]
-pub fn united(rings: &[Vec<Point>], rule: FillRule) -> Vec<Vec<Point>> {
+pub fn unite(rings: &[Vec<Point>], rule: FillRule) -> Vec<Vec<Point>> {
     let grid = Grid::over(rings.iter());
     let mut overlay = Overlay::from_subj(&grid.whole(rings));
     grid.back(overlay.overlay(OverlayRule::Subject, winding(rule)))
@@ -177,7 +177,7 @@ pub fn combined_as(
 /// An area grown by `distance` mm, or shrunk by a negative one, with round corners whose chords
 /// stay within `tolerance` mm. What shrinks to nothing vanishes.
 #[must_use]
-pub fn grown(area: &[Vec<Point>], distance: f64, tolerance: f64) -> Vec<Vec<Point>> {
+pub fn grow(area: &[Vec<Point>], distance: f64, tolerance: f64) -> Vec<Vec<Point>> {
     if distance == 0.0 {
         return area.to_vec();
     }
@@ -357,9 +357,9 @@ mod tests {
         };
         // 100 + perimeter * d + pi d² for round corners.
         let want = 100.0 + 40.0 * 2.0 + std::f64::consts::PI * 4.0;
-        assert!((sum(grown(&square(0.0), 2.0, 1e-3)) - want).abs() < 0.05);
-        assert!((sum(grown(&square(0.0), -2.0, 1e-3)) - 36.0).abs() < 1e-3);
-        assert!(grown(&square(0.0), -6.0, 1e-3).is_empty());
+        assert!((sum(grow(&square(0.0), 2.0, 1e-3)) - want).abs() < 0.05);
+        assert!((sum(grow(&square(0.0), -2.0, 1e-3)) - 36.0).abs() < 1e-3);
+        assert!(grow(&square(0.0), -6.0, 1e-3).is_empty());
     }
 
     #[test]

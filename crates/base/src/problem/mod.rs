@@ -161,7 +161,7 @@ impl Problem {
 
     /// The same problem, with what else helps.
     #[must_use]
-    pub fn remedied(mut self, remedy: Remedy) -> Self {
+    pub fn with_remedy(mut self, remedy: Remedy) -> Self {
         self.remedy = Some(remedy);
         self
     }

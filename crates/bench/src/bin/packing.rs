@@ -9,7 +9,7 @@ use std::io::Write;
 use std::path::Path;
 use std::process::Command;
 use std::time::{Duration, Instant};
-use tinkite_bench::packing::{WIDTH, area, drawing, job, mixed, searched};
+use tinkite_bench::packing::{WIDTH, area, drawing, job, mixture, search_for};
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let args: Vec<String> = std::env::args().skip(1).collect();
@@ -21,7 +21,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let seconds: u64 = seconds.parse()?;
     let mut ours = Vec::new();
     for number in sheets.clone() {
-        let kinds = mixed(number);
+        let kinds = mixture(number);
         for (n, kind) in kinds.iter().enumerate() {
             std::fs::write(Path::new(folder).join(format!("{n}.svg")), drawing(kind))?;
         }
@@ -43,7 +43,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         .par_iter()
         .enumerate()
         .map(|(n, (kinds, ..))| {
-            searched(kinds, Duration::from_secs(seconds), 7 + sheets.start + n as u64)
+            search_for(kinds, Duration::from_secs(seconds), 7 + sheets.start + n as u64)
         })
         .collect();
     let mut out = std::io::stdout().lock();

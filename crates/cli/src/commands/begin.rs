@@ -31,7 +31,7 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
     let folder = load::folder_of(&path);
     let mut drawings = Vec::new();
     for file in &args.files {
-        let artwork = rendered(file, load::drawing(file, &how)?)?;
+        let artwork = render(file, load::drawing(file, &how)?)?;
         drawings.push((relative(file, &folder).display().to_string(), artwork));
     }
     let machine = load::typed_machine(&args.machine, &path, &mut Sources::new())?;
@@ -61,7 +61,7 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
 
 /// The drawing with what masks, filters and the like change drawn as the page shows it, where there is such;
 /// coarser when it is too large.
-fn rendered(file: &Path, artwork: Artwork) -> Result<Artwork, Refusal> {
+fn render(file: &Path, artwork: Artwork) -> Result<Artwork, Refusal> {
     if artwork.unread.iter().all(|(unread, _)| *unread != Unread::Effect) {
         return Ok(artwork);
     }

@@ -18,8 +18,8 @@ pub(super) fn run(args: &Check, console: &Console) -> Result<(), Refusal> {
     let Some(job) = args.job.clone() else { return Ok(()) };
     let part = MadePart { set: args.set.clone(), sheet: args.sheet, ..MadePart::default() };
     let job = JobCall { job, machine: args.machine.clone(), part };
-    let (problems, sources) = match load::made(&job) {
-        Ok(made) => (load::located(made.compiled.problems, &made.sources), made.sources),
+    let (problems, sources) = match load::make(&job) {
+        Ok(made) => (load::locate(made.compiled.problems, &made.sources), made.sources),
         Err(Refusal::Problems(problems, sources)) => (problems, sources),
         Err(other) => return Err(other),
     };

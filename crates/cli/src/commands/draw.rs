@@ -69,12 +69,12 @@ fn once(args: &Draw, console: &Console) -> Result<WatchResult, Refusal> {
     if !is_job(&args.job.job) {
         return program(args, canvas, console).map(|()| WatchResult::default());
     }
-    let mut made = load::made(&args.job.call())?;
+    let mut made = load::make(&args.job.call())?;
     load::lay_photo(&mut made)?;
     let outcome = WatchResult::of(&made);
     if sheet {
         let written = sheet::write(&args.output, args.writing.into(), &made)?;
-        let problems = load::located(made.compiled.problems, &made.sources);
+        let problems = load::locate(made.compiled.problems, &made.sources);
         return door::wrote(&written, &problems, &made.sources, console).map(|()| outcome);
     }
     if let Some(show @ (ShowArg::Depth | ShowArg::Tones)) = args.show {
@@ -98,7 +98,7 @@ fn once(args: &Draw, console: &Console) -> Result<WatchResult, Refusal> {
             picture::job(&made.compiled, &made.job, &look)
         })?
     };
-    let problems = load::located(made.compiled.problems, &made.sources);
+    let problems = load::locate(made.compiled.problems, &made.sources);
     door::wrote(&written, &problems, &made.sources, console).map(|()| outcome)
 }
 
@@ -125,7 +125,7 @@ fn result(
             png::write_scaled(&args.output, args.writing.into(), &scaled, canvas)?
         }
     };
-    let problems = load::located(made.compiled.problems, &made.sources);
+    let problems = load::locate(made.compiled.problems, &made.sources);
     door::wrote(&written, &problems, &made.sources, console)
 }
 
@@ -204,7 +204,7 @@ fn trouble(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal
             let doubts = looked.doubts().clone();
             (picture::drawing_trouble(&artwork, &doubts, canvas), doubts, Sources::new())
         } else {
-            let (job, sheet, problems, sources) = load::surveyed(&args.job.call())?;
+            let (job, sheet, problems, sources) = load::survey_sheet(&args.job.call())?;
             (picture::job_trouble(&sheet, &job, &problems, canvas), problems, sources)
         };
     let written = png::write(&args.output, args.writing.into(), || svg)?;

@@ -45,7 +45,7 @@ struct EdgeJson<'a> {
 }
 
 pub(super) fn run(args: &Edge, console: &Console) -> Result<(), Refusal> {
-    let made = load::made(&args.job.call())?;
+    let made = load::make(&args.job.call())?;
     let job = &made.job;
     let shape = match args.shape {
         EdgeShape::Box => plan::EdgeShape::Box,
@@ -69,7 +69,7 @@ pub(super) fn run(args: &Edge, console: &Console) -> Result<(), Refusal> {
     if keys.is_some() {
         console.say("any key puts an end to it; Ctrl-C stops");
     }
-    let until = || keys.as_ref().is_some_and(Keys::pressed);
+    let until = || keys.as_ref().is_some_and(Keys::key_was_pressed);
     let until = Until { wanted: &until, lit: light != Light::Dark };
     let stands = hand.carry_out_until(&until, |machine, connected| {
         ready(connected)?;
@@ -167,7 +167,7 @@ impl Keys {
     }
 
     /// A terminal that has gone counts as a key.
-    fn pressed(&self) -> bool {
+    fn key_was_pressed(&self) -> bool {
         match event::poll(Duration::ZERO) {
             Ok(false) => false,
             Ok(true) => {

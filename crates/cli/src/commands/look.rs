@@ -56,7 +56,7 @@ fn which(text: &str) -> Which {
 /// Measures a shape of a job's sheet, as large and as mended as it will be burnt; places count from the front
 /// left corner of the bed.
 fn measure_in_job(job: &Path, text: &str, console: &Console) -> Result<(), Refusal> {
-    let (_, sheet, ..) = load::surveyed(&JobCall::whole(job.to_path_buf(), None))?;
+    let (_, sheet, ..) = load::survey_sheet(&JobCall::whole(job.to_path_buf(), None))?;
     let shapes = sheet.shapes.iter().filter(|laid| laid.number == 0);
     let shapes: Vec<_> = shapes.map(|laid| (&laid.shape, laid.contours.clone())).collect();
     let name = job.display().to_string();

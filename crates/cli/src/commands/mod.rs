@@ -2,6 +2,7 @@
 
 mod begin;
 mod bundle;
+mod bundled_jobs;
 mod check;
 mod completions;
 mod demo;
@@ -13,7 +14,6 @@ mod log;
 mod look;
 mod machine;
 mod man;
-mod opened;
 mod photo;
 mod plan;
 mod read;
@@ -25,7 +25,7 @@ mod swatch;
 
 use crate::args::{Args, Command};
 use crate::console::Console;
-pub(crate) use opened::opened;
+pub(crate) use bundled_jobs::name_bundled_jobs;
 use tinkite_files::refusal::Refusal;
 
 /// Runs what was typed.

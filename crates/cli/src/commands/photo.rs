@@ -52,11 +52,11 @@ pub(super) fn run(args: &Photo, console: &Console) -> Result<(), Refusal> {
     if let Some(path) = &args.output {
         png::kind_of(path)?;
     }
-    let mut known = known(args)?;
+    let mut known = known_places(args)?;
     let (flat, _, corners) =
         load::flat_photo(&known.path, &known.corners, &known.found, &known.machine)?;
     known.corners = corners;
-    let problems = Problems::from(flat.told());
+    let problems = Problems::from(flat.problem());
     let written = match &args.output {
         None => None,
         Some(path) => {
@@ -85,7 +85,7 @@ pub(super) fn run(args: &Photo, console: &Console) -> Result<(), Refusal> {
 }
 
 /// What is known, from the call or from a job.
-fn known(args: &Photo) -> Result<Known, Refusal> {
+fn known_places(args: &Photo) -> Result<Known, Refusal> {
     let mut sources = Sources::new();
     if kind::is(&args.picture, FileKind::Job)? {
         if !args.places.is_empty() || !args.marks.is_empty() {

@@ -62,7 +62,7 @@ pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
                 serve_pty(&mut rig, &mut master, args.baud, pace, stop).map_err(failed)?;
             rig.left_alone();
             report(&traffic, &rig, args.baud, console)?;
-            if args.once || stopping.wanted() {
+            if args.once || stopping.is_wanted() {
                 break;
             }
         }
@@ -73,7 +73,7 @@ pub(super) fn run(args: &RigArgs, console: &Console) -> Result<(), Refusal> {
         console.result(&format!("the rig listens on tcp:{address}"))?;
         listener.set_nonblocking(true).map_err(failed)?;
         let mut alone_since = Instant::now();
-        while !stopping.wanted() {
+        while !stopping.is_wanted() {
             alone(&mut rig, pace, alone_since.elapsed());
             alone_since = Instant::now();
             match listener.accept() {

@@ -9,7 +9,7 @@ use tinkite_base::colour::Colour;
 use tinkite_base::geometry::region::FillRule;
 use tinkite_base::problem::Problems;
 use tinkite_base::quantity::plain;
-use tinkite_machine::section::quoted;
+use tinkite_machine::section::quote;
 
 /// What paint that is no colour becomes.
 const INSTEAD: Colour = Colour::new(0x55, 0x55, 0x55);
@@ -109,7 +109,7 @@ impl Begun {
 
     /// Its `[[artwork]]`; `right` is where it begins when others lie left of it.
     pub(super) fn text(&self, right: Option<f64>, made: Made) -> String {
-        let mut out = format!("\n[[artwork]]\nfile = {}\n", quoted(&self.file));
+        let mut out = format!("\n[[artwork]]\nfile = {}\n", quote(&self.file));
         if let (Some(own), true) = (self.artwork.extents(), made.scale != 1.0) {
             let why = if made.fitted { ", too large for the bed" } else { "" };
             let side = |key, size: f64| {
@@ -201,7 +201,7 @@ fn leave_out(artwork: &Artwork) -> String {
         };
         let names: Option<Vec<&String>> = lost.iter().map(|(_, at)| at.id.as_ref()).collect();
         let one = match names.filter(|_| readable) {
-            Some(names) => names.iter().map(|id| format!("{{ id = {} }}", quoted(id))).collect(),
+            Some(names) => names.iter().map(|id| format!("{{ id = {} }}", quote(id))).collect(),
             None => vec![format!("{{ kind = \"{word}\" }}")],
         };
         tables.extend(one.into_iter().filter(|table| !tables.contains(table)).collect::<Vec<_>>());

@@ -16,7 +16,7 @@ use tinkite_base::geometry::{Point, Rect};
 use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy};
 use tinkite_base::quantity::plain;
 use tinkite_job::recipe::{Shelf, Wanted};
-use tinkite_machine::section::quoted;
+use tinkite_machine::section::quote;
 use tinkite_machine::{Machine, profile_name};
 
 /// Flattening for measuring layers, mm.
@@ -103,11 +103,11 @@ pub fn starter(
         out,
         "# A job to start from. Speeds and powers are guesses: try them on scrap first.\n\n\
          tinkite = 1\nname    = {}\nmachine = {}\n",
-        quoted(name),
-        quoted(machine_name)
+        quote(name),
+        quote(machine_name)
     );
     if let Some(material) = &wishes.material {
-        let _ = writeln!(out, "material = {}", quoted(material));
+        let _ = writeln!(out, "material = {}", quote(material));
     }
     if let Some(mm) = wishes.thickness {
         let _ = writeln!(out, "stock   = {{ thickness = \"{} mm\" }}", plain(mm, 3));
@@ -201,7 +201,7 @@ fn nothing(drawings: &[(String, Artwork)], layers: &[Layer]) -> Problem {
         )
     };
     let problem = Problem::error(Code::Nothing, message, help).at(Location::file(file));
-    if unread { problem.remedied(Remedy::Look) } else { problem }
+    if unread { problem.with_remedy(Remedy::Look) } else { problem }
 }
 
 #[cfg(test)]
@@ -210,7 +210,7 @@ mod tests {
     use crate::{Choice, compile};
     use tinkite_machine as machine;
 
-    fn begun(svg: &str) -> String {
+    fn begin_text(svg: &str) -> String {
         let machine =
             machine::read("m", include_str!("../../../../demo/bench-laser.machine.toml")).unwrap();
         let artwork = tinkite_import::read("art.svg", svg.as_bytes(), &Default::default()).unwrap();
@@ -224,7 +224,7 @@ mod tests {
 
     #[test]
     fn what_is_begun_reads_back_and_compiles() {
-        let text = begun(include_str!("../../../../demo/sail-panel.svg"));
+        let text = begin_text(include_str!("../../../../demo/sail-panel.svg"));
         let makes: Vec<_> = text.lines().filter(|l| l.starts_with("make")).collect();
         assert_eq!(makes.len(), 3);
         assert!(
@@ -239,11 +239,11 @@ mod tests {
                 r#"<svg xmlns="http://www.w3.org/2000/svg" width="80mm" height="80mm" viewBox="0 0 80 80">{body}</svg>"#
             )
         };
-        let open = begun(&page(
+        let open = begin_text(&page(
             r#"<path d="M0 0h9v9" fill="black"/><rect width="5" height="5"/><text y="9">a</text>"#,
         ));
         assert!(open.contains("2 shapes, 53 mm² show") && open.contains("leave-out"), "{open}");
-        let paper = begun(&page(
+        let paper = begin_text(&page(
             r##"<rect width="80" height="80" fill="#fff"/><circle r="9" cx="20" cy="20" fill="none" stroke="#333"/>"##,
         ));
         assert!(

@@ -64,7 +64,7 @@ pub(super) fn fits(extents: Rect, machine: &Machine, at: Option<Point>) -> Resul
         plain(over, 2)
     );
     Err(Problem::error(Code::NoRoom, message, "make it smaller, or move it")
-        .remedied(Remedy::SizeOrPlace))
+        .with_remedy(Remedy::SizeOrPlace))
 }
 
 pub(super) fn place(extents: Option<Rect>, machine: &Machine, at: Option<Point>) -> String {

@@ -22,7 +22,7 @@ pub(super) fn layers(artwork: &Artwork, tolerance: f64) -> Vec<Layer> {
     let painted: Vec<Painted> = fills
         .iter()
         .map(|(shape, rule, veil, _)| Painted {
-            rings: region::united(&rings(&shape.path), *rule),
+            rings: region::unite(&rings(&shape.path), *rule),
             veil: *veil,
         })
         .collect();

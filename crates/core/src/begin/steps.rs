@@ -5,7 +5,7 @@ use tinkite_artwork::layers::{Layer, PaintedBy};
 use tinkite_base::colour::Colour;
 use tinkite_base::quantity::plain;
 use tinkite_machine::Machine;
-use tinkite_machine::section::quoted;
+use tinkite_machine::section::quote;
 
 /// What a layer is guessed to be meant for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -169,7 +169,7 @@ fn guess<'l>(layer: &'l Layer, all: &[Layer]) -> Option<(Guess, &'l Layer, &'sta
 }
 
 fn step(out: &mut String, made: &Made<'_>, name: &str, machine: &Machine, recipe: Option<String>) {
-    let (speed, percent) = started(made.guess, machine);
+    let (speed, percent) = speed_and_power(made.guess, machine);
     let key = made.by().name();
     let one = |layer: &&Layer| format!("{{ {key} = \"{}\" }}", layer.colour);
     let take = match &made.layers[..] {
@@ -186,7 +186,7 @@ fn step(out: &mut String, made: &Made<'_>, name: &str, machine: &Machine, recipe
     let _ = write!(
         out,
         "\n[[step]]\nname  = {}\ntake  = {take}   # {}\nmake  = \"{word}\"   # guessed: {}\n",
-        quoted(name),
+        quote(name),
         contents(&made.layers),
         made.why,
     );
@@ -221,7 +221,7 @@ pub(super) struct Pictures {
 
 /// Bitmaps that are engraved pixel by pixel.
 pub(super) fn picture_step(out: &mut String, pictures: &Pictures, machine: &Machine) {
-    let (speed, percent) = started(Guess::Engrave, machine);
+    let (speed, percent) = speed_and_power(Guess::Engrave, machine);
     let name = if pictures.kind == "bitmap" { "bitmaps" } else { "as the page shows it" };
     let (how, other) = if pictures.photograph {
         (
@@ -254,7 +254,7 @@ pub(super) fn relief_step(
     thickness: Option<f64>,
     machine: &Machine,
 ) {
-    let (speed, percent) = started(Guess::Engrave, machine);
+    let (speed, percent) = speed_and_power(Guess::Engrave, machine);
     let own = heights.iter().copied().fold(0.0, f64::max);
     let depth = own.min(DEEPEST).min(thickness.map_or(DEEPEST, |mm| mm / 2.0));
     let spacing = machine.beam.width.max(0.05);
@@ -270,7 +270,7 @@ pub(super) fn relief_step(
 }
 
 /// Speed in mm/s and power in percent to begin tests with, on this machine.
-fn started(guess: Guess, machine: &Machine) -> (f64, f64) {
+fn speed_and_power(guess: Guess, machine: &Machine) -> (f64, f64) {
     let (speed, percent) = guess.start();
     let speed = speed.min(machine.x.top_speed).min(machine.y.top_speed);
     let percent = percent.min(machine.beam.ceiling.0 * 100.0);

@@ -144,7 +144,7 @@ pub(super) fn draw(
                 Burn::Rows(rows) => match rows.content() {
                     Content::PixelRows(grid) => {
                         let (bitmap, to_bed) = pixels(rows, grid);
-                        underlay::tinted(out, view, &bitmap, to_bed, colour);
+                        underlay::tint(out, view, &bitmap, to_bed, colour);
                     }
                     Content::Spans(_) => {
                         let spacing = rows.walk.spacing * view.scale;

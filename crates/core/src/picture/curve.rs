@@ -33,14 +33,14 @@ pub fn power_curve(table: &Table, rows: &[Measured], title: &str) -> String {
         step: 0,
         left: true,
         dots: rows.iter().filter_map(|row| Some((row.share, row.current?))).collect(),
-        curve: sampled(last, |share| table.current(share)),
+        curve: sample(last, |share| table.current(share)),
     };
     let light = Series {
         unit: "W",
         step: 1,
         left: false,
         dots: rows.iter().filter_map(|row| Some((row.share, row.watts?))).collect(),
-        curve: sampled(last, |share| table.watts(share)),
+        curve: sample(last, |share| table.watts(share)),
     };
     for series in [current, light] {
         series.draw(&mut out);
@@ -49,7 +49,7 @@ pub fn power_curve(table: &Table, rows: &[Measured], title: &str) -> String {
     out
 }
 
-fn sampled(last: f64, value: impl Fn(f64) -> Option<f64>) -> Vec<(f64, f64)> {
+fn sample(last: f64, value: impl Fn(f64) -> Option<f64>) -> Vec<(f64, f64)> {
     (0..=POINTS)
         .filter_map(|n| {
             let share = last * n as f64 / POINTS as f64;

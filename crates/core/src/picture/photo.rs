@@ -24,7 +24,7 @@ pub(super) fn draw(out: &mut String, view: &View, photo: &FlatPhoto) {
     let scale = (2.0 * view.scale).min(MOST_PIXELS / shown.width().max(shown.height()));
     let count = |mm: f64| (mm * scale).round().max(1.0) as u32;
     let size = (count(shown.width()), count(shown.height()));
-    let rgba = photo.seen(shown, size);
+    let rgba = photo.cut_out(shown, size);
     // Where the photo shows nothing there is the bed.
     let rgb: Vec<u8> = rgba
         .chunks_exact(4)

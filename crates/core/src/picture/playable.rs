@@ -12,7 +12,7 @@ use tinkite_machine::Pointing;
 use tinkite_program::mapping::Purpose;
 use tinkite_program::plan::Traced;
 use tinkite_program::segment::{Act, Provenance, Segments};
-use tinkite_program::text::{Lines, numbered};
+use tinkite_program::text::{Lines, write_numbered};
 
 /// Places are whole multiples of this, mm.
 pub const STEP_MM: f64 = 0.005;
@@ -126,7 +126,7 @@ pub fn playable(compiled: &Compiled, job: &Job) -> Playable {
     let totals = &planned.totals;
     let reach = totals.reached.map_or(Rect::ZERO, |r| r + field.zero);
     let shown = compiled.stock.as_ref().map_or(reach, |stock| stock.bounds.union(reach));
-    numbered(segments, planned, |lines, lines_before| {
+    write_numbered(segments, planned, |lines, lines_before| {
         let mut packer = Packer::new(segments, lines);
         planned.trace(|traced| packer.add(&traced));
         Playable {

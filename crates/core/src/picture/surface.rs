@@ -67,7 +67,7 @@ impl Surface {
 
     /// How light each cell is, 0 to 255, row by row from the top: light falls from the upper left, and what
     /// lies deeper is darker.
-    fn shaded(&self) -> Vec<u8> {
+    fn shade(&self) -> Vec<u8> {
         let deepest = self.depth.iter().copied().fold(1e-6, f32::max);
         // Heights are drawn so steep that the whole depth is a tenth of the width.
         let steep = 0.1 * (self.columns.max(self.rows) as f32) / deepest;
@@ -156,7 +156,7 @@ fn draw(
     let pixel = cut_away.cell * scale;
     let place =
         Affine::new([pixel, 0.0, 0.0, pixel, map.x0, map.y1 - pixel * cut_away.rows as f64]);
-    embed(&mut out, (cut_away.columns, cut_away.rows), &cut_away.shaded(), place);
+    embed(&mut out, (cut_away.columns, cut_away.rows), &cut_away.shade(), place);
     rect(&mut out, map, &format!(r#"fill="none" stroke="{FAINT_INK}""#));
     let at_y = map.y1 - (y - cut_away.rect.y0) * scale;
     let cut_line = r##"stroke="#b3261e" stroke-width="1" stroke-dasharray="6 4""##;

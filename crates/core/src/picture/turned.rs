@@ -52,7 +52,7 @@ pub(super) fn draw(out: &mut String, view: &View, middle: Vec2, planned: &Planne
     let field = job.field();
     let Some(surface) = planned.segments().frame().surface() else { return };
     let around = field.around.unwrap_or_default();
-    unrolled(out, view, &field, around);
+    unroll(out, view, &field, around);
     let diameter = around / std::f64::consts::PI;
     let axis = middle.y;
     let onto = Onto { view, field, surface, axis, aside: middle.x };
@@ -78,7 +78,7 @@ fn across(out: &mut String, view: &View, y: f64, dashes: &str, word: &str) {
     frame::text(out, Point::new(b.x + 6.0, b.y + 4.0), &style, word);
 }
 
-fn unrolled(out: &mut String, view: &View, field: &Field, around: f64) {
+fn unroll(out: &mut String, view: &View, field: &Field, around: f64) {
     if field.fixed {
         across(out, view, 0.0, "none", "seam");
         across(out, view, around, "none", "seam");
@@ -163,7 +163,7 @@ impl Onto<'_> {
                     runs.resize(step + 1, Default::default());
                 }
                 let (from, piece) = planned.segments().piece(&way);
-                self.wrapped(&mut runs[step], from, piece.end());
+                self.wrap(&mut runs[step], from, piece.end());
             }
         });
         for (step, [near, far]) in runs.iter().enumerate() {
@@ -180,7 +180,7 @@ impl Onto<'_> {
     }
 
     /// Adds a line of the plane to what is seen and to what is hidden.
-    fn wrapped(&self, [near, far]: &mut [String; 2], from: Point, to: Point) {
+    fn wrap(&self, [near, far]: &mut [String; 2], from: Point, to: Point) {
         let count = ((to.y - from.y).abs() / CHORD).ceil().clamp(1.0, 400.0) as usize;
         let mut before = self.px(from);
         let mut pen: Option<bool> = None;

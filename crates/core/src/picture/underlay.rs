@@ -19,7 +19,7 @@ pub(super) fn draw(out: &mut String, view: &View, underlay: &Underlay) {
 }
 
 /// Draws levels of darkness in one colour, as strong as each level.
-pub(super) fn tinted(out: &mut String, view: &View, levels: &Bitmap, to_bed: Affine, hex: &str) {
+pub(super) fn tint(out: &mut String, view: &View, levels: &Bitmap, to_bed: Affine, hex: &str) {
     let step = step(levels);
     let part = |at: usize| u8::from_str_radix(hex.get(at..at + 2).unwrap_or("00"), 16).unwrap_or(0);
     let colour = [part(1), part(3), part(5)];

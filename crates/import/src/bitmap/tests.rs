@@ -14,7 +14,7 @@ fn demo(name: &str) -> Vec<u8> {
 }
 
 /// A picture of these pixels, encoded.
-fn encoded(picture: DynamicImage, format: image::ImageFormat) -> Vec<u8> {
+fn encode(picture: DynamicImage, format: image::ImageFormat) -> Vec<u8> {
     let mut out = Cursor::new(Vec::new());
     picture.write_to(&mut out, format).unwrap();
     out.into_inner()
@@ -68,11 +68,11 @@ fn all_depths_and_transparency_over_white() {
         image::ImageBuffer::from_pixel(3, 2, Rgba([0u8, 0, 0, 255])).into(),
     ];
     for picture in pictures {
-        let art = read("a.png", &encoded(picture, ImageFormat::Png), &Default::default()).unwrap();
+        let art = read("a.png", &encode(picture, ImageFormat::Png), &Default::default()).unwrap();
         assert_eq!(art.images[0].bitmap.as_ref().unwrap().grey, [0; 6]);
     }
     let clear = image::ImageBuffer::from_pixel(1, 1, Rgba([0u8, 0, 0, 0])).into();
-    let art = read("a.png", &encoded(clear, ImageFormat::Png), &Default::default()).unwrap();
+    let art = read("a.png", &encode(clear, ImageFormat::Png), &Default::default()).unwrap();
     assert_eq!(art.images[0].bitmap.as_ref().unwrap().grey, [255]);
     assert_eq!((over_white(0, 128), over_white(200, 255)), (127, 200));
 }

@@ -179,7 +179,7 @@ mod tests {
     use super::*;
 
     /// Runs as "height×stretch colour:text", lines apart by "/", columns by "|".
-    fn told(text: &str) -> String {
+    fn text_of(text: &str) -> String {
         let mut out = String::new();
         for (n, paragraph) in paragraphs(text, 2.0).iter().enumerate() {
             out += if paragraph.column { "|" } else { ["/", ""][usize::from(n == 0)] };
@@ -199,13 +199,13 @@ mod tests {
     #[test]
     fn codes_change_what_follows_as_far_as_their_braces_go() {
         assert_eq!(
-            told(r"a{\fArial|b0;\H1.5x;\W0.8;b}c\PPanel \S1#2; \{d\}"),
+            text_of(r"a{\fArial|b0;\H1.5x;\W0.8;b}c\PPanel \S1#2; \{d\}"),
             "[2x1 :a][3x0.8 :b][2x1 :c]/[2x1 :Panel 1/2 {d}]"
         );
-        assert_eq!(told(r"\H5;{\C1;red}\c255;\pxqc;x"), "<>[5x1 #ff0000:red][5x1 #ff0000:x]");
-        assert_eq!(told(r"\pqr;a\Pb\pq*;\Nc"), ">[2x1 :a]/[2x1 :b]|[2x1 :c]");
-        assert_eq!(told(r"12%%d \U+2300^I5^J^ "), "[2x1 :12° ⌀ 5]/[2x1 :^]");
-        assert_eq!(told(r"}\"), "");
+        assert_eq!(text_of(r"\H5;{\C1;red}\c255;\pxqc;x"), "<>[5x1 #ff0000:red][5x1 #ff0000:x]");
+        assert_eq!(text_of(r"\pqr;a\Pb\pq*;\Nc"), ">[2x1 :a]/[2x1 :b]|[2x1 :c]");
+        assert_eq!(text_of(r"12%%d \U+2300^I5^J^ "), "[2x1 :12° ⌀ 5]/[2x1 :^]");
+        assert_eq!(text_of(r"}\"), "");
         assert_eq!(signs("12%%D %%c4 \\U+00B11 \\U+zz"), "12° ⌀4 ±1 \\U+zz");
     }
 }

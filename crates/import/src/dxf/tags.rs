@@ -110,7 +110,7 @@ enum Stored {
     Chunk,
 }
 
-fn stored(code: i32) -> Stored {
+fn storage_of(code: i32) -> Stored {
     match code {
         10..=59 | 110..=149 | 210..=239 | 460..=469 | 1010..=1059 => Stored::Real,
         290..=299 => Stored::Byte,
@@ -153,7 +153,7 @@ fn binary_tag<'a>(bytes: &'a [u8], at: &mut usize, wide: bool) -> Option<Tag<'a>
         }
     };
     let code = i32::from(code);
-    let value = match stored(code) {
+    let value = match storage_of(code) {
         Stored::Real => Value::Real(f64::from_le_bytes(take(bytes, at)?)),
         Stored::Byte => Value::Whole(i64::from(take::<1>(bytes, at)?[0])),
         Stored::Short => Value::Whole(i64::from(i16::from_le_bytes(take(bytes, at)?))),

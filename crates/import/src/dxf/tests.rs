@@ -4,13 +4,13 @@ use tinkite_base::geometry::{Contour, Rect};
 
 const HUB: &str = include_str!("../../../../demo/spar-hub.dxf");
 
-fn drawn(text: &str) -> Artwork {
+fn read_drawing(text: &str) -> Artwork {
     crate::read("a.dxf", text.as_bytes(), &Default::default()).unwrap_or_else(|p| panic!("{p:?}"))
 }
 
 /// A drawing in mm of these entities, each a line of codes and values.
 fn of(entities: &str) -> Artwork {
-    drawn(&whole("4", "", entities))
+    read_drawing(&whole("4", "", entities))
 }
 
 /// Codes and values, separated by blanks and bars, as the lines of a file.
@@ -50,7 +50,7 @@ fn codes(artwork: &Artwork) -> Vec<&'static str> {
 
 #[test]
 fn the_hub_is_what_was_drawn() {
-    let hub = drawn(HUB);
+    let hub = read_drawing(HUB);
     assert!(!hub.units.doubtful);
     let (width, height) = size(&hub);
     assert!(near(width, 60.0) && near(height, 60.0), "{width} x {height}");
@@ -74,7 +74,7 @@ fn text_and_binary_say_the_same() {
     for wide in [true, false] {
         let binary = binary(HUB, wide);
         let art = crate::read("a.dxf", &binary, &Default::default()).unwrap();
-        let plain = drawn(HUB);
+        let plain = read_drawing(HUB);
         assert_eq!(art.shapes.len(), plain.shapes.len());
         for (a, b) in art.shapes.iter().zip(&plain.shapes) {
             assert_eq!((&a.path, a.stroke), (&b.path, b.stroke));
@@ -124,15 +124,15 @@ fn every_unit_gives_the_true_size() {
         ("9", 0.0254),
         ("13", 0.001),
     ] {
-        let art = drawn(&whole(code, "", "0 LINE|10 0|20 0|11 3|21 0"));
+        let art = read_drawing(&whole(code, "", "0 LINE|10 0|20 0|11 3|21 0"));
         assert!((size(&art).0 - 3.0 * mm).abs() < 1e-9, "{code}");
         assert!(art.problems.is_empty());
     }
-    let unsaid = drawn(&whole("", "", "0 LINE|10 0|20 0|11 3|21 0"));
+    let unsaid = read_drawing(&whole("", "", "0 LINE|10 0|20 0|11 3|21 0"));
     assert!(unsaid.units.doubtful && codes(&unsaid) == ["unit-doubt"]);
     let text = whole("4", "", "0 LINE|10 0|20 0|11 3|21 0")
         .replace("9\n$INSUNITS", "9\n$MEASUREMENT\n70\n0\n9\n$INSUNITS");
-    assert_eq!(codes(&drawn(&text)), ["unit-doubt"]);
+    assert_eq!(codes(&read_drawing(&text)), ["unit-doubt"]);
 }
 
 #[test]
@@ -152,13 +152,17 @@ fn polylines_bulge_and_old_ones_too() {
 #[test]
 fn blocks_scale_turn_repeat_and_mirror() {
     let block = "0 BLOCK|2 KITE|10 5|20 0|0 LINE|8 0|62 0|10 5|20 0|11 15|21 0|0 LINE|8 0|62 256|10 5|20 0|11 5|21 4|0 ENDBLK";
-    let art = drawn(&whole("4", block, "0 INSERT|8 SAIL|62 3|2 kite|10 100|20 50|41 2|42 3|50 90"));
+    let art = read_drawing(&whole(
+        "4",
+        block,
+        "0 INSERT|8 SAIL|62 3|2 kite|10 100|20 50|41 2|42 3|50 90",
+    ));
     // The long arm (10 × 2) points up, the short one (4 × 3) left.
     let (width, height) = size(&art);
     assert!(near(width, 12.0) && near(height, 20.0), "{width} x {height}");
     assert_eq!(art.shapes[0].stroke.unwrap().colour.to_string(), "#00ff00", "by block");
     assert_eq!(art.shapes[0].source.groups, ["SAIL", "KITE".to_lowercase().as_str()]);
-    let array = drawn(&whole("4", block, "0 INSERT|2 KITE|10 0|20 0|70 3|71 2|44 20|45 30"));
+    let array = read_drawing(&whole("4", block, "0 INSERT|2 KITE|10 0|20 0|70 3|71 2|44 20|45 30"));
     assert!(near(size(&array).0, 50.0) && near(size(&array).1, 34.0));
     // A normal that points down mirrors left and right.
     let plain = of("0 ARC|10 10|20 0|40 5|50 0|51 90");
@@ -214,7 +218,7 @@ fn chains_join_where_exactly_two_ends_meet() {
 fn hostile_files_end_in_a_message() {
     let itself =
         whole("4", "0 BLOCK|2 A|0 INSERT|2 A|0 LINE|10 0|20 0|11 1|21 1|0 ENDBLK", "0 INSERT|2 A");
-    assert_eq!(drawn(&itself).shapes.len(), 1);
+    assert_eq!(read_drawing(&itself).shapes.len(), 1);
     let mut blocks = String::from("0 BLOCK|2 B0|0 LINE|10 0|20 0|11 1|21 1|0 ENDBLK|");
     for n in 1..30 {
         let down = format!("0 INSERT|2 B{}|", n - 1).repeat(10);

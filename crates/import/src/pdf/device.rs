@@ -175,7 +175,7 @@ impl<'a> Tracer<'a> {
         let stroked = width.map(|width| Stroke { colour, width, veiled: veil > 0 });
         if let Some(stroke) = stroke.filter(|s| self.dashes && !s.dash_array.is_empty()) {
             // The dashes are lines of their own; the area stays whole.
-            let dashes = props.transform * dashed(path.clone(), stroke);
+            let dashes = props.transform * dash(path.clone(), stroke);
             if fill.is_some() {
                 let area = props.transform * path;
                 self.push(Shape {
@@ -221,7 +221,7 @@ fn winding(rule: hayro_interpret::FillRule) -> FillRule {
 }
 
 /// The dashes of a line as lines of their own.
-fn dashed(path: BezPath, stroke: &StrokeProps) -> BezPath {
+fn dash(path: BezPath, stroke: &StrokeProps) -> BezPath {
     let lengths: Vec<f64> = stroke.dash_array.iter().map(|d| f64::from(*d)).collect();
     tinkite_artwork::dashes(path, &lengths, f64::from(stroke.dash_offset))
 }
@@ -314,7 +314,7 @@ impl<'a> Device<'a> for Tracer<'_> {
             self.artwork.unread.push((Unread::Bitmap, source.clone()));
         }
         let opaque = !transparent && self.veils.shows() >= 1.0 && props.soft_mask.is_none();
-        let mut bitmap = bitmap.map(|bitmap| bitmap.lightened(self.veils.shows()));
+        let mut bitmap = bitmap.map(|bitmap| bitmap.mix_with_white(self.veils.shows()));
         if let (Some(bitmap), Some(region)) = (&mut bitmap, self.clips.last())
             && region.crop(bitmap, to_mm)
         {

@@ -5,7 +5,7 @@ use tinkite_artwork::layers::layers;
 
 const CHEEK: &[u8] = include_bytes!("../../../../demo/reel-cheek.pdf");
 
-fn drawn(bytes: &[u8]) -> Artwork {
+fn read_drawing(bytes: &[u8]) -> Artwork {
     read("a.pdf", bytes, &Default::default()).unwrap_or_else(|p| panic!("{p:?}"))
 }
 
@@ -31,7 +31,7 @@ fn stream(dict: &str, content: &str) -> String {
 
 #[test]
 fn the_cheek_is_what_was_drawn() {
-    let cheek = drawn(CHEEK);
+    let cheek = read_drawing(CHEEK);
     let (width, height) = cheek.page.unwrap();
     assert!((width - 90.0).abs() < 1e-3 && (height - 90.0).abs() < 1e-3);
     let red = &layers(&cheek, 0.005)[0];
@@ -51,7 +51,7 @@ fn the_cheek_is_what_was_drawn() {
 
 #[test]
 fn colours_of_every_kind() {
-    let art = drawn(&of(
+    let art = read_drawing(&of(
         "",
         "0 g 0 0 9 9 re f 1 0 0 rg 20 0 9 9 re f 0 1 1 0 k 40 0 9 9 re f 0.5 G 60 0 9 9 re S",
         &[],
@@ -68,18 +68,18 @@ fn pages_turn_crop_and_have_units_of_their_own() {
     let line = "10 20 m 110 20 l S";
     let mm = 25.4 / 72.0;
     let x0 = |art: &Artwork| art.extents().unwrap().x0 / mm;
-    let plain = drawn(&of("", line, &[]));
+    let plain = read_drawing(&of("", line, &[]));
     assert!((x0(&plain) - 10.0).abs() < 1e-6);
-    let cropped = drawn(&of("/CropBox[5 5 150 90]", line, &[]));
+    let cropped = read_drawing(&of("/CropBox[5 5 150 90]", line, &[]));
     assert!((x0(&cropped) - 5.0).abs() < 1e-6);
     assert!((cropped.page.unwrap().0 / mm - 145.0).abs() < 1e-4);
-    let turned = drawn(&of("/Rotate 90", line, &[]));
+    let turned = read_drawing(&of("/Rotate 90", line, &[]));
     let (width, height) = turned.page.unwrap();
     assert!((width / mm - 100.0).abs() < 1e-4 && (height / mm - 200.0).abs() < 1e-4);
     // Clockwise: what ran right along the bottom runs down along the left.
     let r = turned.extents().unwrap();
     assert!((r.x0 / mm - 20.0).abs() < 1e-4 && (r.y1 / mm - 190.0).abs() < 1e-4, "{r:?}");
-    let large = drawn(&of("/UserUnit 10", line, &[]));
+    let large = read_drawing(&of("/UserUnit 10", line, &[]));
     assert!((large.extents().unwrap().width() / mm - 1000.0).abs() < 1e-3);
 }
 
@@ -94,7 +94,7 @@ fn forms_images_and_dashes() {
     let page = "/Resources<</XObject<</F 5 0 R/I 6 0 R>>>>";
     let content = "/F Do q 40 0 0 20 100 50 cm /I Do Q [4 2] 0 d 0 90 m 12 90 l S";
     let bytes = of(page, content, &[&form, &image]);
-    let art = drawn(&bytes);
+    let art = read_drawing(&bytes);
     let mm = 25.4 / 72.0;
     let square = art.shapes[0].contours(0.01)[0].bounds();
     // What a clip cuts lies on a lattice of a tenth of a micrometre.
@@ -139,13 +139,13 @@ fn hostile_and_broken_files_end_in_a_message() {
 
 #[test]
 fn compressed_and_encrypted_files_are_read_and_locked_ones_said() {
-    let plain = drawn(CHEEK);
+    let plain = read_drawing(CHEEK);
     for bytes in [
         &include_bytes!("../../tests/data/object-streams.pdf")[..],
         include_bytes!("../../tests/data/empty-password.pdf"),
         include_bytes!("../../tests/data/empty-password-256.pdf"),
     ] {
-        let art = drawn(bytes);
+        let art = read_drawing(bytes);
         assert_eq!(art.shapes.len(), plain.shapes.len());
         assert_eq!(art.extents(), plain.extents());
     }
@@ -165,7 +165,7 @@ fn a_damaged_cross_reference_is_mended() {
             *byte = b'7';
         }
     }
-    assert_eq!(drawn(&broken).shapes.len(), drawn(CHEEK).shapes.len());
+    assert_eq!(read_drawing(&broken).shapes.len(), read_drawing(CHEEK).shapes.len());
 }
 
 #[test]
@@ -227,7 +227,7 @@ fn blend_modes_that_are_no_ink_are_named() {
     let blended = |mode: &str| {
         let page = format!("/Resources<</ExtGState<</B <</BM/{mode}>>>>>>");
         let bytes = of(&page, "/B gs 0 0 50 50 re f", &[]);
-        let art = drawn(&bytes);
+        let art = read_drawing(&bytes);
         (
             art.unread.iter().any(|(what, _)| *what == Unread::Effect),
             art.shapes[0].fill.unwrap().veil,

@@ -14,7 +14,7 @@ pub(super) const OURS: &str = "tinkite-line-";
 
 /// The text with an id on every drawing element; lines stay as they are. Text that is not XML comes
 /// back as something that is not XML either.
-pub(super) fn labelled(text: &str) -> Cow<'_, str> {
+pub(super) fn read_label(text: &str) -> Cow<'_, str> {
     let mut out = String::new();
     let (mut copied, mut at, mut number) = (0, 0, 0);
     while let Some(open) = text[at..].find('<').map(|n| at + n) {
@@ -122,9 +122,9 @@ mod tests {
         let wanted = text
             .replace("<g><path", "<g><path id=\"tinkite-line-0\"")
             .replace("<svg:circle", "<svg:circle id=\"tinkite-line-1\"");
-        assert_eq!(labelled(text), wanted);
+        assert_eq!(read_label(text), wanted);
         for odd in ["", "<", "<path", "<path d=", "<!DOCTYPE", "a < b", "<é", "<!é[<!--"] {
-            assert_eq!(labelled(odd), odd);
+            assert_eq!(read_label(odd), odd);
         }
     }
 }

@@ -49,7 +49,7 @@ fn gather(
                 }
                 let Some(fill) = path.fill() else { continue };
                 let how = shows(fill, kind)?;
-                let own = region::united(&rings(&curves(path.data(), at)), winding(fill.rule()));
+                let own = region::unite(&rings(&curves(path.data(), at)), winding(fill.rule()));
                 *inside = region::combined(inside, &own, how);
             }
             usvg::Node::Path(_) => {}

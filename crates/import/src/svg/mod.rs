@@ -38,7 +38,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     };
     let text = text.trim_start_matches('\u{feff}');
     let options = usvg::roxmltree::ParsingOptions { allow_dtd: true, ..Default::default() };
-    let text = &*label::labelled(text);
+    let text = &*label::read_label(text);
     let document = usvg::roxmltree::Document::parse_with_options(text, options)
         .map_err(|error| Problems::from(not_xml(name, &error)))?;
     let root = document.root_element();
@@ -405,7 +405,7 @@ impl Reader<'_> {
         let bitmap = match format.map(|format| crate::bitmap::decode(bytes, format)) {
             Some(Ok(decoded)) => {
                 opaque = decoded.opaque && shows >= 1.0;
-                Some(decoded.bitmap.lightened(shows))
+                Some(decoded.bitmap.mix_with_white(shows))
             }
             Some(Err(problem)) => {
                 self.out.broken.push(Problem { severity: Severity::Warning, ..problem });
@@ -456,7 +456,7 @@ fn region_of(clip: &usvg::ClipPath, at: Affine) -> Region {
                 usvg::Node::Group(inner) => gather(inner, at, out),
                 usvg::Node::Path(path) if path.is_visible() => {
                     let rule = path.fill().map_or(FillRule::NonZero, |f| winding(f.rule()));
-                    let own = region::united(&rings(&curves(path.data(), at)), rule);
+                    let own = region::unite(&rings(&curves(path.data(), at)), rule);
                     *out = region::combined(out, &own, region::Combine::Union);
                 }
                 usvg::Node::Text(text) => gather(text.flattened(), at, out),

@@ -36,7 +36,7 @@ fn job_of(text: &str) -> Result<Job, Vec<String>> {
     })
 }
 
-fn told(from: &str, to: &str) -> Vec<String> {
+fn messages(from: &str, to: &str) -> Vec<String> {
     assert!(JOB.contains(from), "{from}");
     job_of(&JOB.replace(from, to)).unwrap_err()
 }
@@ -54,21 +54,21 @@ fn a_job_is_read_and_decided() {
 
 #[test]
 fn mistakes_are_told_with_line_words_and_cure() {
-    insta::assert_snapshot!(told("speed = \"100 mm/s\"", "speed = 100").join("\n"), @r#"10 quantity: speed in step 1 ("emblem"): "100" has no unit, and a speed needs one | write it with a unit, for example "100 mm/s" (units: mm/s, mm/min, m/min, in/s, in/min)"#);
-    insta::assert_snapshot!(told("speed = \"100 mm/s\"", "speeed = \"100 mm/s\"").join("\n"), @r#"
+    insta::assert_snapshot!(messages("speed = \"100 mm/s\"", "speed = 100").join("\n"), @r#"10 quantity: speed in step 1 ("emblem"): "100" has no unit, and a speed needs one | write it with a unit, for example "100 mm/s" (units: mm/s, mm/min, m/min, in/s, in/min)"#);
+    insta::assert_snapshot!(messages("speed = \"100 mm/s\"", "speeed = \"100 mm/s\"").join("\n"), @r#"
     6 missing-key: step 1 ("emblem") has no speed | add speed = "20 mm/s"
     10 unknown-key: step 1 ("emblem") has no key called speeed | did you mean speed?
     "#);
-    insta::assert_snapshot!(told("speed = \"100 mm/s\"", "speed = \"-4 mm/s\"").join("\n"), @r#"10 out-of-range: speed in step 1 ("emblem") is "-4 mm/s", and must be above zero | give speed a value that is above zero"#);
-    insta::assert_snapshot!(told("make = \"cut\"", "make = \"cutt\"").join("\n"), @r#"16 unknown-word: make in step 2 ("outline") cannot be "cutt" | did you mean "cut"? (possible: "cut", "score", "engrave")"#);
-    insta::assert_snapshot!(told("passes = 2", "passes = \"two\"").join("\n"), @r#"19 wrong-type: passes in step 2 ("outline") should be a whole number from 1 to 1000, and here is text | write passes as a whole number from 1 to 1000"#);
-    insta::assert_snapshot!(told("passes = 2", "frequency = \"20 kHz\"").join("\n"), @r#"
+    insta::assert_snapshot!(messages("speed = \"100 mm/s\"", "speed = \"-4 mm/s\"").join("\n"), @r#"10 out-of-range: speed in step 1 ("emblem") is "-4 mm/s", and must be above zero | give speed a value that is above zero"#);
+    insta::assert_snapshot!(messages("make = \"cut\"", "make = \"cutt\"").join("\n"), @r#"16 unknown-word: make in step 2 ("outline") cannot be "cutt" | did you mean "cut"? (possible: "cut", "score", "engrave")"#);
+    insta::assert_snapshot!(messages("passes = 2", "passes = \"two\"").join("\n"), @r#"19 wrong-type: passes in step 2 ("outline") should be a whole number from 1 to 1000, and here is text | write passes as a whole number from 1 to 1000"#);
+    insta::assert_snapshot!(messages("passes = 2", "frequency = \"20 kHz\"").join("\n"), @r#"
     19 contradiction: step 2 ("outline") asks for a pulse frequency, and the profile of Bench laser, 400 x 300 mm diode has no code for it | add frequency = "M67 E0 Q{kHz}" (as your controller has it) to [program] of the profile
     6 frequency: step "emblem" says no frequency, and step "outline" does: which it would run with depends on the order | give every step its frequency
     "#);
-    insta::assert_snapshot!(told("angle = \"90 deg\"", "angle = \"90 deg\", advance = \"upwards\"").join("\n"), @"12 advance: the lines cannot follow each other in the direction in which they run | choose another advance or another angle");
-    insta::assert_snapshot!(told("fill = \"black\"", "fill = \"blakc\"").join("\n"), @r##"8 colour: "blakc" is not a colour | write a colour like "#1a2b3c" or "red""##);
-    insta::assert_snapshot!(told("name = \"outline\"", "name = \"emblem\"").join("\n"), @r#"13 same-name: two steps are called "emblem" | give each step a name of its own"#);
+    insta::assert_snapshot!(messages("angle = \"90 deg\"", "angle = \"90 deg\", advance = \"upwards\"").join("\n"), @"12 advance: the lines cannot follow each other in the direction in which they run | choose another advance or another angle");
+    insta::assert_snapshot!(messages("fill = \"black\"", "fill = \"blakc\"").join("\n"), @r##"8 colour: "blakc" is not a colour | write a colour like "#1a2b3c" or "red""##);
+    insta::assert_snapshot!(messages("name = \"outline\"", "name = \"emblem\"").join("\n"), @r#"13 same-name: two steps are called "emblem" | give each step a name of its own"#);
 }
 
 #[test]

@@ -47,7 +47,7 @@ const SAME: [&str; 5] = ["material", "thickness", "machine", "lens", "name"];
 ///
 /// # Errors
 /// A text that is no book, or a recipe that is there already.
-pub fn kept(text: &str, recipe: &NewRecipe, replace: bool) -> Result<String, EditError> {
+pub fn keep(text: &str, recipe: &NewRecipe, replace: bool) -> Result<String, EditError> {
     let text = if text.trim().is_empty() { "tinkite = 1\n" } else { text };
     let mut document = text.parse::<DocumentMut>()?;
     let mut table = Table::new();
@@ -114,7 +114,7 @@ fn recipes(document: &mut DocumentMut) -> Result<&mut ArrayOfTables, EditError> 
 ///
 /// # Errors
 /// A text that is no book, or no such recipe.
-pub fn dropped(text: &str, n: usize) -> Result<String, EditError> {
+pub fn remove(text: &str, n: usize) -> Result<String, EditError> {
     let mut document = text.parse::<DocumentMut>()?;
     let recipes = recipes(&mut document)?;
     if n >= recipes.len() {
@@ -128,7 +128,7 @@ pub fn dropped(text: &str, n: usize) -> Result<String, EditError> {
 ///
 /// # Errors
 /// A text that is no book, or no such recipe.
-pub fn counted(text: &str, n: usize, good: bool) -> Result<String, EditError> {
+pub fn count_use(text: &str, n: usize, good: bool) -> Result<String, EditError> {
     let mut document = text.parse::<DocumentMut>()?;
     let recipes = recipes(&mut document)?;
     let recipe = recipes.get_mut(n).ok_or(EditError::NoSuch(n + 1))?;

@@ -1,7 +1,7 @@
 //! Laying a recipe under the steps that name one.
 
 use super::{FoundRecipe, Near, RecipeUse, Shelf, Wanted};
-use crate::toml_text::moved;
+use crate::toml_text::shift;
 use crate::toml_text::toml_key;
 use std::borrow::Cow;
 use tinkite_base::problem::{Code, Problem, Remedy, few, nearest};
@@ -11,7 +11,7 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 /// What a job says beside its steps that decides which recipe fits.
-pub(crate) fn wanted(top: &DeTable<'_>, machine: &str, watts: Option<f64>) -> Wanted {
+pub(crate) fn recipe_of_step(top: &DeTable<'_>, machine: &str, watts: Option<f64>) -> Wanted {
     let text =
         |table: &DeTable<'_>, key: &str| Some(table.get(key)?.get_ref().as_str()?.to_string());
     let stock = top.get("stock").and_then(|stock| stock.get_ref().as_table());
@@ -95,7 +95,7 @@ pub(crate) fn lay_one<'t>(
     for (name, text) in &recipe.settings {
         // Read once already, when the book was.
         let Ok(mut value) = DeValue::parse(text) else { continue };
-        moved(&mut value, &span);
+        shift(&mut value, &span);
         lay_value(step, name, value, &mut used, "");
     }
     Ok(Some(used))
@@ -152,18 +152,18 @@ fn find<'s>(word: &str, shelf: &'s Shelf, wanted: &Wanted) -> Result<FoundRecipe
             );
             let help = "give one of them a name and ask for that, or drop one";
             let problem = Problem::error(Code::SeveralRecipes, what, help).naming(names);
-            Err(problem.remedied(Remedy::DropRecipe))
+            Err(problem.with_remedy(Remedy::DropRecipe))
         }
         Near::None(near) => {
             let what = format!("there is no recipe \"{word}\" for {stock} on {}", wanted.machine);
-            let (help, remedy) = offered(word, &near, shelf, wanted);
+            let (help, remedy) = other_recipes(word, &near, shelf, wanted);
             Err(Problem { remedy, ..Problem::error(Code::NoRecipe, what, help) })
         }
     }
 }
 
 /// What to do where no recipe fits: the nearest ones, by name; never taken silently.
-fn offered(
+fn other_recipes(
     word: &str,
     near: &[(FoundRecipe<'_>, Vec<super::Difference>)],
     shelf: &Shelf,

@@ -1,6 +1,6 @@
 //! What a step says, as a recipe would say it.
 
-use super::{Make, Shelf, lay_under, wanted};
+use super::{Make, Shelf, lay_under, recipe_of_step};
 use crate::step::{self, Fits};
 use crate::swatch;
 use crate::toml_text::toml_text;
@@ -18,14 +18,14 @@ pub fn settings_of(
     machine: &Machine,
     shelf: &Shelf,
 ) -> Option<Vec<(String, String)>> {
-    let expanded = swatch::expanded("", text, machine).and_then(Result::ok);
+    let expand = swatch::expand("", text, machine).and_then(Result::ok);
     let source = SourceText::new("", text);
     let mut table = source.parse();
-    if let Some(expanded) = &expanded {
-        expanded.put_into(table.get_mut());
+    if let Some(expand) = &expand {
+        expand.put_into(table.get_mut());
     }
-    let wanted = wanted(table.get_ref(), profile, machine.full_watts());
-    lay_under(table.get_mut(), &source, shelf, &wanted)?;
+    let recipe_of_step = recipe_of_step(table.get_ref(), profile, machine.full_watts());
+    lay_under(table.get_mut(), &source, shelf, &recipe_of_step)?;
     let value = table.get_ref().get("step")?;
     let steps = match value.get_ref() {
         DeValue::Array(steps) => {

@@ -41,7 +41,7 @@ struct Dose {
 /// # Errors
 /// A thickness that the recipe does not say; a source whose power nobody measured; energy that the other
 /// machine cannot give.
-pub fn scaled(recipe: &Recipe, change: Change<'_>) -> Result<Scaled, Problem> {
+pub fn scale(recipe: &Recipe, change: Change<'_>) -> Result<Scaled, Problem> {
     let refuse = |what: String, help: &str| Err(Problem::error(Code::NoRecipe, what, help));
     let mut factor = 1.0;
     let mut how = Vec::new();
@@ -158,7 +158,7 @@ fn watts(machine: &Machine, share: f64) -> Result<f64, Problem> {
             format!("nobody measured how many watts {} gives", machine.name),
             "measure it, or write watts = \"60 W\" into [beam]: its light at 100 %",
         )
-        .remedied(Remedy::MeasurePower)
+        .with_remedy(Remedy::MeasurePower)
     })
 }
 

@@ -1,6 +1,6 @@
 //! How the pixels of bitmaps are engraved.
 
-use super::rows::{Advance, Directions, walked};
+use super::rows::{Advance, Directions, read_rows};
 use crate::ToneCurve;
 use tinkite_base::quantity::{Angle, Length, Power, parse, parse_spacing, plain};
 use tinkite_machine::Beam;
@@ -156,7 +156,7 @@ const WIDEST_BLUR: f64 = 10.0;
 
 /// Reads `image`.
 pub(super) fn read(section: Section<'_, '_>, beam: &Beam) -> Option<Image> {
-    let walked = walked(&section, false);
+    let walked = read_rows(&section, false);
     let shade = shade(&section, beam);
     let within = |key: &'static str, range: std::ops::RangeInclusive<f64>, words: &str| {
         let value = section.quantity::<Power>(key).map(|share| share.0)?;

@@ -1,6 +1,6 @@
 //! Parallel lines that fill an area.
 
-use super::rows::{Advance, Directions, walked};
+use super::rows::{Advance, Directions, read_rows};
 use tinkite_base::quantity::{Angle, parse};
 use tinkite_machine::section::Section;
 use toml::de::DeValue;
@@ -50,7 +50,7 @@ pub struct Lines {
 
 /// Reads `lines` of a step.
 pub(super) fn lines(section: Section<'_, '_>) -> Option<Lines> {
-    let walked = walked(&section, true);
+    let walked = read_rows(&section, true);
     let mut angles = vec![walked.angle];
     angles.extend(cross(&section).into_iter().map(|angle| angle.0));
     if walked.quickest && angles.len() > 1 {

@@ -65,7 +65,7 @@ pub(super) struct Walked {
 const QUICKEST: &str = "quickest";
 
 /// `free`: the angle may be left to what is quickest.
-pub(super) fn walked(section: &Section<'_, '_>, free: bool) -> Walked {
+pub(super) fn read_rows(section: &Section<'_, '_>, free: bool) -> Walked {
     let spacing = spacing(section);
     let quickest = free && section.text("angle") == Some(QUICKEST);
     let angle = match quickest {

@@ -92,7 +92,9 @@ pub(super) fn read(outer: &Section<'_, '_>, key: &'static str) -> Option<Varied>
     let mut numbers = match (count, &numbers[..]) {
         (None, all) if all.len() <= MOST => all.to_vec(),
         (Some(1), [one]) => vec![*one],
-        (Some(count), [from, to]) if count > 1 => spread(*from, *to, count, ratio == Some(true)),
+        (Some(count), [from, to]) if count > 1 => {
+            values_between(*from, *to, count, ratio == Some(true))
+        }
         (Some(_), _) => {
             let what = format!("count in [swatch] {key} goes with a first and a last value");
             return refuse(what, example, value.span());
@@ -116,7 +118,7 @@ pub(super) fn read(outer: &Section<'_, '_>, key: &'static str) -> Option<Varied>
 }
 
 /// Evenly from one value to another, by steps or by ratio.
-fn spread(from: f64, to: f64, count: usize, ratio: bool) -> Vec<f64> {
+fn values_between(from: f64, to: f64, count: usize, ratio: bool) -> Vec<f64> {
     let share = |n: usize| n as f64 / (count - 1) as f64;
     let at = |n: usize| match ratio {
         true => from * (to / from).powf(share(n)),
@@ -154,12 +156,16 @@ mod tests {
     #[test]
     fn values_are_spread_by_steps_and_by_ratio() {
         let all = |from, to, count, ratio| {
-            spread(from, to, count, ratio).into_iter().map(figures).collect::<Vec<_>>().join(" ")
+            values_between(from, to, count, ratio)
+                .into_iter()
+                .map(figures)
+                .collect::<Vec<_>>()
+                .join(" ")
         };
         assert_eq!(all(10.0, 60.0, 6, false), "10 20 30 40 50 60");
         assert_eq!(all(50.0, 400.0, 4, true), "50 100 200 400");
         assert_eq!(all(-1.0, 1.0, 3, false), "-1 0 1");
         assert_eq!(all(10.0, 11.0, 4, false), "10 10.33 10.67 11");
-        assert!(spread(0.0, 5.0, 3, true)[0].is_nan());
+        assert!(values_between(0.0, 5.0, 3, true)[0].is_nan());
     }
 }

@@ -13,7 +13,7 @@ mod written;
 
 pub use axis::Varied;
 pub use kerf::{KerfError, Measured, kerf_of};
-pub(super) use read::expanded;
+pub(super) use read::expand;
 pub use written::{NewSwatch, swatch_text};
 
 use tinkite_base::geometry::{Point, Rect};

@@ -7,7 +7,7 @@ use super::ramp::ramp;
 use super::{Cell, Swatch, SwatchKind};
 use crate::make::Make;
 use crate::step::{self, Fits};
-use crate::toml_text::{moved, toml_text};
+use crate::toml_text::{shift, toml_text};
 use std::ops::Range;
 use tinkite_base::problem::{Code, Problem, Problems, nearest};
 use tinkite_base::quantity::{Length, Power, Speed, parse, parse_power, plain};
@@ -34,7 +34,7 @@ impl Expanded {
         // Our own text: it is TOML.
         let drawn = DeTable::parse(&self.toml).map(Spanned::into_inner).unwrap_or_default();
         for (key, mut value) in drawn {
-            moved(&mut value, &self.span);
+            shift(&mut value, &self.span);
             top.insert(Spanned::new(self.span.clone(), key.into_inner()), value);
         }
     }
@@ -50,7 +50,7 @@ const OWN_KEYS: [&str; 16] = [
 ];
 
 /// What `[swatch]` of a job's text comes to; `None` where the job has none.
-pub(crate) fn expanded(
+pub(crate) fn expand(
     file: &str,
     text: &str,
     machine: &Machine,
@@ -192,7 +192,7 @@ fn read(section: Section<'_, '_>, top: &DeTable<'_>, machine: &Machine) -> Optio
     if !fits(&section, top, machine, &grid) {
         return None;
     }
-    blanked(&mut grid.cells, &varied, machine);
+    blank(&mut grid.cells, &varied, machine);
     if grid.cells.iter().all(|cell| cell.blank.is_some()) {
         let why = grid.cells.first().and_then(|cell| cell.blank.clone()).unwrap_or_default();
         let what = format!("no square of the sheet can be burnt: {why}");
@@ -328,7 +328,7 @@ fn fits(section: &Section<'_, '_>, top: &DeTable<'_>, machine: &Machine, grid: &
 }
 
 /// Squares whose values the machine cannot do are left blank, and say so.
-fn blanked(cells: &mut [Cell], varied: &[Varied], machine: &Machine) {
+fn blank(cells: &mut [Cell], varied: &[Varied], machine: &Machine) {
     let top = machine.x.top_speed.min(machine.y.top_speed);
     for cell in cells {
         for (one, value) in varied.iter().zip(&cell.values) {

@@ -2,7 +2,7 @@
 
 use crate::make::Make;
 use std::fmt::Write as _;
-use tinkite_machine::section::quoted;
+use tinkite_machine::section::quote;
 
 /// What somebody wants to try.
 #[derive(Debug, Clone, PartialEq)]
@@ -39,8 +39,8 @@ pub fn swatch_text(new: &NewSwatch) -> String {
     let _ = write!(
         out,
         "tinkite  = 1\nname     = \"Swatch\"\nmachine  = {}\nmaterial = {}\n",
-        quoted(&new.machine),
-        quoted(&new.material)
+        quote(&new.machine),
+        quote(&new.material)
     );
     if let Some(mm) = new.thickness {
         let _ = write!(
@@ -59,12 +59,12 @@ pub fn swatch_text(new: &NewSwatch) -> String {
     for ((key, first, last, count), way) in new.varied.iter().zip(["across", "down"]) {
         let even = if way == "down" { "   # even = \"ratio\" for steps by ratio" } else { "" };
         let _ = match first == last {
-            true => writeln!(out, "{way:<7} = {{ {key} = [{}] }}", quoted(first)),
+            true => writeln!(out, "{way:<7} = {{ {key} = [{}] }}", quote(first)),
             false => writeln!(
                 out,
                 "{way:<7} = {{ {key} = [{}, {}], count = {count} }}{even}",
-                quoted(first),
-                quoted(last)
+                quote(first),
+                quote(last)
             ),
         };
     }
@@ -74,13 +74,13 @@ pub fn swatch_text(new: &NewSwatch) -> String {
         out.push_str("cell    = \"8 mm\"\ngap     = \"2 mm\"\nscatter = true               # neighbours are not burnt in turn: heat does not add up\n");
     }
     if let Some(date) = &new.date {
-        let _ = writeln!(out, "date    = {}", quoted(date));
+        let _ = writeln!(out, "date    = {}", quote(date));
     }
     let _ = writeln!(
         out,
         "label   = {{ speed = {}, power = {} }}   # letters and marks: dark enough to be read",
-        quoted(&new.label.0),
-        quoted(&new.label.1)
+        quote(&new.label.0),
+        quote(&new.label.1)
     );
     out
 }

@@ -82,7 +82,7 @@ pub(super) fn shorten(search: &Search<'_>, sheet: &mut [Lay], effort: u64) {
             attempts.par_iter_mut().map(|one| one.separate(search, at_a_time)).collect();
         for (one, (work, apart)) in attempts.iter().zip(came) {
             spent += work;
-            let depth = one.used();
+            let depth = one.slots_used();
             if apart && depth < used {
                 used = depth;
                 one.put_back(search, sheet);
@@ -95,8 +95,8 @@ pub(super) fn shorten(search: &Search<'_>, sheet: &mut [Lay], effort: u64) {
 /// on which nothing is left is none.
 pub(super) fn fill(search: &Search<'_>, sheets: &mut Vec<Vec<Lay>>, effort: u64) {
     let Some(mut last) = sheets.pop() else { return };
-    last.sort_by_key(|lay| (search.taken(lay.part), lay.part));
-    let area = |sheet: &[Lay]| sheet.iter().map(|lay| search.taken(lay.part)).sum::<usize>();
+    last.sort_by_key(|lay| (search.copies_taken(lay.part), lay.part));
+    let area = |sheet: &[Lay]| sheet.iter().map(|lay| search.copies_taken(lay.part)).sum::<usize>();
     let mut free: Vec<usize> =
         sheets.iter().map(|sheet| search.free().saturating_sub(area(sheet))).collect();
     // Sheets on which there was no room for a kind.
@@ -104,7 +104,7 @@ pub(super) fn fill(search: &Search<'_>, sheets: &mut Vec<Vec<Lay>>, effort: u64)
     let mut spent = 0;
     let mut kept = Vec::new();
     for lay in last {
-        let (kind, size) = (search.cells.parts[lay.part], search.taken(lay.part));
+        let (kind, size) = (search.cells.parts[lay.part], search.copies_taken(lay.part));
         let mut roomy: Vec<usize> = (0..sheets.len())
             .filter(|n| free[*n] >= size && !refused.contains(&(kind, *n)))
             .filter(|n| sheets[*n].len() < MOST_PARTS && spent < effort * MOST_TO_FILL)
@@ -163,7 +163,7 @@ impl Overlapping {
     }
 
     /// How much depth parts use.
-    fn used(&self) -> usize {
+    fn slots_used(&self) -> usize {
         self.lying.iter().map(|lying| lying.at.1 + lying.size.1).max().unwrap_or(0)
     }
 

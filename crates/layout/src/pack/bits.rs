@@ -230,7 +230,7 @@ impl Bits {
 
     /// The cells, `cell` mm wide, that closed rings touch anywhere (even-odd); the plane's lower left corner lies at
     /// `origin`.
-    pub(super) fn touched(
+    pub(super) fn touching(
         rings: &[Vec<Point>],
         origin: Point,
         cell: f64,
@@ -375,7 +375,7 @@ mod tests {
             ring in proptest::collection::vec((0.0..20.0f64, 0.0..20.0f64), 3..9),
         ) {
             let ring: Vec<Point> = ring.into_iter().map(Point::from).collect();
-            let bits = Bits::touched(std::slice::from_ref(&ring), Point::ZERO, 0.5, (40, 40));
+            let bits = Bits::touching(std::slice::from_ref(&ring), Point::ZERO, 0.5, (40, 40));
             let inside = |p: Point| {
                 let edges = (0..ring.len()).map(|n| (ring[n], ring[(n + 1) % ring.len()]));
                 let crossed = edges.filter(|(a, b)| (a.y > p.y) != (b.y > p.y)

@@ -77,7 +77,7 @@ impl Room {
         let Some(outline) = &stock.outline else {
             return Self { bounds: stock.bounds.inflate(-pack.margin, -pack.margin), edge: None };
         };
-        let edge = region::grown(outline.rings(), -(pack.margin + FINE), FINE);
+        let edge = region::grow(outline.rings(), -(pack.margin + FINE), FINE);
         Self { bounds: bounds(&edge), edge: Some(edge) }
     }
 }
@@ -163,7 +163,7 @@ fn kinds(parts: &[Part], pack: &Pack, job: &Job) -> Result<(Vec<PartKind>, Vec<u
         let key = |p: &Point| ((p.x * 1e4).round() as i64, (p.y * 1e4).round() as i64);
         let key: Vec<Vec<_>> = solid.iter().map(|ring| ring.iter().map(key).collect()).collect();
         let number = *known.entry(key).or_insert_with(|| {
-            let grown = region::grown(&solid, pack.gap / 2.0 + FINE, FINE);
+            let grown = region::grow(&solid, pack.gap / 2.0 + FINE, FINE);
             let turned = |rings: &[Vec<Point>], turn: f64| -> Vec<Vec<Point>> {
                 let by = Affine::rotate(turn);
                 rings.iter().map(|ring| ring.iter().map(|p| by * *p).collect()).collect()
@@ -231,7 +231,12 @@ fn by_outlines(
     // Cells of some rings in the plane of others.
     let in_cells = |rings: &[Vec<Point>], plane: &[Vec<Point>]| {
         let around = bounds(plane);
-        Bits::touched(rings, around.origin(), cell, (whole(around.width()), whole(around.height())))
+        Bits::touching(
+            rings,
+            around.origin(),
+            cell,
+            (whole(around.width()), whole(around.height())),
+        )
     };
     let down = |length: f64| ((length / cell + 1e-6).floor() as usize).max(1);
     let size = (down(room.width()), down(room.height()));
@@ -248,7 +253,7 @@ fn by_outlines(
         // All that is not free, as rings round it and round what is.
         let mut outside = edge.clone();
         outside.push(corners(room.inflate(9.0 * cell, 9.0 * cell)));
-        cells.outside = Bits::touched(&outside, room.origin(), cell, size);
+        cells.outside = Bits::touching(&outside, room.origin(), cell, size);
         let bare = |kind: &PartKind| {
             kind.own.iter().zip(&kind.grown).map(|(own, grown)| in_cells(own, grown)).collect()
         };
@@ -348,7 +353,7 @@ fn tell(
         few(&names, 8)
     );
     let note = Problem::note(Code::Sheets, message, "sheet in copies makes the others");
-    note.naming(names).remedied(Remedy::OtherSheet)
+    note.naming(names).with_remedy(Remedy::OtherSheet)
 }
 
 #[cfg(test)]

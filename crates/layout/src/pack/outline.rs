@@ -35,16 +35,16 @@ pub(super) fn solid(laid: &Laid, job: &Job) -> Vec<Vec<Point>> {
     drawn.push(convex_hull(loose));
     drawn.retain(|ring| ring.len() > 2);
     let drawn: Vec<Vec<Point>> =
-        drawn.into_iter().flat_map(|ring| region::united(&[ring], FillRule::NonZero)).collect();
+        drawn.into_iter().flat_map(|ring| region::unite(&[ring], FillRule::NonZero)).collect();
     let all: Vec<Vec<Point>> = parts(&cut).into_iter().chain(drawn).collect();
-    region::united(&all, FillRule::NonZero)
+    region::unite(&all, FillRule::NonZero)
 }
 
 /// What remains of the stock between lines that are cut.
 fn parts(cut: &[Polygon]) -> Vec<Vec<Point>> {
     let parents = nesting::parents(cut, |_| true);
     let depth = |n: usize| std::iter::successors(parents[n], |n| parents[*n]).count();
-    let ring = |n: usize| region::united(&[cut[n].points().to_vec()], FillRule::EvenOdd);
+    let ring = |n: usize| region::unite(&[cut[n].points().to_vec()], FillRule::EvenOdd);
     let deepest = (0..cut.len()).map(depth).max().unwrap_or(0);
     let mut inside: Vec<Vec<Point>> = Vec::new();
     // What lies in a hole that is none is solid already.

@@ -152,7 +152,7 @@ impl<'a> Search<'a> {
     }
 
     /// How many cells a part takes.
-    pub(super) fn taken(&self, part: usize) -> usize {
+    pub(super) fn copies_taken(&self, part: usize) -> usize {
         self.cells.kinds[self.cells.parts[part]].first().map_or(0, Bits::count)
     }
 

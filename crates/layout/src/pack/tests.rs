@@ -15,7 +15,7 @@ fn pack(gap: f64, directions: u32) -> Pack {
 }
 
 fn kind(own: Vec<Vec<Point>>, pack: &Pack) -> PartKind {
-    let grown = region::grown(&own, pack.gap / 2.0 + FINE, FINE);
+    let grown = region::grow(&own, pack.gap / 2.0 + FINE, FINE);
     let turned = |rings: &[Vec<Point>], turn: f64| -> Vec<Vec<Point>> {
         rings.iter().map(|r| r.iter().map(|p| Affine::rotate(turn) * *p).collect()).collect()
     };

@@ -128,7 +128,7 @@ impl<P: Fn(Unknowns) -> Vec<Seconds>> Search<'_, P> {
     }
 
     /// The same as each counts.
-    fn weighed(&self, way: [f64; 2]) -> Vec<f64> {
+    fn weigh(&self, way: [f64; 2]) -> Vec<f64> {
         let all = self.residuals(&(self.planned)(self.at(way)));
         all.iter().zip(&self.weights).map(|(r, weight)| r * weight.sqrt()).collect()
     }
@@ -164,7 +164,7 @@ impl<P: Fn(Unknowns) -> Vec<Seconds>> Search<'_, P> {
 
     fn descend(&self, free: [bool; 2]) -> Option<Best> {
         let cost = |r: &[f64]| r.iter().map(|r| r * r).sum::<f64>();
-        let residuals = |way| self.weighed(way);
+        let residuals = |way| self.weigh(way);
         let (mut way, mut damping) = ([0.0, 0.0], 1e-2);
         let mut here = residuals(way);
         let mut slopes = self.slopes(way, &here, free, &residuals);

@@ -27,7 +27,8 @@ impl<T> Pacer<T> {
     #[must_use]
     pub fn new(machine: &Machine, supply: Option<Supply>) -> Self {
         Self {
-            planner: Planner::new(machine.junction_deviation, machine.look_ahead).supplied(supply),
+            planner: Planner::new(machine.junction_deviation, machine.look_ahead)
+                .with_supply(supply),
             waiting: VecDeque::new(),
             settled: Vec::new(),
             given: 0,

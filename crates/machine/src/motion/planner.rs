@@ -83,7 +83,7 @@ impl<T: Copy> Planner<T> {
     /// Blocks can be run only when their lines have come. A controller that knows the whole program
     /// waits for none.
     #[must_use]
-    pub fn supplied(mut self, supply: Option<Supply>) -> Self {
+    pub fn with_supply(mut self, supply: Option<Supply>) -> Self {
         self.supply = supply.filter(|_| self.look_ahead.is_some());
         self
     }
@@ -277,8 +277,8 @@ mod tests {
     use proptest::prelude::*;
 
     /// Seconds and waits of `count` moves of so many bytes and mm, all in one line.
-    fn supplied(rates: Rates, count: usize, bytes: usize, length: f64) -> (f64, f64) {
-        let mut planner = Planner::new(0.01, Some(16)).supplied(Supply::new(rates));
+    fn time_of_moves(rates: Rates, count: usize, bytes: usize, length: f64) -> (f64, f64) {
+        let mut planner = Planner::new(0.01, Some(16)).with_supply(Supply::new(rates));
         let (mut seconds, mut waits) = (0.0, 0.0);
         let mut done = |(), planned: PlannedBlock| {
             seconds += planned.seconds + planned.waits;
@@ -300,15 +300,15 @@ mod tests {
     #[test]
     fn the_slowest_of_cable_controller_and_head_sets_the_pace() {
         // 1000 moves of 1 mm at 100 mm/s are 10 s.
-        let (fast, none) = supplied(rates(None, None), 1000, 20, 1.0);
+        let (fast, none) = time_of_moves(rates(None, None), 1000, 20, 1.0);
         assert!((fast - 10.1).abs() < 0.2 && none == 0.0, "{fast}");
-        let (all, waits) = supplied(rates(Some(1000.0), Some(11_520.0)), 1000, 20, 1.0);
+        let (all, waits) = time_of_moves(rates(Some(1000.0), Some(11_520.0)), 1000, 20, 1.0);
         assert!((all - fast).abs() < 0.05 && waits < 0.05, "{all} {waits}");
         // 10 lines a second make 100 s of them, and the head stands between.
-        let (all, waits) = supplied(rates(Some(10.0), None), 1000, 20, 1.0);
+        let (all, waits) = time_of_moves(rates(Some(10.0), None), 1000, 20, 1.0);
         assert!((all - 100.0).abs() < 0.5 && waits > 30.0, "{all} {waits}");
         // 20 bytes at 960 bytes a second are 20.8 ms.
-        let (all, _) = supplied(rates(None, Some(960.0)), 1000, 20, 1.0);
+        let (all, _) = time_of_moves(rates(None, Some(960.0)), 1000, 20, 1.0);
         assert!((all - 1000.0 * 20.0 / 960.0).abs() < 0.3, "{all}");
     }
 
@@ -350,7 +350,8 @@ mod tests {
     #[test]
     fn a_dwell_waits_for_its_line_and_gives_those_behind_it_time_to_come() {
         // A move of 1 mm takes 0.0632 s; ten lines come in a second.
-        let slow = || Planner::new(0.01, Some(16)).supplied(Supply::new(rates(Some(10.0), None)));
+        let slow =
+            || Planner::new(0.01, Some(16)).with_supply(Supply::new(rates(Some(10.0), None)));
         let one = |planner: &mut Planner<()>| {
             let (mut seconds, mut waits) = (0.0, 0.0);
             planner.push_told(straight(1.0), lines(20), (), &mut |(), _| {});

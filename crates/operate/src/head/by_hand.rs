@@ -176,7 +176,7 @@ where
     type Error = Refusal;
 
     fn turn(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal> {
-        if self.stopping.wanted() {
+        if self.stopping.is_wanted() {
             session.stop(link.now());
         }
         if self.connected.is_some() && !self.enough && (self.until.wanted)() {
@@ -216,7 +216,7 @@ where
             Event::Said(_) | Event::RunsOn(_) => {}
             Event::Ended { outcome: Outcome::Done, dark } => return Ok(Some(self.stands(dark))),
             Event::Ended { outcome: Outcome::Stopped, dark }
-                if self.enough && !self.stopping.wanted() =>
+                if self.enough && !self.stopping.is_wanted() =>
             {
                 return Ok(Some(self.stands(dark)));
             }

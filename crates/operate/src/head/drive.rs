@@ -158,12 +158,12 @@ impl<'d> Driving<'d> {
         }
     }
 
-    fn seen<T>(&self, change: impl FnOnce(&mut Seen) -> T) -> T {
+    fn change_seen<T>(&self, change: impl FnOnce(&mut Seen) -> T) -> T {
         change(&mut self.shared.lock().unwrap_or_else(PoisonError::into_inner))
     }
 
     fn tell(&self, text: impl Into<String>) {
-        self.seen(|seen| seen.told.push(text.into()));
+        self.change_seen(|seen| seen.told.push(text.into()));
     }
 
     fn send(&mut self, session: &mut Session, line: String) {
@@ -174,7 +174,7 @@ impl<'d> Driving<'d> {
     }
 
     fn obey(&mut self, order: HeadOrder, session: &mut Session, link: &dyn Link) {
-        let (locked, head, state) = self.seen(|seen| (seen.locked, seen.head, seen.state));
+        let (locked, head, state) = self.change_seen(|seen| (seen.locked, seen.head, seen.state));
         let stands = state == Some(State::Idle) && session.in_flight() == 0;
         let moves = matches!(order, HeadOrder::Step(_) | HeadOrder::Lift(_) | HeadOrder::Corner);
         if locked && (moves || matches!(order, HeadOrder::Zero | HeadOrder::Found)) {
@@ -228,7 +228,7 @@ impl<'d> Driving<'d> {
             }
             HeadOrder::Lift(by) => self.lift(by, session),
             HeadOrder::Found if !stands => self.tell("it moves: wait until it stands"),
-            HeadOrder::Found => self.found(head),
+            HeadOrder::Found => self.take_head(head),
             HeadOrder::Mark { next } => self.turn_to(next),
             HeadOrder::Corner if !stands => self.tell("it moves: wait until it stands"),
             HeadOrder::Corner if matches!(self.aim, Aim::Marks(_)) => match self.guess() {
@@ -248,13 +248,13 @@ impl<'d> Driving<'d> {
 
     /// One step up or down; the next one when it is done.
     fn lift(&mut self, by: f64, session: &mut Session) {
-        let (axes, zero) = self.seen(|seen| (seen.axes, seen.lifted));
+        let (axes, zero) = self.change_seen(|seen| (seen.axes, seen.lifted));
         let Some([.., z]) = axes else { return };
         if session.in_flight() > 0 {
             return;
         }
         // A step that is not done yet is not gone on from: the place where it ends is not known.
-        let stands = self.seen(|seen| seen.state) == Some(State::Idle);
+        let stands = self.change_seen(|seen| seen.state) == Some(State::Idle);
         match lift(self.machine, zero, z + by, None) {
             _ if !stands => {}
             Ok(lines) => lines.into_iter().for_each(|line| self.send(session, line)),
@@ -266,13 +266,13 @@ impl<'d> Driving<'d> {
     /// the others say.
     fn guess(&self) -> Option<Point> {
         let Aim::Marks(marks) = &self.aim else { return None };
-        let number = self.seen(|seen| seen.mark);
+        let number = self.change_seen(|seen| seen.mark);
         let lies = found::guess(&marks.marks, number, self.machine.pointing)?;
         Some(Marks::on_bed(self.machine, self.begin?, lies))
     }
 
     /// Writes down that the mark lies under the head, and turns to the next.
-    fn found(&mut self, head: Option<Point>) {
+    fn take_head(&mut self, head: Option<Point>) {
         let Aim::Marks(marks) = &mut self.aim else { return };
         let (Some(head), Some(begin)) = (head, self.begin) else { return };
         let shared = &self.shared;
@@ -296,7 +296,7 @@ impl<'d> Driving<'d> {
     fn turn_to(&mut self, next: bool) {
         let Aim::Marks(marks) = &self.aim else { return };
         let last = marks.marks.len() - 1;
-        self.seen(|seen| {
+        self.change_seen(|seen| {
             seen.mark = if next { (seen.mark + 1).min(last) } else { seen.mark.saturating_sub(1) };
         });
     }
@@ -316,7 +316,7 @@ impl<'d> Driving<'d> {
         let axes = position.and_then(|at| Some([at[0]?, at[1]?, at[2]?]));
         let head = axes.map(|at| on_bed(self.machine, Point::new(at[0], at[1])));
         let zero = status.offset.map(|at| on_bed(self.machine, Point::new(at[0], at[1])));
-        let (unlocked, moved) = self.seen(|seen| {
+        let (unlocked, moved) = self.change_seen(|seen| {
             let unlocked = seen.locked && status.state == State::Idle;
             let moved = zero.zip(seen.zero).filter(|(now, then)| (*now - *then).hypot() > 1e-3);
             seen.state = Some(status.state);
@@ -344,9 +344,9 @@ impl<'d> Driving<'d> {
         }
     }
 
-    fn connected(&mut self, connected: &Connected) {
+    fn take_connected(&mut self, connected: &Connected) {
         let flat = |at: [f64; 3]| on_bed(self.machine, Point::new(at[0], at[1]));
-        self.seen(|seen| {
+        self.change_seen(|seen| {
             seen.locked = connected.locked;
             seen.axes = connected.position;
             seen.head = connected.position.map(flat);
@@ -385,7 +385,7 @@ impl Host for Driving<'_> {
     type Error = Refusal;
 
     fn turn(&mut self, session: &mut Session, link: &dyn Link) -> Result<(), Refusal> {
-        if self.stopping.wanted() {
+        if self.stopping.is_wanted() {
             session.stop(link.now());
         }
         while self.begun
@@ -405,7 +405,7 @@ impl Host for Driving<'_> {
     ) -> Result<Option<Dark>, Refusal> {
         match event {
             Event::Connected(connected) => {
-                self.connected(&connected);
+                self.take_connected(&connected);
                 session.start();
                 self.begun = true;
             }

@@ -75,7 +75,7 @@ impl Rest {
         connected: &Connected,
         now: &ReportedStanding,
     ) -> Result<Place, Refusal> {
-        let dialect = program.machine.dialect;
+        let dialect = program.about.machine.dialect;
         self.broken
             .place(|| program.reader(), dialect, connected, now, self.choice, self.in_place)
             .map_err(|error| refusal(self.run, &error))

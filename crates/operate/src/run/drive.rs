@@ -8,7 +8,7 @@ use super::mailbox::{Closing, Mailbox};
 use super::news::{BeganNews, Fact, Holder, View};
 use super::placed;
 use super::program::ProgramFile;
-use super::settings::{mismatch, untold};
+use super::settings::{mismatch, unknown_settings};
 use super::shared::SharedReader;
 use crate::beam::runs_on;
 use crate::stopping::Stopping;
@@ -41,7 +41,7 @@ pub fn drive(
     news: &[&News],
 ) -> Result<Ended, Refusal> {
     let _closing: Vec<_> = news.iter().map(|news| Closing(*news)).collect();
-    let dialect = program.machine.dialect;
+    let dialect = program.about.machine.dialect;
     let run = &mut Streaming {
         program,
         beginning,
@@ -96,13 +96,14 @@ impl Streaming<'_> {
 
     /// The controller said what it is: the stream begins, unless it is not the machine of the program.
     fn begin(&mut self, connected: &Connected, session: &mut Session) -> Result<(), Refusal> {
-        if let Some(why) = mismatch(connected, &self.program.machine) {
+        if let Some(why) = mismatch(connected, &self.program.about.machine) {
             return Err(Refusal::Link(why));
         }
-        let standing = ReportedStanding::of(connected, turning(&self.program.machine));
+        let standing = ReportedStanding::of(connected, turning(&self.program.about.machine));
         self.take_up(connected, &standing)?;
         let told = placed::check(self.program, connected)?;
-        for told in untold(connected, &self.program.machine).into_iter().chain(told) {
+        for told in unknown_settings(connected, &self.program.about.machine).into_iter().chain(told)
+        {
             self.tell(&Fact::Told(told));
         }
         if let Some([x, y, z]) = connected.kept_shift {
@@ -112,7 +113,7 @@ impl Streaming<'_> {
         }
         let lines = self.program.reader();
         let stream =
-            Stream::new(lines, &self.program.machine, standing.into()).with_room(self.room);
+            Stream::new(lines, &self.program.about.machine, standing.into()).with_room(self.room);
         self.holds = connected.buffer;
         let known = connected.position.is_some();
         self.standing = Some(standing);
@@ -186,7 +187,7 @@ impl Streaming<'_> {
         if session.is_stopping() || now < self.went_on + GOES_ON {
             return;
         }
-        let printer = self.program.machine.dialect == Dialect::Reprap;
+        let printer = self.program.about.machine.dialect == Dialect::Reprap;
         let held = match state {
             Some(State::Door) => Some(Holder::Door),
             Some(State::Hold { moving: false }) if !session.is_paused() => Some(Holder::Hold),
@@ -203,7 +204,7 @@ impl Streaming<'_> {
 
     /// A controller that tells nothing of itself is shown by what it has taken.
     fn look(&mut self, session: &Session, now: Instant) {
-        let mute = self.program.machine.dialect == Dialect::Reprap && !session.is_stopping();
+        let mute = self.program.about.machine.dialect == Dialect::Reprap && !session.is_stopping();
         if mute && self.stream.is_some() && now >= self.next_look {
             self.next_look = now + LOOK;
             self.view(session, None, now);
@@ -227,14 +228,14 @@ impl Streaming<'_> {
                 RunOrder::HoldOrGoOn => session.pause(),
                 RunOrder::Adjust(adjust) => self.adjust(adjust, session),
             }
-            if self.program.machine.dialect == Dialect::Reprap {
+            if self.program.about.machine.dialect == Dialect::Reprap {
                 self.holder(session, None, now);
             }
         }
     }
 
     fn adjust(&mut self, adjust: Adjust, session: &mut Session) {
-        let beam = &self.program.machine.beam;
+        let beam = &self.program.about.machine.beam;
         let s = self.program.report.s.map_or(0.0, |(_, most)| most);
         if !self.overrides.may(adjust, s, beam) {
             let told = format!(
@@ -257,7 +258,7 @@ impl Streaming<'_> {
     /// How it looks now.
     fn view(&self, session: &Session, status: Option<&Status>, now: Instant) {
         let Some(stream) = &self.stream else { return };
-        let printer = self.program.machine.dialect == Dialect::Reprap;
+        let printer = self.program.about.machine.dialect == Dialect::Reprap;
         let taken = Place::before(session.acknowledged() + 1);
         let view = View {
             seen: stream.seen(),
@@ -267,7 +268,8 @@ impl Streaming<'_> {
             sent: session.last_sent().unwrap_or_default(),
             s: status.and_then(|status| status.feed_and_s).map(|[_, s]| s),
             speed: status.and_then(|status| status.feed_and_s).map(|[feed, _]| feed / 60.0),
-            overrides: (self.program.machine.dialect == Dialect::Grbl).then_some(self.overrides),
+            overrides: (self.program.about.machine.dialect == Dialect::Grbl)
+                .then_some(self.overrides),
             buffer: self.holds.map(|bytes| 100.0 * session.in_flight() as f64 / bytes as f64),
             state: status.map(|status| status.state),
             at: now,
@@ -289,7 +291,7 @@ impl Host for Streaming<'_> {
         }
         self.obey(session, link.now());
         self.look(session, link.now());
-        if self.stopping.wanted() || self.trouble.is_some() {
+        if self.stopping.is_wanted() || self.trouble.is_some() {
             session.stop(link.now());
         }
         Ok(())

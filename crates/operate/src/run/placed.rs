@@ -20,19 +20,19 @@ pub(super) fn check(
     connected: &Connected,
 ) -> Result<Vec<String>, Refusal> {
     // Our own programs say which coordinate system they mean.
-    let system = program.zero.map(|_| "G54");
+    let system = program.about.zero.map(|_| "G54");
     let Some(offset) = connected.work_offset(system) else {
-        return Ok(match program.zero {
+        return Ok(match program.about.zero {
             Some(Zero::Bed) => Vec::new(),
             _ => vec![
                 "this controller does not tell where its zero is: whether the program stays on the bed is not checked".into(),
             ],
         });
     };
-    let bed = program.machine.bed.offset;
+    let bed = program.about.machine.bed.offset;
     let from_bed = |p: [f64; 3]| [p[0] - bed.x, p[1] - bed.y, p[2]];
     let away = from_bed(offset);
-    if program.zero == Some(Zero::Bed) && (away[0].abs() > SAME || away[1].abs() > SAME) {
+    if program.about.zero == Some(Zero::Bed) && (away[0].abs() > SAME || away[1].abs() > SAME) {
         return Err(Refusal::Link(format!(
             "the job counts from the machine's own zero, and the controller has a work offset of X {} Y {} mm ({}); clear it (G10 L2 P1 X{} Y{}), or set zero = \"stock\" in [place]",
             plain(offset[0], 3),
@@ -48,15 +48,15 @@ pub(super) fn check(
         return Err(Refusal::Problems(report.problems, Sources::new()));
     }
     program.report = report;
-    let told = match program.zero {
+    let told = match program.about.zero {
         Some(Zero::Stock) => Some(("the zero set on the stock", away)),
         Some(Zero::Head) => Some(("where the head stands", position)),
         _ => None,
     };
     Ok(told
         .map(|(what, at)| {
-            let origin = program.machine.bed.origin_offset();
-            let plane = program.machine.pointing.to_plane(Point::new(at[0], at[1]).to_vec2());
+            let origin = program.about.machine.bed.origin_offset();
+            let plane = program.about.machine.pointing.to_plane(Point::new(at[0], at[1]).to_vec2());
             let on_bed = plane + origin;
             format!(
                 "counts from {what}: {} mm from the left and {} mm from the front of the bed",

@@ -35,13 +35,14 @@ pub struct Step {
     pub tried: Option<Tried>,
 }
 
-/// A program on its way to the machine.
-pub struct ProgramFile {
+/// What is known of a program before its lines are read.
+#[derive(Debug, Clone)]
+pub struct About {
     /// What people call it.
     pub name: String,
-    /// The machine that it was checked against.
+    /// The machine that it is for.
     pub machine: Machine,
-    /// What the machine is called, and its profile's text.
+    /// What that machine is called.
     pub machine_name: String,
     /// The text of the machine's profile.
     pub profile: String,
@@ -49,47 +50,64 @@ pub struct ProgramFile {
     pub made: Option<MadeFrom>,
     /// Whether its serial numbers go on from run to run.
     pub counts_on: bool,
+    /// What it counts from, where it was made from a job.
+    pub zero: Option<Zero>,
     /// What the job calls its stock.
     pub material: Option<String>,
     /// Diameter of what the rotary holds, mm, where it is in use.
     pub diameter: Option<f64>,
+}
+
+/// A program, found or made.
+pub struct FoundProgram {
+    /// What is known of it.
+    pub about: About,
+    /// Its text, at its start.
+    pub file: File,
+    /// What the steps of a job are done with, by name.
+    pub tried: Vec<(String, Tried)>,
+}
+
+/// A program on its way to the machine.
+pub struct ProgramFile {
+    /// What is known of it.
+    pub about: About,
     /// What was measured of it.
     pub report: Report,
     /// Its steps, in their order.
     pub steps: Vec<Step>,
-    /// What the program counts from, when it was made from a job.
-    pub zero: Option<Zero>,
     file: SharedFile,
 }
 
 impl ProgramFile {
     /// The program of a run in the log.
-    pub fn remembered(log: &Log, entry: &RunEntry) -> Result<Checked, Refusal> {
+    pub fn of_run(log: &Log, entry: &RunEntry) -> Result<Checked, Refusal> {
         let began = &entry.began;
         let file = log.program(entry.id)?;
         let shown = format!("the profile of run {}", entry.id);
         let machine = tinkite_core::machine::read(&shown, &began.profile).map_err(|problems| {
             Refusal::Problems(problems, Sources::from([(shown.clone(), began.profile.clone())]))
         })?;
-        let zero = began.zero.as_deref().and_then(Zero::named);
-        let found = FoundProgram {
+        let about = About {
             name: began.job.clone(),
-            file,
             machine,
             machine_name: began.machine.clone(),
             profile: began.profile.clone(),
             made: began.made.clone(),
             counts_on: false,
-            zero,
+            zero: began.zero.as_deref().and_then(Zero::named),
             material: began.material.clone(),
             diameter: began.diameter,
+        };
+        Self::of(FoundProgram {
+            about,
+            file,
             tried: began
                 .steps
                 .iter()
                 .filter_map(|step| Some((step.name.clone(), step.tried.clone()?)))
                 .collect(),
-        };
-        Self::of(found)
+        })
     }
 
     /// Measures a program that was found or made.
@@ -97,23 +115,21 @@ impl ProgramFile {
     /// # Errors
     /// It cannot be read, or is no program.
     pub fn of(found: FoundProgram) -> Result<Checked, Refusal> {
-        let FoundProgram {
-            name, file, machine, machine_name, profile, made, counts_on, zero, ..
-        } = found;
-        let (material, diameter, tried) = (found.material, found.diameter, found.tried);
+        let FoundProgram { about, file, tried } = found;
+        let About { name, machine, diameter, .. } = &about;
         let file = SharedFile::new(file);
         // Whether it stays on the bed is asked again when the controller has said where its zero is.
-        let mut measure = Measure::new(&name, Some(&machine), diameter);
-        if zero != Some(Zero::Bed) {
+        let mut measure = Measure::new(name, Some(machine), *diameter);
+        if about.zero != Some(Zero::Bed) {
             measure = measure.anywhere();
         }
-        if let Some(letter) = stand_in(&machine, diameter) {
+        if let Some(letter) = stand_in(machine, *diameter) {
             measure = measure.turning(letter);
         }
         let (mut steps, mut number) = (Vec::new(), 0);
-        let mut outgoing = Outgoing::new(&machine);
+        let mut outgoing = Outgoing::new(machine);
         let mut unsendable = None;
-        each_line(&name, &mut buffer(file.reader()), |line| {
+        each_line(name, &mut buffer(file.reader()), |line| {
             number += 1;
             measure.line(line);
             if let Err(why) = outgoing.line(line) {
@@ -127,24 +143,11 @@ impl ProgramFile {
         }
         let mut report = measure.finish();
         if diameter.is_none()
-            && let Some(problem) = too_large(&name, &report, &machine)
+            && let Some(problem) = too_large(name, &report, machine)
         {
             report.problems.push(problem);
         }
-        let program = Self {
-            name,
-            machine,
-            machine_name,
-            profile,
-            made,
-            counts_on,
-            material,
-            diameter,
-            report,
-            steps,
-            zero,
-            file,
-        };
+        let program = Self { about, report, steps, file };
         Ok(Checked { program, unsendable })
     }
 
@@ -162,12 +165,13 @@ impl ProgramFile {
     /// from the zero of the profile's bed.
     pub fn measured_at(&self, at: [f64; 3], offset: [f64; 3]) -> Result<Report, Refusal> {
         let whole = |p: [f64; 3]| [p[0], p[1], p[2], 0.0, 0.0, 0.0];
-        let mut measure = Measure::new(&self.name, Some(&self.machine), self.diameter)
-            .standing(whole(at), whole(offset));
-        if let Some(letter) = stand_in(&self.machine, self.diameter) {
+        let mut measure =
+            Measure::new(&self.about.name, Some(&self.about.machine), self.about.diameter)
+                .standing(whole(at), whole(offset));
+        if let Some(letter) = stand_in(&self.about.machine, self.about.diameter) {
             measure = measure.turning(letter);
         }
-        each_line(&self.name, &mut self.reader(), |line| measure.line(line))?;
+        each_line(&self.about.name, &mut self.reader(), |line| measure.line(line))?;
         Ok(measure.finish())
     }
 
@@ -181,8 +185,8 @@ impl ProgramFile {
         let failed = |error: io::Error| Refusal::output("a temporary file", error);
         let mut file = tempfile::tempfile().map_err(failed)?;
         let mut out = io::BufWriter::with_capacity(1 << 16, &mut file);
-        let resumed = rest(self.reader(), place, began, now, &self.machine, &mut out)
-            .map_err(|error| Refusal::Usage(format!("{}: {error}", self.name)))?;
+        let resumed = rest(self.reader(), place, began, now, &self.about.machine, &mut out)
+            .map_err(|error| Refusal::Usage(format!("{}: {error}", self.about.name)))?;
         out.flush().map_err(failed)?;
         drop(out);
         self.file = SharedFile::new(file);
@@ -190,9 +194,9 @@ impl ProgramFile {
         let mut number = 0;
         let steps = &mut self.steps;
         // What was set up in front of a line may have made it too long.
-        let mut outgoing = Outgoing::new(&self.machine);
+        let mut outgoing = Outgoing::new(&self.about.machine);
         let mut unsendable = None;
-        each_line(&self.name, &mut buffer(self.file.reader()), |line| {
+        each_line(&self.about.name, &mut buffer(self.file.reader()), |line| {
             number += 1;
             if let Err(why) = outgoing.line(line) {
                 unsendable.get_or_insert(why);
@@ -200,7 +204,7 @@ impl ProgramFile {
             steps.extend(step(number, line));
         })?;
         match unsendable {
-            Some(why) => Err(Refusal::Usage(format!("the rest of {}: {why}", self.name))),
+            Some(why) => Err(Refusal::Usage(format!("the rest of {}: {why}", self.about.name))),
             None => Ok(resumed),
         }
     }
@@ -229,7 +233,7 @@ impl Checked {
             return Err(Refusal::Reported);
         }
         let Some(why) = self.unsendable else { return Ok(self.program) };
-        let message = format!("{}: {why}", self.program.name);
+        let message = format!("{}: {why}", self.program.about.name);
         let problem = Problem::error(Code::Unsendable, message, "nothing was sent");
         Err(Refusal::Problems(problem.into(), Sources::new()))
     }
@@ -282,32 +286,6 @@ fn step(line: u32, text: &[u8]) -> Option<Step> {
     Some(Step { line, name: name.trim_end_matches(')').to_string(), settings, tried: None })
 }
 
-/// A program, found or made.
-pub struct FoundProgram {
-    /// What people call it.
-    pub name: String,
-    /// Its text, at its start.
-    pub file: File,
-    /// The machine that it is for.
-    pub machine: Machine,
-    /// What that machine is called.
-    pub machine_name: String,
-    /// The text of the machine's profile.
-    pub profile: String,
-    /// The job that it was made from.
-    pub made: Option<MadeFrom>,
-    /// Whether its serial numbers go on from run to run.
-    pub counts_on: bool,
-    /// What it counts from, where it was made from a job.
-    pub zero: Option<Zero>,
-    /// What the job calls its stock.
-    pub material: Option<String>,
-    /// Diameter of what the rotary holds, mm.
-    pub diameter: Option<f64>,
-    /// What the steps of a job are done with, by name.
-    pub tried: Vec<(String, Tried)>,
-}
-
 /// The program of a job that was made, written; what is wrong or doubtful with the job was told before.
 ///
 /// # Errors
@@ -334,9 +312,8 @@ pub fn write(call: &JobCall, made: Made) -> Result<FoundProgram, Refusal> {
     let machine_name = made.job.machine.name.clone();
     let tried = |step: &tinkite_core::job::Step| (step.name.clone(), Tried::of(step, &made.job));
     let tried = made.job.steps.iter().map(tried).collect();
-    Ok(FoundProgram {
+    let about = About {
         name,
-        file,
         machine: made.job.machine,
         machine_name,
         profile: made.profile,
@@ -345,6 +322,6 @@ pub fn write(call: &JobCall, made: Made) -> Result<FoundProgram, Refusal> {
         zero,
         material: made.job.material,
         diameter,
-        tried,
-    })
+    };
+    Ok(FoundProgram { about, file, tried })
 }

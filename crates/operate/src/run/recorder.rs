@@ -41,7 +41,7 @@ impl Recorder {
                 }
             }
             if let Some(view) = &delivery.view {
-                self.or_tell(shown, |recorder| recorder.reached(view));
+                self.or_tell(shown, |recorder| recorder.record_reached(view));
             }
             if delivery.closed {
                 return;
@@ -90,7 +90,7 @@ impl Recorder {
         Ok(())
     }
 
-    fn reached(&mut self, view: &View) -> Result<(), Refusal> {
+    fn record_reached(&mut self, view: &View) -> Result<(), Refusal> {
         let seconds = view.at.0 as f64 / 1e6;
         self.time_steps(view.seen.line, seconds);
         let more = view.sent.saturating_sub(self.sent).saturating_mul(2);
@@ -105,7 +105,7 @@ impl Recorder {
         };
         self.last = Some(Reached { sent: view.sent, ..reached });
         match (&self.log, &self.run) {
-            (Some(log), Some((run, _))) => Ok(log.reached(*run, &reached)?),
+            (Some(log), Some((run, _))) => Ok(log.record_reached(*run, &reached)?),
             _ => Ok(()),
         }
     }

@@ -26,5 +26,5 @@ pub fn remains(program: &ProgramFile, walk: &Walk, from: Place, to: Place) -> St
     let facts = ["burnt", "may be burnt", "left"].into_iter().zip(lengths);
     let facts =
         facts.filter(|(_, mm)| *mm > 0.0).map(|(what, mm)| format!("{} mm {what}", plain(mm, 1)));
-    picture::left(&marks, &program.machine, &words, facts.collect(), Canvas::default())
+    picture::left(&marks, &program.about.machine, &words, facts.collect(), Canvas::default())
 }

@@ -19,7 +19,7 @@ pub(super) fn mismatch(connected: &Connected, machine: &Machine) -> Option<Strin
 }
 
 /// What would have been held against the profile and is not told by the controller.
-pub(super) fn untold(connected: &Connected, machine: &Machine) -> Option<String> {
+pub(super) fn unknown_settings(connected: &Connected, machine: &Machine) -> Option<String> {
     let wanted = [(30, true), (32, machine.beam.follows_speed)];
     let missing: Vec<String> = wanted
         .into_iter()

@@ -12,8 +12,8 @@ pub fn unchanged(log: &Log, entry: &RunEntry, now: &ProgramFile, why: &str) -> R
         first = log.entry(Some(before))?;
     }
     let (sha256, _) = digest(&mut now.reader().into_inner())
-        .map_err(|error| Refusal::unreadable(&now.name, &error))?;
-    let changed = if now.profile != first.began.profile {
+        .map_err(|error| Refusal::unreadable(&now.about.name, &error))?;
+    let changed = if now.about.profile != first.began.profile {
         "the machine's profile has"
     } else if sha256 != first.sha256 {
         "the program has"

@@ -64,7 +64,7 @@ impl Light {
                     "take the picture again, with the whole sheet on it",
                 )
             })?;
-            let miss = spread(&kept, &light);
+            let miss = spread_of(&kept, &light);
             let before = kept.len();
             kept.retain(|(at, value)| {
                 let off = value - light.at(*at);
@@ -87,7 +87,7 @@ impl Light {
             );
             return Err(refuse(what, again));
         }
-        let miss = spread(&kept, &light) / brightest;
+        let miss = spread_of(&kept, &light) / brightest;
         if miss > MISSES {
             let what = format!(
                 "the bare stock differs by {:.0} % from place to place: grain, dirt or hard shadows",
@@ -123,7 +123,7 @@ impl Light {
 }
 
 /// How far places are off the surface, in the mean.
-fn spread(looks: &[(Point, f64)], light: &Light) -> f64 {
+fn spread_of(looks: &[(Point, f64)], light: &Light) -> f64 {
     let sum: f64 = looks.iter().map(|(at, value)| (value - light.at(*at)).powi(2)).sum();
     (sum / looks.len().max(1) as f64).sqrt().max(0.5)
 }

@@ -50,7 +50,7 @@ pub struct Scan {
 pub fn read(swatch: &Swatch, picture: &Bitmap) -> Result<Scan, Problem> {
     if swatch.comb.is_some() {
         let what = "a comb is measured with a caliper, not on a picture";
-        return Err(refuse(what, "say what was measured").remedied(Remedy::SayMeasured));
+        return Err(refuse(what, "say what was measured").with_remedy(Remedy::SayMeasured));
     }
     let found = marks::find(swatch, picture)?;
     let to_picture = found.map;

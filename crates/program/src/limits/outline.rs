@@ -21,7 +21,7 @@ pub(super) fn hold(planned: &Planned, outline: &Inside, problems: &mut Problems)
     let job = planned.job();
     let segments = planned.segments();
     let field = job.field();
-    let area = Inside::new(region::grown(outline.rings(), SLACK + FINE, FINE));
+    let area = Inside::new(region::grow(outline.rings(), SLACK + FINE, FINE));
     let mut spots: Vec<Point> = Vec::new();
     let mut each: BTreeMap<usize, usize> = BTreeMap::new();
     // Where the head stands, and whether what is burnt there lies beside the stock already.

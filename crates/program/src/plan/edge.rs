@@ -5,7 +5,7 @@ use crate::mapping::Purpose;
 use crate::segment::{Act, Provenance};
 use std::collections::BTreeMap;
 use tinkite_base::geometry::hull::convex_hull;
-use tinkite_base::geometry::region::{FillRule, Polygon, signed_area, united};
+use tinkite_base::geometry::region::{FillRule, Polygon, signed_area, unite};
 use tinkite_base::geometry::{Piece, Point, Rect};
 
 /// The shape that the head is led round.
@@ -128,7 +128,7 @@ fn outline(planned: &Planned) -> Vec<Vec<Point>> {
             ring.reverse();
         }
     }
-    let outer: Vec<Polygon> = united(&rings, FillRule::NonZero)
+    let outer: Vec<Polygon> = unite(&rings, FillRule::NonZero)
         .into_iter()
         .filter(|ring| signed_area(ring.iter().copied()) > 0.0)
         .map(Polygon::new)

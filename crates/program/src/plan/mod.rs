@@ -62,7 +62,7 @@ impl Planned {
 /// Powers that the machine's source cannot give and speeds that cannot be said, each with its step.
 pub fn plan(segments: Segments, steps: &[usize]) -> Result<(Planned, Problems), Problems> {
     let mut problems = powers::steps(segments.job(), steps)?;
-    let totals = match trace::summed(&segments) {
+    let totals = match trace::sum(&segments) {
         Ok(totals) => totals,
         Err(problem) => {
             problems.push(problem);
@@ -242,7 +242,7 @@ fn below_measured(job: &Job, number: usize, totals: &StepTotals) -> Option<Probl
         ),
         "measure there as well, or write a row more into table of [beam]",
     )
-    .remedied(Remedy::MeasurePower);
+    .with_remedy(Remedy::MeasurePower);
     Some(told.at(place(job, number)))
 }
 

@@ -5,7 +5,7 @@ use super::even::EvenSpeed;
 use super::totals::Totals;
 use crate::mapping::Purpose;
 use crate::segment::{Act, AxisMove, Segment, Segments};
-use crate::text::counted;
+use crate::text::count;
 use std::collections::BTreeMap;
 use tinkite_base::problem::Problem;
 use tinkite_job::{Engrave, Fill, Job, Step};
@@ -64,7 +64,7 @@ fn trace<E: From<Problem>>(
 ) -> Result<bool, E> {
     match Supply::new(segments.job().machine.supply) {
         None => pace(segments, None, |_| LineBytes::default(), each),
-        supply => counted(segments, |sizes| pace(segments, supply, |s| sizes.of(s), each)),
+        supply => count(segments, |sizes| pace(segments, supply, |s| sizes.of(s), each)),
     }
 }
 
@@ -130,7 +130,7 @@ fn is_rows(job: &Job, step: &Step) -> bool {
 }
 
 /// Lengths, times and energy.
-pub(super) fn summed(segments: &Segments) -> Result<Totals, Problem> {
+pub(super) fn sum(segments: &Segments) -> Result<Totals, Problem> {
     let job = segments.job();
     let beam = &job.machine.beam;
     let mut totals = Totals::new(job.steps.len());

@@ -141,7 +141,7 @@ impl AxisMove {
 
     /// This move and the next as one, where the next goes straight on in every way alike.
     #[must_use]
-    pub fn joined(&self, next: &Self) -> Option<Self> {
+    pub fn join(&self, next: &Self) -> Option<Self> {
         let alike = self.purpose == next.purpose
             && self.level == next.level
             && self.feed == next.feed
@@ -227,10 +227,10 @@ mod tests {
     fn only_what_goes_straight_on_is_joined() {
         let line = |from, to| AxisMove { from, to, arc: None, ..quarter() };
         let a = line([0, 0], [2000, 1000]);
-        assert_eq!(a.joined(&line([2000, 1000], [4000, 2000])), Some(line([0, 0], [4000, 2000])));
-        assert_eq!(a.joined(&line([2000, 1000], [4000, 2001])), None);
-        assert_eq!(a.joined(&line([2000, 1000], [0, 0])), None);
-        assert_eq!(a.joined(&quarter()), None);
+        assert_eq!(a.join(&line([2000, 1000], [4000, 2000])), Some(line([0, 0], [4000, 2000])));
+        assert_eq!(a.join(&line([2000, 1000], [4000, 2001])), None);
+        assert_eq!(a.join(&line([2000, 1000], [0, 0])), None);
+        assert_eq!(a.join(&quarter()), None);
     }
 
     #[test]

@@ -45,7 +45,7 @@ pub(super) fn lower<E: From<Problem>>(
     if segments.placed.any_slow() {
         let mut stages = Stages::new(segments);
         segments.placed.walk(|instruction| {
-            rounder.take(instruction, &mut |draft| stages.drawn(draft, &mut joiner))
+            rounder.take(instruction, &mut |draft| stages.follow(draft, &mut joiner))
         })?;
         stages.finish(&mut joiner)?;
     } else {
@@ -109,7 +109,7 @@ impl<'s> Stages<'s> {
         Self { segments, drawn: Pacer::new(machine, None), cut: Pacer::new(machine, None) }
     }
 
-    fn drawn<E: From<Problem>>(
+    fn follow<E: From<Problem>>(
         &mut self,
         draft: Draft,
         joiner: &mut Joiner<impl FnMut(Segment) -> Result<(), E>>,
@@ -258,7 +258,7 @@ impl<E, F: FnMut(Segment) -> Result<(), E>> Joiner<F> {
             && let (Some(held), Act::Move(next)) = (&mut self.held, &segment.act)
             && let Act::Move(way) = &mut held.act
             && held.of == segment.of
-            && let Some(joined) = way.joined(next)
+            && let Some(joined) = way.join(next)
         {
             *way = joined;
             return Ok(());

@@ -11,7 +11,7 @@ pub struct Lines<'p> {
 
 /// Calls `with` with a counter for a program that says of itself what `remarks` has, and with how many lines
 /// stand before its first segment.
-pub fn numbered<T>(
+pub fn write_numbered<T>(
     segments: &Segments,
     remarks: &dyn Remarks,
     with: impl FnOnce(&mut Lines<'_>, u32) -> T,

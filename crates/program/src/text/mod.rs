@@ -10,12 +10,12 @@ mod sizes;
 mod style;
 
 use crate::segment::{Act, Feed, Micron, Provenance, Segment, Segments};
-pub use lines::{Lines, numbered};
+pub use lines::{Lines, write_numbered};
 use number::push_rounded;
 pub(crate) use page::One;
 pub use page::Pages;
 use paging::Paging;
-pub(crate) use sizes::counted;
+pub(crate) use sizes::count;
 use std::io;
 use style::Style;
 use tinkite_job::Zero;
@@ -243,7 +243,7 @@ impl<'p, 'o, P: Pages> Writer<'p, 'o, P> {
             self.code("%")?;
         }
         self.flush()?;
-        self.held()
+        self.check()
     }
 
     fn segment(&mut self, segment: &Segment) -> io::Result<()> {

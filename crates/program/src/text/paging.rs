@@ -51,7 +51,7 @@ impl<P: Pages> Writer<'_, '_, P> {
 
     /// Refuses a file that has become larger than files may be: what is kept free is reckoned, what
     /// is written is counted.
-    pub(super) fn held(&self) -> io::Result<()> {
+    pub(super) fn check(&self) -> io::Result<()> {
         match &self.paging {
             Some(Paging { largest, bytes, .. }) if bytes > largest => {
                 Err(io::Error::other(format!(

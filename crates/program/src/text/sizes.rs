@@ -30,7 +30,7 @@ pub(crate) struct Sizes<'p> {
 }
 
 /// Calls `with` with a counter for these segments, from their beginning on.
-pub(crate) fn counted<T>(segments: &Segments, with: impl FnOnce(&mut Sizes<'_>) -> T) -> T {
+pub(crate) fn count<T>(segments: &Segments, with: impl FnOnce(&mut Sizes<'_>) -> T) -> T {
     let mut nowhere = Nowhere;
     let writer = Writer::new(segments, None, None, &mut nowhere);
     let printer = segments.job().machine.dialect == Dialect::Reprap;

@@ -7,7 +7,7 @@ use tinkite_base::geometry::{Piece, Point, Vec2};
 ///
 /// # Errors
 /// Ends that do not lie equally far from the centre.
-pub(super) fn centred(
+pub(super) fn centre_of(
     from: Point,
     to: Point,
     centre: Point,

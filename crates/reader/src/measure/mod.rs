@@ -91,7 +91,7 @@ impl<'m> Measure<'m> {
                 machine.map_or(CORNER, |m| m.junction_deviation),
                 machine.and_then(|m| m.look_ahead),
             )
-            .supplied(machine.and_then(|m| Supply::new(m.supply))),
+            .with_supply(machine.and_then(|m| Supply::new(m.supply))),
             words: Vec::new(),
             acts: Vec::new(),
             troubles: Troubles::new(file),

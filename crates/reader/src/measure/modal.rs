@@ -405,17 +405,17 @@ impl Modal {
             from[2] != to[2] && (0..6).all(|axis| axis == 2 || from[axis] == to[axis]);
         if only_height {
             let piece = Piece::Line { to: Point::new(to[0], to[1]) };
-            let m = self.paced(from, to, piece, mode);
+            let m = self.motion_of(from, to, piece, mode);
             let speed = if m.rapid || m.speed <= 0.0 { f64::INFINITY } else { m.speed };
             acts.push(Act::Lift { from: from[2], to: to[2], speed });
             return;
         }
         let piece = Piece::Line { to: Point::new(to[0], to[1]) };
-        acts.push(Act::Move(self.paced(from, to, piece, mode)));
+        acts.push(Act::Move(self.motion_of(from, to, piece, mode)));
     }
 
     /// A motion with its speed, by the feed rule in force.
-    fn paced(&self, from: Axes, to: Axes, piece: Piece, mode: u8) -> Motion {
+    fn motion_of(&self, from: Axes, to: Axes, piece: Piece, mode: u8) -> Motion {
         let rapid = mode == 0 && !self.printer;
         let mut motion = Motion { from, to, piece, rapid, travel: mode == 0, speed: 0.0 };
         if rapid {
@@ -459,17 +459,17 @@ impl Modal {
                     }
                 };
                 let centre = Point::new(centre(first), centre(second));
-                arc::centred(flat(&from), flat(&to), centre, clockwise)?
+                arc::centre_of(flat(&from), flat(&to), centre, clockwise)?
             }
         };
         self.at = to;
         if self.plane == Plane::Xy {
-            acts.push(Act::Move(self.paced(from, to, piece, mode)));
+            acts.push(Act::Move(self.motion_of(from, to, piece, mode)));
             return Ok(());
         }
         // Across the bed an arc is a line to and fro with a changing height.
         let mut before = from;
-        let whole = self.paced(from, to, piece, mode);
+        let whole = self.motion_of(from, to, piece, mode);
         for n in 1..=CHORDS {
             let share = n as f64 / CHORDS as f64;
             let p = piece.point_at(flat(&from), share);
@@ -485,6 +485,6 @@ impl Modal {
 
     /// What the program calls the place where the head stands: X, Y, Z, A, B, C.
     pub(crate) fn named(&self) -> Axes {
-        std::array::from_fn(|axis| self.offsets.said(axis, self.at[axis]))
+        std::array::from_fn(|axis| self.offsets.value_in_program(axis, self.at[axis]))
     }
 }

@@ -37,7 +37,7 @@ impl Offsets {
     }
 
     /// From the machine's own position to what the program would call it.
-    pub(crate) fn said(&self, axis: usize, machine: f64) -> f64 {
+    pub(crate) fn value_in_program(&self, axis: usize, machine: f64) -> f64 {
         machine - self.systems[self.current][axis] - self.shift[axis]
     }
 

@@ -31,7 +31,7 @@ const PAPER: f64 = 252.0;
 /// The job sheet.
 pub(super) fn page(made: &Made) -> String {
     let job = &made.job;
-    let problems = load::located(made.compiled.problems.clone(), &made.sources);
+    let problems = load::locate(made.compiled.problems.clone(), &made.sources);
     let told: Vec<&Problem> = problems.iter().collect();
     let checks = checks(made);
     let look = Look { canvas: PICTURE, ..Look::default() };

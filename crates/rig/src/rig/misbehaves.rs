@@ -50,7 +50,7 @@ impl Rig {
     /// What has gone wrong so far: when (simulated seconds), what, and where.
     #[must_use]
     pub fn mishaps_so_far(&self) -> &[(f64, Fault, FaultSite)] {
-        self.misbehaviour.as_ref().map_or(&[], |m| m.trouble.happened())
+        self.misbehaviour.as_ref().map_or(&[], |m| m.trouble.faults())
     }
 
     /// Whether the link was closed from this side since this was asked last. What was on its way is
@@ -139,7 +139,7 @@ impl Rig {
         let (bytes, late) = misbehaviour.trouble.cable(now, FaultSite::There, bytes);
         misbehaviour.there.put(now, late, bytes);
         // What is held up comes when it is due.
-        Some(std::iter::from_fn(|| misbehaviour.there.arrived(now)).flatten().collect())
+        Some(std::iter::from_fn(|| misbehaviour.there.take_arrived(now)).flatten().collect())
     }
 
     /// Whether a good line is refused.
@@ -172,7 +172,7 @@ impl Rig {
             let (bytes, slow) = misbehaviour.trouble.cable(now, FaultSite::Back, &bytes);
             misbehaviour.back.put(now, late + slow, bytes);
         }
-        while let Some(bytes) = misbehaviour.back.arrived(now) {
+        while let Some(bytes) = misbehaviour.back.take_arrived(now) {
             misbehaviour.output.extend(bytes);
         }
     }
@@ -193,7 +193,7 @@ impl Rig {
     pub(super) fn mishaps(&mut self) {
         let now = self.now;
         self.deliver();
-        while let Some(bytes) = self.misbehaviour.as_mut().and_then(|m| m.there.arrived(now)) {
+        while let Some(bytes) = self.misbehaviour.as_mut().and_then(|m| m.there.take_arrived(now)) {
             if !self.is_stalled() {
                 self.hear(&bytes);
             }

@@ -34,7 +34,7 @@ impl Rig {
             // Firmware passes over empty lines without an answer.
             return;
         }
-        let text = match self.unwrapped(line) {
+        let text = match self.strip_frame(line) {
             Ok(text) => text,
             Err(why) => {
                 let next = self.printer.last + 1;
@@ -88,7 +88,7 @@ impl Rig {
     }
 
     /// The line without its number and checksum.
-    fn unwrapped<'l>(&mut self, line: &'l str) -> Result<&'l str, &'static str> {
+    fn strip_frame<'l>(&mut self, line: &'l str) -> Result<&'l str, &'static str> {
         let Some(numbered) = line.strip_prefix('N') else {
             return if line.contains('*') { Err("No Line Number with checksum") } else { Ok(line) };
         };

@@ -26,7 +26,7 @@ impl Rig {
     }
 
     /// Says where it touched; an alarm where it did not.
-    pub(super) fn probed(&mut self, touches: bool) {
+    pub(super) fn finish_probe(&mut self, touches: bool) {
         self.modal.at = self.work_position();
         let [x, y, _, z] = self.head.at;
         let _ = write!(self.output, "[PRB:{x:.3},{y:.3},{z:.3}:{}]\r\n", u8::from(touches));

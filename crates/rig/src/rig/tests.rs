@@ -1,18 +1,18 @@
 use super::*;
 
-fn said(rig: &mut Rig) -> String {
+fn answers(rig: &mut Rig) -> String {
     String::from_utf8(rig.take_output()).unwrap().replace("\r\n", "\n").trim().to_string()
 }
 
 fn rig() -> Rig {
     let mut rig = Rig::new(Setup::default());
-    assert_eq!(said(&mut rig), "Grbl 1.1h ['$' for help]");
+    assert_eq!(answers(&mut rig), "Grbl 1.1h ['$' for help]");
     rig
 }
 
 fn tell(rig: &mut Rig, text: &str) -> String {
     rig.receive(text.as_bytes());
-    said(rig)
+    answers(rig)
 }
 
 fn finish(rig: &mut Rig) {
@@ -70,7 +70,7 @@ fn the_planner_holds_fifteen_moves_and_then_lines_wait() {
     assert_eq!(tell(&mut rig, "G1X16\n"), "");
     assert!(rig.is_full());
     assert!(rig.advance_to_next());
-    assert_eq!(said(&mut rig), "ok");
+    assert_eq!(answers(&mut rig), "ok");
 }
 
 #[test]
@@ -132,7 +132,7 @@ fn beyond_its_travel_it_locks_itself() {
     assert_eq!(rig.position(), [5.0, 0.0]);
     tell(&mut rig, "$H\n");
     finish(&mut rig);
-    assert_eq!((rig.position(), said(&mut rig).as_str()), ([0.0, 0.0], "ok"));
+    assert_eq!((rig.position(), answers(&mut rig).as_str()), ([0.0, 0.0], "ok"));
 }
 
 #[test]
@@ -273,10 +273,10 @@ fn a_pause_of_the_program_waits_for_somebody_and_loses_nothing() {
     assert!(rig.waits_for_operator() && rig.position() == [10.0, 0.0]);
     assert!(tell(&mut rig, "?").starts_with("<Hold:0|"));
     rig.advance(rig.now() + 100.0);
-    assert_eq!((rig.position(), said(&mut rig)), ([10.0, 0.0], String::new()));
+    assert_eq!((rig.position(), answers(&mut rig)), ([10.0, 0.0], String::new()));
     // Going on answers the M0; the move behind it follows.
     rig.receive(b"~");
     finish(&mut rig);
-    assert_eq!((rig.position(), said(&mut rig)), ([20.0, 0.0], "ok\nok\nok".to_string()));
+    assert_eq!((rig.position(), answers(&mut rig)), ([20.0, 0.0], "ok\nok\nok".to_string()));
     assert_eq!(tell(&mut rig, "G1 X5 M0\n"), "error:20");
 }

@@ -150,7 +150,7 @@ fn join(a: &RowSum, b: &RowSum, (of_a, of_b): (&[Span], &[Span]), pacing: &Pacin
 }
 
 /// How much time it saves to walk two groups together, and how many rows were looked at for that.
-pub(super) fn saved(a: &Group, b: &Group, pacing: &Pacing) -> (f64, usize) {
+pub(super) fn time_saved(a: &Group, b: &Group, pacing: &Pacing) -> (f64, usize) {
     let (small, large) = if a.rows.len() <= b.rows.len() { (a, b) } else { (b, a) };
     // Only where they share rows is anything different; and at the steps into and out of there.
     let from = large.rows.partition_point(|row| row.row < small.low()).saturating_sub(1);

@@ -12,7 +12,7 @@ mod pacing;
 pub(super) use pacing::Pacing;
 
 use areas::areas;
-use group::{Group, before, saved};
+use group::{Group, before, time_saved};
 use std::cmp::Ordering;
 use std::collections::{BTreeSet, BinaryHeap};
 use tinkite_base::geometry::scan::Span;
@@ -110,7 +110,7 @@ fn merge(areas: Vec<Group>, pacing: &Pacing) -> Vec<Group> {
     let mut look = |heap: &mut BinaryHeap<Pair>, groups: &[Option<Group>], a: usize, b: usize| {
         let (Some(x), Some(y)) = (&groups[a], &groups[b]) else { return };
         if steps < MOST_STEPS && x.shares_rows(y) {
-            let (saves, looked) = saved(x, y, pacing);
+            let (saves, looked) = time_saved(x, y, pacing);
             steps += looked;
             if saves > LEAST {
                 heap.push(Pair { saves, groups: (a.min(b), a.max(b)) });

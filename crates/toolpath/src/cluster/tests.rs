@@ -19,13 +19,13 @@ fn rectangle(from: f64, to: f64, rows: std::ops::Range<u32>) -> Vec<Span> {
     rows.map(|row| Span { row, from, to, level: 1 }).collect()
 }
 
-fn sorted(mut spans: Vec<Span>) -> Vec<Span> {
+fn sort(mut spans: Vec<Span>) -> Vec<Span> {
     spans.sort_by(before);
     spans
 }
 
 /// How long a head takes over a distance that it enters and leaves at `ends` mm/s, stepped through time.
-fn stepped(distance: f64, ends: f64, top: f64, acceleration: f64) -> f64 {
+fn time_of_step(distance: f64, ends: f64, top: f64, acceleration: f64) -> f64 {
     let (dt, mut at, mut speed, mut time) = (1e-6, 0.0, ends, 0.0);
     while at < distance {
         // What is needed to be slow enough again.
@@ -45,11 +45,11 @@ fn gaps_and_hops_take_as_long_as_a_head_that_is_stepped_through_them() {
     for gap in [10.0, 30.0, 80.0, 200.0] {
         let free = gap - 2.0 * 0.5;
         let slow = 2.0 * 0.5 / 100.0;
-        let want = slow + stepped(free, 100.0, 250.0, 1500.0);
+        let want = slow + time_of_step(free, 100.0, 250.0, 1500.0);
         assert!((pacing.gap(gap) - want).abs() < 0.002 * want, "{gap}: {}", pacing.gap(gap));
     }
     for hop in [0.5, 5.0, 60.0, 150.0] {
-        let want = stepped(hop, 0.0, 250.0, 1500.0);
+        let want = time_of_step(hop, 0.0, 250.0, 1500.0);
         assert!((pacing.hop(hop) - want).abs() < 0.02 * want, "{hop}: {} {want}", pacing.hop(hop));
     }
     assert_eq!(pacing.gap(3.0), 0.03);
@@ -63,11 +63,11 @@ fn what_touches_from_row_to_row_is_one_area() {
     spans.extend(rectangle(20.0, 25.0, 0..30));
     spans.extend(rectangle(0.0, 25.0, 30..35));
     spans.extend(rectangle(11.0, 12.0, 10..12));
-    assert_eq!(areas(&sorted(spans), &pacing).len(), 2);
+    assert_eq!(areas(&sort(spans), &pacing).len(), 2);
     // The same without what joins them.
     let mut spans = rectangle(0.0, 5.0, 0..30);
     spans.extend(rectangle(20.0, 25.0, 0..30));
-    assert_eq!(areas(&sorted(spans), &pacing).len(), 2);
+    assert_eq!(areas(&sort(spans), &pacing).len(), 2);
 }
 
 #[test]
@@ -75,7 +75,7 @@ fn near_ones_are_walked_together_and_far_ones_apart() {
     for (gap, groups) in [(1.0, 1), (250.0, 2)] {
         let mut spans = rectangle(0.0, 5.0, 0..40);
         spans.extend(rectangle(5.0 + gap, 10.0 + gap, 0..40));
-        assert_eq!(quickest(sorted(spans), &pacing(100.0)).len(), groups, "{gap} mm");
+        assert_eq!(quickest(sort(spans), &pacing(100.0)).len(), groups, "{gap} mm");
     }
 }
 
@@ -96,9 +96,9 @@ fn every_stretch_is_in_one_group_and_groups_are_never_slower_than_either_extreme
             let wide = 1.0 + random(18) as f64;
             spans.extend(rectangle(from, from + wide, low..low + 5 + random(60) as u32));
         }
-        let spans = sorted(spans);
+        let spans = sort(spans);
         let groups = quickest(spans.clone(), &pacing);
-        assert_eq!(sorted(groups.concat()), spans);
+        assert_eq!(sort(groups.concat()), spans);
         assert_eq!(groups, quickest(spans.clone(), &pacing));
         let take = |groups: &[Vec<Span>]| {
             let groups: Vec<Group> = groups.iter().map(|one| Group::new(one, &pacing)).collect();
@@ -117,7 +117,7 @@ fn savings_are_differences_of_whole_groups() {
     let a = Group::new(&rectangle(0.0, 12.0, 3..50), &pacing);
     for (from, rows) in [(15.0, 0..20), (40.0, 10..90), (14.0, 20..30), (13.0, 48..60)] {
         let b = Group::new(&rectangle(from, from + 6.0, rows), &pacing);
-        let (saves, _) = saved(&a, &b, &pacing);
+        let (saves, _) = time_saved(&a, &b, &pacing);
         let both = a.clone().with(b.clone(), saves, &pacing);
         let again = Group::new(&both.clone().into_spans(), &pacing);
         assert!((both.seconds - again.seconds).abs() < 1e-9, "{} {}", both.seconds, again.seconds);

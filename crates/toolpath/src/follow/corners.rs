@@ -54,7 +54,7 @@ pub(super) fn loops(
     let radius = radius.unwrap_or_else(|| needed(context));
     let scene = Scene::of(context);
     let looped: Vec<(Corrected, Loops, usize)> =
-        lines.into_par_iter().map(|line| looped(line, radius, &scene, context)).collect();
+        lines.into_par_iter().map(|line| loop_round(line, radius, &scene, context)).collect();
     let tight: Vec<_> = looped.iter().filter(|(.., without)| *without > 0).collect();
     let names: Vec<Arc<Name>> = tight.iter().map(|(line, ..)| line.name.clone()).collect();
     let without = tight.iter().map(|(.., without)| without).sum();
@@ -145,7 +145,7 @@ fn apart(a: (Point, Point), b: (Point, Point)) -> f64 {
 }
 
 /// A line with its loops, and how many corners have no room for one.
-fn looped(
+fn loop_round(
     mut line: Corrected,
     radius: f64,
     scene: &Scene<'_>,

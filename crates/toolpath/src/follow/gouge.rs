@@ -103,7 +103,7 @@ struct Parts<'a> {
 
 type Boxed<T> = GeomWithData<Rectangle<[f64; 2]>, T>;
 
-fn boxed<T>(r: Rect, what: T) -> Boxed<T> {
+fn with_box<T>(r: Rect, what: T) -> Boxed<T> {
     GeomWithData::new(Rectangle::from_corners([r.x0, r.y0], [r.x1, r.y1]), what)
 }
 
@@ -117,7 +117,7 @@ impl<'a> Parts<'a> {
                 holes[parent].push(n);
             }
             if seen.insert(nest.lines[n].vertices().map(round_to_grid).collect::<Vec<_>>()) {
-                lines.push(boxed(nest.lines[n].bounds(), n));
+                lines.push(with_box(nest.lines[n].bounds(), n));
             }
         }
         Self { nest, holes, lines: RTree::bulk_load(lines), pieces: OnceLock::new() }
@@ -133,7 +133,7 @@ impl<'a> Parts<'a> {
             let of_line = |line: &Boxed<usize>| {
                 let n = line.data;
                 let walk = self.nest.lines[n].walk();
-                walk.map(|(from, p)| boxed(p.bounds(from), (n, from, *p))).collect::<Vec<_>>()
+                walk.map(|(from, p)| with_box(p.bounds(from), (n, from, *p))).collect::<Vec<_>>()
             };
             RTree::bulk_load(self.lines.iter().flat_map(of_line).collect())
         })
@@ -153,7 +153,7 @@ impl<'a> Parts<'a> {
             return Vec::new();
         }
         let walked: Vec<Vec<Point>> = moved.iter().map(|contour| contour.flatten(FINE)).collect();
-        let band = swept(&walked, kerf);
+        let band = sweep(&walked, kerf);
         near.into_iter().filter_map(|part| self.bite(line, &band, part, kerf)).collect()
     }
 
@@ -192,7 +192,7 @@ impl<'a> Parts<'a> {
         let lines: Vec<usize> = std::iter::once(part).chain(self.holes[part].clone()).collect();
         let rings: Vec<Vec<Point>> =
             lines.iter().map(|n| self.nest.lines[*n].flatten(FINE)).collect();
-        let material = region::united(&rings, FillRule::EvenOdd);
+        let material = region::unite(&rings, FillRule::EvenOdd);
         let lost = region::combined(&material, band, Combine::Overlap);
         let area = region::area(&lost);
         let edge = |p: Point| {
@@ -220,10 +220,10 @@ impl<'a> Parts<'a> {
 }
 
 /// What a beam as wide as the kerf removes along closed lines.
-fn swept(walked: &[Vec<Point>], kerf: f64) -> Vec<Vec<Point>> {
-    let area = region::united(walked, FillRule::EvenOdd);
-    let outer = region::grown(&area, kerf / 2.0, FINE);
-    let inner = region::grown(&area, -kerf / 2.0, FINE);
+fn sweep(walked: &[Vec<Point>], kerf: f64) -> Vec<Vec<Point>> {
+    let area = region::unite(walked, FillRule::EvenOdd);
+    let outer = region::grow(&area, kerf / 2.0, FINE);
+    let inner = region::grow(&area, -kerf / 2.0, FINE);
     region::combined(&outer, &inner, Combine::Minus)
 }
 

@@ -1,7 +1,7 @@
 //! Edges that neighbouring parts share are followed once.
 
 use super::{Drawn, FollowContext, parents_of_parts};
-use tinkite_artwork::trouble::lines::crowded;
+use tinkite_artwork::trouble::lines::too_many;
 use tinkite_base::geometry::Contour;
 use tinkite_base::geometry::duplicates::{Duplicate, duplicates, without};
 use tinkite_base::geometry::near::Findings;
@@ -16,7 +16,7 @@ pub(super) fn once(
 ) -> Vec<Drawn> {
     let Findings { found, complete } = duplicates(&contours(&drawn));
     if !complete {
-        problems.push(crowded("shared edges", context.place()));
+        problems.push(too_many("shared edges", context.place()));
     }
     if found.is_empty() {
         return drawn;

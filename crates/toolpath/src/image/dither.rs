@@ -58,9 +58,9 @@ fn shares(dither: Dither) -> Vec<Share> {
 /// the spot is wider than the cell; only diffusion reckons with it.
 pub(super) fn dither(levels: &mut [u8], width: usize, dither: Dither, spill: f32) {
     match dither {
-        Dither::Bayer(side) => ordered(levels, width, side as usize),
+        Dither::Bayer(side) => dither_by_matrix(levels, width, side as usize),
         Dither::BlueNoise => noisy(levels, width),
-        _ => diffused(levels, width, &shares(dither), spill),
+        _ => diffuse(levels, width, &shares(dither), spill),
     }
 }
 
@@ -74,7 +74,7 @@ fn noisy(levels: &mut [u8], width: usize) {
     }
 }
 
-fn ordered(levels: &mut [u8], width: usize, side: usize) {
+fn dither_by_matrix(levels: &mut [u8], width: usize, side: usize) {
     let cells = (side * side) as f64;
     for (y, row) in levels.chunks_mut(width).enumerate() {
         for (x, level) in row.iter_mut().enumerate() {
@@ -99,7 +99,7 @@ fn bayer(x: usize, y: usize, side: usize) -> u32 {
     4 * bayer(x % half, y % half, half) + quarter
 }
 
-fn diffused(levels: &mut [u8], width: usize, shares: &[Share], spill: f32) {
+fn diffuse(levels: &mut [u8], width: usize, shares: &[Share], spill: f32) {
     // Errors on their way to the row at hand and to the two after it.
     let mut errors = [vec![0.0_f32; width], vec![0.0; width], vec![0.0; width]];
     // How dark each cell of the row before, of this and of the next is already, 0 to 255.

@@ -33,7 +33,7 @@ pub(super) fn darkness(
     let many = (across / MOST_SAMPLES).ceil();
     if many > 1.0 {
         // Where more go into it, squares of them become one first.
-        let fewer = reduced(bitmap, many as usize, tone);
+        let fewer = reduce(bitmap, many as usize, tone);
         let as_it_is = std::array::from_fn(|n| n as u8);
         return darkness(&fewer, Affine::scale(1.0 / many) * to_pixels, cells, &as_it_is);
     }
@@ -63,7 +63,7 @@ pub(super) fn darkness(
 }
 
 /// Squares of `side` pixels as one: the mean of what `tone` makes of them.
-fn reduced(bitmap: &Bitmap, side: usize, tone: &[u8; 256]) -> Bitmap {
+fn reduce(bitmap: &Bitmap, side: usize, tone: &[u8; 256]) -> Bitmap {
     let (width, height) = (bitmap.width as usize, bitmap.height as usize);
     let (columns, rows) = (width.div_ceil(side), height.div_ceil(side));
     let mut grey = vec![0; columns * rows];

@@ -177,7 +177,7 @@ fn enter(burn: Burn, entry: usize) -> Burn {
         }
         Line { contour: line.contour.starting_at(entry), ..line }
     } else if contour.closed {
-        line.entered(entry)
+        line.enter_at(entry)
     } else if entry == 1 {
         Line { contour: contour.reversed(), ..line }
     } else {

@@ -220,11 +220,11 @@ impl Stop {
 
     /// A few entries, spread round: enough to find the stop by.
     fn signposts(&self) -> impl Iterator<Item = Point> + '_ {
-        self.spread(if self.kind == StopKind::OneWay { 1 } else { 4 })
+        self.points_spread(if self.kind == StopKind::OneWay { 1 } else { 4 })
     }
 
     /// At most so many of its entries, spread round; both ends of a line.
-    pub(super) fn spread(&self, most: usize) -> impl Iterator<Item = Point> + '_ {
+    pub(super) fn points_spread(&self, most: usize) -> impl Iterator<Item = Point> + '_ {
         let count = self.entries.len().min(most);
         (0..count).map(move |n| self.entries[n * self.entries.len() / count])
     }

@@ -8,6 +8,7 @@ use super::{Adjust, Connected, Dark, Event, Failure, LineTooLong, Miscount, Outc
 use crate::deframer::Deframer;
 use crate::instant::{Instant, Span};
 use crate::message::{Complaint, INCH, Message, State as Machine, Status};
+use beginning::Learnt;
 use std::collections::VecDeque;
 
 /// Real-time bytes of the interface.
@@ -43,8 +44,8 @@ enum Phase {
     /// Everything is answered; `skip` status reports were asked for earlier and do not count.
     Draining { skip: usize },
     /// Being brought to a halt. `reset_at` is when it is reset even if it never stands still; the next
-    /// `skip` statuses were asked for before it was told to.
-    Halting { outcome: Outcome, reset_at: Instant, skip: usize },
+    /// `skip` statuses were asked for before it was told to; `stood` is where it stood by the last one.
+    Halting { outcome: Outcome, reset_at: Instant, skip: usize, stood: Option<Option<[f64; 3]>> },
     /// Reset was sent; waiting a little for the banner, or for a status that was asked for behind it:
     /// the next `skip` were not.
     Resetting { outcome: Outcome, until: Instant, skip: usize },
@@ -98,22 +99,14 @@ pub(super) struct Grbl {
     now: Instant,
     /// No line goes out before this, so that the status that is asked for tells of all that were sent.
     probing_until: Option<Instant>,
-    /// How it stood before it was reset, and how often that was asked for.
-    before: Option<Status>,
-    greeted: u32,
-    /// What it said of itself the last time it was asked, and how often it was.
-    said: Option<Connected>,
-    rounds: u32,
-    /// Whether its banner came before anything else.
-    restarted: bool,
+    /// What was learnt before the stream begins.
+    learnt: Learnt,
     /// The offset that was told last.
     offset: Option<[f64; 3]>,
     /// It started anew behind a line of the program.
     lost: bool,
     /// It was locked when it was asked how it stands, and still is.
     locked: bool,
-    /// Where it stood by the last status of a halt.
-    stood: Option<Option<[f64; 3]>>,
     /// Whether it reports lengths in inches (`$13`).
     inches: bool,
     events: VecDeque<Event>,
@@ -140,15 +133,10 @@ impl Grbl {
             last_heard: now,
             now,
             probing_until: None,
-            before: None,
-            greeted: 0,
-            said: None,
-            rounds: 0,
-            restarted: false,
+            learnt: Learnt::default(),
             offset: None,
             lost: false,
             locked: false,
-            stood: None,
             inches: false,
             events: VecDeque::new(),
         }
@@ -517,7 +505,7 @@ impl Grbl {
             && let Phase::Asking(connected) = &mut self.state
         {
             let connected = std::mem::take(connected);
-            self.connected(connected);
+            self.take_connected(connected);
         }
         self.drain_if_answered(now);
     }
@@ -583,7 +571,7 @@ impl Grbl {
             && let Some(miscount) = miscount
         {
             // An answer was lost: everything is asked for again.
-            if self.rounds >= MOST_ROUNDS {
+            if self.learnt.rounds >= MOST_ROUNDS {
                 let outcome = Outcome::Failed(Failure::Miscounted(miscount));
                 return self.end(outcome, Dark::Untouched);
             }
@@ -591,11 +579,11 @@ impl Grbl {
         }
         self.locked &= status.state == Machine::Alarm;
         match &mut self.state {
-            Phase::Greeting { .. } => self.greeted(now, status),
+            Phase::Greeting { .. } => self.take_greeting(now, status),
             Phase::Checking { skip, .. } if *skip > 0 => *skip -= 1,
             Phase::Checking { connected, .. } => {
                 let connected = std::mem::take(connected);
-                self.checked(connected, &status);
+                self.take_check(connected, &status);
             }
             Phase::Draining { skip } if *skip > 0 => *skip -= 1,
             // One that was told to sleep, by hand, never stands idle.
@@ -620,19 +608,19 @@ impl Grbl {
                 }
             }
             Phase::Halting { skip, .. } if *skip > 0 => *skip -= 1,
-            Phase::Halting { .. } => {
+            Phase::Halting { stood, .. } => {
                 let standing = !matches!(
                     status.state,
                     Machine::Run | Machine::Jog | Machine::Home | Machine::Hold { moving: true }
                 );
                 // Twice in the same place: a status may be spoilt on the cable, and this place counts.
-                let again = self.stood.replace(status.position) == Some(status.position);
+                let again = stood.replace(status.position) == Some(status.position);
                 if standing && again {
                     self.reset(now);
                 } else if standing {
                     self.ask(now);
                 } else {
-                    self.stood = None;
+                    *stood = None;
                 }
             }
             Phase::Ready | Phase::Streaming | Phase::Paused { .. } | Phase::Draining { .. }
@@ -663,7 +651,7 @@ impl Grbl {
             // It has just started: ask at once, whatever was asked before is lost.
             Phase::Greeting { .. } => {
                 self.asked = 0;
-                self.restarted = true;
+                self.learnt.restarted = true;
                 self.ask(now);
             }
             // A board that starts slowly may say so behind its first answers.
@@ -689,7 +677,8 @@ impl Grbl {
             _ => {
                 self.waiting.clear();
                 self.urgent.push(byte::HOLD);
-                self.state = Phase::Halting { outcome, reset_at: now + HALT, skip: self.asked };
+                let (reset_at, skip) = (now + HALT, self.asked);
+                self.state = Phase::Halting { outcome, reset_at, skip, stood: None };
                 self.ask(now);
             }
         }

@@ -1,6 +1,6 @@
 use super::*;
 
-fn numbered(code: u16) -> Complaint {
+fn complaint(code: u16) -> Complaint {
     Complaint { code: Some(code), text: code.to_string() }
 }
 
@@ -96,7 +96,7 @@ impl Talk {
     }
 
     /// What it says of itself, as often as it is asked, and where it stands then.
-    fn introduced(&mut self, answers: &str, status: &str) {
+    fn introduce(&mut self, answers: &str, status: &str) {
         self.hear(answers);
         assert_eq!(self.sent(), QUESTIONS);
         self.hear(answers);
@@ -236,7 +236,7 @@ fn the_first_failure_is_kept_and_the_beam_goes_off_on_every_way_out() {
     talk.stands("<Hold:0|MPos:0,0,0>\r\n");
     assert_eq!(talk.sent(), "^");
     talk.wait(3500);
-    let refused = Failure::Refused { line: Some(2), complaint: numbered(20) };
+    let refused = Failure::Refused { line: Some(2), complaint: complaint(20) };
     assert_eq!(talk.outcome(), Some(Outcome::Failed(refused)));
 
     let mut talk = Talk::streaming();
@@ -245,7 +245,7 @@ fn the_first_failure_is_kept_and_the_beam_goes_off_on_every_way_out() {
     talk.stands("<Alarm|MPos:0,0,0>\r\n");
     assert_eq!(talk.sent(), "^");
     talk.session.handle_closed(talk.now);
-    assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::Alarm(numbered(1)))));
+    assert_eq!(talk.outcome(), Some(Outcome::Failed(Failure::Alarm(complaint(1)))));
 }
 
 #[test]
@@ -424,7 +424,7 @@ fn a_controller_that_reports_inches_is_understood() {
     talk.stands("<Idle|MPos:1.000,2.000,0.000|FS:0,0|WCO:10.000,-5.000,0.000>\r\n");
     talk.hear(BANNER);
     let _ = talk.sent();
-    talk.introduced(
+    talk.introduce(
         "ok\r\n$13=1\r\n$30=1000\r\nok\r\n[G54:10.000,-5.000,0.000]\r\nok\r\nok\r\n",
         "<Idle|MPos:1.000,2.000,0.000|FS:0,0>\r\n",
     );
@@ -446,7 +446,7 @@ fn a_controller_that_reports_inches_is_understood() {
 }
 
 /// A board that has answered every line of a program of one.
-fn printed() -> Talk {
+fn printer() -> Talk {
     let mut talk = Talk::printing();
     talk.session.enqueue(1, b"G1 X5 F600".to_vec()).unwrap();
     talk.session.end_of_program(talk.now);
@@ -457,7 +457,7 @@ fn printed() -> Talk {
 
 #[test]
 fn a_board_that_has_run_every_line_is_asked_whether_it_is_dark() {
-    let mut talk = printed();
+    let mut talk = printer();
     for number in 5..=6 {
         assert!(talk.sent().starts_with(&format!("N{number} M400*")));
         assert_eq!(talk.outcome(), None);
@@ -479,7 +479,7 @@ fn a_board_that_has_run_every_line_is_asked_whether_it_is_dark() {
 
 #[test]
 fn a_board_that_never_says_where_it_stands_is_not_called_dark_at_the_end() {
-    let mut talk = printed();
+    let mut talk = printer();
     for _ in 0..2 {
         let _ = talk.sent();
         talk.hear("ok\n");
@@ -632,7 +632,7 @@ fn half_a_line_that_a_dead_sender_left_is_thrown_away_and_never_ended() {
     assert_eq!(talk.sent(), QUESTIONS);
     talk.hear(BANNER);
     assert_eq!(talk.sent(), QUESTIONS);
-    talk.introduced("ok\r\nok\r\nok\r\n[GC:G0 G54 G21]\r\nok\r\n", "<Idle|MPos:0,0,0|FS:0,0>\r\n");
+    talk.introduce("ok\r\nok\r\nok\r\n[GC:G0 G54 G21]\r\nok\r\n", "<Idle|MPos:0,0,0|FS:0,0>\r\n");
     let connected = std::iter::from_fn(|| talk.session.poll_event())
         .find_map(|event| if let Event::Connected(c) = event { Some(c) } else { None });
     assert_eq!(connected.map(|c| c.modes), Some(["G0", "G54", "G21"].map(String::from).to_vec()));
@@ -658,7 +658,7 @@ fn a_place_is_believed_when_it_was_told_twice_so_that_a_start_without_a_word_sho
     assert_eq!(talk.sent(), QUESTIONS);
     // It was off meanwhile, and stands at its zero.
     let answers = "ok\r\nok\r\nok\r\n[GC:G0 G54 G21]\r\nok\r\n";
-    talk.introduced(answers, "<Idle|MPos:0,0,0|FS:0,0>\r\n");
+    talk.introduce(answers, "<Idle|MPos:0,0,0|FS:0,0>\r\n");
     for _ in 0..20 {
         talk.hear("<Idle|MPos:0,0,0|FS:0,0>\r\n");
     }
@@ -832,7 +832,7 @@ fn a_board_that_goes_away_leaves_the_beam_unknown() {
     assert_eq!((talk.outcome(), talk.dark), (Some(Outcome::Stopped), Some(Dark::Unknown)));
 
     // Every line was run, but nobody saw it go dark.
-    let mut talk = printed();
+    let mut talk = printer();
     for _ in 0..2 {
         let _ = talk.sent();
         talk.hear("ok\n");

@@ -27,7 +27,7 @@ const ACCEPTED: [&str; 12] = [
 const READ: [(&str, &str); 0] = [];
 
 /// Crates whose own list does not allow what they stand on, and such as are on no list.
-pub(super) fn unlisted(packages: &Packages) -> Done<Vec<String>> {
+pub(super) fn find_unlisted(packages: &Packages) -> Done<Vec<String>> {
     let allowed: BTreeMap<&str, BTreeSet<&str>> = LIST
         .lines()
         .filter(|line| !line.starts_with('#') && !line.trim().is_empty())

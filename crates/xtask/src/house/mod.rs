@@ -17,7 +17,7 @@ pub(super) fn check() -> Done<String> {
     let packages = Packages::read()?;
     let laws = [
         ("no circle of files or rooms", circles::broken(&packages)?),
-        ("crates stand on what their list says", crates::unlisted(&packages)?),
+        ("crates stand on what their list says", crates::find_unlisted(&packages)?),
         ("demo and tests share one build", shared::apart()?),
         ("rust-version is the newest that a package asks for", crates::compiler(&packages)),
         ("licences go together with ours", crates::licences(&packages)),

@@ -57,7 +57,7 @@ pub(super) fn bare(text: &str) -> (String, Vec<(usize, String)>) {
             ['r', '"', ..] if !in_word(&bytes, at) => at + 2 + ends(&rest[2..], &['"']),
             ['r', '#', '"', ..] if !in_word(&bytes, at) => at + 3 + ends(&rest[3..], &['"', '#']),
             ['r', '#', '#', '"', ..] => at + 4 + ends(&rest[4..], &['"', '#', '#']),
-            ['"', ..] => at + quoted(rest),
+            ['"', ..] => at + length_of_quote(rest),
             ['\'', '\\', ..] => at + 3 + ends(&rest[3..], &['\'']),
             ['\'', _, '\'', ..] => at + 3,
             _ => {
@@ -86,7 +86,7 @@ fn ends(rest: &[char], mark: &[char]) -> usize {
 }
 
 /// How long a literal in quotes is.
-fn quoted(rest: &[char]) -> usize {
+fn length_of_quote(rest: &[char]) -> usize {
     let mut at = 1;
     while at < rest.len() && rest[at] != '"' {
         at += if rest[at] == '\\' { 2 } else { 1 };
@@ -99,7 +99,7 @@ fn in_word(bytes: &[char], at: usize) -> bool {
 }
 
 /// Every path that a module names, from the crate's root; lists in braces are taken apart.
-pub(super) fn named(module: &Module) -> Vec<Vec<String>> {
+pub(super) fn names(module: &Module) -> Vec<Vec<String>> {
     let words = words(&module.code);
     let mut found = Vec::new();
     let mut n = 0;
@@ -213,7 +213,7 @@ pub(super) fn arrows(modules: &[Module]) -> Vec<Vec<usize>> {
     let by_path: BTreeMap<&[String], usize> =
         modules.iter().enumerate().map(|(n, m)| (m.path.as_slice(), n)).collect();
     let to = |n: usize, module: &Module| {
-        let mut out: Vec<usize> = named(module)
+        let mut out: Vec<usize> = names(module)
             .iter()
             .filter_map(|path| {
                 let longest = (1..=path.len()).rev().find_map(|k| by_path.get(&path[..k]).copied());
@@ -253,7 +253,7 @@ mod tests {
             &["a", "b"],
             "use crate::c::{self, d::{E, f}}; use super::g::H; pub use super::i::J; fn k() { l::m(); x.n::<u8>() }",
         );
-        let paths: Vec<String> = named(&one).iter().map(|path| path.join("/")).collect();
+        let paths: Vec<String> = names(&one).iter().map(|path| path.join("/")).collect();
         assert_eq!(paths, ["c", "c/d/E", "c/d/f", "a/g/H", "a/b/l/m"]);
     }
 

@@ -6,13 +6,13 @@ use std::process::Command;
 
 /// Packages that the demo alone would build otherwise.
 pub(super) fn apart() -> Done<Vec<String>> {
-    let demo = built(&["--package", "tinkite", "--edges", "normal,build"])?;
-    let tests = built(&["--workspace", "--edges", "normal,build,dev"])?;
+    let demo = build(&["--package", "tinkite", "--edges", "normal,build"])?;
+    let tests = build(&["--workspace", "--edges", "normal,build,dev"])?;
     Ok(demo.difference(&tests).cloned().collect())
 }
 
 /// Every package with its version and its features.
-fn built(which: &[&str]) -> Done<BTreeSet<String>> {
+fn build(which: &[&str]) -> Done<BTreeSet<String>> {
     let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".into());
     let out = Command::new(cargo)
         .current_dir(root())

@@ -68,7 +68,7 @@ impl Files {
 }
 
 /// Gathers a job and everything that it is made of; with a log, also a report with the job's last run in it.
-pub(crate) fn bundled(path: &Path, report_with: Option<&LogFile>) -> Result<Bundled, Refusal> {
+pub(crate) fn bundle(path: &Path, report_with: Option<&LogFile>) -> Result<Bundled, Refusal> {
     if tinkite_files::bundle::inside(path).is_some() {
         let why = format!("{} lies in a bundle already: copy that", path.display());
         return Err(Refusal::Usage(why));
@@ -203,7 +203,7 @@ fn same_program(path: &Path, trial: &Path) -> Result<Option<String>, Refusal> {
 
 /// SHA-256 of the program of a job; `None` where it is refused.
 fn program(path: &Path) -> Option<String> {
-    let made = load::made(&JobCall::whole(path.to_path_buf(), None)).ok()?;
+    let made = load::make(&JobCall::whole(path.to_path_buf(), None)).ok()?;
     let mut sum = Checksum::default();
     Program::new(made.compiled.within).write(Comments::Full, &mut sum).ok()?;
     Some(sum.hex())
@@ -217,10 +217,10 @@ fn used_fonts(args: &JobCall) -> Result<Vec<(String, Vec<u8>)>, Refusal> {
         Ok(_) | Err(Refusal::Problems(..)) => {}
         Err(other) => return Err(other),
     }
-    let taken = fonts.taken();
-    let all = if taken.is_empty() { Arc::default() } else { MachineFonts.fonts() };
+    let into_used = fonts.into_used();
+    let all = if into_used.is_empty() { Arc::default() } else { MachineFonts.fonts() };
     let mut files: Vec<(String, Vec<u8>)> = Vec::new();
-    for face in taken.into_iter().filter_map(|id| all.face(id)) {
+    for face in into_used.into_iter().filter_map(|id| all.face(id)) {
         let Source::File(path) = &face.source else { continue };
         let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
         if !files.iter().any(|(other, _)| *other == name) {

@@ -5,7 +5,7 @@ mod report;
 
 use crate::args::Bundle;
 use crate::console::Console;
-use make::{Bundled, bundled};
+use make::{Bundled, bundle};
 use serde::Serialize;
 use std::io::{BufRead, IsTerminal, Write};
 use std::path::{Path, PathBuf};
@@ -39,7 +39,7 @@ pub(super) fn run(args: &Bundle, console: &Console) -> Result<(), Refusal> {
     }
     let output = Output::create(&path, args.writing.into())?;
     let report = args.report.then_some(&args.log);
-    let Bundled { bytes, files, renamed, program } = bundled(&args.job, report)?;
+    let Bundled { bytes, files, renamed, program } = bundle(&args.job, report)?;
     let listed = |files: &[BundleEntry]| {
         let rows = files.iter().map(|file| {
             let was = renamed.iter().find(|(_, name)| *name == file.name);
@@ -48,7 +48,7 @@ pub(super) fn run(args: &Bundle, console: &Console) -> Result<(), Refusal> {
         });
         table(&["file", "bytes", "SHA-256", ""], rows.collect::<Vec<_>>(), &[1])
     };
-    if args.report && !agreed(&listed(&files), console)? {
+    if args.report && !ask_whether_to_send(&listed(&files), console)? {
         return Err(Refusal::Stopped("the bundle was not written".into()));
     }
     let written = output.write(|out| out.write_all(&bytes))?;
@@ -74,7 +74,7 @@ pub(super) fn run(args: &Bundle, console: &Console) -> Result<(), Refusal> {
 }
 
 /// Shows what would be handed over before it is written; asks where somebody sits at a terminal.
-fn agreed(list: &str, console: &Console) -> Result<bool, Refusal> {
+fn ask_whether_to_send(list: &str, console: &Console) -> Result<bool, Refusal> {
     if !console.json {
         console.result(list)?;
     }

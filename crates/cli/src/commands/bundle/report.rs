@@ -59,10 +59,10 @@ pub(super) fn report(
     let job = job_in(trial)?;
     let args = JobCall::whole(job.clone(), None);
     put("about.json", as_json(&about())?);
-    match load::made(&args) {
+    match load::make(&args) {
         Ok(made) => {
             put("plan.json", as_json(&plan::json(&made))?);
-            let problems = load::located(made.compiled.problems, &made.sources);
+            let problems = load::locate(made.compiled.problems, &made.sources);
             put("check.json", as_json(&CheckJson { problems: problems_json(&problems) })?);
             if with_program {
                 let mut program = Vec::new();

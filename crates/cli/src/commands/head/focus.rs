@@ -153,7 +153,7 @@ fn machine_and_height(args: &HeadFocus) -> Result<(Machine, Option<f64>), Refusa
         }
         return Ok((named()?, Some(mm)));
     }
-    let made = load::made(&JobCall::whole(PathBuf::from(stock), args.machine.clone()))?;
+    let made = load::make(&JobCall::whole(PathBuf::from(stock), args.machine.clone()))?;
     let thickness = made.job.stock.as_ref().and_then(|stock| stock.thickness).ok_or_else(|| {
         Refusal::Usage(format!(
             "{stock} does not say how thick its stock is: write thickness = \"3 mm\" into [stock]; nothing was sent"

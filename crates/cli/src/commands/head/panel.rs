@@ -148,7 +148,7 @@ fn open(args: &HeadPanel) -> Result<(ByHand, Aim), Refusal> {
         };
         return Ok((ByHand::open(&machine, args.to.as_deref())?, Aim::Nothing));
     };
-    let made = load::made(&JobCall::whole(path.clone(), args.machine.clone()))?;
+    let made = load::make(&JobCall::whole(path.clone(), args.machine.clone()))?;
     let job = &made.job;
     let mut corners =
         edge(made.compiled.within.planned(), EdgeShape::Box).pop().unwrap_or_default();
@@ -265,7 +265,7 @@ impl Panel {
             Line::from(vec![Span::styled(format!("{what:>8}  "), dim), Span::styled(text, bold)])
         };
         let place = |at: Point| {
-            format!("{} mm from the left, {} mm from the front", fixed(at.x), fixed(at.y))
+            format!("{} mm from the left, {} mm from the front", number(at.x), number(at.y))
         };
         let mut lines = vec![
             Line::styled(neutral::text(&self.title, false).into_owned(), bold),
@@ -277,7 +277,7 @@ impl Panel {
             (false, _) => fact("state", state.to_string()),
         });
         if let Some([x, y, z]) = seen.axes {
-            lines.push(fact("axes", format!("X {}  Y {}  Z {}", fixed(x), fixed(y), fixed(z))));
+            lines.push(fact("axes", format!("X {}  Y {}  Z {}", number(x), number(y), number(z))));
         }
         lines.extend(seen.head.map(|at| fact("head", place(at))));
         lines.extend(seen.zero.map(|at| fact("zero", place(at))));
@@ -321,6 +321,6 @@ impl Panel {
 }
 
 /// With two decimals, so that nothing jumps.
-fn fixed(value: f64) -> String {
+fn number(value: f64) -> String {
     format!("{:.2}", value + 0.0)
 }

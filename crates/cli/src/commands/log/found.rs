@@ -56,7 +56,7 @@ impl From<&Try> for TryJson {
             spacing_mm: tried.spacing_mm,
             recipe: tried.recipe.as_ref().map(|used| used.title.clone()),
             outcome: one.outcome.map(|outcome| outcome.word()),
-            worked: one.outcome.map(|outcome| outcome.worked()),
+            worked: one.outcome.map(|outcome| outcome.is_good()),
             note: one.text.clone(),
         }
     }
@@ -68,7 +68,7 @@ fn point(one: &Try) -> TryPoint {
         speed: tried.speed_mm_s,
         power: tried.power_percent * tried.passes as f64,
         mark: match one.outcome {
-            Some(outcome) if outcome.worked() => TryMark::Worked,
+            Some(outcome) if outcome.is_good() => TryMark::Worked,
             Some(_) => TryMark::Failed,
             None => TryMark::Unknown,
         },
@@ -112,7 +112,7 @@ pub(super) fn run(log: &Log, args: &LogFind, console: &Console) -> Result<(), Re
         );
         vec![
             // What worked is set off.
-            if one.outcome.is_some_and(|outcome| outcome.worked()) {
+            if one.outcome.is_some_and(|outcome| outcome.is_good()) {
                 "*".into()
             } else {
                 String::new()

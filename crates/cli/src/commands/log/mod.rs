@@ -7,7 +7,7 @@ use crate::args::{LogCommand, LogNote};
 use crate::console::Console;
 use std::io::{BufRead, BufReader};
 use std::path::Path;
-use tinkite_core::job::recipe::{Kept, counted, read_book};
+use tinkite_core::job::recipe::{Kept, count_use, read_book};
 use tinkite_core::quantity::{clock, plain};
 use tinkite_files::books;
 use tinkite_files::log;
@@ -67,7 +67,7 @@ fn note(log: &Log, args: &LogNote, console: &Console) -> Result<(), Refusal> {
         books::change(path, |text| match standing(text) {
             Some(number) => {
                 counted_it = true;
-                counted(text, number, outcome.worked())
+                count_use(text, number, outcome.is_good())
             }
             None => Ok(text.to_string()),
         })?;

@@ -36,7 +36,7 @@ pub(super) fn run(args: &MachineNew, console: &Console) -> Result<(), Refusal> {
         changes.extend(changes_from(&connected, &template));
         changes.push(Change::text("link", "to", name));
     }
-    changes.extend(typed(args, &template)?);
+    changes.extend(ask_in_terminal(args, &template)?);
     let mut text = changed(&found.text, &changes);
     if let Some(questions) = &mut asked {
         text = questions.ask(text, &template)?;
@@ -81,7 +81,7 @@ fn path(args: &MachineNew) -> Result<PathBuf, Refusal> {
 }
 
 /// What stands in the call; the dialect beside.
-fn typed(args: &MachineNew, template: &Machine) -> Result<Vec<Change>, Refusal> {
+fn ask_in_terminal(args: &MachineNew, template: &Machine) -> Result<Vec<Change>, Refusal> {
     let text = |section, key, value: &Option<String>| {
         value.as_ref().map(|value| Change::text(section, key, value))
     };

@@ -46,7 +46,7 @@ pub(super) fn run(args: &MachineMeasure, console: &Console) -> Result<(), Refusa
     let found = find(&args.name, Path::new(""))?;
     let machine = found.read(&mut Sources::new())?;
     let log = Log::look_into(&log::path(args.log.path.as_deref())?)?;
-    let (runs, names) = timed(&log, &machine, args.since)?;
+    let (runs, names) = time(&log, &machine, args.since)?;
     let steps = names.len();
     let few_steps = || {
         Refusal::Usage(format!(
@@ -79,7 +79,7 @@ pub(super) fn run(args: &MachineMeasure, console: &Console) -> Result<(), Refusa
 }
 
 /// The runs of a machine whose steps were timed, and what each step is called.
-fn timed(
+fn time(
     log: &Log,
     machine: &Machine,
     since: Option<i64>,

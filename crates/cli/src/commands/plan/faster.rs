@@ -40,7 +40,7 @@ struct FastersJson {
 }
 
 pub(super) fn run(args: &JobCall, console: &Console) -> Result<(), Refusal> {
-    let made = load::made(args)?;
+    let made = load::make(args)?;
     let planned = made.compiled.within.planned();
     let seconds = planned.totals.seconds();
     let all = trials(planned);
@@ -79,7 +79,7 @@ fn tried_out(args: &JobCall, change: &Change) -> Result<Made, Refusal> {
         Change::Job(option) => {
             let mut args = args.clone();
             args.part.set = set::over(&args.part.set, std::slice::from_ref(option));
-            load::made(&args)
+            load::make(&args)
         }
         Change::Merge { into, from, .. } => load::made_changed(args, &|job| merge(job, into, from)),
         Change::Machine { to, .. } => load::made_changed(args, &|job| to.apply(job)),

@@ -42,7 +42,7 @@ pub(super) fn run(args: &Plan, console: &Console) -> Result<(), Refusal> {
 
 /// Plans one job.
 pub(super) fn once(job: &JobCall, console: &Console) -> Result<WatchResult, Refusal> {
-    let made = load::made(job)?;
+    let made = load::make(job)?;
     let outcome = WatchResult::of(&made);
     if console.json {
         console.json(&plan::json(&made))?;
@@ -54,7 +54,7 @@ pub(super) fn once(job: &JobCall, console: &Console) -> Result<WatchResult, Refu
 
 fn tell(made: Made, console: &Console) -> Result<(), Refusal> {
     console.result(&plan::text(&made, console.unit))?;
-    door::show(&load::located(made.compiled.problems, &made.sources), &made.sources, console);
+    door::show(&load::locate(made.compiled.problems, &made.sources), &made.sources, console);
     Ok(())
 }
 
@@ -63,7 +63,7 @@ fn all(jobs: &[JobCall], console: &Console) -> Result<WatchResult, Refusal> {
     if let [job] = jobs {
         return once(job, console);
     }
-    let made = jobs.iter().map(load::made).collect::<Result<Vec<_>, _>>()?;
+    let made = jobs.iter().map(load::make).collect::<Result<Vec<_>, _>>()?;
     let outcomes: Vec<WatchResult> = made.iter().map(WatchResult::of).collect();
     let sums = outcomes.iter().filter_map(|one| one.sums).reduce(watch::Sums::and);
     let files = outcomes.into_iter().flat_map(|one| one.files).collect();

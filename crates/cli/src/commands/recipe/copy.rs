@@ -5,7 +5,7 @@ use super::keep::{About, write};
 use crate::args::RecipeCopy;
 use crate::console::Console;
 use std::path::Path;
-use tinkite_core::job::recipe::{Change, scaled};
+use tinkite_core::job::recipe::{Change, scale};
 use tinkite_core::machine::profile_name;
 use tinkite_files::load;
 use tinkite_files::refusal::{Refusal, Sources};
@@ -40,7 +40,7 @@ pub(super) fn run(args: &RecipeCopy, console: &Console) -> Result<(), Refusal> {
         thickness: args.to_thickness,
         machines: machines.as_ref().map(|(from, to)| (from, to)),
     };
-    let made = scaled(recipe, change)
+    let made = scale(recipe, change)
         .map_err(|problem| Refusal::Problems(problem.into(), Sources::new()))?;
     let how = if made.how.is_empty() { String::new() } else { format!("; {}", made.how) };
     let about = About {

@@ -6,7 +6,7 @@ use crate::console::Console;
 use serde::Serialize;
 use std::path::Path;
 use tinkite_core::job::Request;
-use tinkite_core::job::recipe::{Kept, NewRecipe, dropped, kept, settings_of};
+use tinkite_core::job::recipe::{Kept, NewRecipe, keep, remove, settings_of};
 use tinkite_core::machine::profile_name;
 use tinkite_core::problem::nearest;
 use tinkite_core::quantity::plain;
@@ -88,7 +88,7 @@ pub(in crate::commands) fn write(
     let mut behind = vec![("from".to_string(), about.from)];
     behind.extend(how.note.clone().map(|note| ("note".to_string(), note)));
     let recipe = NewRecipe { about: all, settings, behind, guess };
-    books::change(&path, |text| kept(text, &recipe, how.replace))?;
+    books::change(&path, |text| keep(text, &recipe, how.replace))?;
     let word = how.name.as_deref().unwrap_or(about.make);
     let material = about.material;
     if console.json {
@@ -119,7 +119,7 @@ pub(super) fn drop(args: &RecipeDrop, console: &Console) -> Result<(), Refusal> 
         now.recipes.iter().any(|recipe| recipe.number == number && recipe == found.recipe)
     };
     books::change(Path::new(&found.book.name), |text| match unchanged(text) {
-        true => dropped(text, number),
+        true => remove(text, number),
         false => Err(tinkite_core::job::recipe::EditError::NoSuch(number + 1)),
     })?;
     console.result(&format!("{}: {title} is taken out", found.book.name))

@@ -32,7 +32,7 @@ pub(super) fn clear_air(machine: &Machine, stopping: &Stopping, console: &Consol
     // What stopped the run was obeyed.
     stopping.flag().store(false, Ordering::Relaxed);
     let since = Instant::now();
-    while since.elapsed().as_secs_f64() < seconds && !stopping.wanted() {
+    while since.elapsed().as_secs_f64() < seconds && !stopping.is_wanted() {
         std::thread::sleep(GLANCE);
     }
     let waited = since.elapsed().as_secs_f64();

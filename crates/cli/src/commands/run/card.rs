@@ -33,7 +33,7 @@ pub(super) fn copy(args: &Run, folder: &Path, console: &Console) -> Result<(), R
     let output = Output::create(&path, args.writing.into())?;
     let failed = |error| Refusal::output(path.display().to_string(), error);
     let size = io::copy(&mut program.reader(), &mut io::sink()).map_err(failed)?;
-    if let Some(largest) = program.machine.text.largest.filter(|largest| size > *largest) {
+    if let Some(largest) = program.about.machine.text.largest.filter(|largest| size > *largest) {
         return Err(Refusal::Usage(format!(
             "the program has {size} bytes, and this controller reads files of {largest}: emit -o {} writes it in several",
             path.display()

@@ -36,12 +36,12 @@ pub(super) fn confirm(
             points.join("; ")
         )));
     }
-    let keyboard = RawKeys::begin().map_err(unasked)?;
-    forget_typed().map_err(unasked)?;
+    let keyboard = RawKeys::begin().map_err(cannot_ask)?;
+    forget_typed().map_err(cannot_ask)?;
     for point in points {
         let point = neutral::text(point, false);
         write(&format!("{point}?  [y or Enter: yes; any other key: no]  "))?;
-        let yes = answer().map_err(unasked)?;
+        let yes = answer().map_err(cannot_ask)?;
         write(if yes { "yes\r\n" } else { "no\r\n" })?;
         if !yes {
             drop(keyboard);
@@ -52,13 +52,13 @@ pub(super) fn confirm(
     Ok(())
 }
 
-fn unasked(error: io::Error) -> Refusal {
+fn cannot_ask(error: io::Error) -> Refusal {
     Refusal::System { what: "the checklist cannot be asked in this terminal", source: error }
 }
 
 fn write(text: &str) -> Result<(), Refusal> {
     let mut out = io::stderr().lock();
-    out.write_all(text.as_bytes()).and_then(|()| out.flush()).map_err(unasked)
+    out.write_all(text.as_bytes()).and_then(|()| out.flush()).map_err(cannot_ask)
 }
 
 /// One key: whether it means yes.

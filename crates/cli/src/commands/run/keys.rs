@@ -101,7 +101,7 @@ pub(super) fn one_key(stopping: &Stopping, patience: Duration) -> Option<KeyCode
         }
     });
     let since = std::time::Instant::now();
-    while since.elapsed() < patience && !stopping.wanted() {
+    while since.elapsed() < patience && !stopping.is_wanted() {
         if let Ok(key) = receiver.recv_timeout(GLANCE) {
             let plain = !key.modifiers.contains(KeyModifiers::CONTROL);
             return plain.then_some(key.code);

@@ -58,10 +58,10 @@ pub(super) fn run_for(
         png::kind_of(path)?;
     }
     let Set { mut program, beginning, log, template, name } = set_out(args, console)?;
-    checklist::confirm(&program.machine, &name, args, console)?;
+    checklist::confirm(&program.about.machine, &name, args, console)?;
     let stopping = Stopping::watch()?;
     let stopping = stopping.or_after(most);
-    let mut link = match link::open(&name, &program.machine, program.diameter) {
+    let mut link = match link::open(&name, &program.about.machine, program.about.diameter) {
         Ok(link) => link,
         Err(refusal) => {
             let refusal = Refusal::from(refusal);
@@ -113,7 +113,7 @@ pub(super) fn run_for(
     // How the run ended counts for more than whether anybody heard of it.
     let heard = watcher.end(&ended, number);
     if link.rig().is_none() && ended.dark != Dark::Untouched {
-        afterwards::clear_air(&program.machine, &stopping, console);
+        afterwards::clear_air(&program.about.machine, &stopping, console);
     }
     if let (true, Some(number), None, Outcome::Done) =
         (with_screen, number, &args.note, &ended.outcome)
@@ -123,14 +123,14 @@ pub(super) fn run_for(
         console.complain(&format!("warning: this was not remembered: {}", error.why()));
     }
     let reported = match link.rig() {
-        Some(rig) if heard.is_ok() => report_rig(rig, &program.machine, args, console),
+        Some(rig) if heard.is_ok() => report_rig(rig, &program.about.machine, args, console),
         None => remains::picture(&program, &beginning, &ended, args, console),
         _ => Ok(()),
     };
     let rest = number
         .filter(|_| how != "done")
         .map_or(String::new(), |number| format!("; tinkite run --go-on {number} finishes it"));
-    conclude(ended, &watcher, &program.machine, &rest)?;
+    conclude(ended, &watcher, &program.about.machine, &rest)?;
     heard.and(reported)
 }
 

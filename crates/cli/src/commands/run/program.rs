@@ -13,7 +13,7 @@ use tinkite_files::load;
 use tinkite_files::machines;
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_log::{Log, RunEntry};
-use tinkite_operate::run::program::{Checked, FoundProgram, ProgramFile, write};
+use tinkite_operate::run::program::{About, Checked, FoundProgram, ProgramFile, write};
 
 /// Gets the program and refuses whatever would go wrong.
 pub(super) fn prepare(args: &Run, path: &Path, console: &Console) -> Result<ProgramFile, Refusal> {
@@ -24,7 +24,7 @@ pub(super) fn prepare(args: &Run, path: &Path, console: &Console) -> Result<Prog
     let (machine, part) = (args.machine.clone(), args.part.clone().into());
     let job = JobCall { job: path.to_path_buf(), machine, part };
     let program = make(&job, Some(console), console)?;
-    if program.counts_on && args.log.path.is_some() {
+    if program.about.counts_on && args.log.path.is_some() {
         return Err(Refusal::Usage(
             "the job's serial numbers go on from run to run, and plan, draw and emit look for them in the usual log: set TINKITE_LOG instead of --log".into(),
         ));
@@ -38,10 +38,10 @@ pub(super) fn make(
     doubts: Option<&Console>,
     console: &Console,
 ) -> Result<ProgramFile, Refusal> {
-    let mut made = load::made(job)?;
+    let mut made = load::make(job)?;
     if let Some(console) = doubts {
         let problems = std::mem::take(&mut made.compiled.problems);
-        door::show(&load::located(problems, &made.sources), &made.sources, console);
+        door::show(&load::locate(problems, &made.sources), &made.sources, console);
     }
     accept(ProgramFile::of(write(job, made)?)?, console)
 }
@@ -52,7 +52,7 @@ pub(super) fn recall(
     entry: &RunEntry,
     console: &Console,
 ) -> Result<ProgramFile, Refusal> {
-    accept(ProgramFile::remembered(log, entry)?, console)
+    accept(ProgramFile::of_run(log, entry)?, console)
 }
 
 fn accept(checked: Checked, console: &Console) -> Result<ProgramFile, Refusal> {
@@ -89,9 +89,8 @@ fn from_file(args: &Run, path: &Path) -> Result<FoundProgram, Refusal> {
         _ => Refusal::unreadable(&name, &error),
     })?;
     let machine_name = machine.name.clone();
-    Ok(FoundProgram {
+    let about = About {
         name,
-        file,
         machine,
         machine_name,
         profile: profile.text,
@@ -100,6 +99,6 @@ fn from_file(args: &Run, path: &Path) -> Result<FoundProgram, Refusal> {
         zero: None,
         material: None,
         diameter: args.diameter,
-        tried: Vec::new(),
-    })
+    };
+    Ok(FoundProgram { about, file, tried: Vec::new() })
 }

@@ -21,7 +21,7 @@ pub(super) fn picture(
     console: &Console,
 ) -> Result<(), Refusal> {
     let Some(path) = &args.picture else { return Ok(()) };
-    let dialect = program.machine.dialect;
+    let dialect = program.about.machine.dialect;
     let (walk, (from, to)) = match (ended.standing, beginning) {
         (Some(standing), _) => {
             let places = match ended.halt.whereabouts {

@@ -53,7 +53,7 @@ pub(super) fn next(
     let spot = SameSpot {
         run,
         then: entry.began.standing,
-        from_head: program.zero == Some(Zero::Head),
+        from_head: program.about.zero == Some(Zero::Head),
         in_place: args.in_place,
     };
     Ok((program, Beginning::SameSpot(Box::new(spot))))

@@ -63,7 +63,7 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
         }
     };
     let asked = args.to.as_deref().or(entry.as_ref().map(|entry| entry.began.link.as_str()));
-    let name = link::name(asked, &program.machine)?;
+    let name = link::name(asked, &program.about.machine)?;
     constant_power(args, &program, &name, console)?;
     // What a simulation in this process did is gone with it.
     let logged = args.log.path.is_some() || !name.starts_with("rig:");
@@ -86,15 +86,15 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
         kind,
         after: entry.as_ref().map(|entry| entry.id),
         began_ms: jiff::Timestamp::now().as_millisecond(),
-        job: program.name.clone(),
+        job: program.about.name.clone(),
         lines: program.report.lines,
-        machine: program.machine_name.clone(),
-        profile: program.profile.clone(),
-        made: program.made.clone(),
+        machine: program.about.machine_name.clone(),
+        profile: program.about.profile.clone(),
+        made: program.about.made.clone(),
         link: name.clone(),
-        material: program.material.clone(),
-        diameter: program.diameter,
-        zero: program.zero.map(|zero| zero.name().to_string()),
+        material: program.about.material.clone(),
+        diameter: program.about.diameter,
+        zero: program.about.zero.map(|zero| zero.name().to_string()),
         steps: Vec::new(),
         planned_seconds: program.report.seconds,
         standing: ReportedStanding { at: [0.0; 6], offset: [0.0; 6], shift: [0.0; 3] },
@@ -114,14 +114,15 @@ fn constant_power(
         return Ok(());
     };
     let danger = "burns with constant power (M3, M106): where the head stands when lines stop coming, it burns on";
-    if program.machine.beam.constant_accepted || args.accept.contains(&args::Danger::ConstantPower)
+    if program.about.machine.beam.constant_accepted
+        || args.accept.contains(&args::Danger::ConstantPower)
     {
         console.say(&format!(
             "the program {danger}; STAY BESIDE IT, with your hand at the machine's switch"
         ));
         return Ok(());
     }
-    let message = format!("{}: line {line} {danger}", program.name);
+    let message = format!("{}: line {line} {danger}", program.about.name);
     let help = "use power that follows the speed (follows-speed = true) where the controller has M4; else --accept constant-power, or constant = \"accepted\" in [beam] of the profile, say that somebody stays beside it";
     let problem = Problem::error(Code::ConstantPower, message, help);
     Err(Refusal::Problems(problem.into(), Sources::new()))
@@ -147,7 +148,7 @@ fn rest_of(
         let now = program::prepare(args, path, console)?;
         let why = format!(
             "its rest does not belong to {} as it is now; leave the name out to finish what was begun",
-            now.name
+            now.about.name
         );
         unchanged(log, entry, &now, &why)?;
     }
@@ -161,7 +162,7 @@ fn rest_of(
         return Err(refusal(rest.run, &BrokenError::NothingLeft));
     }
     if let (Marked::Between(..) | Marked::Lost, None) = (broken.marked, choice) {
-        let walk = broken.walk(program.machine.dialect);
+        let walk = broken.walk(program.about.machine.dialect);
         let (from, to) = broken.uncertain();
         if let Some(path) = &args.picture {
             let written =
@@ -169,7 +170,7 @@ fn rest_of(
             console.say(&written.words());
         }
         let stretch = walk.stretch(program.reader(), from, to);
-        let stretch = stretch.map_err(|error| Refusal::unreadable(&program.name, &error))?;
+        let stretch = stretch.map_err(|error| Refusal::unreadable(&program.about.name, &error))?;
         if !stretch.is_dark() {
             return Err(refusal(rest.run, &BrokenError::Uncertain { from, to, stretch }));
         }

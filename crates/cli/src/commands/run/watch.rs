@@ -135,13 +135,13 @@ impl<'c> Watcher<'c> {
         console: &'c Console,
     ) -> Self {
         let what = match beginning {
-            Beginning::Rest(rest) => format!("finishing run {}, {}", rest.run, program.name),
+            Beginning::Rest(rest) => format!("finishing run {}, {}", rest.run, program.about.name),
             Beginning::SameSpot(spot) => {
-                format!("on the spot of run {}, {}", spot.run, program.name)
+                format!("on the spot of run {}, {}", spot.run, program.about.name)
             }
             Beginning::Start | Beginning::Line(_) => format!(
                 "streaming {} ({} lines, about {})",
-                program.name,
+                program.about.name,
                 program.report.lines,
                 clock(program.report.seconds)
             ),
@@ -156,8 +156,8 @@ impl<'c> Watcher<'c> {
             console,
             face,
             progress: Progress::of(program),
-            dialect: program.machine.dialect,
-            around: program.diameter,
+            dialect: program.about.machine.dialect,
+            around: program.about.diameter,
             last_percent: None,
             unheard: false,
         }

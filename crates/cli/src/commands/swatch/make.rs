@@ -8,7 +8,7 @@ use tinkite_core::job;
 use tinkite_core::job::recipe::Make;
 use tinkite_core::job::swatch::{NewSwatch, swatch_text};
 use tinkite_core::machine::profile_name;
-use tinkite_core::machine::section::quoted;
+use tinkite_core::machine::section::quote;
 use tinkite_core::problem::Problems;
 use tinkite_core::quantity::plain;
 use tinkite_files::load;
@@ -30,7 +30,7 @@ pub(super) fn run(args: &SwatchMake, console: &Console) -> Result<(), Refusal> {
     let ceiling = machine.beam.ceiling.0 * 100.0;
     let mut varied = Vec::new();
     let mut settings: Vec<(String, String)> = Vec::new();
-    let mut fixed = |key: &str, text: &str| settings.push((key.into(), quoted(text)));
+    let mut fixed = |key: &str, text: &str| settings.push((key.into(), quote(text)));
     let asked = [
         ("power", &args.power),
         ("speed", &args.speed),
@@ -76,13 +76,13 @@ pub(super) fn run(args: &SwatchMake, console: &Console) -> Result<(), Refusal> {
         Make::Engrave => (100.0, 20.0),
     };
     if !has("speed", &settings) {
-        settings.push(("speed".into(), quoted(&format!("{} mm/s", plain(usual.0.min(top), 1)))));
+        settings.push(("speed".into(), quote(&format!("{} mm/s", plain(usual.0.min(top), 1)))));
     }
     if !has("power", &settings) {
-        settings.push(("power".into(), quoted(&format!("{} %", plain(usual.1.min(ceiling), 1)))));
+        settings.push(("power".into(), quote(&format!("{} %", plain(usual.1.min(ceiling), 1)))));
     }
     if let Some(ramp) = args.ramp {
-        settings.push(("ramp".into(), quoted(&format!("{} mm", plain(ramp, 3)))));
+        settings.push(("ramp".into(), quote(&format!("{} mm", plain(ramp, 3)))));
     }
     if make == Make::Engrave {
         // Keys of lines stand in a table of their own.
@@ -91,15 +91,15 @@ pub(super) fn run(args: &SwatchMake, console: &Console) -> Result<(), Refusal> {
         let spacing = single(&args.spacing)
             .unwrap_or_else(|| format!("{} mm", plain(machine.beam.width.max(0.1), 3)));
         let offset = single(&args.offset)
-            .map_or(String::new(), |offset| format!(", offset = {}", quoted(&offset)));
+            .map_or(String::new(), |offset| format!(", offset = {}", quote(&offset)));
         match &args.picture {
             Some(picture) => {
-                settings.push(("picture".into(), quoted(&picture.display().to_string())));
-                let spacing = quoted(&spacing);
+                settings.push(("picture".into(), quote(&picture.display().to_string())));
+                let spacing = quote(&spacing);
                 settings.push(("image".into(), format!("{{ spacing = {spacing}, grey = true }}")));
             }
             None => {
-                let lines = format!("{{ spacing = {}{offset} }}", quoted(&spacing));
+                let lines = format!("{{ spacing = {}{offset} }}", quote(&spacing));
                 settings.push(("lines".into(), lines));
             }
         }
@@ -135,7 +135,7 @@ pub(super) fn run(args: &SwatchMake, console: &Console) -> Result<(), Refusal> {
     job::read_with(&shown, &text, machine, profile_name(&args.machine), &Default::default())
         .map_err(|problems| {
             Refusal::Problems(
-                load::located(problems, &Sources::new()),
+                load::locate(problems, &Sources::new()),
                 Sources::from([(shown.clone(), text.clone())]),
             )
         })?;

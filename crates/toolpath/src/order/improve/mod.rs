@@ -115,7 +115,7 @@ pub(super) fn shorten(
     let mut tours = search.race(&none, firsts, effort.part(BEGINNING));
     tours.truncate(KEPT);
     if !free {
-        let repair = |free| nested::repaired(stops, before, start, free, &near);
+        let repair = |free| nested::repair(stops, before, start, free, &near);
         let firsts: Vec<Option<&Vec<Visit>>> = tours.iter().map(Some).chain([None]).collect();
         let firsts = firsts
             .into_par_iter()
@@ -331,7 +331,7 @@ mod tests {
             let stops: Vec<Stop> = ends.into_iter().map(stop).collect();
             let before = forest(&parents, stops.len());
             let free = greedy(&stops, &vec![None; stops.len()], Point::ZERO);
-            let repaired = nested::repaired(&stops, &before, Point::ZERO, &free, &neighbours(&stops));
+            let repaired = nested::repair(&stops, &before, Point::ZERO, &free, &neighbours(&stops));
             prop_assert!(keeps(&before, &repaired));
             prop_assert_eq!(sorted_stops(&repaired), (0..stops.len()).collect::<Vec<_>>());
         }

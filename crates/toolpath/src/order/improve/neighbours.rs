@@ -41,7 +41,7 @@ pub(super) fn neighbours(stops: &[Stop]) -> Vec<Vec<Neighbour>> {
     let places = |stop: usize| {
         let size = stops[stop].bounds().size();
         let wanted = (size.width.max(size.height) / (evenly * PART)).ceil();
-        stops[stop].spread(most.min(wanted.max(1.0) as usize)).map(move |p| (p, stop))
+        stops[stop].points_spread(most.min(wanted.max(1.0) as usize)).map(move |p| (p, stop))
     };
     let all: Vec<(Point, usize)> = (0..stops.len()).flat_map(places).collect();
     let mut index = StaticAABB2DIndexBuilder::new_with_node_size(all.len(), IN_A_NODE);

@@ -9,7 +9,7 @@ const NOWHERE: usize = usize::MAX;
 
 /// The same tour, but for stops that come before something that names them in `before` (`before[n] = Some(m)`: n before
 /// m): each is put to one of its neighbours, or right behind what it waits for, where that is the least detour.
-pub(super) fn repaired(
+pub(super) fn repair(
     stops: &[Stop],
     before: &[Option<usize>],
     start: Point,

@@ -14,6 +14,21 @@ const OFFSET_TOLD: u32 = 64;
 /// A head that stands nearer than this to where it stood has not moved, mm.
 const SAME_PLACE: f64 = 0.003;
 
+/// What is learnt of a controller before the stream begins.
+#[derive(Debug, Default)]
+pub(super) struct Learnt {
+    /// How it stood before it was reset.
+    before: Option<Status>,
+    /// How often that was asked for.
+    greeted: u32,
+    /// What it said of itself the last time it was asked.
+    said: Option<Connected>,
+    /// How often it was asked what it is.
+    pub(super) rounds: u32,
+    /// Whether its banner came before anything else.
+    pub(super) restarted: bool,
+}
+
 impl Grbl {
     /// Whether a controller in this state may be spoken to.
     pub(super) fn may_begin(&self, state: Machine) -> bool {
@@ -21,7 +36,7 @@ impl Grbl {
         state == Machine::Idle || (by_hand && matches!(state, Machine::Alarm | Machine::Sleep))
     }
 
-    pub(super) fn greeted(&mut self, now: Instant, status: Status) {
+    pub(super) fn take_greeting(&mut self, now: Instant, status: Status) {
         let state = status.state;
         let takes_over = self.settings.takes_over;
         if takes_over && matches!(state, Machine::Run | Machine::Hold { moving: true }) {
@@ -41,13 +56,13 @@ impl Grbl {
         }
         // The reset forgets a G92, and the offset is told only now and then. Either is believed when it
         // was told twice: a place that came through spoilt is nothing to compare with afterwards.
-        self.greeted += 1;
+        self.learnt.greeted += 1;
         let told = status.offset.is_some();
         let again = told && self.offset == status.offset;
         self.offset = status.offset.or(self.offset);
-        let before = self.before.replace(status).and_then(|before| before.position);
+        let before = self.learnt.before.replace(status).and_then(|before| before.position);
         let same_place = before.is_some() && before == status.position;
-        if !(again && same_place) && self.greeted < OFFSET_TOLD {
+        if !(again && same_place) && self.learnt.greeted < OFFSET_TOLD {
             return self.ask(now);
         }
         self.urgent.push(byte::RESET);
@@ -67,27 +82,27 @@ impl Grbl {
         }
         self.last_heard = self.now;
         self.next_question = self.now + self.settings.status_every;
-        self.rounds += 1;
-        let position = self.before.and_then(|status| {
+        self.learnt.rounds += 1;
+        let position = self.learnt.before.and_then(|status| {
             let (told, from) = (status.position?, status.offset);
             if status.machine_position {
                 return Some(told);
             }
             from.map(|from| [0, 1, 2].map(|n| told[n] + from[n]))
         });
-        let turn = self.before.and_then(|status| status.turn);
-        let restarted = self.restarted;
+        let turn = self.learnt.before.and_then(|status| status.turn);
+        let restarted = self.learnt.restarted;
         self.state = Phase::Asking(Connected { position, turn, restarted, ..Connected::default() });
     }
 
     /// Everything was answered. A `G92` that the reset has forgotten is set again, so that a zero that
     /// somebody set by hand stays where it was.
-    pub(super) fn connected(&mut self, mut connected: Connected) {
+    pub(super) fn take_connected(&mut self, mut connected: Connected) {
         self.inches = connected.settings.get(&13).is_some_and(|value| *value != 0.0);
         let mm = |at: [f64; 3]| at.map(|length| if self.inches { length * INCH } else { length });
         if connected.kept_shift.is_none() {
-            if self.said.replace(connected.clone()).as_ref() != Some(&connected) {
-                if self.rounds >= MOST_ROUNDS {
+            if self.learnt.said.replace(connected.clone()).as_ref() != Some(&connected) {
+                if self.learnt.rounds >= MOST_ROUNDS {
                     return self.end(Outcome::Failed(Failure::BadLink), Dark::Untouched);
                 }
                 self.state = Phase::Asking(connected);
@@ -95,7 +110,7 @@ impl Grbl {
             }
             connected.offsets.values_mut().for_each(|at| *at = mm(*at));
             connected.position = connected.position.map(mm);
-            let before = self.before.and_then(|status| {
+            let before = self.learnt.before.and_then(|status| {
                 let (at, offset) = (mm(status.position?), mm(status.offset?));
                 let from = if status.machine_position { offset } else { [0.0; 3] };
                 Some((offset, [0, 1, 2].map(|n| at[n] - from[n])))
@@ -125,7 +140,7 @@ impl Grbl {
     }
 
     /// It stands where it stood, so that nothing has happened since, though no banner told.
-    pub(super) fn checked(&mut self, connected: Connected, status: &Status) {
+    pub(super) fn take_check(&mut self, connected: Connected, status: &Status) {
         let told = |status: &Status| {
             let from = if status.machine_position { [0.0; 3] } else { status.offset? };
             status.position.map(|at| [0, 1, 2].map(|n| at[n] + from[n]))
@@ -136,8 +151,8 @@ impl Grbl {
         };
         if moved {
             // Once more: the status may be spoilt.
-            self.rounds += 1;
-            if self.rounds >= MOST_ROUNDS {
+            self.learnt.rounds += 1;
+            if self.learnt.rounds >= MOST_ROUNDS {
                 return self.end(Outcome::Failed(Failure::Restarted), Dark::Untouched);
             }
             self.state = Phase::Checking { connected, skip: self.asked };

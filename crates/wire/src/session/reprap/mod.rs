@@ -17,7 +17,7 @@ use crate::message::Status;
 use planned::Planned;
 use std::collections::VecDeque;
 use stopping::{Proof, Stopping};
-use text::{framed, position, room};
+use text::{frame, position, room};
 
 /// A line that was sent and not yet answered.
 #[derive(Debug, Clone)]
@@ -42,8 +42,8 @@ struct Sent {
 }
 
 impl Sent {
-    fn framed(&self) -> Vec<u8> {
-        framed(self.number, &self.text)
+    fn frame(&self) -> Vec<u8> {
+        frame(self.number, &self.text)
     }
 }
 
@@ -176,7 +176,7 @@ impl Reprap {
             }
             Phase::Greeting { again, .. } if now >= *again => {
                 // It sets the line counter, and its answer is the first sign of life.
-                self.urgent.extend_from_slice(&framed(0, b"M110 N0"));
+                self.urgent.extend_from_slice(&frame(0, b"M110 N0"));
                 *again = now + GREET;
             }
             Phase::Greeting { .. } => {}
@@ -198,7 +198,7 @@ impl Reprap {
                 sent.tries += 1;
                 // The end of a line ends whatever half of one was left behind.
                 self.urgent.push(b'\n');
-                self.urgent.extend_from_slice(&sent.framed());
+                self.urgent.extend_from_slice(&sent.frame());
             }
             _ => self.halt(now, Outcome::Failed(Failure::Silent)),
         }
@@ -231,7 +231,7 @@ impl Reprap {
         text: Vec<u8>,
         effect: Effect,
     ) -> Result<(), LineTooLong> {
-        let length = framed(self.next_number, &text).len();
+        let length = frame(self.next_number, &text).len();
         // Firmware takes lines of 96 bytes with everything.
         let most = self.settings.longest_line.max(96);
         if length > most {
@@ -313,7 +313,7 @@ impl Reprap {
             self.dark = effect.dark;
             let number = self.next_number;
             self.next_number += 1;
-            out.extend_from_slice(&framed(number, &text));
+            out.extend_from_slice(&frame(number, &text));
             self.last_line = line.or(self.last_line);
             self.sent = Some(Sent {
                 number,
@@ -379,7 +379,7 @@ impl Reprap {
     }
 
     pub(super) fn in_flight(&self) -> usize {
-        self.sent.as_ref().map_or(0, |sent| sent.framed().len())
+        self.sent.as_ref().map_or(0, |sent| sent.frame().len())
     }
 
     fn heard(&mut self, now: Instant, line: &str) {
@@ -505,12 +505,12 @@ impl Reprap {
         }
         if std::mem::take(&mut sent.doubt) {
             // What it asked for again got lost: this `ok` is no answer to the line.
-            let again = sent.framed();
+            let again = sent.frame();
             return self.urgent.extend_from_slice(&again);
         }
         let took = now - sent.at;
         if sent.line.is_none() && sent.text == b"M400" {
-            self.planned.waited(now, took);
+            self.planned.note_wait(now, took);
         } else {
             self.planned.take(now, took);
         }
@@ -558,7 +558,7 @@ impl Reprap {
         } else if patient && (sent.number == number || !std::mem::replace(&mut sent.strange, true))
         {
             sent.asked_again = true;
-            let again = sent.framed();
+            let again = sent.frame();
             self.urgent.extend_from_slice(&again);
         } else if number <= 1 && sent.number > 2 {
             // It counts from the start: it has started anew, and what it said then was lost.

@@ -45,7 +45,7 @@ impl Planned {
 
     /// A wait for the end of all moves was answered. Some boards answer it at once; one that took much longer than for
     /// anything else, and a good part of what was left to run, has waited.
-    pub(super) fn waited(&mut self, now: Instant, took: Span) {
+    pub(super) fn note_wait(&mut self, now: Instant, took: Span) {
         let asked = Instant(now.0.saturating_sub(took.0));
         let left = self.until - asked;
         let at_once = self.quickest.map_or(0, |quickest| 5 * quickest.0) + AT_ONCE.0;
@@ -126,7 +126,7 @@ mod tests {
             let mut planned = Planned::default();
             planned.take(Instant(0), Span::millis(4));
             planned.send(Instant(0), line(3500, 1.0));
-            planned.waited(Instant(took * 1000), Span::millis(took));
+            planned.note_wait(Instant(took * 1000), Span::millis(took));
             let until = if ended { took * 1000 } else { 3_500_000 };
             assert_eq!(planned.until(), Instant(until), "{took} ms");
         }

@@ -9,7 +9,7 @@
 //! the board was heard to tell a place that lies before the end of what it has read.
 
 use super::planned::{Planned, SAME};
-use super::text::framed;
+use super::text::frame;
 use crate::instant::{Instant, Span};
 use crate::session::Outcome;
 
@@ -102,7 +102,7 @@ impl Stopping {
         if std::mem::take(&mut self.asks) {
             self.number += 1;
             self.owed = 1;
-            return out.extend_from_slice(&framed(self.number, b"M114"));
+            return out.extend_from_slice(&frame(self.number, b"M114"));
         }
         self.stands = None;
         if self.number != NUMBER {
@@ -120,10 +120,10 @@ impl Stopping {
             out.push(b'\n');
         }
         let counter = format!("M110 N{NUMBER}");
-        out.extend_from_slice(&framed(NUMBER, counter.as_bytes()));
+        out.extend_from_slice(&frame(NUMBER, counter.as_bytes()));
         let numbered = [&b"M107"[..], b"M5", b"M114"];
         for (number, text) in (NUMBER + 1..).zip(numbered) {
-            out.extend_from_slice(&framed(number, text));
+            out.extend_from_slice(&frame(number, text));
         }
         self.number = NUMBER + numbered.len() as u64;
         self.owed += (bare.len() + 1 + numbered.len()) as u32;

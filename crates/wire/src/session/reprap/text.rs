@@ -1,7 +1,7 @@
 //! Lines of the protocol: with number and checksum, and what answers say.
 
 /// A line with its number and checksum: the exclusive or of all bytes before the `*`.
-pub(super) fn framed(number: u64, text: &[u8]) -> Vec<u8> {
+pub(super) fn frame(number: u64, text: &[u8]) -> Vec<u8> {
     let mut line = format!("N{number} ").into_bytes();
     line.extend_from_slice(text);
     let sum = line.iter().fold(0_u8, |sum, byte| sum ^ byte);
@@ -33,7 +33,7 @@ mod tests {
     #[test]
     fn a_line_carries_its_number_and_the_sum_of_its_bytes() {
         // 'N'^'3'^' '^'T'^'0' = 57, worked out by hand.
-        assert_eq!(framed(3, b"T0"), b"N3 T0*57\n");
+        assert_eq!(frame(3, b"T0"), b"N3 T0*57\n");
     }
 
     #[test]

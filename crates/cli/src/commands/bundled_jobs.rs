@@ -9,7 +9,7 @@ use tinkite_files::refusal::Refusal;
 ///
 /// # Errors
 /// A bundle that is not what its list says.
-pub(crate) fn opened(command: &mut Command) -> Result<(), Refusal> {
+pub(crate) fn name_bundled_jobs(command: &mut Command) -> Result<(), Refusal> {
     for job in jobs(command) {
         let is_bundle = job.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("zip"));
         if is_bundle && job.is_file() {
