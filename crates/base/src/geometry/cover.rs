@@ -15,7 +15,7 @@ pub type Rings = Vec<Vec<Point>>;
 /// An area that is painted; a later one lies over it.
 #[derive(Debug, Clone)]
 pub struct Painted {
-    /// Its rings, as [`united`] makes them.
+    /// Its rings, as [`unite`] makes them.
     pub rings: Rings,
     /// Which veil it is part of: 0 hides what lies under it, and what has another number lets it show
     /// through, except for what has the same.

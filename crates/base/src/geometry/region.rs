@@ -48,7 +48,7 @@ fn is_simple(ring: &[Point]) -> bool {
     (0..n).all(|k| others(k).all(|other| !meet(edge(k), edge(other))))
 }
 
-/// The area in mm² of rings that neither cross nor overlap, as [`united`] makes them.
+/// The area in mm² of rings that neither cross nor overlap, as [`unite`] makes them.
 #[must_use]
 pub fn area(rings: &[Vec<Point>]) -> f64 {
     rings.iter().map(|ring| signed_area(ring.iter().copied())).sum::<f64>().abs()
@@ -149,7 +149,7 @@ pub enum Combine {
     Apart,
 }
 
-/// Combines two areas given by rings that neither cross nor overlap, as [`united`] makes them.
+/// Combines two areas given by rings that neither cross nor overlap, as [`unite`] makes them.
 #[must_use]
 pub fn combined(first: &[Vec<Point>], second: &[Vec<Point>], how: Combine) -> Vec<Vec<Point>> {
     combined_as(first, second, how, FillRule::EvenOdd)
