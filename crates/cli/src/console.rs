@@ -2,6 +2,7 @@
 
 use crate::args::Common;
 use crate::neutral;
+use crate::voice::{self, Ear};
 use std::io::{self, IsTerminal, Write};
 use tinkite_core::quantity::LengthUnit;
 use tinkite_files::config::{Units, When};
@@ -18,6 +19,10 @@ pub(crate) struct Console {
     pub(crate) verbose: bool,
     /// In what reports tell lengths.
     pub(crate) unit: LengthUnit,
+    /// Nobody waits until words are read: a machine runs.
+    in_background: bool,
+    /// The last of its events says how the call ended: nothing else does.
+    pub(crate) events: bool,
     colour: When,
     no_color: bool,
 }
@@ -30,7 +35,12 @@ impl Console {
             Units::Mm => LengthUnit::Millimetre,
             Units::In => LengthUnit::Inch,
         };
-        Self { json, quiet, verbose, unit, colour, no_color }
+        Self { json, quiet, verbose, unit, in_background: false, events: false, colour, no_color }
+    }
+
+    /// The same, while a machine runs: whoever does not read holds up nothing.
+    pub(crate) fn in_background(self) -> Self {
+        Self { in_background: true, ..self }
     }
 
     fn coloured(self, terminal: bool) -> bool {
@@ -60,6 +70,10 @@ impl Console {
     /// Writes a result. A reader that has gone away (`| head`) ends the program quietly.
     pub(crate) fn result(self, text: &str) -> Result<(), Refusal> {
         let text = neutral::text(text.trim_end(), self.colours_out());
+        if self.in_background {
+            voice::say(Ear::Output, text.into_owned());
+            return Ok(());
+        }
         let mut out = io::stdout().lock();
         match writeln!(out, "{text}").and_then(|()| out.flush()) {
             Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Err(Refusal::ReaderGone),
@@ -90,6 +104,9 @@ impl Console {
     /// Says something that must be heard. Nobody is left to tell when that fails.
     pub(crate) fn complain(self, text: &str) {
         let text = neutral::text(text.trim_end(), self.colours_err());
+        if self.in_background {
+            return voice::say(Ear::Error, text.into_owned());
+        }
         let _ = writeln!(io::stderr().lock(), "{text}");
     }
 }

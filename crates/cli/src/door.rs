@@ -17,6 +17,7 @@ pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
             return 1;
         }
         Refusal::Reported => return 1,
+        Refusal::Unfit(_) => 1,
         Refusal::ReaderGone => return 0,
         Refusal::Usage(_) | Refusal::Output { .. } | Refusal::System { .. } | Refusal::Log(_) => 2,
         Refusal::Link(_) => 3,
@@ -24,7 +25,7 @@ pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
     };
     let message = refusal.why();
     console.complain(&format!("tinkite: {message}"));
-    if status == 2 {
+    if status <= 2 {
         tell_refusal(Some(message), Vec::new(), console);
     }
     status
@@ -32,8 +33,7 @@ pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
 
 /// Reports a refusal as JSON where reports are.
 fn tell_refusal(message: Option<String>, problems: Vec<ProblemJson>, console: &Console) {
-    // One line: run reports one event a line.
-    if console.json {
+    if console.json && !console.events {
         // A reader that has gone away needs no report.
         let _ = console.event(&RefusedJson { refused: message, problems });
     }

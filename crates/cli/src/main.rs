@@ -11,6 +11,7 @@ mod door;
 mod neutral;
 mod problem;
 mod verbose;
+mod voice;
 mod watch;
 
 use std::process::ExitCode;
@@ -35,14 +36,13 @@ fn main() -> ExitCode {
             return ExitCode::from(door::close(&refusal, &console::Console::new(&args.common)));
         }
     };
-    let console = console::Console::new(&args.common);
+    let mut console = console::Console::new(&args.common);
+    console.events = commands::tells_events(&args.command);
     if console.verbose {
         verbose::listen();
         origins.iter().for_each(|origin| ::log::info!("{origin}"));
     }
-    match commands::name_bundled_jobs(&mut args.command)
-        .and_then(|()| commands::run(&args, &console))
-    {
+    match commands::run(&mut args, &console) {
         Ok(()) => ExitCode::SUCCESS,
         Err(refusal) => ExitCode::from(door::close(&refusal, &console)),
     }

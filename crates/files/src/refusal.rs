@@ -19,6 +19,8 @@ pub enum Refusal {
     Reported,
     /// The call is wrong.
     Usage(String),
+    /// The machine, or an earlier run, is not as this one needs it; nothing was sent of it.
+    Unfit(String),
     /// A file could not be written.
     Output {
         /// What people call it.
@@ -63,7 +65,9 @@ impl Refusal {
     /// Why, in one line, for who tells it beside something else.
     pub fn why(&self) -> String {
         match self {
-            Self::Usage(why) | Self::Link(why) | Self::Stopped(why) => why.clone(),
+            Self::Usage(why) | Self::Unfit(why) | Self::Link(why) | Self::Stopped(why) => {
+                why.clone()
+            }
             Self::Output { name, source } => format!("{name} cannot be written: {}", plain(source)),
             Self::System { what, source } => format!("{what}: {source}"),
             Self::Log(error) => format!("{error}{}", hint::log(error)),

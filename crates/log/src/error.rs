@@ -21,6 +21,12 @@ pub enum LogError {
         /// What SQLite said.
         source: rusqlite::Error,
     },
+    /// It was taken away while a run was written into it.
+    #[error("the log {} was deleted or replaced while the run went on: it does not have the run", path.display())]
+    Gone {
+        /// Where it was.
+        path: PathBuf,
+    },
     /// SQLite refuses.
     #[error("the log {}: {source}", path.display())]
     Sql {

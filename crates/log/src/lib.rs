@@ -16,7 +16,7 @@ pub use tried::{Sought, Tried, Try, Verdict};
 pub use entry::{Began, Ending, MadeFrom, MadePart, Reached, RunEntry, RunKind, StepEntry, digest};
 pub use error::{ImportError, LogError};
 
-use rusqlite::{Connection, OpenFlags};
+use rusqlite::{Connection, OpenFlags, OptionalExtension};
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
@@ -98,6 +98,26 @@ impl Log {
             }
             schema::Outdated::Sql(source) => self.failed()(source),
         }
+    }
+
+    /// Whether the file that stands where this log was opened has the run that began then: SQLite goes on writing
+    /// into a file that somebody has deleted.
+    ///
+    /// # Errors
+    /// [`LogError::Gone`] where it has not.
+    pub fn is_in_place(&self, run: i64, began_ms: i64) -> Result<(), LogError> {
+        let gone = || LogError::Gone { path: self.path.clone() };
+        let there = Connection::open_with_flags(&self.path, OpenFlags::SQLITE_OPEN_READ_ONLY)
+            .map_err(|_| gone())?;
+        there.busy_timeout(PATIENCE).map_err(self.failed())?;
+        let began: Option<i64> = there
+            .query_row("SELECT began FROM runs WHERE id = ?", [run], |row| row.get(0))
+            .optional()
+            .or_else(|error| match error {
+                rusqlite::Error::SqliteFailure(..) => Ok(None),
+                error => Err(self.failed()(error)),
+            })?;
+        if began == Some(began_ms) { Ok(()) } else { Err(gone()) }
     }
 
     fn lock_path(&self, run: i64) -> PathBuf {

@@ -11,6 +11,8 @@ use tinkite_files::refusal::Refusal;
 #[derive(Debug, Clone, Default)]
 pub struct Stopping {
     flag: Arc<AtomicBool>,
+    /// Nothing is left that has to be stopped: a signal ends the process, as it does everywhere.
+    over: Arc<AtomicBool>,
     /// The moment from which on it is wanted without a signal.
     from: Option<Instant>,
 }
@@ -24,16 +26,21 @@ impl Stopping {
 
     fn listening() -> io::Result<Self> {
         use signal_hook::consts::{SIGINT, SIGTERM};
+        use signal_hook::flag::{register, register_conditional_default};
         let stopping = Self::default();
+        let watch = |signal| {
+            register_conditional_default(signal, stopping.over.clone())?;
+            register(signal, stopping.flag.clone())
+        };
         #[cfg(unix)]
         for signal in {
             use signal_hook::consts::{SIGHUP, SIGQUIT, SIGTSTP};
             [SIGHUP, SIGQUIT, SIGTSTP]
         } {
-            signal_hook::flag::register(signal, stopping.flag.clone())?;
+            watch(signal)?;
         }
         for signal in [SIGINT, SIGTERM] {
-            signal_hook::flag::register(signal, stopping.flag.clone())?;
+            watch(signal)?;
         }
         Ok(stopping)
     }
@@ -41,6 +48,11 @@ impl Stopping {
     /// Whether it was asked for.
     pub fn is_wanted(&self) -> bool {
         self.flag.load(Ordering::Relaxed) || self.from.is_some_and(|from| Instant::now() >= from)
+    }
+
+    /// Nothing is left that has to be stopped: from now on a signal ends the process.
+    pub fn let_go(&self) {
+        self.over.store(true, Ordering::Relaxed);
     }
 
     /// The same, and after this time in any case.

@@ -2,6 +2,8 @@
 //! the public `grbl` interface.
 
 use crate::axes::{Axes, distance};
+use crate::modal_groups::Groups;
+use crate::offsets::Offsets;
 use crate::settings::{ARC_TOLERANCE, Protocol};
 
 /// The beam's switch.
@@ -44,8 +46,8 @@ pub(crate) struct Modal {
     pub(crate) s: f64,
     /// Where the last planned move ends, work coordinates.
     pub(crate) at: Axes,
-    /// Work offset: machine = work + offset.
-    pub(crate) offset: Axes,
+    /// Work offsets: machine = work + offset.
+    pub(crate) offsets: Offsets,
     /// Which language is spoken.
     pub(crate) protocol: Protocol,
 }
@@ -63,7 +65,7 @@ impl Default for Modal {
             feed: 0.0,
             s: 0.0,
             at: [0.0; 4],
-            offset: [0.0; 4],
+            offsets: Offsets::default(),
             protocol: Protocol::Grbl,
         }
     }
@@ -87,13 +89,18 @@ pub(crate) fn split(line: &str) -> Result<Vec<Word>, u16> {
         .collect();
     let mut rest = text.as_str();
     while let Some(letter) = rest.bytes().next() {
+        // No parameters and no arithmetic.
+        if letter == b'#' {
+            return Err(20);
+        }
         if !letter.is_ascii_alphabetic() {
             return Err(1);
         }
         rest = &rest[1..];
         let end =
             rest.find(|c: char| !(c.is_ascii_digit() || "+-.".contains(c))).unwrap_or(rest.len());
-        let value: f64 = rest[..end].parse().map_err(|_| 2_u16)?;
+        let value =
+            rest[..end].parse().map_err(|_| if rest.starts_with('#') { 20_u16 } else { 2 })?;
         words.push((letter.to_ascii_uppercase(), value));
         rest = &rest[end..];
     }
@@ -106,6 +113,14 @@ struct Line {
     dwell: bool,
     probe: bool,
     set_offset: bool,
+    shift: bool,
+    forget_shift: bool,
+    /// A feed stands in it.
+    feeds: bool,
+    /// A motion is named in it.
+    names_motion: bool,
+    /// The work offset that is to count, from 0 (`G54` to `G59`).
+    system: Option<usize>,
     /// On the machine's own axes (`G53`).
     machine: bool,
     sync: bool,
@@ -131,13 +146,25 @@ impl Modal {
 
     fn carry_out(&mut self, words: &[Word]) -> Result<Command, u16> {
         let mut line = Line::default();
+        let strict = self.protocol == Protocol::Grbl;
+        let (mut groups, mut feeds, mut powers) = (Groups::default(), 0, 0);
         for (letter, value) in words {
+            if strict && matches!(letter, b'G' | b'M') {
+                if *letter == b'M' && value.fract() != 0.0 {
+                    return Err(23);
+                }
+                groups.take(*letter, (value * 10.0).round() as i32)?;
+            }
+            feeds += usize::from(*letter == b'F');
+            powers += usize::from(*letter == b'S');
+            if strict && (feeds > 1 || powers > 1) {
+                return Err(25);
+            }
             match letter {
                 b'G' => self.g(*value, &mut line)?,
                 b'M' => self.m(*value, &mut line)?,
-                b'F' if *value < 0.0 => return Err(4),
-                b'S' if *value < 0.0 => return Err(4),
-                b'F' => self.feed = *value,
+                b'F' | b'S' | b'N' | b'P' | b'T' if *value < 0.0 => return Err(4),
+                b'F' => (self.feed, line.feeds) = (*value, true),
                 b'S' => self.s = *value,
                 b'N' => {}
                 b'X' | b'Y' | b'Z' | b'A' | b'B' | b'C' | b'I' | b'J' | b'P' | b'R' | b'L' => {
@@ -150,13 +177,22 @@ impl Modal {
                 _ => return Err(20),
             }
         }
+        if strict {
+            self.all_are_used(&line)?;
+        }
         if line.dwell {
             let time = line.get(b'P').ok_or(28_u16)?.max(0.0);
             let printer = self.protocol == Protocol::Reprap;
             return Ok(Command::Dwell(if printer { time / 1000.0 } else { time }));
         }
+        if let Some(n) = line.system {
+            self.keep_place(|offsets| offsets.choose(n));
+        }
+        if line.forget_shift {
+            self.keep_place(Offsets::forget_shift);
+        }
         let to = self.target(&line);
-        if line.set_offset {
+        if line.set_offset || line.shift {
             self.set_offset(&line)?;
             return Ok(Command::Sync);
         }
@@ -188,6 +224,47 @@ impl Modal {
         Ok(if line.sync { Command::Sync } else { Command::Nothing })
     }
 
+    /// Whether everything in a line has its use: two commands that both want a place, and words that none wants, are
+    /// refused.
+    fn all_are_used(&self, line: &Line) -> Result<(), u16> {
+        let place = |letters: &[u8]| letters.iter().any(|letter| line.get(*letter).is_some());
+        let axes = place(b"XYZABC");
+        let sets = line.set_offset || line.shift;
+        if sets && line.names_motion {
+            return Err(24);
+        }
+        let motion = line.motion.unwrap_or(self.motion);
+        let arc = (axes || line.names_motion) && !sets && !line.probe && motion >= 2;
+        if arc && !axes {
+            return Err(26);
+        }
+        if sets && !axes {
+            return Err(26);
+        }
+        let used: &[u8] = match () {
+            () if line.dwell => b"P",
+            () if line.set_offset => b"PL",
+            // A number of turns is not known.
+            () if arc => b"IJR",
+            () => b"",
+        };
+        if line.dwell && axes {
+            // A dwell and a move in one line: which comes first depends on the board.
+            return Err(24);
+        }
+        let left =
+            b"IJRPL".iter().any(|letter| line.get(*letter).is_some() && !used.contains(letter));
+        if left { Err(36) } else { Ok(()) }
+    }
+
+    /// The offsets change, and the head stays where it is.
+    fn keep_place(&mut self, change: impl FnOnce(&mut Offsets)) {
+        let before = self.offsets.total();
+        change(&mut self.offsets);
+        let now = self.offsets.total();
+        self.at = std::array::from_fn(|n| self.at[n] + before[n] - now[n]);
+    }
+
     /// The line at hand is carried out: if it ended the program, everything is as at the start. A
     /// move on that line comes before.
     pub(crate) fn end_line(&mut self) {
@@ -200,7 +277,9 @@ impl Modal {
     }
 
     fn g(&mut self, value: f64, line: &mut Line) -> Result<(), u16> {
-        match (value * 10.0).round() as i32 {
+        let tenths = (value * 10.0).round() as i32;
+        line.names_motion |= matches!(tenths, 0 | 10 | 20 | 30);
+        match tenths {
             0 => line.motion = Some(0),
             10 => line.motion = Some(1),
             20 => line.motion = Some(2),
@@ -209,14 +288,18 @@ impl Modal {
             100 => line.set_offset = true,
             382 if self.protocol == Protocol::Grbl => line.probe = true,
             530 => line.machine = true,
-            920 if self.protocol == Protocol::Reprap => line.set_offset = true,
+            540 | 550 | 560 | 570 | 580 | 590 => {
+                line.system = Some(((tenths - 540) / 10) as usize);
+            }
+            920 => line.shift = true,
+            921 => line.forget_shift = true,
             200 => self.inches = true,
             210 => self.inches = false,
             900 => self.relative = false,
             910 => self.relative = true,
             930 => self.inverse_time = true,
             940 => self.inverse_time = false,
-            170 | 400 | 490 | 540 | 610 | 800 | 911 => {}
+            170 | 400 | 490 | 610 | 800 | 911 => {}
             _ => return Err(20),
         }
         Ok(())
@@ -253,9 +336,10 @@ impl Modal {
     }
 
     fn target(&self, line: &Line) -> Axes {
+        let offset = self.offsets.total();
         let axis = |n: usize, value: Option<f64>| match (value, self.at[n]) {
             (None, now) => now,
-            (Some(value), _) if line.machine => value - self.offset[n],
+            (Some(value), _) if line.machine => value - offset[n],
             (Some(value), now) if self.relative => now + value,
             (Some(value), _) => value,
         };
@@ -264,30 +348,40 @@ impl Modal {
         [axis(0, mm(b'X')), axis(1, mm(b'Y')), axis(2, turn), axis(3, mm(b'Z'))]
     }
 
-    /// `G10 L20`, and `G92` of printer firmware: the present position gets these work coordinates; `G10 L2`: the zero lies at these
-    /// machine coordinates. The rig has the first work offset only: others are set and never used.
+    /// `G92`, and `G10 L20`: the present position gets these work coordinates; `G10 L2`: the zero lies at these machine
+    /// coordinates.
     fn set_offset(&mut self, line: &Line) -> Result<(), u16> {
-        let printer = self.protocol == Protocol::Reprap;
-        let said = line.get(b'L').zip(line.get(b'P'));
-        // The `G92` of printer firmware is the only way that it has.
-        let (kind, system) = said.or(printer.then_some((20.0, 1.0))).ok_or(28_u16)?;
-        if !(0.0..=6.0).contains(&system) {
+        let axes = [(0, b'X'), (1, b'Y'), (3, b'Z')];
+        let said = axes.map(|(axis, letter)| Some((axis, self.mm(line.get(letter)?))));
+        let total = self.offsets.total();
+        let machine: Axes = std::array::from_fn(|n| self.at[n] + total[n]);
+        if line.shift {
+            self.keep_place(|offsets| {
+                for (axis, value) in said.into_iter().flatten() {
+                    offsets.shift_to(axis, machine[axis], value);
+                }
+            });
+            return Ok(());
+        }
+        let (kind, system) = line.get(b'L').zip(line.get(b'P')).ok_or(28_u16)?;
+        if !(0.0..=6.0).contains(&system) || system.fract() != 0.0 {
             return Err(29);
         }
+        let system = (system as usize).checked_sub(1).unwrap_or(self.offsets.in_force());
         let called = match kind as i64 {
             20 => true,
             2 => false,
             _ => return Err(20),
         };
-        if system > 1.0 {
-            return Ok(());
-        }
-        for (axis, letter) in [(0, b'X'), (1, b'Y'), (3, b'Z')] {
-            let Some(value) = line.get(letter).map(|value| self.mm(value)) else { continue };
-            let machine = self.at[axis] + self.offset[axis];
-            self.offset[axis] = if called { machine - value } else { value };
-            self.at[axis] = machine - self.offset[axis];
-        }
+        self.keep_place(|offsets| {
+            for (axis, value) in said.into_iter().flatten() {
+                if called {
+                    offsets.call(system, axis, machine[axis], value);
+                } else {
+                    offsets.put(system, axis, value);
+                }
+            }
+        });
         Ok(())
     }
 
@@ -300,7 +394,7 @@ impl Modal {
         let feed = match self.motion {
             // A printer's firmware knows no rapids.
             0 if self.protocol == Protocol::Grbl => None,
-            _ if self.feed <= 0.0 => return Err(22),
+            _ if self.feed <= 0.0 || self.inverse_time && !line.feeds => return Err(22),
             _ if self.inverse_time => {
                 let mut at = from;
                 let length: f64 =

@@ -14,7 +14,9 @@
 
 mod axes;
 mod gcode;
+mod modal_groups;
 mod motion;
+mod offsets;
 mod planner;
 mod record;
 mod rig;

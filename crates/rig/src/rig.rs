@@ -9,6 +9,7 @@ mod realtime;
 use crate::axes::Axes;
 use crate::gcode::{Beam, Command, Modal};
 use crate::motion::{Drive, Head};
+use crate::offsets::Offsets;
 use crate::planner::Planner;
 use crate::record::Record;
 use crate::settings::{Banner, Protocol, Setup};
@@ -95,7 +96,7 @@ impl Rig {
     pub fn new(setup: Setup) -> Self {
         let modal = Modal {
             protocol: setup.protocol,
-            offset: [setup.offset[0], setup.offset[1], 0.0, 0.0],
+            offsets: Offsets::with_zero([setup.offset[0], setup.offset[1], 0.0, 0.0]),
             at: [-setup.offset[0], -setup.offset[1], 0.0, 0.0],
             ..Modal::default()
         };
@@ -129,7 +130,7 @@ impl Rig {
     pub fn stand_at(&mut self, [x, y]: [f64; 2]) {
         let at = [x, y, 0.0, 0.0];
         (self.head.at, self.planned) = (at, at);
-        self.modal.at = std::array::from_fn(|n| at[n] - self.modal.offset[n]);
+        self.modal.at = self.work_position();
     }
 
     /// Locks it, as an alarm does.
@@ -503,9 +504,9 @@ impl Rig {
         if self.state == State::Alarm {
             return Err(9);
         }
-        let offset = self.modal.offset;
         let before = self.modal.clone();
         let order = self.modal.line(line)?;
+        let offset = self.modal.offsets.total();
         let s = self.lit();
         self.modal.end_line();
         if self.state == State::Check {
@@ -587,7 +588,7 @@ impl Rig {
     }
 
     fn work_position(&self) -> Axes {
-        let (at, offset) = (self.head.at, self.modal.offset);
+        let (at, offset) = (self.head.at, self.modal.offsets.total());
         [0, 1, 2, 3].map(|n| at[n] - offset[n])
     }
 

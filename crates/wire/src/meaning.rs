@@ -18,8 +18,10 @@ pub fn error_meaning(code: u16) -> &'static str {
         23 => "a whole number is needed",
         24 => "two words want the same axis",
         25 => "a word stands twice in one line",
-        26 => "a position is missing",
-        31 => "a word is not used by this line",
+        26 | 27 => "a position is missing",
+        28 => "a value is missing",
+        29 => "there is no such work offset",
+        31 | 36 => "a word is not used by this line",
         33 => "the arc or target makes no sense",
         34 | 35 => "the arc has no radius or offset",
         _ => "see the controller's documentation",
@@ -69,13 +71,15 @@ mod tests {
             (23, "whole"),
             (24, "axis"),
             (25, "twice"),
-            (26, "position"),
-            (31, "not used"),
+            (28, "value"),
+            (29, "offset"),
             (33, "target"),
         ] {
             assert!(error_meaning(code).contains(word), "{code}");
             assert_eq!(errors[error_meaning(code)], [code]);
         }
+        assert_eq!(errors[error_meaning(26)], [26, 27]);
+        assert_eq!(errors[error_meaning(36)], [31, 36]);
         assert_eq!(errors[error_meaning(34)], [34, 35]);
         assert_eq!(error_meaning(0), error_meaning(99));
         let alarms = meanings(alarm_meaning);

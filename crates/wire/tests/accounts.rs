@@ -31,6 +31,25 @@ fn a_good_board_is_never_accused() {
     }
 }
 
+/// What decides whether a line goes out is its length and what lies before it: all lengths beside all others.
+#[test]
+fn lines_of_all_lengths_that_a_small_buffer_takes_go_through_it() {
+    for bytes in [24, 33, 64, 128] {
+        for tells in [Tells::Room, Tells::Nothing] {
+            let most = (bytes - 5).min(78);
+            let line = |n: usize| format!("G1X{}", "1".repeat(n % most - 3));
+            let lengths = (0..12_usize).flat_map(|n| [most - 1 - n % (most / 2), most - 1]);
+            let rising = (4..most).flat_map(|n| [n, most - 1, n, n]);
+            let lines: Vec<String> = lengths.chain(rising).map(line).collect();
+            let mut board = Board::new(tells, 1);
+            (board.told_bytes, board.bytes) = (bytes, bytes - 1);
+            let went = stream(&lines, board, 2);
+            assert_eq!(went.outcome, Outcome::Done, "{bytes} bytes, {tells:?}");
+            assert_eq!((went.board.taken, went.board.run_over), (lines, 0), "{bytes} bytes");
+        }
+    }
+}
+
 #[test]
 fn a_long_dwell_and_a_slow_move_are_no_lost_answers() {
     for tells in ALL {

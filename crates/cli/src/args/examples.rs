@@ -202,7 +202,10 @@ pub(super) const EXAMPLES: &[(&str, [[&str; 2]; 2])] = &[
         "head zero",
         [
             ["tinkite head zero --machine bench-laser", "X and Y count from here"],
-            ["tinkite head zero z --machine tube-laser", "only Z does"],
+            [
+                "tinkite head zero --clear --machine bench-laser",
+                "from the machine's own zero again",
+            ],
         ],
     ),
     (

@@ -143,6 +143,9 @@ pub(crate) struct HeadZero {
     /// Of which axes [default: x y]
     #[arg(value_name = "AXIS")]
     pub(crate) axes: Vec<HeadAxis>,
+    /// Take it back instead: programs count from the machine's own zero again (G54 and G92)
+    #[arg(long)]
+    pub(crate) clear: bool,
     #[command(flatten)]
     pub(crate) call: HeadCall,
 }

@@ -25,11 +25,21 @@ mod swatch;
 
 use crate::args::{Args, Command};
 use crate::console::Console;
-pub(crate) use bundled_jobs::name_bundled_jobs;
+use bundled_jobs::name_bundled_jobs;
 use tinkite_files::refusal::Refusal;
 
+/// Whether a call tells events, of which the last says how it ended.
+pub(crate) fn tells_events(command: &Command) -> bool {
+    matches!(command, Command::Run(run) if run.card.is_none())
+}
+
 /// Runs what was typed.
-pub(crate) fn run(args: &Args, console: &Console) -> Result<(), Refusal> {
+pub(crate) fn run(args: &mut Args, console: &Console) -> Result<(), Refusal> {
+    name_bundled_jobs(&mut args.command).inspect_err(|refusal| {
+        if console.events {
+            run::refused(refusal, console);
+        }
+    })?;
     match &args.command {
         Command::Demo(args) => demo::run(args, console),
         Command::Look(args) => look::run(args, console),

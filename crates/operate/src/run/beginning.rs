@@ -41,7 +41,7 @@ impl SameSpot {
     pub fn check(&self, connected: &Connected, now: &ReportedStanding) -> Result<(), Refusal> {
         self.then.is_same_spot(connected, now, self.from_head, self.in_place).map_err(|error| {
             match error {
-                BrokenError::HeadMoved { .. } => Refusal::Link(format!(
+                BrokenError::HeadMoved { .. } => Refusal::Unfit(format!(
                     "run {}: {error}; the job counts from the head: drive it back there, tinkite head go",
                     self.run
                 )),
@@ -88,21 +88,21 @@ pub fn refusal(run: i64, error: &BrokenError) -> Refusal {
         BrokenError::NothingLeft => Refusal::Usage(format!(
             "run {run} was run to its end: nothing is left of it; --again {run} runs it once more"
         )),
-        BrokenError::ZeroMoved { .. } => Refusal::Link(format!(
+        BrokenError::ZeroMoved { .. } => Refusal::Unfit(format!(
             "the zero has moved since run {run}: {error}; set it back, or run the job anew"
         )),
-        BrokenError::NoZero => Refusal::Link(format!(
+        BrokenError::NoZero => Refusal::Unfit(format!(
             "run {run}: {error}; bring the machine's zero back to where it was, then say --in-place"
         )),
-        BrokenError::AtZero => Refusal::Link(format!(
+        BrokenError::AtZero => Refusal::Unfit(format!(
             "run {run}: {error}. If the piece is finished, the program ended there and nothing is left of it; if not, bring the machine's zero back to where it was, then say --in-place"
         )),
         BrokenError::WasOff | BrokenError::HeadMoved { .. } | BrokenError::NotTold => {
-            Refusal::Link(format!(
+            Refusal::Unfit(format!(
                 "run {run}: {error}; when its position is right all the same (it was driven by its own motors, or homed), say --in-place"
             ))
         }
-        BrokenError::Uncertain { from, to, stretch } => Refusal::Link(format!(
+        BrokenError::Uncertain { from, to, stretch } => Refusal::Unfit(format!(
             "how far run {run} came is not certain: the head was seen in line {} last, and no line behind {} was sent; between them it burns {}. Choose: --from last-seen may burn that much twice, --from last-sent may leave that much out; --picture FILE draws it",
             from.line,
             to.line.saturating_sub(1),

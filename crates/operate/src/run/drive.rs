@@ -97,7 +97,7 @@ impl Streaming<'_> {
     /// The controller said what it is: the stream begins, unless it is not the machine of the program.
     fn begin(&mut self, connected: &Connected, session: &mut Session) -> Result<(), Refusal> {
         if let Some(why) = mismatch(connected, &self.program.about.machine) {
-            return Err(Refusal::Link(why));
+            return Err(Refusal::Unfit(why));
         }
         let standing = ReportedStanding::of(connected, turning(&self.program.about.machine));
         self.take_up(connected, &standing)?;
@@ -109,6 +109,13 @@ impl Streaming<'_> {
         if let Some([x, y, z]) = connected.kept_shift {
             self.tell(&Fact::Told(format!(
                 "the controller's G92 (X {x:.3}, Y {y:.3}, Z {z:.3} mm) was set again behind the reset with which a run begins"
+            )));
+        }
+        let (longest, most) = (self.program.longest, session.longest_line());
+        if self.program.about.machine.dialect != Dialect::Reprap && longest.bytes > most {
+            return Err(Refusal::Unfit(format!(
+                "line {} of the program has {} bytes, and the controller takes lines of {most} bytes at most: it says so of its buffer ($I)",
+                longest.line, longest.bytes
             )));
         }
         let lines = self.program.reader();

@@ -25,9 +25,17 @@ pub struct Ended {
 }
 
 impl Ended {
+    /// Nothing of the program was sent: the job, the program or the machine is not as it has to be.
+    #[must_use]
+    pub fn is_refused(&self) -> bool {
+        let refused = matches!(self.trouble, Some(Refusal::Unfit(_) | Refusal::Problems(..)));
+        refused && self.sent == 0
+    }
+
     /// In one word, and why where that is not plain.
     pub fn how(&self) -> (&'static str, Option<String>) {
         match (&self.outcome, &self.trouble) {
+            (_, Some(trouble)) if self.is_refused() => ("refused", trouble.words()),
             (_, Some(trouble)) => ("failed", trouble.words()),
             (Outcome::Done, None) => ("done", None),
             (Outcome::Stopped, None) => ("stopped", None),

@@ -33,13 +33,10 @@ pub(super) fn check(
     let from_bed = |p: [f64; 3]| [p[0] - bed.x, p[1] - bed.y, p[2]];
     let away = from_bed(offset);
     if program.about.zero == Some(Zero::Bed) && (away[0].abs() > SAME || away[1].abs() > SAME) {
-        return Err(Refusal::Link(format!(
-            "the job counts from the machine's own zero, and the controller has a work offset of X {} Y {} mm ({}); clear it (G10 L2 P1 X{} Y{}), or set zero = \"stock\" in [place]",
-            plain(offset[0], 3),
-            plain(offset[1], 3),
-            "G54 and G92",
-            plain(bed.x, 3),
-            plain(bed.y, 3)
+        return Err(Refusal::Unfit(format!(
+            "the job counts from the machine's own zero, and the controller has a work offset of X {} Y {} mm (G54 and G92); tinkite head zero --clear takes it back, or set zero = \"stock\" in [place]",
+            plain(away[0], 3),
+            plain(away[1], 3),
         )));
     }
     let position = connected.position.map_or(away, from_bed);

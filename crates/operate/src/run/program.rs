@@ -68,6 +68,44 @@ pub struct FoundProgram {
     pub tried: Vec<(String, Tried)>,
 }
 
+/// The longest line that goes out of a program.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct LongestLine {
+    /// Its number, from 1.
+    pub line: u32,
+    /// Its length with the line end, bytes.
+    pub bytes: usize,
+}
+
+/// What is found in the lines of a program that is to go out.
+struct Lines {
+    outgoing: Outgoing,
+    steps: Vec<Step>,
+    longest: LongestLine,
+    /// Why the first of those that cannot be sent cannot.
+    unsendable: Option<Unsendable>,
+}
+
+impl Lines {
+    fn for_machine(machine: &Machine) -> Self {
+        let (steps, longest) = (Vec::new(), LongestLine::default());
+        Self { outgoing: Outgoing::new(machine), steps, longest, unsendable: None }
+    }
+
+    fn take(&mut self, text: &[u8]) {
+        match self.outgoing.line(text) {
+            Ok(Some(sent)) if sent.len() >= self.longest.bytes => {
+                self.longest = LongestLine { line: self.outgoing.number(), bytes: sent.len() + 1 };
+            }
+            Ok(_) => {}
+            Err(why) => {
+                self.unsendable.get_or_insert(why);
+            }
+        }
+        self.steps.extend(step(self.outgoing.number(), text));
+    }
+}
+
 /// A program on its way to the machine.
 pub struct ProgramFile {
     /// What is known of it.
@@ -76,6 +114,8 @@ pub struct ProgramFile {
     pub report: Report,
     /// Its steps, in their order.
     pub steps: Vec<Step>,
+    /// The longest line that goes out.
+    pub longest: LongestLine,
     file: SharedFile,
 }
 
@@ -126,17 +166,12 @@ impl ProgramFile {
         if let Some(letter) = stand_in(machine, *diameter) {
             measure = measure.turning(letter);
         }
-        let (mut steps, mut number) = (Vec::new(), 0);
-        let mut outgoing = Outgoing::new(machine);
-        let mut unsendable = None;
+        let mut lines = Lines::for_machine(machine);
         each_line(name, &mut buffer(file.reader()), |line| {
-            number += 1;
             measure.line(line);
-            if let Err(why) = outgoing.line(line) {
-                unsendable.get_or_insert(why);
-            }
-            steps.extend(step(number, line));
+            lines.take(line);
         })?;
+        let Lines { mut steps, longest, unsendable, .. } = lines;
         for step in &mut steps {
             let own = |(name, _): &&(String, Tried)| *name == step.name;
             step.tried = tried.iter().find(own).map(|(_, tried)| tried.clone());
@@ -147,7 +182,7 @@ impl ProgramFile {
         {
             report.problems.push(problem);
         }
-        let program = Self { about, report, steps, file };
+        let program = Self { about, report, steps, longest, file };
         Ok(Checked { program, unsendable })
     }
 
@@ -190,20 +225,12 @@ impl ProgramFile {
         out.flush().map_err(failed)?;
         drop(out);
         self.file = SharedFile::new(file);
-        self.steps.clear();
-        let mut number = 0;
-        let steps = &mut self.steps;
         // What was set up in front of a line may have made it too long.
-        let mut outgoing = Outgoing::new(&self.about.machine);
-        let mut unsendable = None;
-        each_line(&self.about.name, &mut buffer(self.file.reader()), |line| {
-            number += 1;
-            if let Err(why) = outgoing.line(line) {
-                unsendable.get_or_insert(why);
-            }
-            steps.extend(step(number, line));
-        })?;
-        match unsendable {
+        let mut lines = Lines::for_machine(&self.about.machine);
+        let name = &self.about.name;
+        each_line(name, &mut buffer(self.file.reader()), |line| lines.take(line))?;
+        (self.steps, self.longest) = (lines.steps, lines.longest);
+        match lines.unsendable {
             Some(why) => Err(Refusal::Usage(format!("the rest of {}: {why}", self.about.name))),
             None => Ok(resumed),
         }

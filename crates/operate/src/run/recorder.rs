@@ -23,12 +23,23 @@ pub struct Recorder {
     step_began: Option<(usize, f64)>,
     sent: u32,
     last: Option<Reached>,
+    /// Why nothing more is written.
+    failed: Option<Refusal>,
 }
 
 impl Recorder {
     /// Nothing is written before the stream begins; without a log nothing is written at all.
     pub fn new(log: Option<Log>, template: Began) -> Self {
-        Self { log, template, run: None, steps: Vec::new(), step_began: None, sent: 0, last: None }
+        Self {
+            log,
+            template,
+            run: None,
+            steps: Vec::new(),
+            step_began: None,
+            sent: 0,
+            last: None,
+            failed: None,
+        }
     }
 
     /// Writes until nothing comes any more. What fails is told to `shown`.
@@ -56,6 +67,8 @@ impl Recorder {
             "{}: this run goes on, and cannot be gone on with when it breaks off",
             error.why()
         )));
+        // Said again at the end: a short run is over before the disk has refused.
+        self.failed = Some(error);
     }
 
     fn begin(&mut self, began: &BeganNews) -> Result<(), Refusal> {
@@ -130,6 +143,9 @@ impl Recorder {
     }
 
     /// The run is over. Its number, when it is in the log.
+    ///
+    /// # Errors
+    /// What was not written, now or before; a log that is no longer where it was.
     pub fn end(
         &mut self,
         ended: &Ended,
@@ -139,6 +155,9 @@ impl Recorder {
         let seconds = ended.at.0 as f64 / 1e6;
         if how == "done" {
             self.time_steps(0, seconds);
+        }
+        if let Some(error) = self.failed.take() {
+            return Err(error);
         }
         let (Some(log), Some((run, _))) = (&self.log, &self.run) else { return Ok(None) };
         let reached = Reached {
@@ -159,6 +178,7 @@ impl Recorder {
                 steps: self.steps.clone(),
             },
         )?;
+        log.is_in_place(*run, self.template.began_ms)?;
         Ok(Some(*run))
     }
 }

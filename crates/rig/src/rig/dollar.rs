@@ -27,10 +27,13 @@ impl Rig {
             }
             "G" => self.report_modal(),
             "#" => {
-                let [x, y, _, z] = self.modal.offset;
+                for (n, [x, y, _, z]) in (54..).zip(self.modal.offsets.systems()) {
+                    let _ = write!(self.output, "[G{n}:{x:.3},{y:.3},{z:.3}]\r\n");
+                }
+                let [x, y, _, z] = self.modal.offsets.shift();
                 let _ = write!(
                     self.output,
-                    "[G54:{x:.3},{y:.3},{z:.3}]\r\n[G28:0.000,0.000,0.000]\r\n[G92:0.000,0.000,0.000]\r\n"
+                    "[G28:0.000,0.000,0.000]\r\n[G92:{x:.3},{y:.3},{z:.3}]\r\n"
                 );
             }
             "X" if self.state == State::Alarm => {
@@ -79,7 +82,7 @@ impl Rig {
         }
         // A jog has modes of its own and leaves the program's alone.
         let mut jog = Modal { motion: 1, feed: 0.0, ..self.modal.clone() };
-        let offset = jog.offset;
+        let offset = jog.offsets.total();
         let order = jog.line(line)?;
         let Command::Moves { to, feed } = order else { return Err(16) };
         for point in &to {
@@ -92,7 +95,8 @@ impl Rig {
             self.jogging = true;
             self.plan_move(machine, feed, None);
         }
-        self.modal.at = std::array::from_fn(|n| jog.at[n] + jog.offset[n] - self.modal.offset[n]);
+        // A jog leaves the offsets alone.
+        self.modal.at = jog.at;
         Ok(true)
     }
 
@@ -105,8 +109,9 @@ impl Rig {
         };
         let _ = write!(
             self.output,
-            "[GC:G{} G54 G17 G{} G{} G{} {beam} {} T0 F{} S{}]\r\n",
+            "[GC:G{} G{} G17 G{} G{} G{} {beam} {} T0 F{} S{}]\r\n",
             m.motion,
+            54 + m.offsets.in_force(),
             if m.inches { 20 } else { 21 },
             if m.relative { 91 } else { 90 },
             if m.inverse_time { 93 } else { 94 },

@@ -77,7 +77,7 @@ impl Rig {
         self.arrivals.clear();
         self.printer = super::Counter::default();
         self.modal = crate::gcode::Modal {
-            offset: self.modal.offset,
+            offsets: self.modal.offsets.reset(),
             protocol: self.modal.protocol,
             ..crate::gcode::Modal::default()
         };

@@ -2,6 +2,7 @@
 
 use super::{Pending, Rig, State};
 use crate::gcode::Beam;
+use crate::offsets::Offsets;
 use crate::settings::Protocol;
 use std::fmt::Write as _;
 
@@ -63,7 +64,7 @@ impl Rig {
                 self.planner.push(self.head.at, [0.0; 4], None, None, &self.setup);
                 self.pending = Some(Pending::Home);
                 // Its coordinates are the machine's again.
-                self.modal.offset = [0.0; 4];
+                self.modal.offsets = Offsets::default();
             }
             "M114" => {
                 let [x, y, _, z] = self.work_position();

@@ -95,11 +95,11 @@ impl Rig {
         self.arrivals.clear();
         self.drop_motion();
         self.modal = Modal {
-            offset: self.modal.offset,
-            at: self.work_position(),
+            offsets: self.modal.offsets.reset(),
             protocol: self.modal.protocol,
             ..Modal::default()
         };
+        self.modal.at = self.work_position();
         self.banner();
         let locked = matches!(self.state, State::Alarm | State::Sleep);
         self.state = if moving || locked { State::Alarm } else { State::Ready };
@@ -126,7 +126,8 @@ impl Rig {
             State::Ready => "Idle",
         };
         let ways = self.setup.ways;
-        let from = if ways.work_position { self.modal.offset } else { [0.0; 4] };
+        let offset = self.modal.offsets.total();
+        let from = if ways.work_position { offset } else { [0.0; 4] };
         let [x, y, turn, z] = [0, 1, 2, 3].map(|n| self.head.at[n] - from[n]);
         let place = if ways.work_position { "WPos" } else { "MPos" };
         let room = if ways.tells_room {
@@ -146,9 +147,9 @@ impl Rig {
             self.output,
             "<{state}|{place}:{x:.3},{y:.3},{z:.3}{turn}{room}|FS:{:.0},{s:.0}|WCO:{:.3},{:.3},{:.3}|Ov:{},{},{}{pressed}>\r\n",
             self.head.speed * 60.0,
-            self.modal.offset[0],
-            self.modal.offset[1],
-            self.modal.offset[3],
+            offset[0],
+            offset[1],
+            offset[3],
             o.feed,
             o.rapid,
             o.beam,

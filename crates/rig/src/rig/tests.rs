@@ -47,6 +47,71 @@ fn a_work_offset_is_set_as_said_or_from_where_the_head_stands() {
     );
 }
 
+/// The codes are those of the public interface's list of errors.
+#[test]
+fn what_boards_refuse_is_refused_with_their_codes() {
+    let cases = [
+        ("G1 G0 X5", 21),
+        ("M3 M5 S300", 21),
+        ("G20 G21", 21),
+        ("G90 G91", 21),
+        ("G54 G55", 21),
+        ("G1 X10 X20", 25),
+        ("S300 S700", 25),
+        ("F100 F200", 25),
+        ("G1 X5 F0", 22),
+        ("G93 G1 X5", 22),
+        ("G92 G1 X5", 24),
+        ("G10 L2 P1", 26),
+        ("G2 I5 J0", 26),
+        ("G2 X5 Y5 I9 J0", 33),
+        ("G2 X5 Y5", 35),
+        ("G1 X5 R2", 36),
+        ("G1 X5 I2", 36),
+        ("G1 X5 P2", 36),
+        ("G1 X5 L2", 36),
+        ("G2 X10 Y0 I5 J0 P2", 36),
+        ("G1 X5 H1", 20),
+        ("G1 X5 D1", 20),
+        ("G1 X#1", 20),
+        ("#1=5", 20),
+        ("G38.2 X5 M3.5", 23),
+        ("S-5", 4),
+        ("G1 X5 F-5", 4),
+        ("G10 L2 P1.5 X1", 29),
+    ];
+    for (line, code) in cases {
+        let mut rig = rig();
+        tell(&mut rig, "G21 G90\nF600\n");
+        assert_eq!(tell(&mut rig, &format!("{line}\n")), format!("error:{code}"), "{line}");
+        assert!(!rig.is_busy(), "{line}: a refused line moves nothing");
+    }
+}
+
+#[test]
+fn every_work_offset_counts_while_it_is_in_force_and_a_reset_forgets_g92() {
+    let mut rig = rig();
+    tell(&mut rig, "G21 G90\nG10 L2 P1 X20 Y30\nG10 L2 P3 X100 Y50\nG56\nG92 X-5 Y0\n");
+    // G56 lies at 100, 50; the head stands at 0, 0 of the machine, and that is called -5, 0.
+    assert_eq!(
+        tell(&mut rig, "$#\n").lines().filter(|line| !line.contains("0.000,0.000,0.000")).count(),
+        4
+    );
+    tell(&mut rig, "M4 S9\nG0 X0 Y0\nG1 X10 F600\n");
+    finish(&mut rig);
+    assert_eq!(rig.record().extents, Some(([5.0, 0.0], [15.0, 0.0])));
+    rig.receive(&[0x18]);
+    let told = tell(&mut rig, "$#\n");
+    assert!(
+        told.contains("[G56:100.000,50.000,0.000]") && told.contains("[G92:0.000,0.000,0.000]"),
+        "{told}"
+    );
+    assert!(tell(&mut rig, "$G\n").contains("G54"), "the first is in force again");
+    tell(&mut rig, "G21 G90\nG92 X1\nG92.1\nM4 S9\nG0 X0 Y0\nG1 X1 F600\n");
+    finish(&mut rig);
+    assert_eq!(rig.record().extents, Some(([5.0, 0.0], [21.0, 30.0])), "G54 lies at 20, 30");
+}
+
 #[test]
 fn a_move_takes_the_time_of_its_trapezoid_and_the_beam_is_kept() {
     let mut rig = rig();

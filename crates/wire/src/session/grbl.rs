@@ -215,13 +215,18 @@ impl Grbl {
             && self.waiting.len() < READY_LINES
     }
 
+    /// The longest line that is taken, bytes with its end.
+    pub(super) fn longest_line(&self) -> usize {
+        self.settings.longest_line.min(self.marks.longest_line(self.settings.buffer))
+    }
+
     /// Hands over the next line to send (see [`prepare`](crate::prepare)), with its number in the
     /// program's text.
     ///
     /// # Errors
     /// Lines that the controller would not take whole.
     pub(super) fn enqueue(&mut self, number: u32, text: Vec<u8>) -> Result<(), LineTooLong> {
-        let most = self.settings.longest_line.min(self.settings.buffer.saturating_sub(1));
+        let most = self.longest_line();
         if text.len() + 1 > most {
             return Err(LineTooLong { length: text.len() + 1, most });
         }
@@ -321,7 +326,7 @@ impl Grbl {
                 let streams = line.is_some();
                 let has_room = self.accounts.has_room(bytes, buffer)
                     && (!streams || self.marks.have_room(bytes, buffer));
-                if streams && self.marks.is_due(buffer) {
+                if streams && self.marks.is_due(bytes, buffer) {
                     self.mark(out);
                     continue;
                 }

@@ -55,10 +55,16 @@ impl Marks {
         !self.answers || self.under_way() + bytes + MARK.len() + 1 < buffer
     }
 
-    /// Whether a mark is due in front of the next line.
-    pub(super) fn is_due(&self, buffer: usize) -> bool {
-        self.answers
-            && self.since() >= (buffer / 2).saturating_sub(MARK.len() + 1).clamp(1, MOST_APART)
+    /// Whether a mark is due in front of the next line, of so many bytes: half a buffer after the last one, or where
+    /// the line finds no room. Without one nothing would ever make room for it.
+    pub(super) fn is_due(&self, bytes: usize, buffer: usize) -> bool {
+        let apart = (buffer / 2).saturating_sub(MARK.len() + 1).clamp(1, MOST_APART);
+        self.want_a_last() && (self.since() >= apart || !self.have_room(bytes, buffer))
+    }
+
+    /// The longest line for which there can be room in a receive buffer of `buffer` bytes.
+    pub(super) fn longest_line(&self, buffer: usize) -> usize {
+        buffer.saturating_sub(if self.answers { MARK.len() + 2 } else { 1 })
     }
 
     /// Whether lines went out behind the last mark, or a mark is not answered.
@@ -106,7 +112,7 @@ mod tests {
         let mut marks = Marks::new(true);
         let mut sent = 0;
         while marks.have_room(20, 128) {
-            if marks.is_due(128) {
+            if marks.is_due(20, 128) {
                 marks.mark();
                 sent += 3;
             }
@@ -145,6 +151,6 @@ mod tests {
         assert!(!marks.want_a_last() && !marks.are_open());
         let mut none = Marks::new(false);
         none.line(500);
-        assert!(none.have_room(500, 128) && !none.is_due(128) && !none.want_a_last());
+        assert!(none.have_room(500, 128) && !none.is_due(500, 128) && !none.want_a_last());
     }
 }

@@ -368,6 +368,12 @@ impl Session {
         spoken!(&self.inner, s => s.wants_lines())
     }
 
+    /// The longest line that is taken, bytes with its end: the controller's buffer decides, once it has told of it.
+    #[must_use]
+    pub fn longest_line(&self) -> usize {
+        spoken!(&self.inner, s => s.longest_line())
+    }
+
     /// Hands over the next line to send (see [`prepare`](crate::prepare)), with its number in the
     /// program's text.
     ///

@@ -39,6 +39,8 @@ pub(crate) struct Board {
     pub(crate) offset_every: usize,
     /// Bytes of the receive buffer that it tells of.
     pub(crate) told_bytes: usize,
+    /// Bytes that its receive buffer holds.
+    pub(crate) bytes: usize,
     /// The beam is on (M3), whatever moves.
     pub(crate) lit: bool,
     statuses: usize,
@@ -72,6 +74,7 @@ impl Board {
             knows_questions: true,
             offset_every: 1,
             told_bytes: 128,
+            bytes: BYTES,
             lit: false,
             statuses: 0,
             taken: Vec::new(),
@@ -99,7 +102,7 @@ impl Board {
             b'!' => self.held = !self.planner.is_empty(),
             b'~' => self.held = false,
             0x18 => self.restart(),
-            _ if self.buffer.len() < BYTES => self.buffer.push_back(byte),
+            _ if self.buffer.len() < self.bytes => self.buffer.push_back(byte),
             _ => self.run_over += 1,
         }
     }
@@ -129,7 +132,7 @@ impl Board {
             Tells::RoomWithHand => (self.planner.len(), self.buffer.len() + hand),
             Tells::Empty => (0, 0),
         };
-        let (blocks, bytes) = (PLACES - blocks, 128 - used.min(128));
+        let (blocks, bytes) = (PLACES - blocks, (self.bytes + 1).saturating_sub(used));
         let tells_offset = self.statuses.is_multiple_of(self.offset_every);
         self.statuses += 1;
         let offset = if tells_offset { "|WCO:0.000,0.000,0.000" } else { "" };
@@ -246,7 +249,9 @@ pub(crate) fn stream(lines: &[String], mut board: Board, delay: u64) -> Went {
     for ms in 0..3_000_000_u64 {
         let now = Instant(ms * 1000);
         while session.wants_lines() && next < lines.len() {
-            session.enqueue(next as u32 + 1, lines[next].clone().into_bytes()).expect("short");
+            let line = lines[next].clone().into_bytes();
+            assert!(line.len() < session.longest_line(), "{line:?}");
+            session.enqueue(next as u32 + 1, line).expect("short");
             next += 1;
         }
         if next == lines.len() && session.wants_lines() && !ended {

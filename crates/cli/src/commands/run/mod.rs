@@ -14,6 +14,7 @@ mod watch;
 
 use crate::args::Run;
 use crate::console::Console;
+use crate::voice;
 pub(super) use keys::forget_typed;
 pub(super) use screen::RawKeys;
 use set_out::{Set, set_out};
@@ -30,8 +31,8 @@ use tinkite_operate::run::drive::{self, News};
 use tinkite_operate::run::ended::Ended;
 use tinkite_operate::run::hand::Hand;
 use tinkite_operate::run::recorder::Recorder;
-use tinkite_operate::stopping::Stopping;
 use tinkite_report::{burnt, png};
+use tinkite_run::Whereabouts;
 use tinkite_wire::{Dark, Failure, Miscount, Outcome, State, alarm_meaning, error_meaning};
 use watch::Watcher;
 
@@ -48,30 +49,59 @@ pub(super) fn wants_to_go_on(console: &Console) -> bool {
     terminal && !console.json && !console.quiet && afterwards::run_now(console)
 }
 
-/// The same, stopped after some time at the latest.
+/// The same, stopped after some time at the latest. Whoever reads the events gets one `end`, however it comes.
 pub(super) fn run_for(
     args: &Run,
     most: Option<Duration>,
     console: &Console,
 ) -> Result<(), Refusal> {
-    if let Some(path) = &args.picture {
-        png::kind_of(path)?;
-    }
-    let Set { mut program, beginning, log, template, name } = set_out(args, console)?;
-    checklist::confirm(&program.about.machine, &name, args, console)?;
-    let stopping = Stopping::watch()?;
-    let stopping = stopping.or_after(most);
-    let mut link = match link::open(&name, &program.about.machine, program.about.diameter) {
-        Ok(link) => link,
-        Err(refusal) => {
-            let refusal = Refusal::from(refusal);
-            watch::never_begun(&refusal, console);
-            return Err(refusal);
-        }
-    };
     // Where people sit at a terminal it is theirs to see the run, and to have a hand on it.
     let screen = !args.plain && !console.json && !console.quiet;
     let screen = screen && io::stdin().is_terminal() && io::stderr().is_terminal();
+    let set = set_out(args, console).and_then(|set| {
+        checklist::confirm(&set.program.about.machine, &set.name, args, console)?;
+        Ok(set)
+    });
+    // A pipe that nobody reads holds up no machine.
+    let background = &if screen { *console } else { console.in_background() };
+    let mut end = End::NotSaid;
+    let result = set.and_then(|set| stream(args, set, most, screen, &mut end, background));
+    if let (Err(refusal), End::NotSaid) = (&result, end) {
+        refused(refusal, background);
+    }
+    // How the run ended counts for more than whether anybody heard of it.
+    if let Err(error) = voice::drain()
+        && error.kind() != io::ErrorKind::BrokenPipe
+    {
+        let unheard = Refusal::output("standard output", error);
+        console.complain(&format!("warning: {}", unheard.why()));
+    }
+    result
+}
+
+/// Ends a run of which nothing was sent, for whoever reads its events.
+pub(super) fn refused(refusal: &Refusal, console: &Console) {
+    watch::never_begun(refusal, Dark::Untouched, console);
+}
+
+/// Whether it was said how a run ended.
+#[derive(Debug, Clone, Copy)]
+enum End {
+    NotSaid,
+    Said,
+}
+
+fn stream(
+    args: &Run,
+    set: Set,
+    most: Option<Duration>,
+    screen: bool,
+    end: &mut End,
+    console: &Console,
+) -> Result<(), Refusal> {
+    let Set { mut program, beginning, log, template, name, stopping } = set;
+    let stopping = stopping.or_after(most);
+    let mut link = link::open(&name, &program.about.machine, program.about.diameter)?;
     let keyboard = screen.then(|| RawKeys::begin().ok()).flatten();
     if keyboard.is_some() {
         let _ = keys::forget_typed();
@@ -100,7 +130,11 @@ pub(super) fn run_for(
     watcher.close();
     drop(keyboard);
     let broke = || Refusal::Link("the link's thread broke down: LOOK AT THE MACHINE".into());
-    let ended = driven.unwrap_or_else(|_| Err(broke()))?;
+    let ended = driven.unwrap_or_else(|_| Err(broke()));
+    let ended = ended.inspect_err(|refusal| {
+        watch::never_begun(refusal, Dark::Unknown, console);
+        *end = End::Said;
+    })?;
     if ended.outcome == Outcome::Done && matches!(ended.dark, Dark::Asked | Dark::Unknown) {
         console.complain(&format!("warning: the program has run{}", beam::words(ended.dark)));
     }
@@ -110,8 +144,8 @@ pub(super) fn run_for(
         console.complain(&format!("warning: the log does not know how this run ended: {why}"));
         None
     });
-    // How the run ended counts for more than whether anybody heard of it.
-    let heard = watcher.end(&ended, number);
+    watcher.end(&ended, number);
+    *end = End::Said;
     if link.rig().is_none() && ended.dark != Dark::Untouched {
         afterwards::clear_air(&program.about.machine, &stopping, console);
     }
@@ -123,15 +157,33 @@ pub(super) fn run_for(
         console.complain(&format!("warning: this was not remembered: {}", error.why()));
     }
     let reported = match link.rig() {
-        Some(rig) if heard.is_ok() => report_rig(rig, &program.about.machine, args, console),
+        Some(rig) => report_rig(rig, &program.about.machine, args, console),
         None => remains::picture(&program, &beginning, &ended, args, console),
-        _ => Ok(()),
     };
+    // Nothing is left that has to be stopped: Ctrl-C ends whatever still waits.
+    stopping.let_go();
     let rest = number
         .filter(|_| how != "done")
-        .map_or(String::new(), |number| format!("; tinkite run --go-on {number} finishes it"));
+        .map_or(String::new(), |number| way_on(number, ended.halt.whereabouts));
     conclude(ended, &watcher, &program.about.machine, &rest)?;
-    heard.and(reported)
+    reported
+}
+
+/// How what is left of a run is finished, to follow another sentence.
+fn way_on(run: i64, whereabouts: Whereabouts) -> String {
+    match whereabouts {
+        Whereabouts::Lost => format!(
+            "; where the head stands is not known any more: home it, or bring its zero back to where it was and say --in-place, then tinkite run --go-on {run} says what is uncertain"
+        ),
+        Whereabouts::Between(..) | Whereabouts::Asking => {
+            format!(
+                "; how far it came is not certain: tinkite run --go-on {run} says what to choose from"
+            )
+        }
+        Whereabouts::End | Whereabouts::Here(_) => {
+            format!("; tinkite run --go-on {run} finishes it")
+        }
+    }
 }
 
 fn report_rig(
@@ -163,8 +215,13 @@ fn conclude(
     let place = format!("{}{beam}{rest}", watcher.place(&ended));
     let Ended { outcome, trouble, .. } = ended;
     match (trouble, outcome) {
-        (Some(Refusal::Usage(why)), _) => Err(Refusal::Usage(format!("{why}{beam}"))),
-        (Some(Refusal::Link(why)), _) => Err(Refusal::Link(format!("{why}{beam}"))),
+        (Some(Refusal::Unfit(why)), _) => {
+            Err(Refusal::Unfit(format!("{why}; nothing was sent{beam}")))
+        }
+        // A program that cannot be read on, in the middle of it.
+        (Some(Refusal::Usage(why) | Refusal::Link(why)), _) => {
+            Err(Refusal::Link(format!("{why}; {place}")))
+        }
         (Some(refusal), _) => Err(refusal),
         (None, Outcome::Done) => Ok(()),
         (None, Outcome::Stopped) => Err(Refusal::Stopped(format!("stopped {place}"))),
@@ -173,7 +230,7 @@ fn conclude(
                 Failure::Refused { complaint, .. } => meaning(complaint.code, error_meaning),
                 Failure::Alarm(complaint) => meaning(complaint.code, alarm_meaning),
                 Failure::ShiftForgotten(_) => {
-                    "; set the zero again, with G10 L20, which lasts".into()
+                    "; set the zero again, with tinkite head zero, which lasts".into()
                 }
                 Failure::NotThere { .. } => {
                     "; lines were lost on the link, or steps by the motors: look at the stock"

@@ -13,6 +13,7 @@ use tinkite_operate::run::beginning::{Beginning, Rest, refusal};
 use tinkite_operate::run::program::ProgramFile;
 use tinkite_operate::run::remains::remains;
 use tinkite_operate::run::unchanged::unchanged;
+use tinkite_operate::stopping::Stopping;
 use tinkite_report::png;
 use tinkite_run::{BrokenError, Choice, Marked, ReportedStanding};
 
@@ -25,10 +26,15 @@ pub(super) struct Set {
     pub(super) template: Began,
     /// The link's.
     pub(super) name: String,
+    /// Whether somebody wants it to stop, from now on.
+    pub(super) stopping: Stopping,
 }
 
 /// Finds the program, and where in it the run begins.
 pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
+    if let Some(path) = &args.picture {
+        png::kind_of(path)?;
+    }
     let on_a_spot = args.go_on.is_some() || args.again.is_some() && !args.part.is_whole();
     if args.in_place && !on_a_spot {
         return Err(Refusal::Usage(
@@ -65,6 +71,8 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
     let asked = args.to.as_deref().or(entry.as_ref().map(|entry| entry.began.link.as_str()));
     let name = link::name(asked, &program.about.machine)?;
     constant_power(args, &program, &name, console)?;
+    // From here on something may have to be stopped in order.
+    let stopping = Stopping::watch()?;
     // What a simulation in this process did is gone with it.
     let logged = args.log.path.is_some() || !name.starts_with("rig:");
     let log = logged
@@ -82,6 +90,10 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
             _ => return Err(refusal),
         },
     };
+    // The log may have kept us waiting.
+    if stopping.is_wanted() {
+        return Err(Refusal::Stopped("stopped before anything was sent".into()));
+    }
     let template = Began {
         kind,
         after: entry.as_ref().map(|entry| entry.id),
@@ -100,7 +112,7 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
         standing: ReportedStanding { at: [0.0; 6], offset: [0.0; 6], shift: [0.0; 3] },
         note: args.note.clone(),
     };
-    Ok(Set { program, beginning, log, template, name })
+    Ok(Set { program, beginning, log, template, name, stopping })
 }
 
 /// A beam of constant power burns on where the head stands: that is accepted, or not run on a machine.

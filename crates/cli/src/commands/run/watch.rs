@@ -17,6 +17,7 @@ use tinkite_operate::run::ended::Ended;
 use tinkite_operate::run::news::{Fact, Holder};
 use tinkite_operate::run::program::ProgramFile;
 use tinkite_operate::run::progress::{Glance, Progress};
+use tinkite_report::{ProblemJson, problems_json};
 use tinkite_run::Whereabouts;
 use tinkite_wire::{Dark, Outcome};
 
@@ -58,6 +59,27 @@ struct End<'a> {
     position_mm: Option<[f64; 2]>,
     seconds: f64,
     reason: Option<String>,
+    /// What is wrong with a job or a program that is refused.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    problems: Vec<ProblemJson>,
+}
+
+impl End<'_> {
+    /// Of a run that never began.
+    const NOTHING: Self = Self {
+        event: "end",
+        how: "refused",
+        run: None,
+        dark: "untouched",
+        line: 0,
+        certain: true,
+        lines_acknowledged: 0,
+        lines_sent: 0,
+        position_mm: None,
+        seconds: 0.0,
+        reason: None,
+        problems: Vec::new(),
+    };
 }
 
 /// The operator has changed speed or power.
@@ -78,25 +100,32 @@ struct Held<'a> {
     by: Option<&'a str>,
 }
 
-/// Ends a run whose link did not open, for whoever reads its events.
-pub(super) fn never_begun(refusal: &Refusal, console: &Console) {
-    let reason = refusal.words();
+/// Ends a run of which no line was sent, for whoever reads its events: it was refused, its link did not open, or the
+/// thread of the link broke down.
+pub(super) fn never_begun(refusal: &Refusal, dark: Dark, console: &Console) {
+    let how = match refusal {
+        Refusal::Link(_) => "failed",
+        Refusal::Stopped(_) => "stopped",
+        _ => "refused",
+    };
     let end = End {
-        event: "end",
-        how: "failed",
-        run: None,
-        dark: beam::word(Dark::Untouched),
-        line: 0,
-        certain: true,
-        lines_acknowledged: 0,
-        lines_sent: 0,
-        position_mm: None,
-        seconds: 0.0,
-        reason,
+        how,
+        dark: beam::word(dark),
+        reason: refusal.words(),
+        problems: problems_of(Some(refusal)),
+        ..End::NOTHING
     };
     if console.json {
         // The refusal itself is told whether this is heard or not.
         let _ = console.event(&end);
+    }
+}
+
+/// What is wrong with the job or the program, where that is why.
+fn problems_of(refusal: Option<&Refusal>) -> Vec<ProblemJson> {
+    match refusal {
+        Some(Refusal::Problems(problems, _)) => problems_json(problems),
+        _ => Vec::new(),
     }
 }
 
@@ -338,29 +367,32 @@ impl<'c> Watcher<'c> {
     }
 
     /// The run is over. `run` is its number in the log.
-    pub(super) fn end(&self, ended: &Ended, run: Option<i64>) -> Result<(), Refusal> {
+    pub(super) fn end(&self, ended: &Ended, run: Option<i64>) {
         let lines = self.progress.lines;
         let (how, reason) = ended.how();
         let seconds = ended.at.0 as f64 / 1e6;
         if self.console.json {
-            return self.event(&End {
+            let end = End {
                 event: "end",
                 how,
                 run,
                 dark: beam::word(ended.dark),
                 line: if how == "done" { lines } else { place_of(ended).line.min(lines) },
-                certain: matches!(ended.halt.whereabouts, Whereabouts::End | Whereabouts::Here(_)),
+                certain: ended.is_refused()
+                    || matches!(ended.halt.whereabouts, Whereabouts::End | Whereabouts::Here(_)),
                 lines_acknowledged: ended.acknowledged,
                 lines_sent: ended.sent,
                 position_mm: ended.halt.position.and_then(flat),
                 seconds: (seconds * 1000.0).round() / 1000.0,
                 reason,
-            });
+                problems: problems_of(ended.trouble.as_ref()),
+            };
+            // Whether it was heard is looked at when everything is said.
+            let _ = self.event(&end);
+        } else if ended.outcome == Outcome::Done {
+            let done = format!("done: {lines} lines in {}", duration(seconds));
+            let _ = self.console.result(&done);
         }
-        if ended.outcome == Outcome::Done {
-            self.console.result(&format!("done: {lines} lines in {}", duration(seconds)))?;
-        }
-        Ok(())
     }
 }
 

@@ -225,6 +225,11 @@ impl Reprap {
             && self.waiting.len() < READY_LINES
     }
 
+    /// Firmware takes lines of 96 bytes with everything.
+    pub(super) fn longest_line(&self) -> usize {
+        self.settings.longest_line.max(96)
+    }
+
     pub(super) fn enqueue(
         &mut self,
         number: u32,
@@ -232,8 +237,7 @@ impl Reprap {
         effect: Effect,
     ) -> Result<(), LineTooLong> {
         let length = frame(self.next_number, &text).len();
-        // Firmware takes lines of 96 bytes with everything.
-        let most = self.settings.longest_line.max(96);
+        let most = self.longest_line();
         if length > most {
             return Err(LineTooLong { length, most });
         }
