@@ -9,6 +9,7 @@ mod bundle;
 mod corners;
 mod cut;
 mod demo;
+mod ends;
 mod engrave;
 mod formats;
 mod go_on;

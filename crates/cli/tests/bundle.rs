@@ -302,3 +302,63 @@ fn a_report_tells_what_a_helper_needs_and_no_folder_of_the_computer() {
     assert!(listed.contains("report/check.json") && !listed.contains("program.nc"), "{listed}");
     assert!(inside(&here, "c.kite.zip", "report/check.json").contains("off-bed"));
 }
+
+#[test]
+fn a_report_does_not_say_where_the_machine_is_nor_what_somebody_noted_in_its_profile() {
+    let here = demo();
+    let job = "sail-panel.kite.toml";
+    here.change(
+        "bench-laser.machine.toml",
+        "to = \"rig:\"",
+        "# behind the shed, code 4711\nto = \"tcp:192.0.2.77:2323\" # the grey box",
+    );
+    let mut photo = std::fs::read(here.path("bow-photo.jpg")).unwrap();
+    // A comment as the picture's second segment.
+    let text = b"taken at 12.3456 N";
+    let comment = [&[0xff, 0xfe, 0, text.len() as u8 + 2][..], text].concat();
+    photo.splice(2..2, comment);
+    here.write("bow-photo.jpg", photo);
+    here.ok(&[
+        "begin",
+        "bow-photo.jpg",
+        "--width",
+        "50 mm",
+        "--machine",
+        "bench-laser",
+        "-o",
+        "photo.kite.toml",
+    ]);
+    for job in [job, "photo.kite.toml"] {
+        here.ok(&["bundle", job, "--report", "-o", "a.kite.zip", "--force"]);
+        let mut archive =
+            zip::ZipArchive::new(std::fs::File::open(here.path("a.kite.zip")).unwrap()).unwrap();
+        for n in 0..archive.len() {
+            let mut file = archive.by_index(n).unwrap();
+            let mut content = Vec::new();
+            std::io::Read::read_to_end(&mut file, &mut content).unwrap();
+            let content = String::from_utf8_lossy(&content).into_owned();
+            for private in ["192.0.2.77", "4711", "grey box", "12.3456"] {
+                assert!(!content.contains(private), "{job}: {} says {private}", file.name());
+            }
+        }
+        // It is the same machine, and the same program.
+        let there = carried(&here, "a.kite.zip");
+        assert_eq!(
+            there.ok(&["emit", "a.kite.zip", "-o", "-"]),
+            here.ok(&["emit", job, "-o", "-"])
+        );
+    }
+    // One for oneself is as it was.
+    here.ok(&["bundle", job, "-o", "own.kite.zip"]);
+    assert!(inside(&here, "own.kite.zip", "bench-laser.machine.toml").contains("192.0.2.77"));
+}
+
+#[test]
+fn a_mark_is_not_written_into_a_bundle() {
+    let here = demo();
+    here.ok(&["bundle", "hubs.kite.toml", "-o", "a.kite.zip"]);
+    for job in ["a.kite.zip", "a.kite.zip/hubs.kite.toml"] {
+        let told = here.refused(2, &["head", "mark", job, "1", "--to", "rig:"]);
+        assert!(told.contains("nobody edits a bundle"), "{told}");
+    }
+}

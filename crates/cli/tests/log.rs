@@ -88,6 +88,9 @@ fn what_is_no_export_is_refused_with_its_line_and_nothing_is_taken_in() {
         refused(&right.replacen(from, to, 1))
     };
     assert!(changed("\"kind\":\"run\"", "\"kind\":\"walk\"").contains(":2: no run is of kind"));
+    assert!(changed("\"how\":\"done\"", "\"how\":\"fine\"").contains(":2: how is \"fine\""));
+    assert!(changed("\"dark\":\"confirmed\"", "\"dark\":\"sure\"").contains(":2: dark is"));
+    assert!(changed("\"how\":\"done\"", "\"how\":7").contains(":2: how is 7"));
     assert!(changed("\"began\":", "\"begann\":").contains("nothing of a run is called \"begann\""));
     assert!(changed("\"lines\":", "\"lines\":\"many\",\"sent\":").contains(":2: "));
     assert!(

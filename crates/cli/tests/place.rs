@@ -117,8 +117,11 @@ fn a_run_reads_where_the_zero_is_and_refuses_what_would_leave_the_bed() {
     assert!(ran.err.contains("350 mm from the left and 100 mm from the front"), "{}", ran.err);
     // A job that counts from the bed is not run with somebody's zero still set.
     bench.change("a.kite.toml", "zero = \"stock\"\n", "at = [\"10 mm\", \"10 mm\"]\n");
-    let told = bench.refused(3, &["run", "a.kite.toml", "--to", &rig.link()]);
-    assert!(told.contains("work offset of X 350 Y 100 mm") && told.contains("G10 L2 P1"), "{told}");
+    let told = bench.refused(1, &["run", "a.kite.toml", "--to", &rig.link()]);
+    assert!(
+        told.contains("work offset of X 350 Y 100 mm") && told.contains("head zero --clear"),
+        "{told}"
+    );
     rig.tell("G10 L20 P1 X350 Y100");
     assert_eq!(bench.run(&["run", "a.kite.toml", "--to", &rig.link()]).status, 0);
 }
@@ -381,6 +384,6 @@ fn a_controller_with_an_offset_of_its_own_is_no_surprise() {
     assert!(out.contains("X -390 to -350, Y -290 to -260 mm"), "{out}");
     assert!(bench.ok(&["machine", "check", "bench-laser"]).contains("agree"));
     let plain = Rig::start(&Bench::new());
-    let told = bench.refused(3, &["run", "a.kite.toml", "--to", &plain.link()]);
+    let told = bench.refused(1, &["run", "a.kite.toml", "--to", &plain.link()]);
     assert!(told.contains("work offset of X 0 Y 0 mm"), "{told}");
 }

@@ -1,7 +1,8 @@
 //! Programs from anywhere: read, explained, held against a machine, drawn; and the four shipped
 //! machines with their dialects, each from a job to a finished run.
 
-use crate::common::Bench;
+use crate::common::{Bench, Ran};
+use serde_json::Value;
 
 fn read(program: &str, more: &[&str]) -> (serde_json::Value, Vec<String>) {
     let bench = Bench::new();
@@ -130,12 +131,12 @@ fn each_kind_of_danger_is_told_with_its_line() {
         ("G21\nM3 S100\nG1 X50\nM5\nM2", "no-feed 3"),
         ("G21\nM3 S2000\nG1 X50 F600\nM5\nM2", "over-full 3"),
         ("G21\nM3 S950\nG1 X50 F600\nM5\nM2", "over-ceiling 3"),
-        ("M3 S100\nG1 X50 F600\nM5\nM2", "no-units 1"),
+        ("M3 S100\nG1 X50 F600\nM5\nM2", "no-units 2"),
         ("G21\nM3 S100\nG1 X500 F600\nM5\nM2", "off-bed 3"),
         ("G21\nG0 Z5\nG0 X5\nM2", "no-focus-axis 2"),
         ("G21\nM3 S100\nG81 X50 F600\nG1 X5 F100\nM5\nM2", "not-understood 3"),
         ("G21\nM3 S100\nG1 X[1/0] F600\nG0 X1 S0\nM5\nM2", "unread-line 3"),
-        ("G21\nM777\nG0 X5\nM2", "unknown-code 2"),
+        ("G21\nM777\nG0 X5\nM2", "no-such-word 2"),
         ("G21\nG0 X5\nM2\nG0 X9", "after-end 4"),
         ("G21\nM3 S100\nG1 X50 F60000\nM5\nM2", "over-speed 3"),
     ] {
@@ -162,7 +163,13 @@ fn any_program_can_be_drawn_and_run() {
         "star.nc",
         "%\n(a star from elsewhere)\nG21 G90 G94\n#1 = 40\nM3 S0\nG0 X100 Y[60 + #1]\nG1 X[100 + #1 * sin[144]] Y[60 + #1 * cos[144]] S300 F1200\nX[100 + #1 * sin[288]] Y[60 + #1 * cos[288]]\nX[100 + #1 * sin[72]] Y[60 + #1 * cos[72]]\nX[100 + #1 * sin[216]] Y[60 + #1 * cos[216]]\nX100 Y[60 + #1]\nM5\nM2\n%\n",
     );
-    bench.ok(&["draw", "star.nc", "--machine", "bench-laser", "-o", "star.svg"]);
+    // Controllers of the `grbl` interface do no arithmetic.
+    let told = bench.refused(1, &["run", "star.nc", "--machine", "bench-laser", "--to", "rig:"]);
+    assert!(told.contains("does no arithmetic"), "{told}");
+    let profile = bench.read("bench-laser.machine.toml");
+    let ngc = profile.replace("dialect = \"grbl\"", "dialect = \"ngc\"");
+    bench.write("reader.machine.toml", ngc);
+    bench.ok(&["draw", "star.nc", "--machine", "./reader.machine.toml", "-o", "star.svg"]);
     let svg = bench.read("star.svg");
     assert!(svg.contains("a machine program") && svg.contains("380.4 mm burnt"), "{svg}");
     assert!(bench.refused(2, &["draw", "star.nc", "-o", "x.svg"]).contains("--machine"));
@@ -173,8 +180,8 @@ fn any_program_can_be_drawn_and_run() {
         let explained = bench.run(&["read", name, "--explain"]);
         assert!(explained.status == 1 && !explained.out.contains('\x1b'), "{}", explained.out);
     }
-    // Controllers of this interface do no arithmetic: it is done before.
-    let out = bench.ok(&["run", "star.nc", "--machine", "bench-laser", "--to", "rig:"]);
+    // Over a link it is done before.
+    let out = bench.ok(&["run", "star.nc", "--machine", "./reader.machine.toml", "--to", "rig:"]);
     assert!(out.contains("380.4 mm burnt"), "{out}");
     bench.write(
         "square.nc",
@@ -288,4 +295,91 @@ fn a_program_too_large_for_its_card_is_cut_at_travel_moves() {
     bench.write("long.kite.toml", "tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"long.svg\"\n[[step]]\ntake = { stroke = \"red\" }\nmake = \"cut\"\nspeed = \"20 mm/s\"\npower = \"50 %\"\n");
     let told = bench.refused(2, &["emit", "long.kite.toml"]);
     assert!(told.contains("larger than a file may be"), "{told}");
+}
+
+/// What a controller refuses, or takes otherwise than the next one does: nothing of it is called fine, and what is
+/// refused when it is read is refused when it is run or put on a card, for the same reason.
+#[test]
+fn lines_that_controllers_refuse_or_take_otherwise_are_refused_wherever_they_are_read() {
+    let bench = Bench::new();
+    std::fs::create_dir(bench.path("card")).unwrap();
+    for (line, code) in [
+        ("/M5", "block-delete"),
+        ("G1 X10 X20", "two-words"),
+        ("S300 S700", "two-words"),
+        ("M3 M5 S300", "two-words"),
+        ("G20 G21", "two-words"),
+        ("G90 G91", "two-words"),
+        ("S-5", "below-zero"),
+        ("G1 X1e2", "unused-word"),
+        ("G1 X20 H1", "unused-word"),
+        ("G1 X20 D1", "unused-word"),
+        ("G1 X20 I1", "unused-word"),
+        ("G1 X20 K1", "unused-word"),
+        ("G1 X20 L1", "unused-word"),
+        ("G1 X20 P1", "unused-word"),
+        ("G1 X20 Q1", "unused-word"),
+        ("G1 X20 R1", "unused-word"),
+        ("G2 X20 Y15 I5 J0 P2", "unused-word"),
+        ("G93\nG1 X20", "no-feed"),
+        ("#1=5", "no-such-word"),
+        ("G1 X[10+10]", "no-such-word"),
+        ("G43 H1", "not-understood"),
+        ("M62 P1", "no-such-word"),
+        ("G1 X20\rG1 X30 X40", "two-words"),
+    ] {
+        let text = format!("G21 G90\nG0 X10 Y10\nM3 S100\nG1 X15 F600\n{line}\nM5 S0\nM2\n");
+        bench.write("a.nc", text);
+        let codes = |ran: &Ran| -> Vec<String> {
+            // One document, or events of which the last says it.
+            let said: Value = serde_json::from_str(&ran.out)
+                .unwrap_or_else(|_| serde_json::from_str(ran.out.lines().last().unwrap()).unwrap());
+            let problems = said["problems"].as_array().unwrap().iter();
+            let errors = problems.filter(|problem| problem["severity"] == "error");
+            errors.map(|problem| problem["code"].as_str().unwrap().to_string()).collect()
+        };
+        let machine = ["--machine", "bench-laser", "--json"];
+        let read = bench.run(&[&["read", "a.nc"], &machine[..]].concat());
+        assert_eq!((read.status, codes(&read)), (1, vec![code.to_string()]), "{line}");
+        let run = bench.run(&[&["run", "a.nc", "--to", "rig:max"], &machine[..]].concat());
+        assert_eq!((run.status, codes(&run)), (1, vec![code.to_string()]), "{line}");
+        let card = bench.run(&[&["run", "a.nc", "--card", "card"], &machine[..]].concat());
+        assert_eq!((card.status, codes(&card)), (1, vec![code.to_string()]), "{line}");
+    }
+    assert!(std::fs::read_dir(bench.path("card")).unwrap().next().is_none(), "nothing on the card");
+    // Never said, too late, or known to the controller alone.
+    for (program, code, status) in [
+        ("G21 G90\nM3\nG1 X20 Y20 F600\nM5\nM2", "no-power", 1),
+        ("G90\nG0 X20 Y20\nG21\nM3 S100\nG1 X30 F600\nM5\nM2", "no-units", 0),
+        ("G21 G90\nG55\nG0 X500 Y20\nM3 S100\nG1 X530 F600\nM5\nM2", "offset-unknown", 0),
+    ] {
+        bench.write("a.nc", program);
+        let read = bench.run(&["read", "a.nc", "--machine", "bench-laser", "--json"]);
+        let value: Value = serde_json::from_str(&read.out).unwrap();
+        let codes: Vec<_> =
+            value["problems"].as_array().unwrap().iter().map(|p| &p["code"]).collect();
+        assert_eq!((read.status, codes), (status, vec![&Value::from(code)]), "{program}");
+    }
+    // An offset that the program sets itself is known.
+    bench.write(
+        "a.nc",
+        "G21 G90\nG10 L2 P2 X100 Y50\nG55\nG0 X20 Y20\nM3 S100\nG1 X30 F600\nM5\nG10 L2 P2 X0 Y0\nM2",
+    );
+    let out = bench.ok(&["read", "a.nc", "--machine", "bench-laser"]);
+    assert!(out.contains("X 120 to 130, Y 70 to 70 mm"), "{out}");
+    bench.ok(&["run", "a.nc", "--machine", "bench-laser", "--to", "rig:max"]);
+    // Where a CR ends a line for a controller it ends one here.
+    bench.write("cr.nc", "G21 G90\rM3 S100\rG0 X0 Y0 S0\rG1 X20 S100 F600\rM5 S0\rM2\r");
+    let out = bench.ok(&["read", "cr.nc", "--machine", "bench-laser"]);
+    assert!(out.contains("6 lines") && out.contains("20 mm burnt"), "{out}");
+    let out = bench.ok(&["run", "cr.nc", "--machine", "bench-laser", "--to", "rig:max"]);
+    assert!(out.contains("20 mm burnt"), "{out}");
+    bench.ok(&["draw", "cr.nc", "--machine", "bench-laser", "-o", "cr.svg"]);
+    assert!(bench.read("cr.svg").contains("20 mm burnt"));
+    // A controller that reads whole files has what no link has.
+    let profile = bench.read("bench-laser.machine.toml");
+    bench.write("reader.machine.toml", profile.replace("dialect = \"grbl\"", "dialect = \"ngc\""));
+    bench.write("b.nc", "G21 G90\nG64 P0.1\nM3 S0\nG0 X10 Y10\nG1 X30 S100 F600\nM5\nM2\n");
+    bench.ok(&["run", "b.nc", "--card", "card", "--machine", "./reader.machine.toml"]);
+    assert_eq!(std::fs::read(bench.path("card/b.nc")).unwrap(), bench.read("b.nc").into_bytes());
 }

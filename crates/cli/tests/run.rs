@@ -232,14 +232,14 @@ fn a_controller_with_other_settings_is_not_run() {
     bench.write("other.machine.toml", demo.replace("full    = 1000", "full    = 255"));
     let rig =
         RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--machine", "./other.machine.toml"]);
-    let err = bench.refused(3, &["run", JOB, "--to", &rig.link]);
+    let err = bench.refused(1, &["run", JOB, "--to", &rig.link]);
     assert!(err.contains("S255 ($30)"), "{err}");
 
     bench
         .write("other.machine.toml", demo.replace("follows-speed = true", "follows-speed = false"));
     let rig =
         RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--machine", "./other.machine.toml"]);
-    assert!(bench.refused(3, &["run", JOB, "--to", &rig.link]).contains("laser mode"));
+    assert!(bench.refused(1, &["run", JOB, "--to", &rig.link]).contains("laser mode"));
 }
 
 #[test]
@@ -255,8 +255,8 @@ fn alarms_and_refused_lines_stop_the_run() {
     let err = bench.refused(3, &["run", JOB, "--to", &rig.link]);
     assert!(err.contains("ALARM:2") && err.contains("beyond the machine's travel"), "{err}");
 
-    // Boards of the interface have G55; this one does not.
-    bench.write("a.nc", "G21 G90\nM4 S0\nG0 X10 Y10 S0\nG55\nG1 X50 S300 F600\nM5\nM2\n");
+    // Boards of the interface have G28; this one does not.
+    bench.write("a.nc", "G21 G90\nM4 S0\nG0 X10 Y10 S0\nG28\nG1 X50 S300 F600\nM5\nM2\n");
     let err = bench.refused(3, &["run", "a.nc", "--machine", "bench-laser", "--to", "rig:"]);
     assert!(err.contains("refused line 4: error:20 (a word is not known)"), "{err}");
 }
@@ -318,7 +318,7 @@ fn lines_that_cannot_be_sent_are_refused_before_anything_moves() {
     assert!(!ran.out.contains("beam"), "{}", ran.out);
     // Words that the controller does not have, and lines that it would answer with an error.
     for (line, why) in [
-        (&b"G64"[..], "line 5: the controller has no G64"),
+        (&b"G64"[..], "lacks.nc:5: the controller has no G64"),
         (b"M62 P1", "the controller has no M62"),
         (b"G1 B90", "the controller has no B90"),
         (b"M5 M4", "another code of its kind"),

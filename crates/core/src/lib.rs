@@ -130,6 +130,7 @@ pub mod artwork {
     pub use tinkite_artwork::*;
     pub use tinkite_import::{
         FontSupply, LARGEST_FILE, Letters, NoFonts, Reading, Render, bitmap_size, read,
+        without_texts,
     };
 }
 

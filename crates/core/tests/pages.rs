@@ -140,7 +140,7 @@ fn read(text: &[u8], machine: &machine::Machine, from: [f64; 2]) -> (f64, [f64; 
     let mut measure = Measure::new("p", Some(machine), None);
     let mut at = [from[0], from[1], 0.0, 0.0, 0.0, 0.0];
     at[2..].fill(0.0);
-    measure = measure.standing(at, [0.0; 6]);
+    measure = measure.standing(at, &[[0.0; 6]]);
     lines.iter().for_each(|line| measure.line(line));
     let stands = measure.stands();
     let report = measure.finish();

@@ -16,7 +16,7 @@ mod resolved;
 mod solid;
 mod svg;
 
-pub use bitmap::bitmap_size;
+pub use bitmap::{bitmap_size, without_texts};
 pub use fonts::{FontSupply, Letters, NoFonts};
 pub use rendered::Render;
 

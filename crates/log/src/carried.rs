@@ -22,6 +22,13 @@ const LONGEST_LINE: u64 = 1 << 30;
 /// No program is longer once it is unpacked.
 const LONGEST_PROGRAM: u64 = 1 << 32;
 
+/// What a run says of its end in single words, and which there are.
+const WORDS: [(&str, &[&str]); 3] = [
+    ("how", &["done", "stopped", "failed"]),
+    ("dark", &["confirmed", "asked", "unknown", "untouched"]),
+    ("whereabouts", &["end", "here", "between", "asking", "lost"]),
+];
+
 /// What goes along of a run, beside its number, what it followed and how its steps went: not where its job lay.
 const COLUMNS: [&str; 32] = [
     "kind",
@@ -198,6 +205,15 @@ impl Log {
         let kind = text("kind").unwrap_or_default();
         if !RunKind::ALL.iter().any(|known| known.word() == kind) {
             return Err(ImportError::RunKind(kind.into()));
+        }
+        for (key, words) in WORDS {
+            let said = run.get(key).filter(|said| !said.is_null());
+            if let Some(said) =
+                said.filter(|said| !said.as_str().is_some_and(|word| words.contains(&word)))
+            {
+                let words = words.join(", ");
+                return Err(ImportError::Line(format!("{key} is {said}, and may be {words}")));
+            }
         }
         let here: Option<i64> = self
             .connection

@@ -5,6 +5,7 @@
 
 mod axes;
 mod kept;
+mod line_rules;
 pub mod measure;
 pub mod pace;
 mod rest;

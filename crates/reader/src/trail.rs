@@ -174,7 +174,7 @@ impl Trail {
     #[must_use]
     pub fn new(dialect: Dialect, at: Axes, offset: Axes) -> Self {
         let mut modal = Modal::new(Some(dialect));
-        modal.stand(at, offset);
+        modal.stand(at, &[offset]);
         Self {
             modal,
             parameters: Parameters::default(),

@@ -83,7 +83,9 @@ pub fn words(line: &[u8], words: &mut Vec<Word>) -> Result<(), LineError> {
 pub(super) fn passed_over(line: &[u8], mut at: usize) -> Result<usize, LineError> {
     while let Some(byte) = line.get(at) {
         match byte {
-            b' ' | b'\t' | b'\r' | b'%' | b'/' => at += 1,
+            b' ' | b'\t' | b'%' | b'/' => at += 1,
+            // The end of a line, to a controller.
+            b'\r' if line[at..].trim_ascii().is_empty() => return Ok(line.len()),
             b';' => return Ok(line.len()),
             b'(' => match line[at..].iter().position(|b| *b == b')') {
                 Some(length) => at += length + 1,

@@ -2,7 +2,7 @@
 
 use crate::args::{Command, RecipeCommand, SwatchCommand};
 use std::path::PathBuf;
-use tinkite_files::bundle::job_in;
+use tinkite_files::bundle::{is_bundle, job_in};
 use tinkite_files::refusal::Refusal;
 
 /// Puts the job in a bundle in the place of the bundle.
@@ -11,8 +11,7 @@ use tinkite_files::refusal::Refusal;
 /// A bundle that is not what its list says.
 pub(crate) fn name_bundled_jobs(command: &mut Command) -> Result<(), Refusal> {
     for job in jobs(command) {
-        let is_bundle = job.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("zip"));
-        if is_bundle && job.is_file() {
+        if is_bundle(job) {
             *job = job_in(job)?;
         }
     }

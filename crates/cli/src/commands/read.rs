@@ -23,7 +23,7 @@ fn measure(
 ) -> Result<Report, Refusal> {
     let mut measure = Measure::new(name, machine, args.diameter);
     measure = match args.zero {
-        Some([x, y]) => measure.standing([x, y, 0.0, 0.0, 0.0, 0.0], [x, y, 0.0, 0.0, 0.0, 0.0]),
+        Some([x, y]) => measure.standing([x, y, 0.0, 0.0, 0.0, 0.0], &[[x, y, 0.0, 0.0, 0.0, 0.0]]),
         None => measure.zero_unsaid(),
     };
     if !args.explain {

@@ -5,7 +5,7 @@
 
 mod read;
 
-pub use read::{exists, inside, job_in, list, read};
+pub use read::{exists, inside, is_bundle, job_in, list, read};
 
 use serde::{Deserialize, Serialize};
 

@@ -20,14 +20,15 @@ fn refuse(bundle: &Path, message: impl Into<String>, help: &str) -> Refusal {
 /// Again made or carried, most faults are gone.
 const AGAIN: &str = "make the bundle again, and carry it whole";
 
-/// Whether a path is a bundle by its name.
-fn is_bundle(path: &Path) -> bool {
-    path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("zip"))
+/// Whether a path names a bundle that is there.
+#[must_use]
+pub fn is_bundle(path: &Path) -> bool {
+    path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("zip")) && path.is_file()
 }
 
 /// The bundle that a path leads into, and the name in it; empty for the bundle itself as a folder.
 pub fn inside(path: &Path) -> Option<(PathBuf, String)> {
-    let bundle = path.ancestors().find(|above| is_bundle(above) && above.is_file())?;
+    let bundle = path.ancestors().find(|above| is_bundle(above))?;
     let name = path.strip_prefix(bundle).ok()?;
     let parts: Vec<_> = name.components().map(|part| part.as_os_str().to_string_lossy()).collect();
     Some((bundle.to_path_buf(), parts.join("/")))

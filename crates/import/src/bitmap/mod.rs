@@ -2,6 +2,9 @@
 
 mod compression;
 mod resolution;
+mod texts;
+
+pub use texts::without_texts;
 
 use image::{DynamicImage, ImageDecoder, ImageReader, Limits};
 use std::io::Cursor;

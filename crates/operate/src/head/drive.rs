@@ -7,6 +7,7 @@ use super::pointer;
 use crate::beam::runs_on;
 use crate::place::{beside, on_bed};
 use crate::stopping::Stopping;
+use std::collections::BTreeSet;
 use std::sync::Mutex;
 use std::sync::PoisonError;
 use std::sync::mpsc::Receiver;
@@ -70,10 +71,10 @@ pub struct Seen {
     pub switches: Switches,
     /// Feed, rapid and power as somebody has changed them, %.
     pub overrides: Option<[f64; 3]>,
-    /// Which mark is looked for, from 0, and how many were found here.
+    /// Which mark is looked for, from 0.
     pub mark: usize,
-    /// How many marks were found here.
-    pub found: usize,
+    /// The marks that were written into the job here, from 0.
+    pub found: BTreeSet<usize>,
     /// An alarm has locked it.
     pub locked: bool,
     /// What was told, the newest last.
@@ -284,7 +285,7 @@ impl<'d> Driving<'d> {
                 marks.marks[number].found = Some(at);
                 let mut seen = seen();
                 seen.told.push(told);
-                seen.found += 1;
+                seen.found.insert(number);
                 if number + 1 < marks.marks.len() {
                     seen.mark += 1;
                 }

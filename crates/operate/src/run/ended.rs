@@ -28,7 +28,10 @@ impl Ended {
     /// Nothing of the program was sent: the job, the program or the machine is not as it has to be.
     #[must_use]
     pub fn is_refused(&self) -> bool {
-        let refused = matches!(self.trouble, Some(Refusal::Unfit(_) | Refusal::Problems(..)));
+        let refused = matches!(
+            self.trouble,
+            Some(Refusal::Unfit(_) | Refusal::Usage(_) | Refusal::Problems(..))
+        );
         refused && self.sent == 0
     }
 

@@ -1,23 +1,60 @@
 //! The lines of a program, whatever its length.
 
-use std::io::{self, BufRead};
+use std::io::{self, BufRead, BufReader, Read};
 use tinkite_core::problem::{Code, Location, Problem};
 use tinkite_files::refusal::{Refusal, Sources};
 
 /// Lines longer than this (bytes) are in no program: a binary file was named.
 const LONGEST_LINE: usize = 64 << 10;
 
+/// A program whose lines all end in LF, whether they ended so, in CR LF or in CR alone: to a controller either byte
+/// ends a line.
+#[derive(Debug)]
+pub struct PlainEnds<R> {
+    from: R,
+    behind_cr: bool,
+}
+
+impl<R: Read> PlainEnds<R> {
+    /// Of what is read from there.
+    pub fn new(from: R) -> Self {
+        Self { from, behind_cr: false }
+    }
+}
+
+impl<R: Read> Read for PlainEnds<R> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        loop {
+            let count = self.from.read(buffer)?;
+            let mut kept = 0;
+            for n in 0..count {
+                let byte = buffer[n];
+                if !(byte == b'\n' && self.behind_cr) {
+                    buffer[kept] = if byte == b'\r' { b'\n' } else { byte };
+                    kept += 1;
+                }
+                self.behind_cr = byte == b'\r';
+            }
+            // Nothing at all means the end.
+            if kept > 0 || count == 0 {
+                return Ok(kept);
+            }
+        }
+    }
+}
+
 /// Calls `each` for every line of a program, without its end.
 pub fn each_line(
     name: &str,
-    reader: &mut impl BufRead,
+    reader: &mut impl Read,
     mut each: impl FnMut(&[u8]),
 ) -> Result<(), Refusal> {
+    let mut reader = BufReader::with_capacity(1 << 16, PlainEnds::new(reader));
     let mut line = Vec::with_capacity(256);
     let mut number = 0;
     loop {
         line.clear();
-        let count = io::Read::take(&mut *reader, LONGEST_LINE as u64)
+        let count = Read::take(&mut reader, LONGEST_LINE as u64)
             .read_until(b'\n', &mut line)
             .map_err(|error| Refusal::unreadable(name, &error))?;
         if count == 0 {
@@ -38,5 +75,37 @@ pub fn each_line(
             ));
         }
         each(&line);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn lines(text: &[u8]) -> Vec<String> {
+        let mut lines = Vec::new();
+        let mut text = text;
+        each_line("a.nc", &mut text, |line| lines.push(String::from_utf8_lossy(line).into_owned()))
+            .unwrap();
+        lines
+    }
+
+    #[test]
+    fn a_line_ends_where_a_controller_sees_its_end() {
+        for text in ["G21\nM5\n\nM2", "G21\r\nM5\r\n\r\nM2\r\n", "G21\rM5\r\rM2\r"] {
+            assert_eq!(lines(text.as_bytes()), ["G21", "M5", "", "M2"], "{text:?}");
+        }
+        // Where a piece that is read ends between the two.
+        struct Single<'b>(&'b [u8]);
+        impl Read for Single<'_> {
+            fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+                let Some((first, rest)) = self.0.split_first() else { return Ok(0) };
+                (buffer[0], self.0) = (*first, rest);
+                Ok(1)
+            }
+        }
+        let mut text = String::new();
+        PlainEnds::new(Single(b"a\r\nb\rc\n\n")).read_to_string(&mut text).unwrap();
+        assert_eq!(text, "a\nb\nc\n\n");
     }
 }

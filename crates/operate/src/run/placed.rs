@@ -3,6 +3,7 @@
 use super::program::ProgramFile;
 use tinkite_core::geometry::Point;
 use tinkite_core::job::Zero;
+use tinkite_core::problem::Code;
 use tinkite_core::quantity::plain;
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_wire::Connected;
@@ -35,14 +36,20 @@ pub(super) fn check(
     if program.about.zero == Some(Zero::Bed) && (away[0].abs() > SAME || away[1].abs() > SAME) {
         return Err(Refusal::Unfit(format!(
             "the job counts from the machine's own zero, and the controller has a work offset of X {} Y {} mm (G54 and G92); tinkite head zero --clear takes it back, or set zero = \"stock\" in [place]",
-            plain(away[0], 3),
-            plain(away[1], 3),
+            plain(offset[0], 3),
+            plain(offset[1], 3),
         )));
     }
     let position = connected.position.map_or(away, from_bed);
     let report = program.measured_at(position, away)?;
     if report.problems.refuse() {
         return Err(Refusal::Problems(report.problems, Sources::new()));
+    }
+    if let Some(problem) = report.problems.iter().find(|p| p.code == Code::OffsetUnknown) {
+        return Err(Refusal::Unfit(format!(
+            "{}: a run is followed in G54 and in what the program sets itself (G10 L2)",
+            problem.message
+        )));
     }
     program.report = report;
     let told = match program.about.zero {

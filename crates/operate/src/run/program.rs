@@ -9,8 +9,8 @@ use std::path::Path;
 use tinkite_core::frame::Round;
 use tinkite_core::geometry::Vec2;
 use tinkite_core::job::Zero;
-use tinkite_core::machine::Machine;
-use tinkite_core::problem::{Code, Problem, Problems};
+use tinkite_core::machine::{Dialect, Machine};
+use tinkite_core::problem::{Code, Problem};
 use tinkite_core::program::measure::{Measure, Report};
 use tinkite_core::program::{Comments, Place, Program, Resumed, Standing, rest};
 use tinkite_core::quantity::plain;
@@ -121,7 +121,7 @@ pub struct ProgramFile {
 
 impl ProgramFile {
     /// The program of a run in the log.
-    pub fn of_run(log: &Log, entry: &RunEntry) -> Result<Checked, Refusal> {
+    pub fn of_run(log: &Log, entry: &RunEntry) -> Result<Self, Refusal> {
         let began = &entry.began;
         let file = log.program(entry.id)?;
         let shown = format!("the profile of run {}", entry.id);
@@ -139,22 +139,17 @@ impl ProgramFile {
             material: began.material.clone(),
             diameter: began.diameter,
         };
-        Self::of(FoundProgram {
-            about,
-            file,
-            tried: began
-                .steps
-                .iter()
-                .filter_map(|step| Some((step.name.clone(), step.tried.clone()?)))
-                .collect(),
-        })
+        let tried = began.steps.iter();
+        let tried = tried.filter_map(|step| Some((step.name.clone(), step.tried.clone()?)));
+        Self::of(FoundProgram { about, file, tried: tried.collect() }, false)
     }
 
-    /// Measures a program that was found or made.
+    /// Measures a program that was found or made; what is doubtful with it is in its report. `on_card`: it goes onto
+    /// a card and over no link.
     ///
     /// # Errors
-    /// It cannot be read, or is no program.
-    pub fn of(found: FoundProgram) -> Result<Checked, Refusal> {
+    /// It cannot be read, what is wrong with it, and a line that cannot be sent.
+    pub fn of(found: FoundProgram, on_card: bool) -> Result<Self, Refusal> {
         let FoundProgram { about, file, tried } = found;
         let About { name, machine, diameter, .. } = &about;
         let file = SharedFile::new(file);
@@ -182,8 +177,16 @@ impl ProgramFile {
         {
             report.problems.push(problem);
         }
-        let program = Self { about, report, steps, longest, file };
-        Ok(Checked { program, unsendable })
+        // A controller that reads whole files takes what no link does.
+        let from_card = on_card && about.machine.dialect == Dialect::Ngc;
+        if let Some(why) = unsendable.filter(|_| !from_card && !report.problems.refuse()) {
+            let message = format!("{}: {why}", about.name);
+            report.problems.push(Problem::error(Code::Unsendable, message, "nothing was sent"));
+        }
+        if report.problems.refuse() {
+            return Err(Refusal::Problems(report.problems, Sources::new()));
+        }
+        Ok(Self { about, report, steps, longest, file })
     }
 
     /// The file itself.
@@ -202,7 +205,7 @@ impl ProgramFile {
         let whole = |p: [f64; 3]| [p[0], p[1], p[2], 0.0, 0.0, 0.0];
         let mut measure =
             Measure::new(&self.about.name, Some(&self.about.machine), self.about.diameter)
-                .standing(whole(at), whole(offset));
+                .standing(whole(at), &[whole(offset)]);
         if let Some(letter) = stand_in(&self.about.machine, self.about.diameter) {
             measure = measure.turning(letter);
         }
@@ -231,38 +234,9 @@ impl ProgramFile {
         each_line(name, &mut buffer(self.file.reader()), |line| lines.take(line))?;
         (self.steps, self.longest) = (lines.steps, lines.longest);
         match lines.unsendable {
-            Some(why) => Err(Refusal::Usage(format!("the rest of {}: {why}", self.about.name))),
+            Some(why) => Err(Refusal::Unfit(format!("the rest of {}: {why}", self.about.name))),
             None => Ok(resumed),
         }
-    }
-}
-
-/// A program that was measured, with what is wrong or doubtful with it.
-pub struct Checked {
-    program: ProgramFile,
-    /// Why a line of it cannot be sent.
-    unsendable: Option<Unsendable>,
-}
-
-impl Checked {
-    /// What is wrong or doubtful with it.
-    #[must_use]
-    pub fn problems(&self) -> &Problems {
-        &self.program.report.problems
-    }
-
-    /// The program, fit to be sent.
-    ///
-    /// # Errors
-    /// One of its problems is an error (they were told before), or a line cannot be sent.
-    pub fn accept(self) -> Result<ProgramFile, Refusal> {
-        if self.problems().refuse() {
-            return Err(Refusal::Reported);
-        }
-        let Some(why) = self.unsendable else { return Ok(self.program) };
-        let message = format!("{}: {why}", self.program.about.name);
-        let problem = Problem::error(Code::Unsendable, message, "nothing was sent");
-        Err(Refusal::Problems(problem.into(), Sources::new()))
     }
 }
 

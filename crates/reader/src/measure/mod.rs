@@ -13,8 +13,10 @@ mod report;
 mod timeline;
 mod trouble;
 
+use crate::line_rules::fault;
+use crate::vocabulary::Vocabulary;
 pub use explain::Explainer;
-use modal::Modal;
+use modal::{BeamMode, Modal};
 use motion::{Act, Motion};
 pub use not_understood::NotUnderstood;
 pub use report::Report;
@@ -49,6 +51,8 @@ pub struct Stroke {
 pub struct Measure<'m> {
     machine: Option<&'m Machine>,
     frame: Option<Frame>,
+    /// Which words the controller has, where that is known.
+    vocabulary: Option<Vocabulary>,
     /// Of what a turning axis turns, mm.
     diameter: Option<f64>,
     /// The letter of X and Y that turns in its place, if one does.
@@ -63,6 +67,8 @@ pub struct Measure<'m> {
     moved_yet: bool,
     semicolons: bool,
     units_said: bool,
+    /// The line of the first move before units were said.
+    moves_without_units: Option<u32>,
     /// Whether the program may count from another zero than the machine's own.
     zero_unsaid: bool,
     /// The last line that set an offset.
@@ -83,6 +89,7 @@ impl<'m> Measure<'m> {
         Self {
             machine,
             frame: machine.map(Frame::flat),
+            vocabulary: machine.filter(|m| m.dialect == Dialect::Grbl).map(Vocabulary::of),
             diameter,
             endless: None,
             modal,
@@ -99,17 +106,18 @@ impl<'m> Measure<'m> {
             moved_yet: false,
             semicolons: false,
             units_said: false,
+            moves_without_units: None,
             zero_unsaid: false,
             offset_line: 0,
             lines: LineBytes::default(),
         }
     }
 
-    /// Says where the machine stands before the program, and which work offset it has: X, Y and Z
+    /// Says where the machine stands before the program, and which work offsets it has, from G54 on: X, Y and Z
     /// in mm, A, B and C in degrees, from the zero of the profile's bed.
     #[must_use]
-    pub fn standing(mut self, at: [f64; 6], offset: [f64; 6]) -> Self {
-        self.modal.stand(at, offset);
+    pub fn standing(mut self, at: [f64; 6], systems: &[[f64; 6]]) -> Self {
+        self.modal.stand(at, systems);
         self
     }
 
@@ -153,9 +161,16 @@ impl<'m> Measure<'m> {
             self.troubles.home(number);
             return;
         }
-        if let Err(error) = parsed(line, &mut self.parameters, &mut self.words) {
-            self.troubles.unread(number, line, error);
-            return;
+        match parsed(line, &mut self.parameters, &mut self.words) {
+            Ok(evaluated) if evaluated && self.vocabulary.is_some() => {
+                let why = "the controller has no parameters and does no arithmetic";
+                self.troubles.no_such_word(number, why);
+            }
+            Ok(_) => {}
+            Err(error) => {
+                self.troubles.unread(number, line, error);
+                return;
+            }
         }
         if self.words.is_empty() {
             return;
@@ -167,14 +182,24 @@ impl<'m> Measure<'m> {
         self.units_said |=
             self.words.iter().any(|w| w.letter == b'G' && matches!(w.value, 20.0 | 21.0));
         self.lines.add(bytes_of(line) + if self.modal.printer { NUMBERED } else { 0 });
+        let arcs = matches!(self.modal.motion, Some(2 | 3));
         let mut acts = std::mem::take(&mut self.acts);
-        if let Err(error) = self.modal.line(&self.words, &mut acts) {
-            self.troubles.not_understood(number, error);
+        match self.modal.line(&self.words, &mut acts) {
+            Ok(()) => self.hold_words(number, line, arcs),
+            Err(error) => self.troubles.not_understood(number, error),
+        }
+        if !acts.is_empty()
+            && let Some(system) = self.modal.offsets.unknown_in_force()
+        {
+            self.troubles.offset_unknown(number, system);
         }
         if std::mem::take(&mut self.modal.lights) {
             self.troubles.lit_start(number, self.modal.s);
         }
-        if let Some(code) = self.modal.unknown.take() {
+        // Where it is known which words there are, it was held against those.
+        if let Some(code) = self.modal.unknown.take()
+            && self.vocabulary.is_none()
+        {
             self.troubles.unknown_code(number, code);
         }
         if self.words.iter().any(|w| w.letter == b'G' && matches!(w.value, 10.0 | 92.0)) {
@@ -209,6 +234,22 @@ impl<'m> Measure<'m> {
         }
         self.acts = acts;
         self.modal.end_line();
+    }
+
+    /// Holds the words of a line against what every controller refuses, and against those that this one has. `arcs`: an
+    /// arc was the motion in force.
+    fn hold_words(&mut self, number: u32, line: &[u8], arcs: bool) {
+        let held = self.machine.is_some();
+        if line.trim_ascii_start().first() == Some(&b'/') {
+            self.troubles.block_delete(number, held);
+        }
+        if let Some(fault) = fault(&self.words, arcs, self.modal.printer) {
+            self.troubles.fault(number, &fault, held);
+        } else if let Some(vocabulary) = &self.vocabulary {
+            if let Some(why) = vocabulary.lacks(&self.words) {
+                self.troubles.no_such_word(number, &why);
+            }
+        }
     }
 
     /// Gives a block of a line to the planner.
@@ -288,6 +329,12 @@ impl<'m> Measure<'m> {
         if length <= 0.0 {
             return;
         }
+        if !self.units_said {
+            self.moves_without_units.get_or_insert(number);
+        }
+        if !m.travel && self.modal.beam != BeamMode::Off && !self.modal.s_said {
+            self.troubles.no_power(number, self.machine.is_some());
+        }
         let way = self.way(number, m);
         if burns {
             if !self.modal.follows_speed() {
@@ -349,7 +396,11 @@ impl<'m> Measure<'m> {
         if burns && self.hold_power(number) && self.modal.s < floor {
             self.troubles.below_floor(number, self.modal.s, floor);
         }
-        let Some(frame) = &self.frame else { return };
+        let Some(frame) =
+            self.frame.as_ref().filter(|_| self.modal.offsets.unknown_in_force().is_none())
+        else {
+            return;
+        };
         let corner = |x, y| frame.point([x, y]) + machine.bed.origin_offset();
         let mut on_bed =
             Rect::from_points(corner(bounds.x0, bounds.y0), corner(bounds.x1, bounds.y1));
@@ -394,8 +445,8 @@ impl<'m> Measure<'m> {
         if !report.beam_off_at_end {
             self.troubles.lit_at_end(report.lines, self.modal.s);
         }
-        if self.moved_yet && !self.units_said {
-            self.troubles.no_units();
+        if let Some(line) = self.moves_without_units {
+            self.troubles.no_units(line);
         }
         if self.modal.inches {
             report.units = "in";
@@ -437,15 +488,15 @@ fn bytes_of(line: &[u8]) -> usize {
     line[..end].trim_ascii().len() + 1
 }
 
-/// Takes a line apart; expressions only where there are any, which is seldom.
+/// Takes a line apart; expressions only where there are any, which is seldom. Whether there were.
 pub(super) fn parsed(
     line: &[u8],
     parameters: &mut Parameters,
     into: &mut Vec<Word>,
-) -> Result<(), LineError> {
+) -> Result<bool, LineError> {
     match words(line, into) {
-        Err(LineError::Expression(_)) => parameters.words(line, into),
-        done => done,
+        Err(LineError::Expression(_)) => parameters.words(line, into).map(|()| true),
+        done => done.map(|()| false),
     }
 }
 

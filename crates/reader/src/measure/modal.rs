@@ -41,6 +41,8 @@ pub(crate) struct Modal {
     pub(crate) printer: bool,
     /// Whether feeds on mixed moves count the linear axes alone (section 3.5.1).
     pub(crate) linear_feed: bool,
+    /// Whether a power was said so far.
+    pub(crate) s_said: bool,
     /// An M code that is not known, on the line at hand.
     pub(crate) unknown: Option<f64>,
     pub(crate) relative: bool,
@@ -88,6 +90,7 @@ impl Default for Modal {
             ngc: true,
             printer: false,
             linear_feed: true,
+            s_said: false,
             unknown: None,
             relative: false,
             absolute_centres: false,
@@ -118,6 +121,10 @@ struct LineWords {
     waits: bool,
     /// The beam is switched to constant power.
     lights: bool,
+    /// `M106`, which is full power where no S stands beside it.
+    fan: bool,
+    /// A feed stands on the line.
+    feeds: bool,
     machine: bool,
     /// A code that uses the axis words for itself, in tenths: G10, G28, G30, G92.
     other: Option<i64>,
@@ -129,6 +136,9 @@ impl LineWords {
     }
 }
 
+/// What `M106` without a value means: the fan's output all on.
+const FAN_FULL: f64 = 255.0;
+
 /// Chords that an arc across the bed is measured as.
 const CHORDS: usize = 64;
 
@@ -139,14 +149,16 @@ impl Modal {
             ngc: dialect == Some(Dialect::Ngc),
             printer: dialect == Some(Dialect::Reprap),
             linear_feed: matches!(dialect, None | Some(Dialect::Ngc)),
+            offsets: Offsets::default().with_others_unknown(),
+            before: Offsets::default().with_others_unknown(),
             ..Self::default()
         }
     }
 
-    /// Where the machine stands, and which work offset it has.
-    pub(crate) fn stand(&mut self, at: Axes, offset: Axes) {
+    /// Where the machine stands, and which work offsets it has, from G54 on.
+    pub(crate) fn stand(&mut self, at: Axes, systems: &[Axes]) {
         self.at = at;
-        self.offsets = Offsets::of(offset);
+        self.offsets = Offsets::of(systems);
         self.before = self.offsets;
     }
 
@@ -193,7 +205,7 @@ impl Modal {
             match word.letter {
                 b'G' => self.g(value, &mut said)?,
                 b'M' => end |= self.m(value, &mut said)?,
-                b'F' => self.feed = value,
+                b'F' => (self.feed, said.feeds) = (value, true),
                 b'S' => said.s = Some(value),
                 b'X' => said.axes[0] = Some(value),
                 b'Y' => said.axes[1] = Some(value),
@@ -218,7 +230,17 @@ impl Modal {
         if let Some(s) = said.s
             && !(said.dwell && self.printer)
         {
-            self.s = s;
+            (self.s, self.s_said) = (s, true);
+        } else if said.fan {
+            (self.s, self.s_said) = (FAN_FULL, true);
+        }
+        // It holds for its line only (NIST IR 6556, section 3.5.19).
+        if self.feed_mode == FeedMode::InverseTime
+            && !said.feeds
+            && said.moves()
+            && self.motion != Some(0)
+        {
+            self.feed = 0.0;
         }
         self.lights = said.lights && said.s.is_none() && self.lit();
         if said.dwell {
@@ -296,12 +318,12 @@ impl Modal {
             4 => self.beam = BeamMode::FollowsSpeed,
             5 => self.beam = BeamMode::Off,
             106 => {
-                (self.printer, said.stop) = (true, false);
+                (self.printer, said.stop, said.fan) = (true, false, true);
                 self.beam = BeamMode::Constant;
             }
             107 => {
                 (self.printer, said.stop) = (true, false);
-                (self.beam, self.s) = (BeamMode::Off, 0.0);
+                (self.beam, self.s, self.s_said) = (BeamMode::Off, 0.0, true);
             }
             7..=9 => {}
             // Digital and analogue outputs: they switch what the profile says, not the beam's place.

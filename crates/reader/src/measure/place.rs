@@ -11,12 +11,31 @@ pub(crate) struct Offsets {
     shift: Axes,
     /// A shift that was switched off and may come back.
     kept: Axes,
+    /// Of which systems it is not known where they lie.
+    unknown: [bool; 9],
 }
 
 impl Offsets {
-    /// The same offset whichever system is in force.
-    pub(crate) fn of(offset: Axes) -> Self {
-        Self { systems: [offset; 9], ..Self::default() }
+    /// As a controller has them: of the systems behind the last that is named nothing is known.
+    pub(crate) fn of(systems: &[Axes]) -> Self {
+        let first = systems.first().copied().unwrap_or_default();
+        let mut offsets = Self { systems: [first; 9], ..Self::default() }.with_others_unknown();
+        for (n, system) in systems.iter().enumerate().take(9) {
+            (offsets.systems[n], offsets.unknown[n]) = (*system, false);
+        }
+        offsets
+    }
+
+    /// Only of the first system it is known where it lies.
+    pub(crate) fn with_others_unknown(self) -> Self {
+        Self { unknown: std::array::from_fn(|n| n > 0), ..self }
+    }
+
+    /// The name of the system in force, where nobody knows where it lies.
+    pub(crate) fn unknown_in_force(&self) -> Option<&'static str> {
+        const NAMES: [&str; 9] =
+            ["G54", "G55", "G56", "G57", "G58", "G59", "G59.1", "G59.2", "G59.3"];
+        self.unknown[self.current].then_some(NAMES[self.current])
     }
 
     /// By how much X, Y and Z lie otherwise than by `before`, in the system where that is most;
@@ -53,8 +72,9 @@ impl Offsets {
 
     /// G10 L2: offsets of a system (P, 0 for the one in force) as said.
     pub(crate) fn set(&mut self, system: usize, axis: usize, value: f64) {
-        let system = if system == 0 { self.current } else { system - 1 };
-        self.systems[system.min(8)][axis] = value;
+        let system = if system == 0 { self.current } else { system - 1 }.min(8);
+        self.systems[system][axis] = value;
+        self.unknown[system] = false;
     }
 
     /// G10 L20: so that the place where the machine stands is called `value`.

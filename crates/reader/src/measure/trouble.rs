@@ -1,6 +1,7 @@
 //! Trouble in a program: the first place of each kind, and how often it comes.
 
 use super::not_understood::NotUnderstood;
+use crate::line_rules::Fault;
 use tinkite_base::problem::{Code, Location, Problem, Problems, Severity, count};
 use tinkite_base::quantity::{Speed, plain};
 use tinkite_base::rs274::LineError;
@@ -59,6 +60,60 @@ impl Troubles {
             Severity::Error,
             || format!("{what} is not understood by this version"),
             "take it out, or do not trust positions and times after it",
+        );
+    }
+
+    /// `held`: against a machine; otherwise it is doubtful only.
+    pub(super) fn fault(&mut self, line: u32, fault: &Fault, held: bool) {
+        self.add(
+            line,
+            fault.code(),
+            if held { Severity::Error } else { Severity::Warning },
+            || fault.to_string(),
+            "controllers refuse such a line, or take it otherwise than it was meant: mend it",
+        );
+    }
+
+    pub(super) fn no_such_word(&mut self, line: u32, why: &str) {
+        self.add(
+            line,
+            Code::NoSuchWord,
+            Severity::Error,
+            || why.to_string(),
+            "take it out, or make the program again for this machine",
+        );
+    }
+
+    pub(super) fn block_delete(&mut self, line: u32, held: bool) {
+        self.add(
+            line,
+            Code::BlockDelete,
+            if held { Severity::Error } else { Severity::Warning },
+            || {
+                "the line begins with a slash: whether it runs depends on a switch at the machine"
+                    .into()
+            },
+            "take the slash out, or the line; it is measured as if it ran",
+        );
+    }
+
+    pub(super) fn no_power(&mut self, line: u32, held: bool) {
+        self.add(
+            line,
+            Code::NoPower,
+            if held { Severity::Error } else { Severity::Warning },
+            || "the beam is on, and the program has never said a power (S)".into(),
+            "say S before the first move that is meant to burn, or M5 if none is",
+        );
+    }
+
+    pub(super) fn offset_unknown(&mut self, line: u32, system: &str) {
+        self.add(
+            line,
+            Code::OffsetUnknown,
+            Severity::Warning,
+            || format!("the program counts from {system}, and where that lies only the controller knows"),
+            "whether it stays on the bed is not checked; set the offset in the program (G10 L2), or use G54",
         );
     }
 
@@ -291,12 +346,12 @@ impl Troubles {
         );
     }
 
-    pub(super) fn no_units(&mut self) {
+    pub(super) fn no_units(&mut self, line: u32) {
         self.add(
-            1,
+            line,
             Code::NoUnits,
             Severity::Warning,
-            || "the program never says mm or inch (G21 or G20)".into(),
+            || "the program moves before it says mm or inch (G21 or G20)".into(),
             "it is measured in mm; the controller may have been left in inches",
         );
     }

@@ -56,10 +56,11 @@ impl Marks {
     }
 
     /// Whether a mark is due in front of the next line, of so many bytes: half a buffer after the last one, or where
-    /// the line finds no room. Without one nothing would ever make room for it.
+    /// the line finds no room and no mark is under way. Without one nothing would ever make room for it.
     pub(super) fn is_due(&self, bytes: usize, buffer: usize) -> bool {
         let apart = (buffer / 2).saturating_sub(MARK.len() + 1).clamp(1, MOST_APART);
-        self.want_a_last() && (self.since() >= apart || !self.have_room(bytes, buffer))
+        let stuck = self.behind.is_empty() && !self.have_room(bytes, buffer);
+        self.want_a_last() && (self.since() >= apart || stuck)
     }
 
     /// The longest line for which there can be room in a receive buffer of `buffer` bytes.

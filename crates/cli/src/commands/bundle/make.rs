@@ -1,6 +1,6 @@
 //! Making bundles.
 
-use super::report;
+use super::{private, report};
 use crate::args::LogFile;
 use fontdb::Source;
 use std::collections::BTreeMap;
@@ -30,6 +30,8 @@ pub(crate) struct Bundled {
     pub(crate) renamed: Vec<(String, String)>,
     /// SHA-256 of the program that comes of the job, here and from the bundle alike; `None` where it is refused.
     pub(crate) program: Option<String>,
+    /// Pictures that may tell more than their pixels: of them nothing could be taken away.
+    pub(crate) tell_more: Vec<String>,
 }
 
 /// The files of a bundle, by name.
@@ -86,8 +88,14 @@ pub(crate) fn bundle(path: &Path, report_with: Option<&LogFile>) -> Result<Bundl
         loaded.job.artworks.iter().map(|one| &one.file).chain(photo).chain(table).collect();
     named.sort();
     named.dedup();
+    let mut tell_more = Vec::new();
     for file in named {
-        let content = source::bytes(&folder.join(file), LARGEST_FILE)?;
+        let mut content = source::bytes(&folder.join(file), LARGEST_FILE)?;
+        if report_with.is_some() {
+            let (bare, tells) = private::picture(file, content);
+            content = bare;
+            tell_more.extend(tells.then(|| file.clone()));
+        }
         let name = files.add(file, content)?;
         if name != *file {
             // Steps may speak of it as well.
@@ -95,7 +103,11 @@ pub(crate) fn bundle(path: &Path, report_with: Option<&LogFile>) -> Result<Bundl
         }
     }
     let machine = job.get("machine").and_then(Item::as_str).unwrap_or_default().to_string();
-    let profile = loaded.profile.clone().into_bytes();
+    let profile = match report_with {
+        Some(_) => private::profile(&machine, &loaded.profile)?,
+        None => loaded.profile.clone(),
+    };
+    let profile = profile.into_bytes();
     if tinkite_files::machines::is_path(&machine) {
         let name = files.add(&machine, profile)?;
         if name != machine {
@@ -125,7 +137,7 @@ pub(crate) fn bundle(path: &Path, report_with: Option<&LogFile>) -> Result<Bundl
         }
     }
     let (entries, bytes) = listed_and_packed(&name, &files.all)?;
-    Ok(Bundled { bytes, files: entries, renamed: files.renamed, program })
+    Ok(Bundled { bytes, files: entries, renamed: files.renamed, program, tell_more })
 }
 
 /// The list of a bundle's files, and the archive with it.

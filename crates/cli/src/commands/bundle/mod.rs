@@ -1,6 +1,7 @@
 //! `tinkite bundle`.
 
 mod make;
+mod private;
 mod report;
 
 use crate::args::Bundle;
@@ -39,7 +40,7 @@ pub(super) fn run(args: &Bundle, console: &Console) -> Result<(), Refusal> {
     }
     let output = Output::create(&path, args.writing.into())?;
     let report = args.report.then_some(&args.log);
-    let Bundled { bytes, files, renamed, program } = bundle(&args.job, report)?;
+    let Bundled { bytes, files, renamed, program, tell_more } = bundle(&args.job, report)?;
     let listed = |files: &[BundleEntry]| {
         let rows = files.iter().map(|file| {
             let was = renamed.iter().find(|(_, name)| *name == file.name);
@@ -48,6 +49,12 @@ pub(super) fn run(args: &Bundle, console: &Console) -> Result<(), Refusal> {
         });
         table(&["file", "bytes", "SHA-256", ""], rows.collect::<Vec<_>>(), &[1])
     };
+    if !tell_more.is_empty() {
+        console.complain(&format!(
+            "warning: where and when it was made may stand in {}: only JPEG and PNG go without",
+            tell_more.join(", ")
+        ));
+    }
     if args.report && !ask_whether_to_send(&listed(&files), console)? {
         return Err(Refusal::Stopped("the bundle was not written".into()));
     }

@@ -8,6 +8,7 @@ use tinkite_core::found::MarkError;
 use tinkite_core::geometry::Point;
 use tinkite_core::job::Request;
 use tinkite_core::machine::Machine;
+use tinkite_files::bundle;
 use tinkite_files::load::{folder_of, machine, typed_machine};
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_files::source::text;
@@ -17,6 +18,12 @@ use tinkite_operate::head::moves::ready;
 use tinkite_operate::place::on_bed;
 
 pub(super) fn run(args: &HeadMark, console: &Console) -> Result<(), Refusal> {
+    if bundle::inside(&args.job).is_some() {
+        return Err(Refusal::Usage(format!(
+            "{}: a mark is written into the job's file, and nobody edits a bundle: unpack it first",
+            args.job.display()
+        )));
+    }
     let marks = Marks::of(&args.job)?;
     let machine = machine_of(args)?;
     let mut hand = ByHand::of(machine, args.to.as_deref())?;

@@ -85,7 +85,7 @@ pub(super) fn marks(hand: ByHand, marks: Marks, console: &Console) -> Result<(),
     console.result(&format!("{found} of {all} marks were written into the job"))
 }
 
-/// Drives the head until the panel is left. How many marks were found.
+/// Drives the head until the panel is left. How many marks were written into the job.
 fn driven(mut hand: ByHand, aim: Aim, console: &Console) -> Result<usize, Refusal> {
     if hand.is_printer() {
         return Err(Refusal::Usage(
@@ -135,7 +135,7 @@ fn driven(mut hand: ByHand, aim: Aim, console: &Console) -> Result<usize, Refusa
     if unseen {
         return Err(Refusal::Link("the beam was not seen to be off".into()));
     }
-    Ok(seen.found)
+    Ok(seen.found.len())
 }
 
 /// The machine, and the corners of the job where one is named.

@@ -175,14 +175,7 @@ fn way_on(run: i64, whereabouts: Whereabouts) -> String {
         Whereabouts::Lost => format!(
             "; where the head stands is not known any more: home it, or bring its zero back to where it was and say --in-place, then tinkite run --go-on {run} says what is uncertain"
         ),
-        Whereabouts::Between(..) | Whereabouts::Asking => {
-            format!(
-                "; how far it came is not certain: tinkite run --go-on {run} says what to choose from"
-            )
-        }
-        Whereabouts::End | Whereabouts::Here(_) => {
-            format!("; tinkite run --go-on {run} finishes it")
-        }
+        _ => format!("; tinkite run --go-on {run} finishes it"),
     }
 }
 
@@ -213,8 +206,12 @@ fn conclude(
 ) -> Result<(), Refusal> {
     let beam = beam::words(ended.dark);
     let place = format!("{}{beam}{rest}", watcher.place(&ended));
+    let refused = ended.is_refused();
     let Ended { outcome, trouble, .. } = ended;
     match (trouble, outcome) {
+        (Some(Refusal::Usage(why)), _) if refused => {
+            Err(Refusal::Usage(format!("{why}; nothing was sent{beam}")))
+        }
         (Some(Refusal::Unfit(why)), _) => {
             Err(Refusal::Unfit(format!("{why}; nothing was sent{beam}")))
         }

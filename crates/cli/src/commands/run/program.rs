@@ -13,17 +13,21 @@ use tinkite_files::load;
 use tinkite_files::machines;
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_log::{Log, RunEntry};
-use tinkite_operate::run::program::{About, Checked, FoundProgram, ProgramFile, write};
+use tinkite_operate::run::lines::PlainEnds;
+use tinkite_operate::run::program::{About, FoundProgram, ProgramFile, write};
 
 /// Gets the program and refuses whatever would go wrong.
 pub(super) fn prepare(args: &Run, path: &Path, console: &Console) -> Result<ProgramFile, Refusal> {
     let is_job = path.extension().is_some_and(|e| e == "toml");
     if !is_job {
-        return accept(ProgramFile::of(from_file(args, path)?)?, console);
+        return Ok(tell_doubts(
+            ProgramFile::of(from_file(args, path)?, args.card.is_some())?,
+            console,
+        ));
     }
     let (machine, part) = (args.machine.clone(), args.part.clone().into());
     let job = JobCall { job: path.to_path_buf(), machine, part };
-    let program = make(&job, Some(console), console)?;
+    let program = make(&job, Some(console), args.card.is_some(), console)?;
     if program.about.counts_on && args.log.path.is_some() {
         return Err(Refusal::Usage(
             "the job's serial numbers go on from run to run, and plan, draw and emit look for them in the usual log: set TINKITE_LOG instead of --log".into(),
@@ -36,6 +40,7 @@ pub(super) fn prepare(args: &Run, path: &Path, console: &Console) -> Result<Prog
 pub(super) fn make(
     job: &JobCall,
     doubts: Option<&Console>,
+    on_card: bool,
     console: &Console,
 ) -> Result<ProgramFile, Refusal> {
     let mut made = load::make(job)?;
@@ -43,7 +48,7 @@ pub(super) fn make(
         let problems = std::mem::take(&mut made.compiled.problems);
         door::show(&load::locate(problems, &made.sources), &made.sources, console);
     }
-    accept(ProgramFile::of(write(job, made)?)?, console)
+    Ok(tell_doubts(ProgramFile::of(write(job, made)?, on_card)?, console))
 }
 
 /// The program of a run in the log.
@@ -52,12 +57,13 @@ pub(super) fn recall(
     entry: &RunEntry,
     console: &Console,
 ) -> Result<ProgramFile, Refusal> {
-    accept(ProgramFile::of_run(log, entry)?, console)
+    Ok(tell_doubts(ProgramFile::of_run(log, entry)?, console))
 }
 
-fn accept(checked: Checked, console: &Console) -> Result<ProgramFile, Refusal> {
-    door::show(checked.problems(), &Sources::new(), console);
-    checked.accept()
+/// Tells what is doubtful with a program.
+fn tell_doubts(program: ProgramFile, console: &Console) -> ProgramFile {
+    door::show(&program.report.problems, &Sources::new(), console);
+    program
 }
 
 fn from_file(args: &Run, path: &Path) -> Result<FoundProgram, Refusal> {
@@ -80,9 +86,9 @@ fn from_file(args: &Run, path: &Path) -> Result<FoundProgram, Refusal> {
     // A copy of our own: what was measured is what is sent, whoever saves the file meanwhile.
     let mut file = tempfile::tempfile().map_err(|e| Refusal::output("a temporary file", e))?;
     let copied = if name == "-" {
-        io::copy(&mut io::stdin().lock(), &mut file)
+        io::copy(&mut PlainEnds::new(io::stdin().lock()), &mut file)
     } else {
-        File::open(path).and_then(|mut from| io::copy(&mut from, &mut file))
+        File::open(path).and_then(|from| io::copy(&mut PlainEnds::new(from), &mut file))
     };
     copied.map_err(|error| match name.as_str() {
         "-" => Refusal::unreadable("standard input", &error),

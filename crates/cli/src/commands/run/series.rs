@@ -33,7 +33,7 @@ pub(super) fn next(
     }
     let MadeFrom { job, machine, part, .. } = made;
     let of = |part: MadePart| JobCall { job: job.clone(), machine: machine.clone(), part };
-    let then = program::make(&of(part.clone()), None, console)?;
+    let then = program::make(&of(part.clone()), None, false, console)?;
     let why = format!(
         "{} would not burn where it burnt then; --again {run} alone runs the program as it was, and the job as it is now is run by its name",
         job.display()
@@ -49,7 +49,7 @@ pub(super) fn next(
         sheet: part.sheet,
         set: set::over(&part.set, &now.set),
     };
-    let program = program::make(&of(part), Some(console), console)?;
+    let program = program::make(&of(part), Some(console), false, console)?;
     let spot = SameSpot {
         run,
         then: entry.began.standing,
