@@ -231,6 +231,33 @@ fn lines_of_a_profiles_own_may_not_light_the_beam_or_move_the_zero() {
     assert!(text.starts_with("M5 S0\nM64 P1\nG21"), "{text}");
     assert!(text.ends_with("M5 S0\nM9\nM65 P1\nM2\n"));
     assert_eq!(text.matches("M67 E0 Q20\n").count(), 1);
+    // What the profile says that its controller has is sent to it: over a link and on a card.
+    let with = |from: &str, to: &str| {
+        let own = bench.read("own.machine.toml");
+        bench.write("own.machine.toml", own.replace(from, to));
+    };
+    std::fs::create_dir(bench.path("card")).unwrap();
+    for line in ["M67 E0 Q{kHz}", "M102 P{Hz}"] {
+        with("M67 E0 Q{kHz}", line);
+        assert!(bench.ok(&["check", "a.kite.toml"]).contains("nothing is wrong"), "{line}");
+        let planned = bench.json(&["plan", "a.kite.toml"])["burn_mm"].as_f64().unwrap();
+        let ran = bench.ok(&["run", "a.kite.toml", "--to", "rig:max"]);
+        assert!(ran.contains(&format!("{planned:.1} mm burnt")), "{line}: {ran}");
+        bench.ok(&["run", "a.kite.toml", "--card", "card", "--force"]);
+        bench.ok(&["emit", "a.kite.toml", "-o", "a.nc", "--force"]);
+        let read = bench.ok(&["read", "a.nc", "--machine", "./own.machine.toml"]);
+        assert!(read.contains("nothing wrong was found"), "{line}: {read}");
+    }
+    // One message a kind: two steps without one, and all of them where the profile has no code.
+    bench.write(
+        "b.kite.toml",
+        job.replace("bench-laser", "own").replacen("frequency = \"20 kHz\"\n", "", 2),
+    );
+    let told = bench.run(&["check", "b.kite.toml", "--json"]).out;
+    assert_eq!(told.matches("\"frequency\"").count(), 1, "{told}");
+    bench.write("a.kite.toml", &job);
+    let told = bench.run(&["check", "a.kite.toml", "--json"]).out;
+    assert_eq!(told.matches("has no code for it").count(), 1, "{told}");
 }
 
 #[test]

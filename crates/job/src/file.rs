@@ -6,7 +6,7 @@ use super::{
     Fill, Job, Operation, Pass, Placement, Relief, Step, artwork, drawn, photo, place, rotary,
     step, stock,
 };
-use tinkite_base::problem::{Code, Problem, Problems, nearest};
+use tinkite_base::problem::{Code, Problem, Problems, few, nearest};
 use tinkite_base::quantity::Length;
 use tinkite_machine::Machine;
 use tinkite_machine::section::{Section, SourceText};
@@ -158,7 +158,7 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
     let round = top.section("rotary").map(|section| rotary::read(section, &machine));
     let steps: Vec<_> = steps.into_iter().collect::<Option<_>>()?;
     unique_names(&top, &steps);
-    frequencies(&top, &steps);
+    frequencies(&top, &steps, &machine);
     top.finish();
     Some(Job {
         name,
@@ -213,19 +213,43 @@ fn unique_names(top: &Section<'_, '_>, steps: &[super::Step]) {
     }
 }
 
-/// The source keeps the frequency that it was told last: once one step names one, all must.
-fn frequencies(top: &Section<'_, '_>, steps: &[super::Step]) {
-    let Some(one) = steps.iter().find(|step| step.frequency.is_some()) else { return };
-    for step in steps.iter().filter(|step| step.frequency.is_none()) {
-        let problem = Problem::error(
-            Code::Frequency,
+/// The source keeps the frequency that it was told last: once one step names one, all must. And the profile must say
+/// how the source is told.
+fn frequencies(top: &Section<'_, '_>, steps: &[super::Step], machine: &Machine) {
+    let (with, without): (Vec<_>, Vec<_>) = steps.iter().partition(|step| step.frequency.is_some());
+    let Some(one) = with.first() else { return };
+    let report = |message: String, help: &str, steps: &[&super::Step]| {
+        let names = steps.iter().map(|step| step.name.clone()).collect();
+        top.report(
+            Problem::error(Code::Frequency, message, help).naming(names),
+            steps[0].span.clone(),
+        );
+    };
+    let quoted = |steps: &[&super::Step]| {
+        let names: Vec<String> = steps.iter().map(|step| format!("\"{}\"", step.name)).collect();
+        few(&names, 3)
+    };
+    if machine.text.frequency.is_none() {
+        report(
             format!(
-                "step \"{}\" says no frequency, and step \"{}\" does: which it would run with depends on the order",
-                step.name, one.name
+                "{}: a pulse frequency is asked for, and the profile of {} has no code for it",
+                quoted(&with),
+                machine.name
+            ),
+            "add frequency = \"M67 E0 Q{kHz}\" (as your controller has it) to [program] of the profile",
+            &with,
+        );
+    }
+    if !without.is_empty() {
+        report(
+            format!(
+                "{}: no frequency is said, and step \"{}\" says one: which they would run with depends on the order",
+                quoted(&without),
+                one.name
             ),
             "give every step its frequency",
+            &without,
         );
-        top.report(problem, step.span.clone());
     }
 }
 

@@ -4,6 +4,7 @@ use super::{Heard, Link, LinkError};
 use std::io;
 use std::time::Duration;
 use tinkite_base::geometry::Vec2;
+use tinkite_base::rs274::{Word, words};
 use tinkite_machine::Dialect;
 use tinkite_machine::Machine;
 use tinkite_rig::shell::Pace;
@@ -50,8 +51,31 @@ pub fn setup(machine: &Machine, diameter: Option<f64>) -> Setup {
         laser_mode: machine.beam.follows_speed,
         lines_per_second: machine.supply.lines_per_second,
         bytes_per_second: machine.supply.bytes_per_second,
+        own: own_codes(machine),
         ..Setup::default()
     }
+}
+
+/// The codes in the profile's own lines that are not the interface's: the controller that they were written for has
+/// them.
+fn own_codes(machine: &Machine) -> Vec<(u8, f64)> {
+    // Air, a dwell, and what every controller has that finds its way home.
+    let known = |word: &Word| match word.letter {
+        b'M' => (7.0..=9.0).contains(&word.value),
+        b'G' => {
+            [0.0, 4.0, 17.0, 21.0, 40.0, 49.0, 53.0, 61.0, 80.0, 90.0, 94.0].contains(&word.value)
+        }
+        _ => true,
+    };
+    let (mut own, mut line) = (Vec::new(), Vec::new());
+    for said in machine.own_lines() {
+        if words(said.as_bytes(), &mut line).is_ok() {
+            own.extend(
+                line.iter().filter(|word| !known(word)).map(|word| (word.letter, word.value)),
+            );
+        }
+    }
+    own
 }
 
 /// `real`, `max` or a number of times as fast as real.

@@ -176,6 +176,14 @@ fn switch(section: &Section<'_, '_>, dialect: Dialect, follows_speed: bool) -> O
     }
     let word = section.has("on").then(|| section.text("on")).flatten();
     let scaled = word == Some("M4");
+    if word == Some("M3") && dialect == Dialect::Grbl && !section.has("follows-speed") {
+        section.contradicts(
+            "on",
+            "on = \"M3\" is power that stays: where the head stands, the beam burns on",
+            "leave on out, so that power follows the speed (M4); if M3 is meant, say follows-speed = false beside it",
+        );
+        return None;
+    }
     if (word == Some("M3") && follows_speed) || (scaled && !follows_speed) {
         let message = "M4 is power that follows the speed, M3 is power that stays";
         section.contradicts(

@@ -172,11 +172,35 @@ fn danger(words: &[Word], dialect: Dialect) -> Option<&'static str> {
     if lit && (dialect != Dialect::Reprap || codes(b'G').next().is_some()) {
         return Some("which gives the beam power");
     }
+    let calls = codes(b'M').any(|m| matches!(m, 970 | 980 | 990));
+    if calls || words.iter().any(|w| w.letter == b'O') {
+        return Some("which runs another program");
+    }
     if codes(b'G').any(|g| matches!(g, 10 | 20 | 30)) || codes(b'G').any(|g| g == 380) {
         return Some("which is a feed move");
     }
-    let moves_zero = |g: i64| matches!(g, 100 | 200 | 910 | 920 | 921 | 922 | 923 | 540..=593);
-    if codes(b'G').any(moves_zero) {
+    // What leaves the meaning of numbers as programs have it, and brings the head home. G28.1 sets where that is.
+    let prepares = |g: i64| {
+        matches!(
+            g,
+            0 | 40
+                | 170
+                | 210
+                | 280
+                | 300
+                | 400
+                | 490
+                | 530
+                | 610
+                | 611
+                | 640
+                | 800
+                | 900
+                | 911
+                | 940
+        )
+    };
+    if !codes(b'G').all(prepares) {
         return Some("which changes what the program's numbers mean");
     }
     let travels = words.iter().any(|w| matches!(w.letter, b'X' | b'Y' | b'Z' | b'A' | b'B' | b'C'));

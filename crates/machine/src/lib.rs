@@ -186,6 +186,16 @@ fn largest_lift(
     z
 }
 
+impl Machine {
+    /// The lines of the profile's own that go out as they stand: the controller has what they say.
+    pub fn own_lines(&self) -> impl Iterator<Item = String> {
+        let text = &self.text;
+        let air = self.air.iter().flat_map(|air| [air.on.clone(), air.off.clone()]);
+        let own = text.opening.iter().chain(&text.closing).cloned();
+        own.chain(text.frequency_line(1000.0)).chain(air)
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -246,6 +256,43 @@ full = 255
     fn a_speed_for_rapids_would_be_ignored_so_it_is_refused() {
         let lines = messages(&format!("{SMALL}[travel]\nspeed = \"50 mm/s\"\n"));
         assert!(lines[0].contains("takes its speed from the controller"), "{lines:?}");
+    }
+
+    #[test]
+    fn own_lines_prepare_and_clear_up_and_change_nothing_that_a_program_says() {
+        let with = |line: &str| format!("{SMALL}[program]\nopening = [\"{line}\"]\n");
+        for line in
+            ["G21", "G28", "G40 G49", "M62 P1", "G4 P2", "G64 P0.05", "M8", "G91.1", "T1 M6"]
+        {
+            assert!(read("m", &with(line)).is_ok(), "{line}");
+        }
+        for (line, why) in [
+            ("G43 H1", "what the program's numbers mean"),
+            ("G18", "what the program's numbers mean"),
+            ("G93", "what the program's numbers mean"),
+            ("G28.1", "what the program's numbers mean"),
+            ("G20", "what the program's numbers mean"),
+            ("G68 R90", "what the program's numbers mean"),
+            ("G52 X5", "what the program's numbers mean"),
+            ("G55", "what the program's numbers mean"),
+            ("G92.1", "what the program's numbers mean"),
+            ("G10 L2 P1 X0", "what the program's numbers mean"),
+            ("M98 P2", "runs another program"),
+            ("O100", "runs another program"),
+            ("M3", "lights the beam"),
+            ("S5", "gives the beam power"),
+            ("M2", "ends the program"),
+            ("G1", "is a feed move"),
+            ("G0 X5", "a place that no one has checked"),
+        ] {
+            let lines = messages(&with(line));
+            assert!(lines[0].contains(why), "{line}: {lines:?}");
+        }
+        // Power that stays is meant, and said.
+        let on =
+            |keys: &str| SMALL.replace("full = 255", &format!("full = 255\non = \"M3\"{keys}"));
+        assert!(messages(&on(""))[0].contains("beam burns on"));
+        assert!(!read("m", &on("\nfollows-speed = false")).unwrap().beam.follows_speed);
     }
 
     #[test]

@@ -28,12 +28,9 @@ impl Vocabulary {
     /// What the controller of a machine has.
     #[must_use]
     pub fn of(machine: &Machine) -> Self {
-        let text = &machine.text;
-        let frequency = text.frequency_line(1000.0);
-        let air = machine.air.iter().flat_map(|air| [&air.on, &air.off]);
         let mut own = BTreeSet::new();
         let mut line = Vec::new();
-        for said in text.opening.iter().chain(&text.closing).chain(&frequency).chain(air) {
+        for said in machine.own_lines() {
             if words(said.as_bytes(), &mut line).is_ok() {
                 own.extend(line.iter().map(|word| (word.letter, tenths(word))));
             }

@@ -75,6 +75,9 @@ struct StepJson {
     speed_mm_s: f64,
     power_percent: [f64; 2],
     s: [f64; 2],
+    /// What flows at these powers; `None` where the source was not measured.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    current_ma: Option<[f64; 2]>,
     pierces: usize,
     /// Light in each mm of line; `None` where the source was not measured.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -153,6 +156,7 @@ pub fn json(made: &Made) -> PlanJson {
             speed_mm_s: micron(step.speed().0),
             power_percent: [low, high].map(|s| micron(s / full * 100.0)),
             s: [micron(low), micron(high)],
+            current_ma: current(made, low, high).map(|[low, high]| [micron(low), micron(high)]),
             pierces: sums.pierces,
             energy_j_per_mm: sums.energy_per_mm().filter(|_| step.operation.engrave().is_none()),
             energy_j_per_mm2: planned.energy_per_mm2(*number),
@@ -219,6 +223,13 @@ fn list(values: impl Iterator<Item = String>) -> String {
     values.join(", ")
 }
 
+/// What flows at two values of S, mA; `None` where the source was not measured.
+fn current(made: &Made, low: f64, high: f64) -> Option<[f64; 2]> {
+    let beam = &made.job.machine.beam;
+    let table = beam.table.as_ref()?;
+    Some([table.current(low / beam.full)?, table.current(high / beam.full)?])
+}
+
 fn range(low: f64, high: f64) -> String {
     let (low, high) = (plain(low, 1), plain(high, 1));
     if low == high { low } else { format!("{low} to {high}") }
@@ -281,7 +292,14 @@ pub fn rows(made: &Made, unit: LengthUnit) -> Vec<StepRow> {
             lines: planned.lines(*number),
             passes: step.passes.len(),
             speed: list(step.passes.iter().map(|pass| unit.number(pass.speed.0, 2))),
-            power: range(low / full * 100.0, high / full * 100.0),
+            power: match current(made, low, high) {
+                Some([least, most]) => format!(
+                    "{} = {} mA",
+                    range(low / full * 100.0, high / full * 100.0),
+                    range(least, most)
+                ),
+                None => range(low / full * 100.0, high / full * 100.0),
+            },
             s: range(low, high),
             burn_mm: sums.burn,
             travel_mm: sums.travel,

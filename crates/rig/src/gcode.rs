@@ -107,6 +107,17 @@ pub(crate) fn split(line: &str) -> Result<Vec<Word>, u16> {
     Ok(words)
 }
 
+/// The line without codes that its firmware has beyond the interface, and without the words that those take; `None`
+/// where it has none of them.
+pub(crate) fn without_own(line: &str, own: &[(u8, f64)]) -> Option<String> {
+    let words = split(line).ok().filter(|_| !own.is_empty())?;
+    let is_own = |word: &&Word| own.contains(word);
+    words.iter().find(is_own)?;
+    let taken = |(letter, _): &Word| matches!(letter, b'P' | b'Q' | b'E' | b'D' | b'H' | b'L');
+    let rest = words.iter().filter(|word| !is_own(word) && !taken(word));
+    Some(rest.map(|(letter, value)| format!("{}{value}", *letter as char)).collect())
+}
+
 #[derive(Default)]
 struct Line {
     motion: Option<u8>,

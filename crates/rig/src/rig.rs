@@ -7,7 +7,7 @@ mod probe;
 mod realtime;
 
 use crate::axes::Axes;
-use crate::gcode::{Beam, Command, Modal};
+use crate::gcode::{Beam, Command, Modal, without_own};
 use crate::motion::{Drive, Head};
 use crate::offsets::Offsets;
 use crate::planner::Planner;
@@ -505,7 +505,11 @@ impl Rig {
             return Err(9);
         }
         let before = self.modal.clone();
-        let order = self.modal.line(line)?;
+        let others = without_own(line, &self.setup.own);
+        if others.as_ref().is_some_and(String::is_empty) {
+            return self.wait_for(Pending::Sync);
+        }
+        let order = self.modal.line(others.as_deref().unwrap_or(line))?;
         let offset = self.modal.offsets.total();
         let s = self.lit();
         self.modal.end_line();

@@ -92,6 +92,9 @@ pub struct Setup {
     pub bytes_per_second: Option<f64>,
     /// Whether it finds its zero by itself, and is locked until it has (`$22`).
     pub homes: bool,
+    /// Codes that its firmware has beyond the interface: letter and number. They take words of their own, and switch
+    /// what is not simulated.
+    pub own: Vec<(u8, f64)>,
     /// How it speaks.
     pub ways: Ways,
 }
@@ -119,6 +122,7 @@ impl Default for Setup {
             lines_per_second: None,
             bytes_per_second: None,
             homes: false,
+            own: Vec::new(),
             ways: Ways::default(),
         }
     }

@@ -250,7 +250,7 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
     let air = section.flag("air").unwrap_or(true);
     let order = order(&section);
     let ramp = ramp::read(&section, &machine.beam);
-    let frequency = frequency(&section, machine);
+    let frequency = section.positive::<Frequency>("frequency").map(|asked| asked.0);
     let make = match kind {
         Some(Make::Engrave) => {
             refuse_keys(&section, &FOLLOWING, "fills areas", "set make = \"cut\" or \"score\"");
@@ -321,19 +321,6 @@ fn by_depth(passes: Vec<Pass>, engrave: &Engrave) -> Vec<Pass> {
         }
         _ => passes,
     }
-}
-
-/// Reads the pulse frequency, Hz; the profile must say how the source is told.
-fn frequency(section: &Section<'_, '_>, machine: &Machine) -> Option<f64> {
-    let asked = section.positive::<Frequency>("frequency")?;
-    if machine.text.frequency.is_none() {
-        section.contradicts(
-            "frequency",
-            &format!("{} asks for a pulse frequency, and the profile of {} has no code for it", section.name, machine.name),
-            "add frequency = \"M67 E0 Q{kHz}\" (as your controller has it) to [program] of the profile",
-        );
-    }
-    Some(asked.0)
 }
 
 /// Refuses keys that have no meaning for what the step does.

@@ -132,7 +132,37 @@ impl Beam {
     /// # Errors
     /// As [`Scale::level`].
     pub fn level(&self, power: Power) -> Result<Level, Problem> {
-        self.scale().level(power)
+        self.scale().level(power).map_err(|problem| self.measured(problem, power))
+    }
+
+    /// What was measured at a power, to stand behind it: `20 mA, 40 W`; empty where nothing was.
+    #[must_use]
+    pub fn readings(&self, power: Power) -> String {
+        let Some(table) = &self.table else { return String::new() };
+        let current = table.current(power.0).map(|current| format!("{} mA", plain(current, 1)));
+        let watts = table.watts(power.0).map(|watts| format!("{} W", plain(watts, 1)));
+        [current, watts].into_iter().flatten().collect::<Vec<_>>().join(", ")
+    }
+
+    /// A problem with a power, in what its source was measured in as well.
+    #[must_use]
+    pub fn measured(&self, problem: Problem, power: Power) -> Problem {
+        let words = |power: Power| {
+            let readings = self.readings(power);
+            // Beyond the last reading nothing is known.
+            let known = self.table.as_ref().is_some_and(|table| power.0 <= table.last() + SLACK);
+            if known && !readings.is_empty() {
+                format!("{power} ({readings})")
+            } else {
+                power.to_string()
+            }
+        };
+        if problem.code != Code::OverCeiling || self.table.is_none() {
+            return problem;
+        }
+        let message =
+            format!("{} is above the machine's ceiling of {}", words(power), words(self.ceiling));
+        Problem { message, ..problem }
     }
 }
 

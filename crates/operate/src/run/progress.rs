@@ -2,8 +2,10 @@
 
 use super::news::{BeganNews, Holder, View};
 use super::program::{ProgramFile, Step};
+use tinkite_core::machine::source::Beam;
 use tinkite_core::program::Place;
 use tinkite_core::program::measure::Timeline;
+use tinkite_core::quantity::Power;
 use tinkite_run::Overrides;
 use tinkite_wire::{Instant, State};
 
@@ -35,6 +37,8 @@ pub struct Glance {
     pub at: Option<[f64; 2]>,
     /// The S value that the controller reports.
     pub s: Option<f64>,
+    /// What was measured at that power, in words; empty where nothing was.
+    pub readings: String,
     /// mm/s.
     pub speed: Option<f64>,
     /// What the operator has changed.
@@ -62,6 +66,7 @@ pub struct Progress {
     /// How many lines the program has.
     pub lines: u32,
     steps: Vec<Step>,
+    beam: Beam,
     timeline: Timeline,
     last: Option<View>,
     held: Option<Holder>,
@@ -77,6 +82,7 @@ impl Progress {
         Self {
             lines: program.report.lines,
             steps: program.steps.clone(),
+            beam: program.about.machine.beam.clone(),
             timeline: program.report.timeline.clone(),
             last: None,
             held: None,
@@ -155,6 +161,9 @@ impl Progress {
             left: left * self.pace(),
             at: view.position.and_then(|at| Some([at[0]?, at[1]?])),
             s: view.s,
+            readings: view
+                .s
+                .map_or(String::new(), |s| self.beam.readings(Power(s / self.beam.full))),
             speed: view.speed,
             overrides: view.overrides,
             buffer: view.buffer,

@@ -78,14 +78,18 @@ impl Remarks for Planned {
         let job = self.job();
         let (step, totals) = (&job.steps[of.step], &self.totals.steps[of.step]);
         format!(
-            "step {} of {}: {} - {}, {}, {} = {}",
+            "step {} of {}: {} - {}, {}, {} = {}{}",
             of.step + 1,
             job.steps.len(),
             step.name,
             step.operation.name(),
             step.speed(),
             step.power(),
-            s_words(totals.s)
+            s_words(totals.s),
+            match job.machine.beam.readings(step.power()) {
+                readings if readings.is_empty() => readings,
+                readings => format!(" = {readings}"),
+            }
         )
     }
 

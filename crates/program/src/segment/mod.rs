@@ -193,7 +193,9 @@ impl Segments {
 
     /// The level of a power (share of full), for what belongs to `of`.
     fn level(&self, of: Provenance, power: f64) -> Result<Level, Problem> {
-        self.scale.level(Power(power)).map_err(|problem| problem.at(self.place(of)))
+        self.scale.level(Power(power)).map_err(|problem| {
+            self.job.machine.beam.measured(problem, Power(power)).at(self.place(of))
+        })
     }
 
     /// By how much power must change for another level, as a share of full.

@@ -97,11 +97,11 @@ fn ask_in_terminal(args: &MachineNew, template: &Machine) -> Result<Vec<Change>,
         text("axis.y", "top-speed", &args.speed),
         text("axis.x", "acceleration", &args.acceleration),
         text("axis.y", "acceleration", &args.acceleration),
-        args.full.map(|full| Change::plain("beam", "full", plain(full, 3))),
         text("beam", "ceiling", &args.ceiling),
         text("link", "to", &args.link),
     ];
-    Ok(said.into_iter().flatten().chain(pointing).collect())
+    let full = args.full.into_iter().flat_map(|full| full_power(full, template));
+    Ok(said.into_iter().flatten().chain(full).chain(pointing).collect())
 }
 
 /// What the controller says of itself.
@@ -121,12 +121,20 @@ fn changes_from(connected: &Connected, template: &Machine) -> Vec<Change> {
         one("bed", "width", said(across).map(length)),
         one("bed", "depth", said(away).map(length)),
         one("", "corner", said(11).map(length)),
-        said(30).map(|full| Change::plain("beam", "full", plain(full, 3))),
         said(32).map(|mode| Change::plain("beam", "follows-speed", mode != 0.0)),
     ]
     .into_iter()
     .flatten()
+    .chain(said(30).into_iter().flat_map(|full| full_power(full, template)))
     .collect()
+}
+
+/// Another S at full power; what the template says in S stays the same share of it.
+pub(super) fn full_power(full: f64, template: &Machine) -> Vec<Change> {
+    let beam = &template.beam;
+    let floor = beam.floor * full / beam.full;
+    let floor = (beam.floor > 0.0).then(|| Change::plain("beam", "floor", plain(floor, 3)));
+    [Some(Change::plain("beam", "full", plain(full, 3))), floor].into_iter().flatten().collect()
 }
 
 /// Whether there is someone to ask, and nothing was said yet.

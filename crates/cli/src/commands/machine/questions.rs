@@ -2,6 +2,7 @@
 //! answer held against the profile as it stands then. What is wrong is said at once and asked again; the
 //! other answers are kept.
 
+use super::new::full_power;
 use crate::args::Whereto;
 use crate::neutral;
 use std::io::{BufRead, Write};
@@ -56,11 +57,13 @@ impl Questions {
                     break;
                 }
                 let (section, key) = (question.section, question.key);
-                let change = match question.kind {
-                    AnswerKind::Text => Change::text(section, key, &answer),
-                    AnswerKind::Number => Change::plain(section, key, &answer),
+                let changes = match question.kind {
+                    AnswerKind::Text => vec![Change::text(section, key, &answer)],
+                    AnswerKind::Number => {
+                        answer.parse().map_or(Vec::new(), |full| full_power(full, template))
+                    }
                 };
-                let tried = changed(&text, &[change]);
+                let tried = changed(&text, &changes);
                 // What is no number changes nothing.
                 let taken = question.kind == AnswerKind::Text || answer.parse::<f64>().is_ok();
                 match machine::read("it", &tried) {

@@ -262,7 +262,9 @@ fn facts(glance: &Glance) -> Vec<(&'static str, String)> {
         facts.push(("speed", format!("{} mm/s{}", plain(speed, 0), percent(|o| o.speed))));
     }
     if let Some(s) = glance.s {
-        facts.push(("power", format!("S {}{}", plain(s, 0), percent(|o| o.power))));
+        let readings = Some(&glance.readings).filter(|readings| !readings.is_empty());
+        let readings = readings.map_or(String::new(), |readings| format!("  {readings}"));
+        facts.push(("power", format!("S {}{readings}{}", plain(s, 0), percent(|o| o.power))));
     }
     if let Some(buffer) = glance.buffer {
         facts.push(("buffer", format!("{} % filled", plain(buffer, 0))));
