@@ -4,7 +4,7 @@ use std::f64::consts::{PI, TAU};
 use tinkite_base::problem::{Code, Problem};
 use tinkite_base::quantity::{Angle, Length, parse};
 use tinkite_machine::frame::{Hold, Keep, Round};
-use tinkite_machine::section::{self, Section};
+use tinkite_machine::section::{self, LONGEST, Section};
 use tinkite_machine::{self as machine, Machine};
 
 /// Reads `[rotary]` of a job.
@@ -33,7 +33,9 @@ pub(super) fn read(section: Section<'_, '_>, machine: &Machine) -> Option<Round>
             "hold it in a chuck, or give the one diameter that runs on the rollers",
         );
     }
-    let at = section.distance("at").unwrap_or(0.0);
+    // The profile may begin on the other side of a zero that lies on the object.
+    let at = section.quantity::<Length>("at").and_then(|at| section.within("at", at, LONGEST));
+    let at = at.unwrap_or(0.0);
     let keep = section.choice("keep", &[("size", Keep::Size), ("angle", Keep::Angle)]);
     let angle = |key, usual: f64| {
         let angle = section.quantity::<Angle>(key).map_or(usual, |angle| angle.0);

@@ -5,6 +5,7 @@ use super::{ExtentsJson, ProblemJson, micron, problems_json};
 use serde::Serialize;
 use std::fmt::Write as _;
 use tinkite_core::frame::Hold;
+use tinkite_core::geometry::Rect;
 use tinkite_core::job::recipe::RecipeUse;
 use tinkite_core::limits::round::defocus;
 use tinkite_core::plan::Planned;
@@ -167,7 +168,7 @@ pub fn json(made: &Made) -> PlanJson {
         name: made.job.name.clone(),
         machine: made.job.machine.name.clone(),
         zero: made.job.placement.zero.name(),
-        extents_mm: totals.burnt.map(|r| made.job.field().machine_rect(r).into()),
+        extents_mm: totals.burnt.map(|burnt| extents(made, burnt).into()),
         rotary: rotary(made),
         focus: focus(made),
         burn_mm: micron(totals.burn()),
@@ -177,6 +178,17 @@ pub fn json(made: &Made) -> PlanJson {
         leftovers: made.compiled.leftovers.iter().map(LeftoverJson::from).collect(),
         problems: problems_json(&made.compiled.problems),
     }
+}
+
+/// What is burnt, mm on the machine's axes; round an object: along its axis, and on its surface round it.
+fn extents(made: &Made, burnt: Rect) -> Rect {
+    let mut rect = made.job.field().machine_rect(burnt);
+    let frame = made.compiled.within.planned().segments().frame();
+    if frame.surface().is_some() {
+        let axes = frame.rect(burnt);
+        (rect.x0, rect.x1) = (axes.x0, axes.x1);
+    }
+    rect
 }
 
 /// None where the thickness of the stock is not known, or where the profile does not say where the focus

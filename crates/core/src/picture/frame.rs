@@ -264,6 +264,12 @@ fn grid(out: &mut String, view: &View) {
 
 /// Rulers along the lower and left edge, in the machine's own coordinates (mm).
 pub(super) fn rulers(out: &mut String, view: &View, zero: Cross) {
+    rulers_along(out, view, zero, &|x| x);
+}
+
+/// The same where the lower one counts along the axis of a round object: `along` is where on the unrolled surface a
+/// place of the axis lies, mm from the zero.
+pub(super) fn rulers_along(out: &mut String, view: &View, zero: Cross, along: &dyn Fn(f64) -> f64) {
     let origin = zero.at;
     let step = round_step(view, 50.0);
     let small = step / 5.0;
@@ -272,15 +278,17 @@ pub(super) fn rulers(out: &mut String, view: &View, zero: Cross) {
     let (low, high) =
         (view.shown.origin() - origin, view.shown.origin() - origin + view.shown.size().to_vec2());
     let base = view.px(view.shown.origin());
-    let at_x = |x: f64| Point::new(view.px(Point::new(x + origin.x, 0.0)).x, base.y);
+    let at_x = |x: f64| Point::new(view.px(Point::new(along(x) + origin.x, 0.0)).x, base.y);
+    // The way along the surface is never shorter.
+    let shown = |x: &f64| (low.x - 1e-6..=high.x + 1e-6).contains(&along(*x));
     let at_y = |y: f64| Point::new(base.x, view.px(Point::new(0.0, y + origin.y)).y);
-    for x in ticks(low.x, high.x, small) {
+    for x in ticks(low.x, high.x, small).filter(shown) {
         line(out, at_x(x), at_x(x) + Vec2::new(0.0, 4.0), &faint);
     }
     for y in ticks(low.y, high.y, small) {
         line(out, at_y(y), at_y(y) - Vec2::new(4.0, 0.0), &faint);
     }
-    for x in ticks(low.x, high.x, step) {
+    for x in ticks(low.x, high.x, step).filter(shown) {
         line(out, at_x(x), at_x(x) + Vec2::new(0.0, 8.0), &ink);
         let style = format!(r#"text-anchor="middle" font-size="11" fill="{INK}""#);
         text(out, at_x(x) + Vec2::new(0.0, 20.0), &style, &plain(zero.right(x), 3));

@@ -115,7 +115,12 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     }
     frame::extents(&mut out, &view, extents);
     out.push_str("</g>\n");
-    frame::rulers(&mut out, &view, field.into());
+    match planned.segments().frame().surface() {
+        Some(surface) => {
+            frame::rulers_along(&mut out, &view, field.into(), &|x| surface.along(x));
+        }
+        None => frame::rulers(&mut out, &view, field.into()),
+    }
     frame::origin(&mut out, &view, field.into());
     if let Some(middle) = object {
         turned::draw(&mut out, &view, middle, planned, job);

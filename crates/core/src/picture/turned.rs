@@ -116,7 +116,6 @@ impl Onto<'_> {
     /// Where a point of the plane (mm from the program's zero) is seen, and whether it is in sight.
     fn px(&self, p: Point) -> (Point, bool) {
         let (along, angle) = self.surface.place(p);
-        let angle = angle - self.surface.top();
         let radius = self.surface.diameter_at(p.x) / 2.0;
         let x = self.view.px(Point::new(along + self.field.zero.x, 0.0)).x + self.aside;
         let y = self.axis - radius * angle.sin() * self.view.scale;

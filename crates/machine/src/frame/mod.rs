@@ -19,8 +19,10 @@ use tinkite_base::quantity::{LengthUnit, plain};
 #[derive(Debug, Clone, PartialEq)]
 struct Turning {
     surface: Surface,
-    /// What the rotary's axis is told for one radian.
+    /// What the rotary's axis is told for one radian of the object.
     per_radian: f64,
+    /// What it reads when the top of the object is under the beam.
+    top: f64,
     rule: FeedMode,
     /// Whether feeds on mixed moves count the linear axis alone (RS-274/NGC, section 3.5.1).
     linear_only: bool,
@@ -75,6 +77,8 @@ impl Frame {
         let turning = Turning {
             surface: Surface::new(round, field),
             per_radian: sign * driven * device.turn() / std::f64::consts::TAU,
+            // As the axis says it, whichever way it turns and whatever it drives.
+            top: round.top * device.turn() / std::f64::consts::TAU,
             rule: device.feed,
             linear_only: machine.dialect == crate::Dialect::Ngc && device.per_turn.is_none(),
         };
@@ -103,7 +107,7 @@ impl Frame {
         };
         let (along, angle) = turning.surface.place(p);
         let along = if self.pointing.x_reversed { -along } else { along };
-        [along, angle * turning.per_radian]
+        [along, turning.top + angle * turning.per_radian]
     }
 
     /// The point of the plane at which the axes stand so.
@@ -113,7 +117,7 @@ impl Frame {
             return self.pointing.to_plane(Vec2::new(a, b)).to_point();
         };
         let along = if self.pointing.x_reversed { -a } else { a };
-        turning.surface.point(along, b / turning.per_radian)
+        turning.surface.point(along, (b - turning.top) / turning.per_radian)
     }
 
     /// Whether arcs may be written as arcs.
@@ -153,7 +157,13 @@ impl Frame {
     /// at the program's zero.
     #[must_use]
     pub fn limits(&self, direction: Vec2) -> (f64, f64) {
-        let (a, b) = (self.words(Point::ZERO), self.words(direction.to_point()));
+        self.limits_at(Point::ZERO, direction)
+    }
+
+    /// The same at a point of the plane: round a thin place the surface is slower.
+    #[must_use]
+    pub fn limits_at(&self, at: Point, direction: Vec2) -> (f64, f64) {
+        let (a, b) = (self.words(at), self.words(at + direction));
         let limit = |of: fn(&Axis) -> f64| {
             (0..2)
                 .map(|n| of(&self.axes[n]) / (b[n] - a[n]).abs().max(1e-12))

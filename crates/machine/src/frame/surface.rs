@@ -16,8 +16,6 @@ pub struct Surface {
     begin: f64,
     /// The diameter that angles are true to, mm.
     diameter: f64,
-    /// What the rotary reads at the top, rad.
-    top: f64,
 }
 
 impl Surface {
@@ -35,13 +33,13 @@ impl Surface {
         // In the plane of a job whose zero is set on the object the profile begins there.
         let begin = if field.fixed { round.at - field.zero.x } else { round.at };
         let diameter = round.diameter();
-        Self { places, keep: round.keep, begin, diameter, top: round.top }
+        Self { places, keep: round.keep, begin, diameter }
     }
 
-    /// What the rotary reads when the top is under the beam, rad.
+    /// The distance along the plane of a place along the axis, both mm from the program's zero.
     #[must_use]
-    pub fn top(&self) -> f64 {
-        self.top
+    pub fn along(&self, axial: f64) -> f64 {
+        self.point(axial, 0.0).x
     }
 
     /// From where to where the object was measured, in the plane, mm.
@@ -87,7 +85,7 @@ impl Surface {
         if b[0] - a[0] < 1e-12 { 0.0 } else { (b[2] - a[2]) / 2.0 / (b[0] - a[0]) }
     }
 
-    /// The place along the axis (mm from the program's zero) and the angle (rad) of a point.
+    /// The place along the axis (mm from the program's zero) and the angle from the top (rad) of a point.
     #[must_use]
     pub fn place(&self, p: Point) -> (f64, f64) {
         let s = p.x - self.begin;
@@ -103,7 +101,7 @@ impl Surface {
                 share => a[0] + (b[0] - a[0]) * share,
             }
         };
-        (self.begin + axial, self.top + 2.0 * p.y / self.true_diameter(p.x))
+        (self.begin + axial, 2.0 * p.y / self.true_diameter(p.x))
     }
 
     /// The diameter by which lengths round the object become angles, mm.
@@ -114,7 +112,7 @@ impl Surface {
         }
     }
 
-    /// The point of the plane at a place along the axis and an angle.
+    /// The point of the plane at a place along the axis and an angle from the top.
     #[must_use]
     pub fn point(&self, axial: f64, angle: f64) -> Point {
         let at = axial - self.begin;
@@ -128,7 +126,7 @@ impl Surface {
             a[1] + (b[1] - a[1]) * (at - a[0]) / (b[0] - a[0])
         };
         let x = self.begin + s;
-        Point::new(x, (angle - self.top) * self.true_diameter(x) / 2.0)
+        Point::new(x, angle * self.true_diameter(x) / 2.0)
     }
 
     /// How long the way is that the spot takes on the object between two points that the

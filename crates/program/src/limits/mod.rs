@@ -6,7 +6,7 @@ mod outline;
 pub mod round;
 
 use crate::plan::Planned;
-use tinkite_base::geometry::{Rect, Vec2};
+use tinkite_base::geometry::{Point, Rect, Vec2};
 use tinkite_base::problem::{Code, Location, Problem, Problems};
 use tinkite_base::quantity::plain;
 use tinkite_job::{Engrave, Job};
@@ -14,7 +14,7 @@ use tinkite_layout::LaidStock;
 use tinkite_machine::Dialect;
 use tinkite_machine::edges::{SLACK, beyond};
 use tinkite_machine::frame::Field;
-use tinkite_machine::frame::Frame;
+use tinkite_machine::frame::{Frame, Surface};
 
 /// A planned job that stays within the machine's limits: every segment of it was held against them.
 #[derive(Debug, Clone)]
@@ -120,7 +120,16 @@ pub fn check(
             ..Location::file(&job.file)
         };
         let frame = planned.segments().frame();
-        let axes = [Vec2::new(1.0, 0.0), Vec2::new(0.0, 1.0)].map(|way| frame.limits(way).0);
+        // Of a round object the thinnest place that is burnt is the slowest.
+        let breaks = frame.surface().map(|surface| {
+            surface.breaks().filter(|x| (burnt.x0..=burnt.x1).contains(x)).collect::<Vec<_>>()
+        });
+        let places: Vec<f64> =
+            breaks.unwrap_or_default().into_iter().chain([burnt.x0, burnt.x1]).collect();
+        let axes = [Vec2::new(1.0, 0.0), Vec2::new(0.0, 1.0)].map(|way| {
+            let speed = |x: &f64| frame.limits_at(Point::new(*x, 0.0), way * NEAR).0 * NEAR;
+            places.iter().map(speed).fold(f64::INFINITY, f64::min)
+        });
         let top = axes[0].max(axes[1]);
         if step.fastest().0 > top + 1e-9 {
             problems.push(
@@ -163,6 +172,9 @@ fn axis_letters(frame: &Frame, job: &Job) -> [u8; 2] {
     if job.round.is_none() && job.machine.pointing.exchanged { [b, a] } else { [a, b] }
 }
 
+/// How far apart two places are between which the speed of the axes is looked at, mm: along a cone it changes.
+const NEAR: f64 = 1e-3;
+
 /// What the head can reach, and what of a job goes beyond it.
 struct Reach<'a> {
     field: &'a Field,
@@ -170,8 +182,14 @@ struct Reach<'a> {
 }
 
 impl Reach<'_> {
-    /// What is burnt or worked over, in the plane of the job.
+    /// What is burnt or worked over, in the plane of the job; along the axis of a round object.
     fn in_field(&self, rect: Rect) -> Rect {
+        let mut rect = rect;
+        if let Some(round) = &self.job.round {
+            let surface = Surface::new(round, self.field);
+            let axial = |x: f64| surface.place(Point::new(x, 0.0)).0;
+            (rect.x0, rect.x1) = (axial(rect.x0), axial(rect.x1));
+        }
         rect + self.field.zero
     }
 
