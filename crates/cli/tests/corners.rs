@@ -180,13 +180,26 @@ fn bridges_and_leads_keep_their_places_beside_loops() {
 fn the_beam_stands_in_corners_for_as_long_as_is_said() {
     let bench = job("corners = { dwell = \"120 ms\" }\n", "");
     let program = Program::emitted(&bench, "a.kite.toml");
-    // Each line is begun and left in one of its corners.
+    // The corner in which a line is begun counts as well.
     let lit: Vec<_> = program.dwells.iter().filter(|(.., s)| *s > 0.0).collect();
-    assert_eq!(lit.len(), OUTER.len() + HOLE.len() - 2, "{lit:?}");
+    assert_eq!(lit.len(), OUTER.len() + HOLE.len(), "{lit:?}");
     for (at, seconds, s) in lit {
         assert!((seconds - 0.12).abs() < 1e-9 && (*s - 500.0).abs() < 1e-9, "{seconds} {s}");
         let corners = OUTER.iter().chain(&HOLE);
         assert!(corners.map(|p| far(*p, *at)).fold(f64::INFINITY, f64::min) < 0.01, "{at:?}");
+    }
+    // Half a kerf away a line goes round its outer corners: the beam stands in the middle of each.
+    for more in ["", "lead-in = \"2 mm\"\n", "overlap = \"1 mm\"\n", "start = \"corner\"\n"] {
+        let bench =
+            job(&format!("kerf = \"0.3 mm\"\ncorners = {{ dwell = \"120 ms\" }}\n{more}"), "");
+        let program = Program::emitted(&bench, "a.kite.toml");
+        let lit: Vec<[f64; 2]> = program.dwells.iter().filter(|d| d.2 > 0.0).map(|d| d.0).collect();
+        for corner in OUTER.iter().chain(&HOLE) {
+            let near = lit.iter().filter(|at| far(*corner, **at) < 0.7).count();
+            // Where the line overlaps itself it may pass one twice.
+            let most = if more.contains("overlap") { 2 } else { 1 };
+            assert!((1..=most).contains(&near), "{more}{corner:?}: {near}, {lit:?}");
+        }
     }
     // There and back along an open line: in its one corner on each way.
     let open = r#"<path d="M90 20 H100 V40" stroke="blue"/>"#;

@@ -122,14 +122,15 @@ impl Line {
         all
     }
 
-    /// Where the line turns sharply, mm from the start of the [`way`](Self::way), rising; not where it is begun or left.
+    /// Where the line turns sharply, or goes round a corner in an arc of this radius (mm), mm from the start of the
+    /// [`way`](Self::way), rising. A corner in which a closed line begins counts where it comes back there.
     #[must_use]
-    pub fn corners_on_way(&self) -> Vec<f64> {
+    pub fn corners_on_way(&self, radius: f64) -> Vec<f64> {
         let lead = self.lead_in.as_ref().map_or(0.0, Contour::length);
         let (length, beyond) = (self.contour.length(), self.beyond());
-        let corners = self.contour.corners();
+        let corners = self.contour.corners_and_rounds(radius);
         let inner = corners.iter().filter(|at| **at > 0.0).map(|at| lead + at);
-        let again = corners.iter().filter(|at| **at < beyond).map(|at| lead + length + at);
+        let again = corners.iter().filter(|at| **at <= beyond).map(|at| lead + length + at);
         inner.chain(again).collect()
     }
 

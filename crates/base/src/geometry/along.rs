@@ -9,6 +9,9 @@ pub const CORNER: f64 = 0.35;
 /// Places nearer than this (mm) are the same place.
 const SAME: f64 = 1e-7;
 
+/// Arcs whose radii or centres are nearer than this are of one corner, mm.
+const SAME_RADIUS: f64 = 1e-4;
+
 impl Piece {
     /// The stretch between two shares (0 to 1) of its length, as its start and what follows.
     #[must_use]
@@ -109,6 +112,46 @@ impl Contour {
             before = Some(end);
             place += piece.length(from);
         }
+        corners
+    }
+
+    /// The same with the middles of arcs of this radius, mm: half a kerf away from it a line goes round a corner.
+    #[must_use]
+    pub fn corners_and_rounds(&self, radius: f64) -> Vec<f64> {
+        let mut corners = self.corners();
+        if radius <= 0.0 {
+            return corners;
+        }
+        let round = |from: Point, piece: &Piece| match piece {
+            Piece::Arc { centre, sweep, .. } => {
+                let same = ((from - *centre).hypot() - radius).abs() <= SAME_RADIUS;
+                (same && sweep.abs() < std::f64::consts::PI).then_some((*centre, sweep.abs()))
+            }
+            Piece::Line { .. } => None,
+        };
+        let pieces: Vec<(Point, &Piece)> = self.walk().collect();
+        // One that the line begins in is one all the same.
+        let ends = (pieces.first(), pieces.last());
+        let across = match ends {
+            (Some((a, first)), Some((b, last))) if self.closed && pieces.len() > 1 => {
+                let (first, last) = (round(*a, first), round(*b, last));
+                first.zip(last).filter(|(a, b)| a.0.distance(b.0) <= SAME_RADIUS).is_some()
+            }
+            _ => false,
+        };
+        let mut place = 0.0;
+        for (n, (from, piece)) in pieces.iter().enumerate() {
+            let length = piece.length(*from);
+            let split = across && (n == 0 || n + 1 == pieces.len());
+            if round(*from, piece).is_some_and(|(_, sweep)| sweep > CORNER) && !split {
+                corners.push(place + length / 2.0);
+            }
+            place += length;
+        }
+        if across {
+            corners.push(0.0);
+        }
+        corners.sort_by(f64::total_cmp);
         corners
     }
 

@@ -18,7 +18,10 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
     ) -> Result<(), E> {
         let way = line.way().shifted(self.placed.shift);
         let bridges = line.bridges_on_way();
-        let corners = if manner.corner_dwell > 0.0 { line.corners_on_way() } else { Vec::new() };
+        let corners = match manner.corner_dwell > 0.0 {
+            true => line.corners_on_way(manner.corner_radius),
+            false => Vec::new(),
+        };
         // An open line is walked there and back: no travel, and the beam stays where it is hot.
         let back = (!line.contour.closed && passes.len() > 1).then(|| {
             let length = way.length();
@@ -67,6 +70,7 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
         let along = PowerProfile { ramp, power: how.power, length: way.length() };
         let mut breaks = along.breaks();
         breaks.extend(bridges.iter().flat_map(|(from, to)| [*from, *to]));
+        breaks.extend(corners);
         breaks.sort_by(f64::total_cmp);
         let mut place = 0.0;
         for (from, piece) in way.walk() {
@@ -89,12 +93,13 @@ impl<'p, E, F: FnMut(Instruction<'p>) -> Result<(), E>> Walker<'p, F> {
                 };
                 self.go(purpose, part, pace, power)?;
                 low = high;
+                // On a bridge the beam does not stand.
+                if dwells.next_if(|at| **at <= high + SHORTEST).is_some() && !bridged {
+                    let power = along.power_at(high);
+                    (self.each)(Instruction::Dwell(manner.corner_dwell, Some(power)))?;
+                }
             }
             place = end;
-            if dwells.next_if(|at| (*at - place).abs() < SHORTEST).is_some() {
-                let power = along.power_at(place);
-                (self.each)(Instruction::Dwell(manner.corner_dwell, Some(power)))?;
-            }
         }
         Ok(())
     }

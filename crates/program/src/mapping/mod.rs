@@ -115,6 +115,8 @@ struct StepWalk {
     bridge_power: Option<Power>,
     /// How long the beam stands in corners, s; 0 for not.
     corner_dwell: f64,
+    /// Radius of the arcs in which a line goes round a corner that was drawn, mm: half the kerf.
+    corner_radius: f64,
     /// How long the air is waited for when this step is the one that switches it on, s.
     settle: f64,
 }
@@ -126,6 +128,7 @@ impl StepWalk {
             step: step.clone(),
             pierce: follow.and_then(|follow| follow.pierce),
             bridge_power: follow.and_then(|f| f.bridges).and_then(|bridges| bridges.power),
+            corner_radius: follow.map_or(0.0, |follow| follow.kerf / 2.0),
             corner_dwell: match follow.and_then(|follow| follow.corners) {
                 Some(Corners::Dwell(seconds)) => seconds,
                 _ => 0.0,
