@@ -85,7 +85,9 @@ fn hold(name: &str, shown: &str, told: impl Fn(&str) -> String) {
     }
     let kept = std::fs::read_to_string(&path).unwrap_or_default();
     assert_eq!(told(&kept), told(shown), "{name}: TINKITE_SCREENS=write, then docs/screens/make");
-    assert!(folder().join(format!("screenshots/{name}.png")).exists(), "{name} has no picture");
+    let pictures =
+        ["screenshots", "running"].map(|room| folder().join(format!("{room}/{name}.png")));
+    assert!(pictures.iter().any(|picture| picture.exists()), "{name} has no picture");
 }
 
 /// The words alone: every figure, time, address and digest is `#`, room between them one space. Drawn cells are left
@@ -201,4 +203,50 @@ fn the_screenshot_of_a_run_shows_its_words() {
         screen.process(text.as_bytes());
         words(&screen.screen().contents())
     });
+}
+
+/// A screen of the machine by hand, as soon as all of these words stand on it.
+fn by_hand(bench: &Bench, args: &[&str], keys: &str, wanted: &[&str]) -> String {
+    let (columns, rows) = (100, 30);
+    let mut terminal = Terminal::run(bench, columns, rows, args);
+    terminal.waits_for("q");
+    terminal.types(keys);
+    let since = Instant::now();
+    let shown = loop {
+        let mut screen = vt100::Parser::new(rows, columns, 0);
+        screen.process(&terminal.bytes());
+        let contents = screen.screen().contents();
+        if wanted.iter().all(|words| contents.contains(words)) {
+            break formatted(screen.screen());
+        }
+        assert!(since.elapsed() < Duration::from_secs(60), "{contents}");
+        std::thread::sleep(Duration::from_millis(50));
+    };
+    terminal.vanishes();
+    shown
+}
+
+#[test]
+fn the_screens_of_the_machine_by_hand_show_their_words_and_every_key() {
+    let bench = Bench::new();
+    let told = |text: &str| {
+        let mut screen = vt100::Parser::new(30, 100, 0);
+        screen.process(text.as_bytes());
+        words(&screen.screen().contents())
+    };
+    // One with everything that a panel can have.
+    bench.change("bench-laser.machine.toml", "[beam]", "[beam]\npointer = \"1 %\"");
+    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--head", "120,80"]);
+    let args = ["head", "sail-panel.kite.toml", "--to", &rig.link, "--colour", "always"];
+    let panel = by_hand(&bench, &args, "2", &["zero", "120.00 mm from the left", "q  leave"]);
+    for key in ["arrows", "1 2 3", "space", "z", "c", "p", "d", "o", "u", "q"] {
+        let mut screen = vt100::Parser::new(30, 100, 0);
+        screen.process(panel.as_bytes());
+        let shown = screen.screen().contents();
+        assert!(
+            shown.lines().any(|line| line.trim_start().starts_with(&format!("{key}  "))),
+            "{key}: {shown}"
+        );
+    }
+    hold("panel", &panel, told);
 }

@@ -27,7 +27,7 @@ pub fn counts_from(
         Zero::Bed => {
             if let Some(set) = set.filter(|set| (*set - own).hypot() > 0.01) {
                 return Err(Refusal::Link(format!(
-                    "the job counts from the machine's own zero, and the controller has a work offset (its zero lies {} mm from the left and {} mm from the front of the bed): clear it, or set zero = \"stock\" in [place]; nothing was sent",
+                    "the job counts from the machine's own zero, and the controller has a work offset (its zero lies {} mm from the left and {} mm from the front of the bed): tinkite head zero --clear takes it back, or set zero = \"stock\" in [place]; nothing was sent",
                     plain(set.x, 2),
                     plain(set.y, 2)
                 )));
