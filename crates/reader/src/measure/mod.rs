@@ -245,10 +245,10 @@ impl<'m> Measure<'m> {
         }
         if let Some(fault) = fault(&self.words, arcs, self.modal.printer) {
             self.troubles.fault(number, &fault, held);
-        } else if let Some(vocabulary) = &self.vocabulary {
-            if let Some(why) = vocabulary.lacks(&self.words) {
-                self.troubles.no_such_word(number, &why);
-            }
+        } else if let Some(vocabulary) = &self.vocabulary
+            && let Some(why) = vocabulary.lacks(&self.words)
+        {
+            self.troubles.no_such_word(number, &why);
         }
     }
 

@@ -2,6 +2,7 @@
 
 mod changed;
 mod check;
+mod full_power;
 mod list;
 mod measure;
 mod new;

@@ -1,6 +1,7 @@
 //! `tinkite machine new`: a commented profile from a shipped one, with what the caller, a question
 //! or the controller itself says.
 
+use super::full_power::full_power;
 use super::questions::{Questions, pointing};
 use crate::args::MachineNew;
 use crate::console::Console;
@@ -127,14 +128,6 @@ fn changes_from(connected: &Connected, template: &Machine) -> Vec<Change> {
     .flatten()
     .chain(said(30).into_iter().flat_map(|full| full_power(full, template)))
     .collect()
-}
-
-/// Another S at full power; what the template says in S stays the same share of it.
-pub(super) fn full_power(full: f64, template: &Machine) -> Vec<Change> {
-    let beam = &template.beam;
-    let floor = beam.floor * full / beam.full;
-    let floor = (beam.floor > 0.0).then(|| Change::plain("beam", "floor", plain(floor, 3)));
-    [Some(Change::plain("beam", "full", plain(full, 3))), floor].into_iter().flatten().collect()
 }
 
 /// Whether there is someone to ask, and nothing was said yet.

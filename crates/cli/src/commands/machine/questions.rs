@@ -2,7 +2,7 @@
 //! answer held against the profile as it stands then. What is wrong is said at once and asked again; the
 //! other answers are kept.
 
-use super::new::full_power;
+use super::full_power::full_power;
 use crate::args::Whereto;
 use crate::neutral;
 use std::io::{BufRead, Write};
