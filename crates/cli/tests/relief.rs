@@ -77,6 +77,27 @@ fn what_is_taken_away_is_what_the_form_says() {
     near(taken_away(&bench, 0.1), PI * (81.0 + 36.0 + 9.0) * 0.2);
 }
 
+/// A form or a ground that is no multiple of the spacing: rows end where it ends, so that only their number is whole.
+#[test]
+fn what_is_no_multiple_of_the_spacing_takes_away_as_much() {
+    let bench = Bench::new();
+    for radius in [5.07, 6.04, 7.11, 8.13] {
+        bench.write("form.stl", turned(&[(radius, 0.0), (0.0, 4.0)]));
+        let (ground, cone) = (4.0 * radius * radius * 2.0, PI * radius * radius * 2.0 / 3.0);
+        for (spacing, more) in [(0.1, ""), (0.17, ""), (0.17, ", turn = \"90 deg\"")] {
+            job(&bench, "form.stl", &format!("depth = \"2 mm\", layers = 20{more}"));
+            bench.change(
+                "a.kite.toml",
+                "spacing = \"0.1 mm\"",
+                &format!("spacing = \"{spacing} mm\""),
+            );
+            let plan = bench.json(&["plan", "a.kite.toml"]);
+            let found = plan["steps"][0]["burn_mm"].as_f64().unwrap() * spacing * 0.1;
+            near(found, ground - cone);
+        }
+    }
+}
+
 #[test]
 fn a_depth_picture_of_sixteen_bits_gives_the_same_form() {
     let bench = Bench::new();

@@ -89,11 +89,7 @@ pub(super) fn layers(
 
 /// Rows that cover a field at an angle.
 fn rows_at(field: &Field, angle: f64, how: &Relief) -> (RowOrder, LayerRows) {
-    let far = Point::new(
-        field.corner.x + field.columns as f64 * field.cell,
-        field.corner.y + field.rows as f64 * field.cell,
-    );
-    let bounds = Affine::rotate(-angle).transform_rect_bbox(Rect::from_points(field.corner, far));
+    let bounds = Affine::rotate(-angle).transform_rect_bbox(field.bounds);
     let advance = if angle == how.lines.angles[0] { how.lines.advance } else { None };
     let mut walk = RowOrder::new(angle, how.lines.spacing, advance);
     let count = walk.fill(bounds.y0, bounds.y1);

@@ -7,6 +7,8 @@ use tinkite_base::geometry::{Point, Rect};
 /// Depths over a rectangle of the bed, in square cells.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Field {
+    /// What may be cut.
+    pub bounds: Rect,
     /// The lower left corner, mm.
     pub corner: Point,
     /// Side of a cell, mm.
@@ -20,17 +22,18 @@ pub struct Field {
 }
 
 impl Field {
-    /// A field over `rect` with cells of about `cell` mm, centred, nothing taken away.
+    /// A field over `rect` with cells of `cell` mm, centred, nothing taken away. What of its outermost cells lies beyond
+    /// the rectangle is never cut.
     #[must_use]
     pub fn over(rect: Rect, cell: f64) -> Self {
-        let count = |length: f64| (length / cell).round().max(1.0) as usize;
+        let count = |length: f64| (length / cell - 1e-6).ceil().max(1.0) as usize;
         let (columns, rows) = (count(rect.width()), count(rect.height()));
         let corner = rect.center()
             - tinkite_base::geometry::Vec2::new(
                 columns as f64 * cell / 2.0,
                 rows as f64 * cell / 2.0,
             );
-        Self { corner, cell, columns, rows, depth: vec![0.0; columns * rows] }
+        Self { bounds: rect, corner, cell, columns, rows, depth: vec![0.0; columns * rows] }
     }
 
     /// How many cells a field over `rect` would have.
