@@ -16,7 +16,7 @@ fn watch() {
     ONCE.call_once(|| {
         let abort = std::panic::take_hook();
         std::panic::set_hook(Box::new(move |info| {
-            if !tinkite_core::shield::shielded() {
+            if !tinkite_core::shield::is_shielded() {
                 abort(info);
             }
         }));

@@ -147,7 +147,6 @@ fn used(line: &[Word], arcs: bool, printer: bool) -> u32 {
             (b'G', 640) => bits(b"PQ"),
             // Outputs.
             (b'M', 620..=689) => bits(b"PQEL"),
-            (b'M', 30 | 40 | 50) => bits(b"P"),
             // Whatever a code means that is not known, its words are its own; told of it is as it is.
             (b'G' | b'M', code) if group(word.letter, code).is_none() => u32::MAX,
             (b'M', _) if printer => u32::MAX,

@@ -7,43 +7,40 @@ use tinkite_files::refusal::{Refusal, Sources};
 /// Lines longer than this (bytes) are in no program: a binary file was named.
 const LONGEST_LINE: usize = 64 << 10;
 
-/// A program whose lines all end in LF, whether they ended so, in CR LF or in CR alone: to a controller either byte
-/// ends a line.
+/// A program in which a CR alone has become the end of a line, which it is to a controller; CR LF stays as it is.
 #[derive(Debug)]
 pub struct PlainEnds<R> {
-    from: R,
-    behind_cr: bool,
+    from: BufReader<R>,
 }
 
 impl<R: Read> PlainEnds<R> {
     /// Of what is read from there.
     pub fn new(from: R) -> Self {
-        Self { from, behind_cr: false }
+        Self { from: BufReader::with_capacity(1 << 16, from) }
+    }
+
+    /// The byte that comes next, which stays there.
+    fn next(&mut self) -> io::Result<Option<u8>> {
+        Ok(self.from.fill_buf()?.first().copied())
     }
 }
 
 impl<R: Read> Read for PlainEnds<R> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        loop {
-            let count = self.from.read(buffer)?;
-            let mut kept = 0;
-            for n in 0..count {
-                let byte = buffer[n];
-                if !(byte == b'\n' && self.behind_cr) {
-                    buffer[kept] = if byte == b'\r' { b'\n' } else { byte };
-                    kept += 1;
-                }
-                self.behind_cr = byte == b'\r';
-            }
-            // Nothing at all means the end.
-            if kept > 0 || count == 0 {
-                return Ok(kept);
-            }
+        let mut count = 0;
+        while count < buffer.len()
+            && let Some(byte) = self.next()?
+        {
+            self.from.consume(1);
+            let alone = byte == b'\r' && self.next()? != Some(b'\n');
+            buffer[count] = if alone { b'\n' } else { byte };
+            count += 1;
         }
+        Ok(count)
     }
 }
 
-/// Calls `each` for every line of a program, without its end.
+/// Calls `each` for every line of a program, without its end: LF, CR LF or CR.
 pub fn each_line(
     name: &str,
     reader: &mut impl Read,
@@ -63,6 +60,9 @@ pub fn each_line(
         number += 1;
         if line.last() == Some(&b'\n') {
             line.pop();
+            if line.last() == Some(&b'\r') {
+                line.pop();
+            }
         } else if count >= LONGEST_LINE {
             let problem = Problem::error(
                 Code::Format,
@@ -106,6 +106,6 @@ mod tests {
         }
         let mut text = String::new();
         PlainEnds::new(Single(b"a\r\nb\rc\n\n")).read_to_string(&mut text).unwrap();
-        assert_eq!(text, "a\nb\nc\n\n");
+        assert_eq!(text, "a\r\nb\nc\n\n");
     }
 }

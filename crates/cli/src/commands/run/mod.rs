@@ -65,10 +65,13 @@ pub(super) fn run_for(
     // A pipe that nobody reads holds up no machine.
     let background = &if screen { *console } else { console.in_background() };
     let mut end = End::NotSaid;
+    let stopping = set.as_ref().map(|set| set.stopping.clone()).unwrap_or_default();
     let result = set.and_then(|set| stream(args, set, most, screen, &mut end, background));
     if let (Err(refusal), End::NotSaid) = (&result, end) {
         refused(refusal, background);
     }
+    // Nothing is left that has to be stopped: Ctrl-C ends whatever still waits.
+    stopping.let_go();
     // How the run ended counts for more than whether anybody heard of it.
     if let Err(error) = voice::drain()
         && error.kind() != io::ErrorKind::BrokenPipe
@@ -160,8 +163,6 @@ fn stream(
         Some(rig) => report_rig(rig, &program.about.machine, args, console),
         None => remains::picture(&program, &beginning, &ended, args, console),
     };
-    // Nothing is left that has to be stopped: Ctrl-C ends whatever still waits.
-    stopping.let_go();
     let rest = number
         .filter(|_| how != "done")
         .map_or(String::new(), |number| way_on(number, ended.halt.whereabouts));
