@@ -317,3 +317,176 @@ impl Broken {
 fn homes(connected: &Connected) -> bool {
     connected.settings.get(&22).is_some_and(|value| *value != 0.0)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Line 4 travels to X 10 Y 10, line 5 burns 10 mm to the right, line 6 as much away; line 7 travels, line 8 burns.
+    const PROGRAM: &str = "G21 G90\nM4 S0\nG1 F600\nG0 X10 Y10 S0\nG1 X20 S100\nY20\nG0 X40 Y20 S0\nG1 Y30 S100\nM5 S0\nM2\n";
+
+    fn axes(x: f64, y: f64) -> Axes {
+        [x, y, 0.0, 0.0, 0.0, 0.0]
+    }
+
+    fn standing(x: f64, y: f64) -> ReportedStanding {
+        ReportedStanding { at: axes(x, y), offset: [0.0; 6], shift: [0.0; 3] }
+    }
+
+    /// It was left at X 20 Y 15: half of line 6.
+    fn broken(marked: Marked) -> Broken {
+        Broken {
+            began: standing(0.0, 0.0),
+            marked,
+            seen: Place { line: 6, way: 0, share: 0.5 },
+            sent: 8,
+            position: Some(axes(20.0, 15.0).map(Some)),
+        }
+    }
+
+    fn board(x: f64, y: f64) -> Connected {
+        Connected { position: Some([x, y, 0.0]), ..Connected::default() }
+    }
+
+    fn homing(board: Connected) -> Connected {
+        Connected { settings: [(22, 1.0)].into(), ..board }
+    }
+
+    fn place(
+        broken: &Broken,
+        board: &Connected,
+        choice: Option<Choice>,
+        in_place: bool,
+    ) -> Result<Place, BrokenError> {
+        let [x, y, _] = board.position.unwrap_or_default();
+        let now = standing(x, y);
+        broken.place(|| PROGRAM.as_bytes(), Dialect::Grbl, board, &now, choice, in_place)
+    }
+
+    /// The name of why.
+    fn why(result: Result<Place, BrokenError>) -> String {
+        match result {
+            Ok(place) => format!("{place:?}"),
+            Err(error) => {
+                format!("{error:?}").split([' ', '(', '{']).next().unwrap_or_default().to_string()
+            }
+        }
+    }
+
+    const HERE: Place = Place { line: 6, way: 0, share: 0.5 };
+
+    #[test]
+    fn a_certain_place_is_gone_on_with_only_where_the_head_still_stands() {
+        let here = broken(Marked::Here(HERE));
+        let restarted = |board| Connected { restarted: true, ..board };
+        assert_eq!(place(&here, &board(20.0, 15.0), None, false).unwrap(), HERE);
+        assert_eq!(place(&here, &board(20.015, 14.985), None, false).unwrap(), HERE);
+        assert_eq!(why(place(&here, &board(20.03, 15.0), None, false)), "HeadMoved");
+        assert_eq!(why(place(&here, &board(20.0, 15.03), None, false)), "HeadMoved");
+        assert_eq!(why(place(&here, &restarted(board(20.0, 15.0)), None, false)), "WasOff");
+        assert_eq!(why(place(&here, &Connected::default(), None, false)), "NotTold");
+        // Somebody answers for it, or it finds its zero by itself.
+        let moved = restarted(board(3.0, 4.0));
+        assert_eq!(place(&here, &moved, None, true).unwrap(), HERE);
+        assert_eq!(place(&here, &homing(moved), None, false).unwrap(), HERE);
+        let unsaid = Broken { position: None, ..here };
+        assert_eq!(why(place(&unsaid, &board(20.0, 15.0), None, false)), "NotTold");
+        assert_eq!(why(place(&broken(Marked::End), &board(40.0, 30.0), None, true)), "NothingLeft");
+    }
+
+    #[test]
+    fn a_zero_that_has_moved_is_told_and_a_g92_is_no_move() {
+        let here = broken(Marked::Here(HERE));
+        let at = |offset: [f64; 3], shift: [f64; 3]| {
+            let mut now = standing(20.0, 15.0);
+            now.offset[..3].copy_from_slice(&offset);
+            now.shift = shift;
+            let found = here.place(
+                || PROGRAM.as_bytes(),
+                Dialect::Grbl,
+                &board(20.0, 15.0),
+                &now,
+                None,
+                true,
+            );
+            why(found)
+        };
+        assert_eq!(at([0.0, 0.0, 0.0], [0.0; 3]), why(Ok(HERE)));
+        for axis in 0..3 {
+            let mut offset = [0.0; 3];
+            offset[axis] = 0.03;
+            assert_eq!(at(offset, [0.0; 3]), "ZeroMoved");
+            assert_eq!(at(offset, offset), why(Ok(HERE)), "what a G92 shifts is set again");
+            offset[axis] = 0.015;
+            assert_eq!(at(offset, [0.0; 3]), why(Ok(HERE)));
+        }
+    }
+
+    #[test]
+    fn an_uncertain_stretch_wants_a_choice_unless_nothing_burns_on_it() {
+        let (from, to) = (Place::before(6), Place::before(7));
+        let between = broken(Marked::Between(from, to));
+        let stands = board(20.0, 15.0);
+        let told = place(&between, &stands, None, false).unwrap_err();
+        let BrokenError::Uncertain { stretch, .. } = told else { panic!("{told}") };
+        // Line 6 is 10 mm at 10 mm/s.
+        assert!((stretch.burn - 10.0).abs() < 1e-9 && (stretch.seconds - 1.0).abs() < 1e-9);
+        let choose = |choice| place(&between, &stands, Some(choice), false).unwrap();
+        assert_eq!((choose(Choice::LastSeen), choose(Choice::LastSent)), (from, to));
+        assert_eq!(between.uncertain(), (from, to));
+        // Line 7 travels.
+        let dark = broken(Marked::Between(Place::before(7), Place::before(8)));
+        assert_eq!(place(&dark, &stands, None, false).unwrap(), Place::before(7));
+    }
+
+    #[test]
+    fn a_lost_position_needs_a_machine_that_finds_its_zero() {
+        let lost = broken(Marked::Lost);
+        assert_eq!(why(place(&lost, &board(20.0, 15.0), Some(Choice::LastSeen), false)), "NoZero");
+        let homed = homing(board(0.0, 0.0));
+        assert_eq!(why(place(&lost, &homed, None, false)), "Uncertain");
+        let choose = |choice| place(&lost, &homed, Some(choice), false).unwrap();
+        // From where it was seen to behind what was sent.
+        assert_eq!(choose(Choice::LastSeen), lost.seen);
+        assert_eq!(choose(Choice::LastSent), Place::before(9));
+        assert_eq!(lost.uncertain(), (lost.seen, Place::before(9)));
+    }
+
+    #[test]
+    fn a_head_that_ran_on_says_itself_how_far_it_came() {
+        let asking = broken(Marked::Asking);
+        // In the middle of line 8.
+        let found = place(&asking, &board(40.0, 25.0), None, false).unwrap();
+        assert_eq!((found.line, found.way), (8, 0));
+        assert!((found.share - 0.5).abs() < 1e-6, "{found:?}");
+        // Where no line leads nobody knows.
+        assert_eq!(why(place(&asking, &board(33.0, 7.0), None, false)), "Uncertain");
+        assert_eq!(why(place(&asking, &Connected::default(), None, false)), "Uncertain");
+        // A board that was off says that it stands at its zero.
+        assert_eq!(why(place(&asking, &board(0.0, 0.0), None, false)), "AtZero");
+        let restarted = Connected { restarted: true, ..board(20.0, 15.0) };
+        assert_eq!(why(place(&asking, &restarted, None, false)), "NoZero");
+    }
+
+    #[test]
+    fn a_try_burns_on_the_same_spot_only_where_zero_and_head_are_the_same() {
+        let then = standing(5.0, 6.0);
+        let ask = |now: ReportedStanding, board: &Connected, from_head, in_place| {
+            then.is_same_spot(board, &now, from_head, in_place).map_err(|error| {
+                format!("{error:?}").split([' ', '(', '{']).next().unwrap_or_default().to_string()
+            })
+        };
+        let stands = board(5.0, 6.0);
+        assert_eq!(ask(standing(9.0, 9.0), &stands, false, false), Ok(()));
+        assert_eq!(ask(standing(9.0, 9.0), &stands, true, false), Err("HeadMoved".into()));
+        assert_eq!(ask(standing(5.0, 6.01), &stands, true, false), Ok(()));
+        let restarted = Connected { restarted: true, ..stands.clone() };
+        assert_eq!(ask(then, &restarted, true, false), Err("WasOff".into()));
+        assert_eq!(ask(then, &restarted, true, true), Ok(()));
+        assert_eq!(ask(then, &homing(restarted), true, false), Ok(()));
+        assert_eq!(ask(then, &Connected::default(), true, false), Err("NotTold".into()));
+        let mut moved = then;
+        moved.offset[1] = 1.0;
+        assert_eq!(ask(moved, &stands, false, true), Err("ZeroMoved".into()));
+    }
+}
