@@ -420,6 +420,14 @@ mod tests {
             offset[axis] = 0.015;
             assert_eq!(at(offset, [0.0; 3]), why(Ok(HERE)));
         }
+        // The same zero, far from the machine's own.
+        let mut far = here;
+        far.began.offset = axes(50.0, 60.0);
+        let mut now = standing(20.0, 15.0);
+        now.offset = axes(50.0, 60.0);
+        let stands = board(20.0, 15.0);
+        let found = far.place(|| PROGRAM.as_bytes(), Dialect::Grbl, &stands, &now, None, false);
+        assert_eq!(found.unwrap(), HERE);
     }
 
     #[test]
@@ -466,6 +474,13 @@ mod tests {
         assert_eq!(why(place(&asking, &board(0.0, 0.0), None, false)), "AtZero");
         let restarted = Connected { restarted: true, ..board(20.0, 15.0) };
         assert_eq!(why(place(&asking, &restarted, None, false)), "NoZero");
+        // One that has never left its zero may stand there.
+        let unmoved = Broken { position: Some([Some(0.0); 6]), ..asking };
+        assert_eq!(why(place(&unmoved, &board(0.0, 0.0), None, false)), "Uncertain");
+        // Without a place the stretch reaches behind what was sent.
+        let told = place(&asking, &Connected::default(), None, false).unwrap_err();
+        let BrokenError::Uncertain { from, to, .. } = told else { panic!("{told}") };
+        assert_eq!((from, to), (asking.seen, Place::before(9)));
     }
 
     #[test]

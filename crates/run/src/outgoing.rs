@@ -110,3 +110,56 @@ impl Outgoing {
         Ok(Some(text))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn machine(dialect: &str) -> Machine {
+        let text = format!(
+            "tinkite = 1\nname = \"m\"\n[bed]\nwidth = \"400 mm\"\ndepth = \"300 mm\"\n[axis.x]\ntop-speed = \"200 mm/s\"\nacceleration = \"1000 mm/s2\"\n[axis.y]\ntop-speed = \"200 mm/s\"\nacceleration = \"1000 mm/s2\"\n[beam]\n[travel]\nas = \"feed\"\nspeed = \"100 mm/s\"\n[link]\ndialect = \"{dialect}\"\n"
+        );
+        tinkite_machine::read("m", &text).unwrap()
+    }
+
+    fn sent(dialect: &str, lines: &[&str]) -> Result<Vec<String>, Unsendable> {
+        let mut outgoing = Outgoing::new(&machine(dialect));
+        let mut sent = Vec::new();
+        for line in lines {
+            let line = outgoing.line(line.as_bytes())?;
+            sent.extend(line.map(|line| String::from_utf8(line).unwrap()));
+        }
+        Ok(sent)
+    }
+
+    #[test]
+    fn comments_stay_at_home_and_arithmetic_is_done_before() {
+        let lines = ["; a word", "G21 (mm)", "", "#1=20", "G0 X[#1 + 2.5] Y#1"];
+        assert_eq!(sent("ngc", &lines).unwrap(), ["G21", "G0X22.5Y20"]);
+    }
+
+    #[test]
+    fn the_longest_line_is_taken_and_one_byte_more_is_refused_with_its_number() {
+        // 80 bytes with the line end.
+        let of = |length: usize| format!("G1X{}", "1".repeat(length - 4));
+        assert_eq!(sent("grbl", &["M5", &of(80)]).unwrap().len(), 2);
+        let told = sent("grbl", &["M5", "(none)", &of(81)]).unwrap_err();
+        assert_eq!(told, Unsendable::TooLong { line: 3, length: 81, most: 80 });
+        // N, the number, a blank, *, three digits and the end: 8 bytes more on line 1, of 96.
+        let printed = |length: usize| format!("G1X{}", "1".repeat(length - 3));
+        assert_eq!(sent("reprap", &[&printed(88)]).unwrap().len(), 1);
+        let told = sent("reprap", &[&printed(89)]).unwrap_err();
+        assert_eq!(told, Unsendable::TooLong { line: 1, length: 97, most: 96 });
+    }
+
+    #[test]
+    fn bytes_that_act_at_once_and_words_that_are_not_there_are_refused_with_their_line() {
+        let told = sent("grbl", &["M5", "G1 X5!"]).unwrap_err();
+        assert_eq!(told, Unsendable::RealTimeByte { line: 2, byte: b'!' });
+        let told = sent("grbl", &["M5", "", "G64 P0.1"]).unwrap_err();
+        assert!(matches!(told, Unsendable::NotInVocabulary { line: 3, .. }), "{told}");
+        // A printer's firmware has words of its own; settings are no words at all.
+        assert_eq!(sent("reprap", &["M106 S5"]).unwrap(), ["M106S5"]);
+        assert_eq!(sent("grbl", &["$H"]).unwrap(), ["$H"]);
+    }
+}
