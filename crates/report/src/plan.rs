@@ -274,6 +274,8 @@ pub struct StepRow {
     pub speed: String,
     /// How strong, in words.
     pub power: String,
+    /// What flows at that power, mA, in words; `None` where the source was not measured.
+    pub current: Option<String>,
     /// The S values, in words.
     pub s: String,
     /// What it burns, mm.
@@ -304,14 +306,8 @@ pub fn rows(made: &Made, unit: LengthUnit) -> Vec<StepRow> {
             lines: planned.lines(*number),
             passes: step.passes.len(),
             speed: list(step.passes.iter().map(|pass| unit.number(pass.speed.0, 2))),
-            power: match current(made, low, high) {
-                Some([least, most]) => format!(
-                    "{} = {} mA",
-                    range(low / full * 100.0, high / full * 100.0),
-                    range(least, most)
-                ),
-                None => range(low / full * 100.0, high / full * 100.0),
-            },
+            power: range(low / full * 100.0, high / full * 100.0),
+            current: current(made, low, high).map(|[least, most]| range(least, most)),
             s: range(low, high),
             burn_mm: sums.burn,
             travel_mm: sums.travel,
@@ -340,8 +336,10 @@ pub fn text(made: &Made, unit: LengthUnit) -> String {
     let totals = &planned.totals;
     let mut out = format!("{} on {}\n", made.job.name, made.job.machine.name);
     let symbol = unit.symbol();
-    let rows = rows(made, unit).into_iter().map(|row| {
-        vec![
+    let rows = rows(made, unit);
+    let flows = rows.iter().any(|row| row.current.is_some());
+    let rows = rows.into_iter().map(|row| {
+        let mut cells = vec![
             (row.number + 1).to_string(),
             row.name,
             row.make,
@@ -354,7 +352,11 @@ pub fn text(made: &Made, unit: LengthUnit) -> String {
             unit.number(row.burn_mm, 0),
             unit.number(row.travel_mm, 0),
             clock(row.seconds),
-        ]
+        ];
+        if flows {
+            cells.insert(8, row.current.unwrap_or_default());
+        }
+        cells
     });
     let measured = totals.steps.iter().any(|step| step.energy.is_some());
     let mut rows: Vec<Vec<String>> = rows.collect();
@@ -367,10 +369,12 @@ pub fn text(made: &Made, unit: LengthUnit) -> String {
         "", "step", "make", "shapes", "lines", "passes", &speeds, "power %", "S", &burnt,
         &travelled, "time",
     ];
+    if flows {
+        header.insert(8, "mA");
+    }
     header.extend(measured.then_some("energy"));
-    let numbers = [3, 4, 5, 6, 7, 8, 9, 10, 11, 12];
-    let numbers = &numbers[..numbers.len() - usize::from(!measured)];
-    let _ = writeln!(out, "\n{}\n", table(&header, rows, numbers));
+    let numbers: Vec<usize> = (3..header.len()).collect();
+    let _ = writeln!(out, "\n{}\n", table(&header, rows, &numbers));
     let frame = made.compiled.within.planned().segments().frame();
     if let Some(burnt) = totals.burnt {
         let _ = writeln!(
