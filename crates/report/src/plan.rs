@@ -338,6 +338,8 @@ pub fn text(made: &Made, unit: LengthUnit) -> String {
     let symbol = unit.symbol();
     let rows = rows(made, unit);
     let flows = rows.iter().any(|row| row.current.is_some());
+    // A table is to fit beside itself: a dash takes three signs less than a word.
+    let short = |range: String| range.replace(" to ", "-");
     let rows = rows.into_iter().map(|row| {
         let mut cells = vec![
             (row.number + 1).to_string(),
@@ -347,14 +349,14 @@ pub fn text(made: &Made, unit: LengthUnit) -> String {
             row.lines.to_string(),
             row.passes.to_string(),
             row.speed,
-            row.power,
-            row.s,
+            short(row.power),
+            short(row.s),
             unit.number(row.burn_mm, 0),
             unit.number(row.travel_mm, 0),
             clock(row.seconds),
         ];
         if flows {
-            cells.insert(8, row.current.unwrap_or_default());
+            cells.insert(8, short(row.current.unwrap_or_default()));
         }
         cells
     });
