@@ -63,8 +63,8 @@ fn mistakes_are_told_with_line_words_and_cure() {
     insta::assert_snapshot!(messages("make = \"cut\"", "make = \"cutt\"").join("\n"), @r#"16 unknown-word: make in step 2 ("outline") cannot be "cutt" | did you mean "cut"? (possible: "cut", "score", "engrave")"#);
     insta::assert_snapshot!(messages("passes = 2", "passes = \"two\"").join("\n"), @r#"19 wrong-type: passes in step 2 ("outline") should be a whole number from 1 to 1000, and here is text | write passes as a whole number from 1 to 1000"#);
     insta::assert_snapshot!(messages("passes = 2", "frequency = \"20 kHz\"").join("\n"), @r#"
-    19 contradiction: step 2 ("outline") asks for a pulse frequency, and the profile of Bench laser, 400 x 300 mm diode has no code for it | add frequency = "M67 E0 Q{kHz}" (as your controller has it) to [program] of the profile
-    6 frequency: step "emblem" says no frequency, and step "outline" does: which it would run with depends on the order | give every step its frequency
+    13 frequency: "outline": a pulse frequency is asked for, and the profile of Bench laser, 400 x 300 mm diode has no code for it | add frequency = "M67 E0 Q{kHz}" (as your controller has it) to [program] of the profile
+    6 frequency: "emblem": no frequency is said, and step "outline" says one: which they would run with depends on the order | give every step its frequency
     "#);
     insta::assert_snapshot!(messages("angle = \"90 deg\"", "angle = \"90 deg\", advance = \"upwards\"").join("\n"), @"12 advance: the lines cannot follow each other in the direction in which they run | choose another advance or another angle");
     insta::assert_snapshot!(messages("fill = \"black\"", "fill = \"blakc\"").join("\n"), @r##"8 colour: "blakc" is not a colour | write a colour like "#1a2b3c" or "red""##);

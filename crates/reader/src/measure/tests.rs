@@ -69,9 +69,10 @@ fn trouble_is_told_by_line_once_for_each_kind() {
     a.nc:3 error the head leaves the bed: 100 mm beyond the right edge (and 3 more lines like it)
     a.nc:6 note the head stands still for 1 s with the beam on
     a.nc:7 error G5 is not understood by this version (and 1 more line like it)
+    a.nc:8 error the controller has no parameters and does no arithmetic
     a.nc:11 error S950 is above the machine's ceiling of S900
     a.nc:11 error the program ends with the beam switched on (S950)
-    a.nc:1 warning the program never says mm or inch (G21 or G20)
+    a.nc:3 warning the program moves before it says mm or inch (G21 or G20)
     "
     );
 }
