@@ -344,4 +344,42 @@ mod tests {
         let found = locator.find(&at(50.0, 0.0), 6, None, 6);
         assert!(matches!(found, Located::Here(place) if place.line <= 3), "{found:?}");
     }
+
+    #[test]
+    fn a_count_of_the_planner_passes_over_what_was_not_answered_and_stops_at_an_arc() {
+        // Two laps of four sides; lines 11 and later have gone out and were not answered.
+        let locator = sent(SQUARE);
+        let find = |taken, planned| locator.find(&at(15.0, 10.0), taken, Some(planned), 11);
+        // Of ten lines that were answered four motions wait: line 7 runs.
+        assert!(matches!(find(10, 4), Located::Here(place) if place.line == 7));
+        // Of nine, seven wait: line 3 does, and the second lap has not been begun.
+        assert!(matches!(find(9, 7), Located::Here(place) if place.line == 3));
+        // How many motions an arc is only the controller knows.
+        let arc = SQUARE.replacen("X10\nY10", "X10\nG2X10Y10I0J-5\nG1", 1);
+        let found = sent(&arc).find(&at(15.0, 10.0), 12, Some(8), 12);
+        assert!(matches!(found, Located::Between(..)), "{found:?}");
+    }
+
+    #[test]
+    fn a_head_is_beside_the_path_from_so_far_on_and_no_nearer() {
+        let locator = sent("G90M4\nG1X50S9F600");
+        for (beside, here) in [(BESIDE * 0.9, true), (BESIDE * 1.1, false)] {
+            let found = locator.find(&at(25.0, beside), 2, None, 2);
+            assert_eq!(matches!(found, Located::Here(_)), here, "{beside} {found:?}");
+            assert_eq!(sent("G90M4\nG1X50S9F600").see(&at(25.0, beside), 2, None), here);
+        }
+    }
+
+    #[test]
+    fn a_board_that_counts_otherwise_is_followed_by_positions_alone() {
+        let mut locator = sent("G90M4\nG1X50S9F600\nY10\nX0\nY20\nX50\nY30\nX0\nG0X50Y0\nG1X35");
+        // It says that nothing waits while the head is on the first of nine.
+        for x in [10.0, 20.0, 30.0] {
+            assert!(locator.see(&at(x, 0.0), 10, Some(0)));
+        }
+        assert_eq!(locator.seen(), Place { line: 2, way: 0, share: 0.4 });
+        // By what it says the last line would run.
+        let found = locator.find(&at(40.0, 0.0), 10, Some(1), 10);
+        assert!(matches!(found, Located::Between(a, b) if (a.line, b.line) == (2, 10)));
+    }
 }
