@@ -70,6 +70,8 @@ pub struct Source {
     pub groups: Vec<String>,
     /// Line in the file, from 1.
     pub line: Option<u32>,
+    /// Whether all of it lies beyond the page.
+    pub off_page: bool,
 }
 
 impl Source {
@@ -351,6 +353,9 @@ pub struct Artwork {
     pub solid: Option<Solid>,
     /// What could not be read, and where it stands.
     pub unread: Vec<(Unread, Source)>,
+    /// Whether a gradient or pattern lets something through, or is white somewhere: no plain colour can stand for
+    /// it.
+    pub faint: bool,
     /// What is doubtful about the file itself.
     pub problems: Problems,
 }
@@ -367,6 +372,7 @@ impl Artwork {
             images: Vec::new(),
             solid: None,
             unread: Vec::new(),
+            faint: false,
             problems: Problems::new(),
         }
     }

@@ -16,6 +16,23 @@ impl Colour {
     pub const fn new(red: u8, green: u8, blue: u8) -> Self {
         Self { rgb: [red, green, blue] }
     }
+
+    /// Bare stock.
+    pub const WHITE: Self = Self::new(255, 255, 255);
+
+    /// How light it looks, from 0 (black) to 1 (white): the luma of its values (Rec. ITU-R BT.709).
+    #[must_use]
+    pub fn lightness(self) -> f64 {
+        let [r, g, b] = self.rgb.map(|value| f64::from(value) / 255.0);
+        0.2126 * r + 0.7152 * g + 0.0722 * b
+    }
+
+    /// Whether it looks white and is not: paper that was scanned, or white that was carried through a print
+    /// profile.
+    #[must_use]
+    pub fn is_nearly_white(self) -> bool {
+        self != Self::WHITE && self.lightness() >= 0.95
+    }
 }
 
 impl fmt::Display for Colour {
@@ -66,6 +83,15 @@ mod tests {
     fn spellings_of_one_colour_are_one_value() {
         for text in ["red", "#f00", "#FF0000", " #ff0000 "] {
             assert_eq!(text.parse::<Colour>().unwrap(), Colour::new(255, 0, 0), "{text}");
+        }
+        for (light, nearly) in [
+            ("white", false),
+            ("#fbffff", true),
+            ("#ffffeb", true),
+            ("#eee", false),
+            ("yellow", false),
+        ] {
+            assert_eq!(light.parse::<Colour>().unwrap().is_nearly_white(), nearly, "{light}");
         }
         for bad in ["", "#", "#12", "#12345g", "reddish", "#é00"] {
             assert!(bad.parse::<Colour>().is_err(), "{bad}");

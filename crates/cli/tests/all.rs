@@ -40,5 +40,7 @@ mod sent;
 mod series;
 mod sheet;
 mod signals;
+mod size;
 mod stock;
 mod swatch;
+mod unsaid;

@@ -1,7 +1,7 @@
 //! The corridor from end to end.
 
 use crate::{mapping, order, plan};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use tinkite_artwork::Depth;
 use tinkite_base::geometry::Rect;
@@ -164,6 +164,18 @@ fn without_accepted(problems: Problems, job: &Job) -> Problems {
         } else {
             kept.push(problem);
         }
+    }
+    let refused: BTreeSet<&str> = kept
+        .iter()
+        .filter(|problem| problem.severity == Severity::Error && job.accept.contains(&problem.code))
+        .map(|problem| problem.code.text())
+        .collect();
+    if !refused.is_empty() {
+        let codes: Vec<String> = refused.into_iter().map(str::to_string).collect();
+        let message = format!("accept lists {}, which refuses the job", few(&codes, 8));
+        let help = "accept is for warnings; an error is to be mended";
+        let problem = Problem::error(Code::Accepted, message, help);
+        kept.push(problem.at(Location::file(&job.file)));
     }
     if !accepted.is_empty() {
         let codes: Vec<String> = accepted.keys().map(|code| code.text().to_string()).collect();

@@ -110,7 +110,7 @@ pub mod faster;
 pub mod found;
 pub mod picture;
 
-pub use begin::{RENDER_DPI, Wishes, starter};
+pub use begin::{BegunSize, RENDER_DPI, SizeBy, Started, Wishes, starter};
 pub use compile::{Choice, Compiled, compile, survey};
 
 pub use tinkite_artwork::relief;

@@ -295,7 +295,8 @@ fn made_of(args: &JobCall, fonts: &JobFonts, change: &dyn Fn(&mut Job)) -> Resul
             Ok(Made { job, profile, compiled, parts, sources, set })
         }
         Err(problems) => {
-            let problems = locate(changed.placed(problems, &file), &sources);
+            let mut problems = locate(changed.placed(problems, &file), &sources);
+            machines::name_larger(&mut problems, &folder_of(path));
             Err(Refusal::Problems(problems, sources))
         }
     }

@@ -9,7 +9,8 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use tinkite_core::machine;
 use tinkite_core::machine::Machine;
-use tinkite_core::problem::{Code, Location, Problem, nearest};
+use tinkite_core::problem::{Code, Location, Problem, Problems, Remedy, count, few, nearest};
+use tinkite_core::quantity::plain;
 
 /// The ending of profiles.
 const ENDING: &str = ".machine.toml";
@@ -145,6 +146,43 @@ pub fn all(folder: &Path) -> Vec<FoundProfile> {
     let mut names = BTreeSet::new();
     found.retain(|found| names.insert(found.name.clone()));
     found
+}
+
+/// Names the machines of this computer that take what is too large for one: those with a bed for it.
+pub fn name_larger(problems: &mut Problems, folder: &Path) {
+    let larger = |problem: &Problem| match problem.remedy {
+        Some(Remedy::LargerBed { width, depth }) => Some((width, depth)),
+        _ => None,
+    };
+    if problems.iter().all(|problem| larger(problem).is_none()) {
+        return;
+    }
+    let beds: Vec<(String, f64, f64)> = all(folder)
+        .iter()
+        .filter_map(|found| {
+            let bed = found.read(&mut Sources::new()).ok()?.bed;
+            Some((found.name.clone(), bed.width, bed.depth))
+        })
+        .collect();
+    *problems = std::mem::take(problems)
+        .into_iter()
+        .map(|mut problem| {
+            let Some((width, depth)) = larger(&problem) else { return problem };
+            let takes = |(name, w, d): &(String, f64, f64)| {
+                let within = |x: f64, y: f64| x <= *w && y <= *d;
+                let turned = !within(width, depth);
+                let fits = within(width, depth) || within(depth, width);
+                let turned = if turned { ", turned" } else { "" };
+                fits.then(|| format!("{name} ({} x {} mm{turned})", plain(*w, 0), plain(*d, 0)))
+            };
+            let names: Vec<String> = beds.iter().filter_map(takes).collect();
+            problem.help += &match names.len() {
+                0 => format!("; none of the {} known here takes it", count(beds.len(), "machine")),
+                _ => format!("; these machines take it: {}", few(&names, 4)),
+            };
+            problem
+        })
+        .collect();
 }
 
 fn in_folder(folder: &Path, from: fn(PathBuf) -> ProfileOrigin) -> Vec<FoundProfile> {

@@ -20,8 +20,12 @@ pub use bitmap::{bitmap_size, without_texts};
 pub use fonts::{FontSupply, Letters, NoFonts};
 pub use rendered::Render;
 
+use kurbo::Shape as _;
+use rayon::prelude::*;
 use std::io::Read;
-use tinkite_artwork::{Artwork, Format};
+use tinkite_artwork::trouble::PAGE_SLACK;
+use tinkite_artwork::{Artwork, Format, Shape, Source, Unread};
+use tinkite_base::geometry::Rect;
 use tinkite_base::problem::{Code, Location, Problem, Problems};
 
 /// How a file is read, beyond what stands in it.
@@ -91,7 +95,27 @@ pub fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Prob
     if let Some(problem) = misnamed(name, format) {
         artwork.problems.push(problem);
     }
+    mark_off_page(&mut artwork);
     check(artwork)
+}
+
+/// Marks the shapes that lie wholly beyond the page, unless nothing lies on it.
+fn mark_off_page(artwork: &mut Artwork) {
+    let Some((width, depth)) = artwork.page else { return };
+    let page = Rect::new(0.0, 0.0, width, depth).inflate(PAGE_SLACK, PAGE_SLACK);
+    let beyond = |shape: &Shape| {
+        let bounds = shape.path.bounding_box();
+        !bounds.is_finite() || !page.overlaps(bounds)
+    };
+    let off: Vec<bool> = artwork.shapes.par_iter().map(beyond).collect();
+    if off.iter().all(|off| *off) {
+        return;
+    }
+    for (shape, _) in artwork.shapes.iter_mut().zip(off).filter(|(_, off)| *off) {
+        let same = |(_, source): &&mut (Unread, Source)| *source == shape.source;
+        artwork.unread.iter_mut().filter(same).for_each(|(_, source)| source.off_page = true);
+        shape.source.off_page = true;
+    }
 }
 
 /// What a compressed file (`.svgz`, RFC 1952) holds; `None` where it is not compressed.

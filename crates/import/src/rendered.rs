@@ -130,7 +130,7 @@ fn place(artwork: &mut Artwork, chosen: &[bool], window: Window, bitmap: Bitmap)
     let step = 1.0 / window.resolution;
     artwork.images.push(Image {
         depth: None,
-        source: Source { id: Some("rendered".into()), groups: Vec::new(), line },
+        source: Source { id: Some("rendered".into()), line, ..Source::default() },
         to_mm: tinkite_base::geometry::Affine::new([
             step,
             0.0,

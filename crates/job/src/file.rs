@@ -77,7 +77,7 @@ pub fn read_with(
         Some(job)
     });
     match (job, source.into_problems()) {
-        (Some(job), problems) if !problems.refuse() => Ok(job),
+        (Some(job), doubts) if !doubts.refuse() => Ok(Job { doubts, ..job }),
         (_, problems) => Err(problems),
     }
 }
@@ -177,6 +177,7 @@ fn job(top: Section<'_, '_>, file: &str, machine: Machine) -> Option<Job> {
         swatch: None,
         steps,
         set: Vec::new(),
+        doubts: Problems::new(),
     })
 }
 

@@ -14,6 +14,7 @@ mod photo;
 mod place;
 pub mod recipe;
 mod rotary;
+mod run_up;
 pub mod select;
 pub mod set;
 mod step;
@@ -45,6 +46,7 @@ pub use table::{MOST_ROWS, Table};
 pub use tone::{ToneCurve, ToneError, tone_curve};
 pub use window::Window;
 
+use tinkite_base::problem::Problems;
 use tinkite_machine::Machine;
 use tinkite_machine::frame::{Field, Frame, Round};
 
@@ -83,6 +85,8 @@ pub struct Job {
     pub photo: Option<crate::Photo>,
     /// What was set for this call, as lines of TOML.
     pub set: Vec<String>,
+    /// What is doubtful about its text.
+    pub doubts: Problems,
 }
 
 impl Job {

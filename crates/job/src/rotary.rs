@@ -55,6 +55,22 @@ pub(super) fn read(section: Section<'_, '_>, machine: &Machine) -> Option<Round>
         section.out_of_range("seam", span, &section.written("seam"), "from 0 deg to 360 deg");
     }
     let overlap = section.flag("overlap").unwrap_or(false);
+    if profile.as_ref().is_some_and(|profile| profile.len() == 1) {
+        for (key, why) in [
+            ("at", "it says where a profile begins, and an object of one diameter has none"),
+            ("keep", "round one diameter lengths and angles are kept alike"),
+        ] {
+            if section.has(key) {
+                let message = format!("{key} in [rotary] changes nothing: {why}");
+                let help = match key {
+                    "at" => "take it out; [place] at says where the drawing lies along the object",
+                    _ => "take it out, or give a profile",
+                };
+                let problem = Problem::warning(Code::UnusedKey, message, help);
+                section.report(problem, section.span_of(key));
+            }
+        }
+    }
     section.finish();
     Some(Round {
         hold: hold?,

@@ -29,6 +29,8 @@ pub enum ArtworkKind {
     Effect,
     /// The bitmap of what has no plain colour.
     Rendered,
+    /// What lies wholly beyond the page of its drawing.
+    OffPage,
 }
 
 /// One condition on a shape.
@@ -114,6 +116,7 @@ impl Taken for ShapeInfo<'_> {
             ArtworkKind::Effect => self.shape.odd.is(Odd::Effect),
             ArtworkKind::Gradient => self.shape.odd.is(Odd::Gradient),
             ArtworkKind::Pattern => self.shape.odd.is(Odd::Pattern),
+            ArtworkKind::OffPage => self.shape.source.off_page,
         }
     }
     fn origin(&self) -> Option<&Origin> {
@@ -143,15 +146,51 @@ impl Taken for (Unread, &Source, &Origin) {
     }
 }
 
+/// Which paint of a thing a step burns.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Burnt {
+    /// Its line.
+    pub line: bool,
+    /// Its inside.
+    pub inside: bool,
+}
+
 impl Job {
-    /// The steps that take a thing. `rest` in a step means: taken by no step that does not itself ask for the rest.
+    /// The steps that take a thing. `rest` in a step means: taken by no step that does not itself ask for the
+    /// rest; of a thing whose inside alone is taken, the line is left for steps that follow lines.
     pub fn taking(&self, thing: &impl Taken) -> impl Iterator<Item = usize> {
         let takes = |step: &Step, rest| step.take.iter().any(|take| take.holds(thing, rest));
         let asks = |step: &Step| step.take.iter().any(Take::asks_for_rest);
-        let rest = !self.steps.iter().any(|step| !asks(step) && takes(step, false));
-        let all: Vec<usize> =
-            (0..self.steps.len()).filter(|step| takes(&self.steps[*step], rest)).collect();
+        let firm = || self.steps.iter().filter(|step| !asks(step));
+        let rest = !firm().any(|step| takes(step, false));
+        let line_left = !rest && self.leaves_line(thing, firm());
+        let left = |step: &Step| rest || (line_left && step.operation.follow().is_some());
+        let all: Vec<usize> = (0..self.steps.len())
+            .filter(|step| takes(&self.steps[*step], left(&self.steps[*step])))
+            .collect();
         all.into_iter()
+    }
+
+    /// Whether some steps burn the inside of a thing and leave its line, which has a colour of its own.
+    pub fn leaves_line<'s>(
+        &self,
+        thing: &impl Taken,
+        steps: impl Iterator<Item = &'s Step>,
+    ) -> bool {
+        let (Some(line), Some(inside)) = thing.colours() else { return false };
+        if line == inside || line == Colour::WHITE {
+            return false;
+        }
+        let mut burnt = Burnt::default();
+        for step in steps {
+            for take in step.take.iter().filter(|take| take.holds(thing, false)) {
+                let meant = take.means(line, inside);
+                let follows = step.operation.follow().is_some();
+                burnt.line |= meant.line || follows;
+                burnt.inside |= meant.inside;
+            }
+        }
+        burnt.inside && !burnt.line
     }
 }
 
@@ -176,6 +215,34 @@ impl Take {
         })
     }
 
+    /// Which paint of a thing with these colours it names; both where it names neither.
+    fn means(&self, line: Colour, inside: Colour) -> Burnt {
+        let mut meant = Burnt::default();
+        for condition in &self.0 {
+            match condition {
+                Condition::Colour(c) => {
+                    meant.line |= *c == line;
+                    meant.inside |= *c == inside;
+                }
+                Condition::Stroke(_) | Condition::Hairline(_) => meant.line = true,
+                Condition::Fill(_) => meant.inside = true,
+                _ => {}
+            }
+        }
+        match meant {
+            Burnt { line: false, inside: false } => Burnt { line: true, inside: true },
+            meant => meant,
+        }
+    }
+
+    /// Whether it names the line of a thing alone, not its inside.
+    #[must_use]
+    pub fn means_line_alone(&self) -> bool {
+        let names = |f: fn(&Condition) -> bool| self.0.iter().any(f);
+        names(|c| matches!(c, Condition::Stroke(_) | Condition::Hairline(_)))
+            && !names(|c| matches!(c, Condition::Fill(_) | Condition::Colour(_)))
+    }
+
     /// Whether it asks what other steps take.
     pub(crate) fn asks_for_rest(&self) -> bool {
         self.0.iter().any(|condition| match condition {
@@ -197,7 +264,11 @@ impl Take {
             Condition::File(file) => format!("file \"{file}\""),
             Condition::Artwork(name) => format!("artwork \"{name}\""),
             Condition::Hairline(w) => format!("hairline up to {w} mm"),
-            Condition::ArtworkKind(kind) => format!("kind {kind:?}").to_lowercase(),
+            Condition::ArtworkKind(kind) => {
+                let word =
+                    KINDS.iter().find(|(_, known)| known == kind).map_or("", |(word, _)| word);
+                format!("kind \"{word}\"")
+            }
             Condition::Rest => "the rest".into(),
             Condition::Not(_) => "not something".into(),
         });
@@ -206,7 +277,7 @@ impl Take {
 }
 
 /// Words for kinds.
-const KINDS: [(&str, ArtworkKind); 9] = [
+const KINDS: [(&str, ArtworkKind); 10] = [
     ("open", ArtworkKind::Open),
     ("closed", ArtworkKind::Closed),
     ("text", ArtworkKind::Text),
@@ -216,6 +287,7 @@ const KINDS: [(&str, ArtworkKind); 9] = [
     ("pattern", ArtworkKind::Pattern),
     ("effect", ArtworkKind::Effect),
     ("rendered", ArtworkKind::Rendered),
+    ("off-page", ArtworkKind::OffPage),
 ];
 
 /// Reads `key` as one table of conditions or a list of alternatives; problems are reported.

@@ -57,17 +57,18 @@ impl<'a> Batch<'a> {
         self.job.placement.copies.own_words()
     }
 
-    /// Draws the job's own shapes where all copies are alike.
+    /// Draws the job's own shapes where all copies are alike; `pictures` is the rectangle round bitmaps and solids.
     ///
     /// # Errors
     /// Words that cannot be drawn, areas that cannot be made.
     pub(super) fn draw(
         &self,
         pieces: &mut Vec<Unplaced>,
+        pictures: Option<Rect>,
         letters: &dyn Lettering,
         problems: &mut Problems,
     ) -> Result<(), Problems> {
-        let drawing = hull(pieces.iter().map(Unplaced::bounds)).unwrap_or_default();
+        let drawing = around(pieces, pictures);
         let words = |text: &str| Ok(Some(text.to_string()));
         let copy = InCopy { drawing, goes: &|_| true, words: &words };
         drawn::draw(pieces, &copy, self.job, letters, problems)
@@ -82,18 +83,18 @@ impl<'a> Batch<'a> {
     }
 
     /// The copies from one to another, which is not among them: all that differ, counted over all sheets. The
-    /// rectangle round what `pieces` draw stays where shapes are measured from.
+    /// rectangle round what is drawn, bitmaps and solids among it, stays where shapes are measured from.
     ///
     /// # Errors
     /// Words that cannot be filled or drawn, areas that cannot be made, shapes to be left out that are not there.
     pub(super) fn originals(
         &self,
-        pieces: &[Unplaced],
+        (pieces, pictures): (&[Unplaced], Option<Rect>),
         (first, after): (u32, u32),
         letters: &dyn Lettering,
         problems: &mut Problems,
     ) -> Result<Vec<Original>, Problems> {
-        let drawing = hull(pieces.iter().map(Unplaced::bounds)).unwrap_or_default();
+        let drawing = around(pieces, pictures);
         let all: Vec<u32> = (first..after).collect();
         let made: Vec<(Result<Original, Problems>, Problems)> = all
             .par_iter()
@@ -128,6 +129,7 @@ impl<'a> Batch<'a> {
     pub(super) fn bounds(
         &self,
         pieces: &[Unplaced],
+        pictures: Option<Rect>,
         letters: &dyn Lettering,
         problems: &mut Problems,
     ) -> Result<Option<Rect>, Problems> {
@@ -142,8 +144,9 @@ impl<'a> Batch<'a> {
             let some = (first, count.min(first + step));
             // What is doubtful is told of the copies that are made.
             let mut ignored = Problems::new();
-            let originals =
-                self.originals(pieces, some, letters, &mut ignored).map_err(|refusal| {
+            let originals = self
+                .originals((pieces, pictures), some, letters, &mut ignored)
+                .map_err(|refusal| {
                     problems.extend(refusal);
                     std::mem::take(problems)
                 })?;
@@ -249,6 +252,11 @@ impl<'a> Batch<'a> {
             problems.push(note.at(Location::file(&self.job.file)).naming(rows));
         }
     }
+}
+
+/// The rectangle round what is drawn.
+fn around(pieces: &[Unplaced], pictures: Option<Rect>) -> Rect {
+    hull(pieces.iter().map(Unplaced::bounds).chain(pictures)).unwrap_or_default()
 }
 
 fn unknown(table: &Table, column: &str, job: &Job) -> Problem {

@@ -1,8 +1,8 @@
 //! What of an artwork takes part: vectors or bitmaps, traced, cropped, its colours gathered, things
 //! left out.
 
-use super::crop;
 use super::sought::Sought;
+use super::{crop, left_out};
 use std::sync::Arc;
 use tinkite_artwork::{
     Artwork, Bitmap, Fill, Image, Odd, OddPaint, Shape, Source, Stroke, Unread, trace,
@@ -10,7 +10,7 @@ use tinkite_artwork::{
 use tinkite_base::colour::Colour;
 use tinkite_base::geometry::Affine;
 use tinkite_base::geometry::region::FillRule;
-use tinkite_base::problem::{Code, Location, Problem, Problems, count};
+use tinkite_base::problem::{Code, Location, Problem, Problems, count, few};
 use tinkite_base::quantity::plain;
 use tinkite_job::select::{Origin, ShapeInfo};
 use tinkite_job::{ArtworkUse, Job, Only, Size};
@@ -55,8 +55,7 @@ pub(super) fn prepare(
         Err(problem) => return refuse(problem, problems),
     };
     // A size that the job says leaves no doubt.
-    let sized = matches!(how.size, Size::Width(_) | Size::Height(_) | Size::Stretched(..));
-    if how.mm_per_unit.is_some() || how.dpi.is_some() || sized {
+    if how.mm_per_unit.is_some() || how.dpi.is_some() || how.size != Size::True {
         problems.retain(|p| {
             p.code != Code::UnitDoubt || p.place.as_ref().is_none_or(|place| place.file != file)
         });
@@ -102,17 +101,16 @@ pub(super) fn prepare(
     // What has no paint is refused, or left out, or was painted with nothing.
     shapes.retain(|s| s.fill.is_some() || s.stroke.is_some() || s.odd.is(Odd::Rendered));
     if !how.leave_out.is_empty() {
-        let stays = |shape: &Shape| {
-            let open = shape.contours(job.tolerance).iter().any(|contour| !contour.closed);
-            !how.leave_out.iter().any(|take| take.holds(&info(shape, open, &origin), false))
-        };
-        shapes.retain(stays);
+        shapes = left_out::without(shapes, how, &artwork.images, job, problems);
     }
     if let Some(rectangle) = window {
         let tell = |problem: Problem| problems.push(problem.at(Location::file(&file)));
         shapes = crop::shapes(shapes, rectangle, how, tell);
     }
     let images = artwork.images;
+    if window.is_none() {
+        problems.extend(off_page(&shapes, &file).map(Problems::from).unwrap_or_default());
+    }
     if shapes.is_empty() && images.is_empty() {
         let message = match before {
             0 => "the artwork has no shapes".to_string(),
@@ -130,8 +128,20 @@ pub(super) fn prepare(
     Ok(Content { shapes, images, traced, unit })
 }
 
+/// Tells of shapes that the page does not show, and that are burnt.
+fn off_page(shapes: &[Shape], file: &str) -> Option<Problem> {
+    let beyond: Vec<&Shape> = shapes.iter().filter(|shape| shape.source.off_page).collect();
+    let first = beyond.first()?;
+    let names: Vec<String> = beyond.iter().map(|shape| shape.source.label()).collect();
+    let (many, lie) = (count(beyond.len(), "shape"), if names.len() == 1 { "lies" } else { "lie" });
+    let message = format!("{many} {lie} beyond the page: {}", few(&names, 6));
+    let help = "nobody sees them there; leave-out = [{ kind = \"off-page\" }] in [[artwork]] leaves them out";
+    let problem = Problem::warning(Code::OffPage, message, help);
+    Some(problem.at(first.source.place(file)).naming(names))
+}
+
 /// What takes look at.
-fn info<'s>(shape: &'s Shape, open: bool, origin: &'s Origin) -> ShapeInfo<'s> {
+pub(super) fn info<'s>(shape: &'s Shape, open: bool, origin: &'s Origin) -> ShapeInfo<'s> {
     ShapeInfo { shape, open, origin: Some(origin) }
 }
 

@@ -41,6 +41,9 @@ pub(super) fn gather(
                 return Err(std::mem::take(problems));
             }
         };
+        if let Some(note) = size::fitted(&content, how, to_sheet, job) {
+            problems.push(note.at(Location::file(&file)));
+        }
         let begun = (pieces.len(), images.len(), underlays.len());
         underlays
             .extend(content.traced.into_iter().map(|(to_mm, bitmap)| (to_sheet * to_mm, bitmap)));

@@ -8,6 +8,7 @@ mod crop;
 mod drawn;
 mod gathered;
 mod image;
+mod left_out;
 mod marks;
 mod original;
 mod over;
@@ -202,13 +203,14 @@ struct Placed {
 /// Artwork that is empty, of no size, or holds what this version cannot read and the job does not
 /// leave out.
 pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problems> {
-    let mut problems = Problems::new();
+    let mut problems = job.doubts.clone();
     let mut gathered = gathered::gather(given.artworks, job, &mut problems)?;
     let mut drawn_stock = stock::separate(&mut gathered.pieces, job);
     let batch = Batch::new(job, given.table.as_ref())
         .map_err(|problem| Problems::from(problem.at(Location::file(&job.file))))?;
     if !batch.differs() {
-        batch.draw(&mut gathered.pieces, given.letters, &mut problems)?;
+        let images = hull(gathered.images.iter().map(LaidImage::bounds));
+        batch.draw(&mut gathered.pieces, images, given.letters, &mut problems)?;
         drawn_stock.extend(stock::separate(&mut gathered.pieces, job));
     }
     let outline = stock::outline(&drawn_stock, &gathered.pieces, job)?;
@@ -261,12 +263,13 @@ fn in_rows(
 ) -> Result<Placed, Problems> {
     let at_job = |problem: Problem| Problems::from(problem.at(Location::file(&job.file)));
     let Gathered { pieces, mut images, underlays } = gathered;
-    let drawn = batch.bounds(&pieces, letters, problems)?;
-    let one = hull(drawn.into_iter().chain(images.iter().map(LaidImage::bounds)));
+    let pictures = hull(images.iter().map(LaidImage::bounds));
+    let drawn = batch.bounds(&pieces, pictures, letters, problems)?;
+    let one = hull(drawn.into_iter().chain(pictures));
     let one = one.unwrap_or_default();
     let run = copies::planned(one, job, batch.copies_wanted(), problems).map_err(at_job)?;
     let originals = match batch.differs() {
-        true => batch.originals(&pieces, run.span(), letters, problems)?,
+        true => batch.originals((&pieces, pictures), run.span(), letters, problems)?,
         false => vec![Original { pieces, label: None }],
     };
     let pieces = originals.first().map_or(&[][..], |first| &first.pieces);

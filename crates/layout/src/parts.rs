@@ -8,6 +8,7 @@ use super::stock::DrawnStock;
 use super::{LaidImage, LaidStock, Placed, place};
 use rayon::prelude::*;
 use tinkite_artwork::Lettering;
+use tinkite_base::geometry::hull;
 use tinkite_base::problem::{Code, Location, Problem, Problems};
 use tinkite_job::{Job, Pack, StockSize};
 
@@ -27,7 +28,10 @@ pub(super) fn lay(
     let copies = &job.placement.copies;
     let count = batch.copies_wanted().unwrap_or(copies.columns * copies.rows);
     let originals = match batch.differs() {
-        true => batch.originals(&gathered.pieces, (0, count), letters, problems)?,
+        true => {
+            let pictures = hull(gathered.images.iter().map(LaidImage::bounds));
+            batch.originals((&gathered.pieces, pictures), (0, count), letters, problems)?
+        }
         false => vec![Original { pieces: gathered.pieces, label: None }],
     };
     let own = originals.iter().any(|o| o.pieces.iter().any(|piece| piece.artwork.is_none()));

@@ -3,28 +3,49 @@
 use super::content::Content;
 use tinkite_base::geometry::{Affine, Rect, Vec2, drawn_bounds, hull};
 use tinkite_base::problem::{Code, Problem};
-use tinkite_job::{ArtworkUse, Mirror, Size};
+use tinkite_base::quantity::plain;
+use tinkite_job::{ArtworkUse, Job, Mirror, Size};
+
+/// Says so where a drawing that is larger than the bed was made smaller.
+pub(super) fn fitted(
+    content: &Content,
+    how: &ArtworkUse,
+    to_sheet: Affine,
+    job: &Job,
+) -> Option<Problem> {
+    if !matches!(how.size, Size::Width(_) | Size::Height(_)) || job.round.is_some() {
+        return None;
+    }
+    let own = drawn(content, Affine::scale_non_uniform(content.unit.0, content.unit.1));
+    let made = drawn(content, to_sheet);
+    let bed = &job.machine.bed;
+    let lies = |rect: Rect| rect.width() <= bed.width + 2e-3 && rect.height() <= bed.depth + 2e-3;
+    if lies(own) || made.area() >= own.area() {
+        return None;
+    }
+    let size = |rect: Rect| format!("{} x {} mm", plain(rect.width(), 2), plain(rect.height(), 2));
+    let message = format!("drawn {}, larger than the bed; made {}", size(own), size(made));
+    let help = "width or height in [[artwork]] asked for it";
+    Some(Problem::note(Code::ChangedSize, message, help))
+}
+
+/// The rectangle round what is drawn, carried somewhere.
+fn drawn(content: &Content, by: Affine) -> Rect {
+    let shapes = content.shapes.iter().filter_map(|s| drawn_bounds(&(by * s.path.clone())));
+    let images = content.images.iter().map(|image| {
+        let whole = Rect::new(0.0, 0.0, f64::from(image.pixels.0), f64::from(image.pixels.1));
+        (by * image.to_mm).transform_rect_bbox(whole)
+    });
+    hull(shapes.chain(images)).unwrap_or_default()
+}
 
 /// Carries an artwork from its own coordinates to the sheet's.
 ///
 /// # Errors
 /// Drawings of no size, and scaling to a side that is not there.
 pub(super) fn to_sheet(content: &Content, how: &ArtworkUse) -> Result<Affine, Problem> {
-    let bounds = |by: Affine| -> Rect {
-        let shapes = content.shapes.iter().filter_map(|s| drawn_bounds(&(by * s.path.clone())));
-        let images = content.images.iter().map(|image| {
-            let (width, height) = image.pixels;
-            let whole = Rect::new(0.0, 0.0, f64::from(width), f64::from(height));
-            (by * image.to_mm).transform_rect_bbox(whole)
-        });
-        hull(shapes.chain(images)).unwrap_or_default()
-    };
-    // What is traced is as large as its bitmap, blank margins included.
-    let pictures = content.traced.iter().map(|(to_mm, bitmap)| {
-        let whole = Rect::new(0.0, 0.0, f64::from(bitmap.width), f64::from(bitmap.height));
-        to_mm.transform_rect_bbox(whole)
-    });
-    let drawn = hull(pictures.chain([bounds(Affine::IDENTITY)])).unwrap_or_default();
+    let bounds = |by: Affine| drawn(content, by);
+    let drawn = bounds(Affine::IDENTITY);
     if drawn.width() <= 0.0 && drawn.height() <= 0.0 {
         let help = "draw lines that have a length";
         return Err(Problem::error(Code::SizeZero, "the drawing has no size", help));

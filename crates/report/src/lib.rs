@@ -3,6 +3,7 @@
 //!
 //! Nothing here decides anything, reads a file, or knows a terminal: values become text, pixels and pages.
 
+mod begun;
 pub mod burnt;
 pub mod gif;
 pub mod look;
@@ -15,6 +16,7 @@ pub mod run;
 pub mod sheet;
 pub mod table;
 
+pub use begun::BegunJson;
 use serde::Serialize;
 use tinkite_core::geometry::Rect;
 use tinkite_core::problem::{Code, Problem, Problems, Severity};

@@ -127,6 +127,38 @@ pub(super) fn ground(
     Ok(RingArea { rings, drawn })
 }
 
+/// Shapes that lie wholly beside the boundary of their step: nothing of them is burnt.
+pub(super) fn beside_boundary(
+    shapes: &[&LaidShape],
+    context: &EngraveContext<'_>,
+) -> Option<Problem> {
+    let EngraveContext { engrave, job, step, bounds, .. } = context;
+    if engrave.outside || bounds.is_empty() {
+        return None;
+    }
+    let bound: Vec<_> = bounds.iter().flat_map(|laid| whole(laid, job.tolerance)).collect();
+    let bound = region::unite(&bound, FillRule::NonZero);
+    let beside = |laid: &&&LaidShape| {
+        region::combined(&whole(laid, job.tolerance), &bound, Combine::Overlap).is_empty()
+    };
+    let beside: Vec<&LaidShape> = shapes.par_iter().filter(beside).copied().collect();
+    if beside.is_empty() {
+        return None;
+    }
+    let names: Vec<String> = beside.iter().map(|laid| laid.label()).collect();
+    let message = format!(
+        "step \"{}\" burns nothing of {} that {} beside its boundary: {}",
+        step.name,
+        count(beside.len(), "shape"),
+        if beside.len() == 1 { "lies" } else { "lie" },
+        few(&names, 6)
+    );
+    let help = "take them out of take, or choose a larger boundary";
+    let spots = beside.iter().filter_map(|laid| laid.contours.first()).map(|c| c.start).collect();
+    let problem = Problem::warning(Code::BesideBoundary, message, help).at(step_place(job, step));
+    Some(problem.seen_at(spots).naming(names))
+}
+
 /// Refuses open lines: they enclose nothing. What is filled is closed by its fill.
 pub(super) fn open_shapes(
     shapes: &[&LaidShape],

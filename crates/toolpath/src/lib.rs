@@ -167,6 +167,7 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
         }
         let shapes: Vec<&LaidShape> = own.shapes.iter().map(|n| &sheet.shapes[*n]).collect();
         let images: Vec<&LaidImage> = own.images.iter().map(|n| &sheet.images[*n]).collect();
+        report::nearly_white(&shapes, step, job).into_iter().for_each(|p| problems.push(p));
         let made = match &step.operation {
             Operation::Cut(follow) | Operation::Score(follow) => {
                 let kindred = select::steps_alike(sheet, job, step, &taken);
@@ -201,6 +202,7 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
     problems.tell_once(&[Code::ReliefLayers, Code::ReliefSize]);
     let leftovers = report::leftovers(sheet, job, &taken, &mut problems);
     report::unused_fills(sheet, job, &taken, &mut problems);
+    report::unused_lines(sheet, job, &taken, &mut problems);
     report::cut_before_engrave(job, &mut problems);
     problems.clone().unless_refused(Toolpaths { paths, taken, leftovers, problems })
 }
@@ -211,12 +213,19 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
 #[must_use]
 pub fn doubts(sheet: &Sheet, job: &Job, steps: &[usize]) -> Problems {
     let mut problems = Problems::new();
+    let mut cutting: Vec<(usize, Taken)> = Vec::new();
     for (number, (step, own)) in job.steps.iter().zip(select::select(sheet, job)).enumerate() {
         if steps.contains(&number) && step.operation.follow().is_some() {
             let shapes: Vec<&LaidShape> = own.shapes.iter().map(|n| &sheet.shapes[*n]).collect();
             report::lines(&shapes, step, job, &mut problems);
             report::unknown_ids(&shapes, step, job, &mut problems);
+            if step.operation.is_cut() {
+                cutting.push((number, own));
+            }
         }
+    }
+    if cutting.len() > 1 {
+        report::crossing_steps(sheet, job, &cutting, &mut problems);
     }
     problems
 }
@@ -272,6 +281,7 @@ fn engrave_shapes(
         return Ok(made);
     }
     refuse_images(images, step, context.job)?;
+    area::beside_boundary(shapes, context).into_iter().for_each(|p| problems.push(p));
     report::covered_shapes(shapes, step, context.job)
         .into_iter()
         .for_each(|problem| problems.push(problem));

@@ -2,7 +2,7 @@
 
 use super::{Leftover, Taken, area, step_place};
 use rayon::prelude::*;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use tinkite_artwork::Shape;
 use tinkite_artwork::trouble::lines::{self, Lined, Together};
 use tinkite_base::colour::Colour;
@@ -25,10 +25,36 @@ pub(super) fn lines(shapes: &[&LaidShape], step: &Step, job: &Job, problems: &mu
         found.extend(lines::double_lines(&together, twice));
     }
     if step.operation.is_cut() {
-        found.extend(lines::crossing_lines(&together, &format!("step \"{name}\" cuts: ")));
+        let whose = format!("step \"{name}\" cuts: ");
+        found.extend(lines::crossing_lines(&together, &whose, |_, _| true));
     }
     found.extend(lines::fine_details(&lined, job.machine.beam.width));
     for problem in found {
+        problems.push(problem);
+    }
+}
+
+/// Warns of lines that one step cuts across the lines of another; what one step cuts across its own is told with that.
+pub(super) fn crossing_steps(
+    sheet: &Sheet,
+    job: &Job,
+    cutting: &[(usize, Taken)],
+    problems: &mut Problems,
+) {
+    let mut steps_of: BTreeMap<usize, BTreeSet<usize>> = BTreeMap::new();
+    for (step, taken) in cutting {
+        taken.shapes.iter().for_each(|n| {
+            steps_of.entry(*n).or_default().insert(*step);
+        });
+    }
+    let owners: Vec<&BTreeSet<usize>> = steps_of.values().collect();
+    let lined: Vec<Lined<'_>> = steps_of.keys().map(|n| sheet.shapes[*n].lines()).collect();
+    let lined: Vec<&Lined<'_>> = lined.iter().collect();
+    let names: Vec<String> =
+        cutting.iter().map(|(n, _)| format!("\"{}\"", job.steps[*n].name)).collect();
+    let whose = format!("steps {} cut: ", few(&names, 6));
+    let apart = |a: usize, b: usize| a != b && owners[a].is_disjoint(owners[b]);
+    for problem in lines::crossing_lines(&Together::of(&lined), &whose, apart) {
         problems.push(problem);
     }
 }
@@ -65,10 +91,10 @@ fn paint(laid: &LaidShape) -> String {
     stroke.into_iter().chain(fill).collect::<Vec<_>>().join(", ")
 }
 
-/// Whether a shape is white alone, which is bare stock.
+/// Whether a shape is white alone, or nearly, which is bare stock.
 fn is_bare(shape: &Shape) -> bool {
-    let white = Colour::new(255, 255, 255);
-    let bare = |colour: Option<Colour>| colour.is_none_or(|colour| colour == white);
+    let light = |colour: Colour| colour == Colour::WHITE || colour.is_nearly_white();
+    let bare = |colour: Option<Colour>| colour.is_none_or(light);
     bare(shape.fill.map(|fill| fill.colour)) && bare(shape.stroke.map(|stroke| stroke.colour))
 }
 
@@ -187,6 +213,64 @@ pub(super) fn unused_fills(sheet: &Sheet, job: &Job, taken: &[Taken], problems: 
         .seen_at(left.iter().filter_map(|laid| laid.contours.first()).map(|c| c.start).collect())
         .naming(names),
     );
+}
+
+/// Says so when a line in a colour of its own is left although its fill is taken.
+pub(super) fn unused_lines(sheet: &Sheet, job: &Job, taken: &[Taken], problems: &mut Problems) {
+    let mut steps_of: BTreeMap<usize, Vec<&Step>> = BTreeMap::new();
+    for (step, taken) in job.steps.iter().zip(taken) {
+        taken.shapes.iter().for_each(|n| steps_of.entry(*n).or_default().push(step));
+    }
+    let left: Vec<&LaidShape> = steps_of
+        .iter()
+        .filter(|(n, steps)| job.leaves_line(&sheet.shapes[**n].info(), steps.iter().copied()))
+        .map(|(n, _)| &sheet.shapes[*n])
+        .collect();
+    let Some(first) = left.first() else { return };
+    let names: Vec<String> =
+        left.iter().map(|laid| format!("{} ({})", laid.label(), paint(laid))).collect();
+    let message =
+        format!("no step burns the line of {}: {}", count(left.len(), "shape"), few(&names, 6));
+    let help = "only their fill is burnt; add a step that takes the stroke (take = { rest = true } takes what is left), or paint = [{ take = …, stroke = \"none\" }] in [[artwork]]";
+    let spots = left.iter().filter_map(|laid| laid.contours.first()).map(|c| c.start).collect();
+    let problem = Problem::warning(Code::UnusedLine, message, help).at(first.place());
+    problems.push(problem.seen_at(spots).naming(names));
+}
+
+/// Doubts colours that look white and are burnt with full power.
+pub(super) fn nearly_white(shapes: &[&LaidShape], step: &Step, job: &Job) -> Option<Problem> {
+    let burnt = |laid: &&&LaidShape| match step.operation {
+        Operation::Engrave(_) => laid.shape.fill.map(|fill| fill.colour),
+        _ => laid.shape.stroke.map(|stroke| stroke.colour),
+    };
+    let light: Vec<(&LaidShape, Colour)> = shapes
+        .iter()
+        .filter_map(|laid| Some((*laid, burnt(&laid).filter(|c| c.is_nearly_white())?)))
+        .collect();
+    let (first, _) = light.first()?;
+    let mut names: Vec<String> = light
+        .iter()
+        .map(|(laid, colour)| {
+            let share = plain(100.0 * colour.lightness(), 1);
+            format!("{} ({colour}, {share} % as light as paper)", laid.label())
+        })
+        .collect();
+    names.dedup();
+    let message = format!(
+        "step \"{}\" burns {} that {} white: {}",
+        step.name,
+        count(light.len(), "shape"),
+        if light.len() == 1 { "looks" } else { "look" },
+        few(&names, 4)
+    );
+    let help = "where it is paper, leave it out of take: paint = [{ take = …, fill = \"white\" }] in [[artwork]] makes it bare stock";
+    let place = step_place(job, step);
+    let problem = Problem::warning(Code::NearlyWhite, message, help).at(place);
+    Some(
+        problem
+            .seen_at(first.contours.first().map(|c| c.start).into_iter().collect())
+            .naming(names),
+    )
 }
 
 /// Warns of engraving after cutting.

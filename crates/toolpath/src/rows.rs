@@ -64,13 +64,9 @@ impl RowOrder {
         rows as u32
     }
 
-    /// How the head gets up to the speed of a step: with a run-up as given, or so long that it is at speed, with a
-    /// tenth to spare, rounded up to a tenth of a millimetre.
+    /// How the head gets up to the speed of a step: with a run-up as given, or as long as it must be.
     pub(super) fn get_up_to_speed(&mut self, given: Option<f64>, step: &Step, job: &Job) {
-        let (top, acceleration) = job.frame().limits(self.along);
-        let speed = step.fastest().0.min(top);
-        let needed = speed * speed / (2.0 * acceleration);
-        self.run_up = given.unwrap_or_else(|| (1.1 * needed * 10.0).ceil() / 10.0);
+        self.run_up = given.unwrap_or_else(|| job.run_up(step, self.along));
         self.gaps = Gaps::of(self.along, self.run_up, step, job);
     }
 }

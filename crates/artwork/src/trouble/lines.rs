@@ -106,10 +106,16 @@ pub fn too_many(sought: &str, place: Location) -> Problem {
     Problem::warning(Code::CrowdedLines, message, help).at(place)
 }
 
-/// Outlines that cross themselves or each other. Open lines may cross what they like.
-pub fn crossing_lines(together: &Together<'_, '_>, whose: &str) -> Vec<Problem> {
+/// Outlines that cross themselves or each other. Open lines may cross what they like. `counts` says of which two
+/// shapes, by their numbers among these, it is told.
+pub fn crossing_lines(
+    together: &Together<'_, '_>,
+    whose: &str,
+    counts: impl Fn(usize, usize) -> bool,
+) -> Vec<Problem> {
     let closed = |contour: usize| together.owners[contour].1;
-    let Findings { found, complete } = crossings_of(&together.parts, closed, FINE);
+    let Findings { mut found, complete } = crossings_of(&together.parts, closed, FINE);
+    found.retain(|c| counts(together.owners[c.first].0, together.owners[c.second].0));
     let mut problems = Vec::new();
     if let (false, Some(first)) = (complete, found.first()) {
         let place = together.of_contour(first.second).place.clone();

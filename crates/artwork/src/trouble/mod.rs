@@ -18,7 +18,7 @@ use tinkite_base::quantity::plain;
 const ALIKE: u8 = 8;
 
 /// Rounding may put a shape this far beyond its page, mm.
-const PAGE_SLACK: f64 = 0.05;
+pub const PAGE_SLACK: f64 = 0.05;
 
 /// A beam of common width, mm: a drawing alone does not know its machine.
 const BEAM: f64 = 0.1;
@@ -73,7 +73,7 @@ fn of_one_colour(colour: Colour, group: &[&Lined<'_>]) -> Vec<Problem> {
     let together = Together::of(group);
     let (mut found, crossing) = rayon::join(
         || lines::double_lines(&together, double),
-        || lines::crossing_lines(&together, &format!("in {colour}: ")),
+        || lines::crossing_lines(&together, &format!("in {colour}: "), |_, _| true),
     );
     found.extend(crossing);
     found

@@ -4,6 +4,7 @@ use super::contour::{Contour, Piece};
 use super::near::{ContourPiece, Findings, Parts};
 use super::{Point, SAME_POINT, Vec2, round_to_grid};
 use std::collections::{BTreeMap, HashSet};
+use std::f64::consts::TAU;
 
 /// Two contours that cross, or one that crosses itself.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -51,14 +52,17 @@ pub fn crossings_of(
         |n| searched[parts.all[n].contour],
         |n, near| {
             // Arcs become chords only where something is near.
-            let own = if near.is_empty() { Vec::new() } else { chords(&parts.all[n], tolerance) };
+            let own = if near.is_empty() { Run::default() } else { Run::of(parts, n, tolerance) };
             near.iter()
                 .filter_map(|other| {
-                    let one = &parts.all[*other];
-                    let at = chords(one, tolerance)
-                        .into_iter()
-                        .find_map(|a| own.iter().find_map(|b| cross(a, *b)))?;
-                    Some(Crossing { first: one.contour, second: parts.all[n].contour, at })
+                    let one = Run::of(parts, *other, tolerance);
+                    let at = one
+                        .chords()
+                        .iter()
+                        .find_map(|a| own.chords().iter().find_map(|b| cross(*a, *b)))
+                        .or_else(|| cross_at_a_corner(&one, &own))?;
+                    let first = parts.all[*other].contour;
+                    Some(Crossing { first, second: parts.all[n].contour, at })
                 })
                 .collect()
         },
@@ -98,6 +102,82 @@ fn chords(part: &ContourPiece, tolerance: f64) -> Vec<Chord> {
         chords.push(Chord { from: std::mem::replace(&mut from, to), to });
     });
     chords
+}
+
+/// The chords of a piece, and the first of the piece behind it.
+#[derive(Debug, Clone, Default)]
+struct Run {
+    all: Vec<Chord>,
+    /// How many of them are the piece's own.
+    own: usize,
+}
+
+impl Run {
+    fn of(parts: &Parts, n: usize, tolerance: f64) -> Self {
+        let mut all = chords(&parts.all[n], tolerance);
+        let own = all.len();
+        let contour = parts.of_contour(parts.all[n].contour);
+        let next = &contour[(parts.all[n].piece + 1) % contour.len()];
+        if contour.len() > 1 && next.from == parts.all[n].shape.end() {
+            all.extend(chords(next, tolerance).first());
+        }
+        Self { all, own }
+    }
+
+    fn chords(&self) -> &[Chord] {
+        &self.all[..self.own]
+    }
+
+    /// The corners at the ends of its chords: from where, over what, to where.
+    fn corners(&self) -> impl Iterator<Item = [Point; 3]> + '_ {
+        let corners = self.all.windows(2).take(self.own);
+        corners.map(|pair| [pair[0].from, pair[0].to, pair[1].to])
+    }
+}
+
+/// Where two lines go through each other at a corner of one of them, or of both: there no chord lies on both
+/// sides of another.
+fn cross_at_a_corner(a: &Run, b: &Run) -> Option<Point> {
+    let on_chord = |corner: [Point; 3], of: &Run| {
+        let through = of.chords().iter().find(|chord| is_inside(corner[1], **chord))?;
+        go_through(corner, [through.from, corner[1], through.to]).then_some(corner[1])
+    };
+    a.corners().find_map(|corner| on_chord(corner, b)).or_else(|| {
+        b.corners().find_map(|corner| {
+            let meets = |other: &[Point; 3]| other[1].distance(corner[1]) <= SAME_POINT;
+            let at_corner = a.corners().filter(meets).any(|other| go_through(corner, other));
+            on_chord(corner, a).or(at_corner.then_some(corner[1]))
+        })
+    })
+}
+
+/// Whether a point lies on a chord, away from its ends.
+fn is_inside(p: Point, chord: Chord) -> bool {
+    let along = chord.to - chord.from;
+    let length = along.hypot();
+    let (s, beside) = (along.dot(p - chord.from), along.cross(p - chord.from));
+    beside.abs() <= SAME_POINT * length
+        && s > SAME_POINT * length
+        && s < (length - SAME_POINT) * length
+}
+
+/// Whether of two lines that meet at their middle points each goes from one side of the other to its other
+/// side. Lines that lie on each other there do not.
+fn go_through(a: [Point; 3], b: [Point; 3]) -> bool {
+    let ways = |line: [Point; 3]| [line[0] - line[1], line[2] - line[1]];
+    let (a, b) = (ways(a), ways(b));
+    // As far from the middle all four are looked at.
+    let near = a.iter().chain(&b).map(|way| way.hypot()).fold(f64::INFINITY, f64::min);
+    if near <= 4.0 * SAME_POINT {
+        return false;
+    }
+    let at = |way: Vec2| way * (near / way.hypot());
+    if a.iter().any(|a| b.iter().any(|b| (at(*a) - at(*b)).hypot() <= 2.0 * SAME_POINT)) {
+        return false;
+    }
+    let turn = |to: Vec2| b[0].cross(to).atan2(b[0].dot(to)).rem_euclid(TAU);
+    let between = turn(b[1]);
+    (turn(a[0]) < between) != (turn(a[1]) < between)
 }
 
 /// Where two chords cross properly: the ends of each lie clearly on both sides of the other.
@@ -157,8 +237,30 @@ mod tests {
             "M0 0 H20 M10 0 V10",
             "M0 0 H20 V20 H0 Z M20 10 L30 5 V15 Z",
             "M0 0 H20 V20 H0 Z M5 5 H15 V15 H5 Z",
+            // Corner to corner, a circle on a side, one in another from the same place, a tip on a circle.
+            "M0 0 H20 V20 H0 Z M20 20 H40 V40 H20 Z",
+            "M0 0 H20 V20 H0 Z M10 20A5 5 0 0 1 10 30A5 5 0 0 1 10 20Z",
+            "M0 0A10 10 0 0 1 20 0A10 10 0 0 1 0 0Z M0 0A5 5 0 0 1 10 0A5 5 0 0 1 0 0Z",
+            "M0 0A10 10 0 0 1 20 0A10 10 0 0 1 0 0Z M0 0L-5 2V-2Z",
         ] {
             assert_eq!(found(apart), [], "{apart}");
+        }
+    }
+
+    #[test]
+    fn lines_that_go_through_each_other_at_their_corners_cross() {
+        for through in [
+            // A circle whose ends lie on a side.
+            "M0 0 H40 V20 H0 Z M30 20A10 10 0 0 1 10 20A10 10 0 0 1 30 20Z",
+            "M0 0 H40 V20 H0 Z M10 20A10 10 0 0 0 30 20A10 10 0 0 0 10 20Z",
+            // A corner on a side, from where it goes on to the other side.
+            "M0 0 H20 V20 H0 Z M20 10 L30 5 V15 Z M20 10 L30 0 V-5 H10 V10 Z",
+            // Corner on corner.
+            "M0 0 H20 V20 H0 Z M20 20 L10 30 V10 H40 Z",
+            // A line that meets itself at two of its corners.
+            "M0 0 L10 10 L20 20 V0 L10 10 L0 20 Z",
+        ] {
+            assert!(!found(through).is_empty(), "{through}");
         }
     }
 }

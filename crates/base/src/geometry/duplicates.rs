@@ -219,7 +219,36 @@ fn subtract(contour: &Contour, covered: &[&Duplicate]) -> Vec<Contour> {
             chains[0] = last;
         }
     }
-    chains
+    if contour.closed { chains.into_iter().flat_map(part_from_spur).collect() } else { chains }
+}
+
+/// An outline from which a spur was drawn there and back: of the way back only the outline is left, which is
+/// closed, and the spur is a line of its own.
+fn part_from_spur(chain: Contour) -> Vec<Contour> {
+    let same = |a: Point, b: Point| a.distance(b) <= SAME_LINE;
+    let ends: Vec<Point> = chain.pieces.iter().map(Piece::end).collect();
+    let (start, end, last) = (chain.start, chain.end(), ends.len() - 1);
+    let close = |start: Point, mut pieces: Vec<Piece>| {
+        if let Some(Piece::Line { to } | Piece::Arc { to, .. }) = pieces.last_mut() {
+            *to = start;
+        }
+        Contour { start, pieces, closed: true }
+    };
+    let open = |start, pieces| Contour { start, pieces, closed: false };
+    let mut pieces = chain.pieces;
+    // It comes back to where it began, and goes on; or to where it was before, and ends there.
+    if let Some(n) = (1..last).find(|n| same(ends[*n], start)) {
+        let rest = pieces.split_off(n + 1);
+        return vec![close(start, pieces), open(ends[n], rest)];
+    }
+    if let Some(n) = (0..last.saturating_sub(1)).rev().find(|n| same(ends[*n], end)) {
+        let round = pieces.split_off(n + 1);
+        return vec![open(start, pieces), close(ends[n], round)];
+    }
+    if pieces.len() > 1 && same(start, end) {
+        return vec![close(start, pieces)];
+    }
+    vec![open(start, pieces)]
 }
 
 /// Appends the part of a piece between two shares of its length, to the last chain if it goes on
@@ -283,6 +312,26 @@ mod tests {
         let left: f64 =
             without(&both, &duplicates(&both).found)[1].iter().map(Contour::length).sum();
         assert!(left < 0.01, "{left}");
+    }
+
+    #[test]
+    fn an_outline_keeps_closed_when_its_spur_is_drawn_once() {
+        // From a corner, from the middle of a side, from where it begins, and one that is an arc.
+        for (drawn, spur) in [
+            ("M0 0H10V10L15 15L10 10H0Z", 50.0_f64.sqrt()),
+            ("M0 0H5V-5V0H10V10H0Z", 5.0),
+            ("M0 0L-5 0L0 0H10V10H0Z", 5.0),
+            ("M0 0H10V10H0V0L-5 0Z", 5.0),
+            ("M0 0H10V10A5 5 0 0 1 15 15A5 5 0 0 0 10 10H0Z", TAU / 4.0 * 5.0),
+        ] {
+            let all = contours(&[drawn]);
+            let left = without(&all, &duplicates(&all).found).remove(0);
+            let (closed, open): (Vec<&Contour>, Vec<&Contour>) =
+                left.iter().partition(|contour| contour.closed);
+            assert_eq!((closed.len(), open.len()), (1, 1), "{drawn}: {left:?}");
+            assert!((closed[0].length() - 40.0).abs() < 1e-6, "{drawn}");
+            assert!((open[0].length() - spur).abs() < 1e-3, "{drawn}");
+        }
     }
 
     #[test]

@@ -175,12 +175,19 @@ impl Problem {
 }
 
 /// What helps beside the words of a problem. Whoever shows it knows by which command or option that is done.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Remedy {
     /// Looking at what there is in the drawing.
     Look,
     /// Another size or place for a job that is begun.
     SizeOrPlace,
+    /// A machine with a bed for so much, mm.
+    LargerBed {
+        /// To the right.
+        width: f64,
+        /// Away from the operator.
+        depth: f64,
+    },
     /// Making another of the sheets.
     OtherSheet,
     /// Burning a test sheet, and keeping what worked.
@@ -295,6 +302,12 @@ impl From<Problem> for std::io::Error {
 impl From<Problem> for Problems {
     fn from(problem: Problem) -> Self {
         Self(vec![problem])
+    }
+}
+
+impl FromIterator<Problem> for Problems {
+    fn from_iter<T: IntoIterator<Item = Problem>>(all: T) -> Self {
+        Self(all.into_iter().collect())
     }
 }
 

@@ -31,12 +31,15 @@ pub(crate) struct Begin {
     /// The machine it is for: a profile's name or path
     #[arg(long, value_name = "MACHINE", add = ArgValueCandidates::new(machines), default_value = "bench-laser")]
     pub(crate) machine: String,
-    /// How wide the drawing is made [default: its true size, or what fits the bed]
+    /// How wide the drawing is made [default: as it was drawn; one in pixels as it fits the bed]
     #[arg(long, value_name = "LENGTH", value_parser = length, conflicts_with = "height")]
     pub(crate) width: Option<f64>,
     /// How high it is made
     #[arg(long, value_name = "LENGTH", value_parser = length)]
     pub(crate) height: Option<f64>,
+    /// Make what is too large for the bed as large as fits it
+    #[arg(long, conflicts_with_all = ["width", "height"])]
+    pub(crate) fit: bool,
     /// Where its lower left corner lies, from the front left corner of the bed
     #[arg(long, value_name = "X,Y", value_parser = place, allow_hyphen_values = true)]
     pub(crate) at: Option<[f64; 2]>,

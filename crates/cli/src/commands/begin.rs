@@ -10,12 +10,14 @@ use tinkite_core::Wishes;
 use tinkite_core::artwork::{Artwork, Reading, Render, Unread};
 use tinkite_core::geometry::Point;
 use tinkite_core::job::recipe::Shelf;
-use tinkite_core::problem::{Code, Problems};
-use tinkite_core::starter;
+use tinkite_core::problem::{Code, Problems, Remedy};
+use tinkite_core::{Started, starter};
 use tinkite_files::books;
 use tinkite_files::load;
+use tinkite_files::machines;
 use tinkite_files::output::Output;
 use tinkite_files::refusal::{Refusal, Sources};
+use tinkite_report::BegunJson;
 
 pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
     if args.files.iter().any(|file| file.as_os_str() == "-") {
@@ -38,6 +40,7 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
     let wishes = Wishes {
         width: args.width,
         height: args.height,
+        fit: args.fit,
         at: args.at.map(|[x, y]| Point::new(x, y)),
         material: args.material.clone(),
         thickness: args.thickness,
@@ -50,11 +53,29 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
                 .into(),
         ));
     }
-    let text = starter(&drawings, &machine, &args.machine, &wishes)
-        .map_err(|problems| Refusal::Problems(problems, Sources::new()))?;
-    let Some(output) = output else { return console.result(&text) };
+    let Started { text, sizes, mut problems } =
+        starter(&drawings, &machine, &args.machine, &wishes)
+            .map_err(|problems| Refusal::Problems(problems, Sources::new()))?;
+    machines::name_larger(&mut problems, &folder);
+    let problems: Problems = problems
+        .into_iter()
+        .map(|mut problem| {
+            if matches!(problem.remedy, Some(Remedy::LargerBed { .. })) {
+                problem.help += "; --fit makes it smaller";
+            }
+            problem
+        })
+        .collect();
+    let Some(output) = output else {
+        console.result(&text)?;
+        door::show(&problems, &Sources::new(), console);
+        return Ok(());
+    };
     let written = output.write(|out| out.write_all(text.as_bytes()))?;
-    door::wrote(&written, &Problems::new(), &Sources::new(), console)?;
+    if console.json {
+        return console.json(&BegunJson::of(&written.path, &sizes, &problems));
+    }
+    door::wrote(&written, &problems, &Sources::new(), console)?;
     console.say("next: read it, change it, then tinkite plan");
     Ok(())
 }
@@ -62,7 +83,7 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
 /// The drawing with what masks, filters and the like change drawn as the page shows it, where there is such;
 /// coarser when it is too large.
 fn render(file: &Path, artwork: Artwork) -> Result<Artwork, Refusal> {
-    if artwork.unread.iter().all(|(unread, _)| *unread != Unread::Effect) {
+    if !artwork.faint && artwork.unread.iter().all(|(unread, _)| *unread != Unread::Effect) {
         return Ok(artwork);
     }
     for coarser in [1, 2, 4] {

@@ -48,6 +48,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         &format!("begin {} -o {}", shown(&at("sail-panel.svg")), shown(&at("started.kite.toml"))),
     )?;
     let begin = Begin {
+        fit: false,
         files: vec![at("sail-panel.svg")],
         output: Some(at("started.kite.toml")),
         machine: "bench-laser".into(),

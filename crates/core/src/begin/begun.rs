@@ -1,13 +1,13 @@
 //! A drawing, and what its `[[artwork]]` says.
 
-use super::place::Made;
+use super::place::{BegunSize, Made, SizeBy};
 use std::fmt::Write as _;
 use tinkite_artwork::{
     Artwork, Bitmap, Fill, Format, Image, Odd, OddPaint, Shape, Stroke, Unread, trace,
 };
 use tinkite_base::colour::Colour;
 use tinkite_base::geometry::region::FillRule;
-use tinkite_base::problem::Problems;
+use tinkite_base::problem::{Problems, count};
 use tinkite_base::quantity::plain;
 use tinkite_machine::section::quote;
 
@@ -38,11 +38,16 @@ pub(super) struct Begun {
     /// Its bitmaps show nothing, and are left out.
     blank: bool,
     side_by_side: bool,
+    /// How many of its shapes lie wholly beyond its page, and are left out.
+    off_page: usize,
 }
 
 impl Begun {
     pub(super) fn of(file: &str, artwork: &Artwork, side_by_side: bool) -> Result<Self, Problems> {
         let mut artwork = artwork.clone();
+        let drawn = artwork.shapes.len();
+        artwork.shapes.retain(|shape| !shape.source.off_page);
+        let off_page = drawn - artwork.shapes.len();
         let traced = artwork.solid.is_none()
             && artwork.shapes.is_empty()
             && !artwork.images.is_empty()
@@ -104,14 +109,34 @@ impl Begun {
             artwork.images.clear();
             artwork.unread.retain(|(unread, _)| *unread != Unread::Bitmap);
         }
-        Ok(Self { file: file.into(), artwork, traced, repainted, blank, side_by_side })
+        Ok(Self { file: file.into(), artwork, traced, repainted, blank, side_by_side, off_page })
+    }
+
+    /// How large it is drawn, and how large it is made; none of what has no size.
+    pub(super) fn size(&self, made: Made) -> Option<BegunSize> {
+        let own = self.artwork.extents()?;
+        let drawn = (own.width(), own.height());
+        Some(BegunSize {
+            file: self.file.clone(),
+            drawn,
+            made: (drawn.0 * made.scale, drawn.1 * made.scale),
+            by: made.by,
+        })
+    }
+
+    /// Whether nobody chose how large it is drawn: it counts in pixels, or says no size at all. Cameras and screens
+    /// write 72 or 96 dpi into their pictures, whatever becomes of them.
+    pub(super) fn counts_pixels(&self) -> bool {
+        let units = &self.artwork.units;
+        let unchosen = |dpi: f64| (units.mm_per_unit - 25.4 / dpi).abs() < 1e-3;
+        units.doubtful || self.artwork.format.is_bitmap() && (unchosen(72.0) || unchosen(96.0))
     }
 
     /// Its `[[artwork]]`; `right` is where it begins when others lie left of it.
     pub(super) fn text(&self, right: Option<f64>, made: Made) -> String {
         let mut out = format!("\n[[artwork]]\nfile = {}\n", quote(&self.file));
         if let (Some(own), true) = (self.artwork.extents(), made.scale != 1.0) {
-            let why = if made.fitted { ", too large for the bed" } else { "" };
+            let why = if made.by == SizeBy::Bed { ", too large for the bed" } else { "" };
             let side = |key, size: f64| {
                 format!(
                     "{key} = \"{} mm\"   # drawn {} x {} mm{why}\n",
@@ -165,7 +190,7 @@ impl Begun {
         if self.blank {
             out.push_str("only = \"vectors\"   # the bitmaps show nothing\n");
         }
-        out.push_str(&leave_out(&self.artwork));
+        out.push_str(&leave_out(&self.artwork, self.off_page));
         let units = &self.artwork.units;
         let example = match self.artwork.format {
             format if format.is_bitmap() => "dpi = \"300 dpi\"",
@@ -180,9 +205,13 @@ impl Begun {
 }
 
 /// What cannot be read, by name; by kind where it has none.
-fn leave_out(artwork: &Artwork) -> String {
+fn leave_out(artwork: &Artwork, off_page: usize) -> String {
     let mut tables: Vec<String> = Vec::new();
-    let mut why: Vec<&str> = Vec::new();
+    let mut why: Vec<String> = Vec::new();
+    if off_page > 0 {
+        tables.push("{ kind = \"off-page\" }".into());
+        why.push(format!("{} beyond the page", count(off_page, "shape")));
+    }
     for (kinds, word, reason) in [
         (&[Unread::Text][..], "text", "no font for it"),
         (&[Unread::Flowed][..], "text", "text that flows in a box"),
@@ -193,7 +222,7 @@ fn leave_out(artwork: &Artwork) -> String {
         if lost.is_empty() {
             continue;
         }
-        why.push(reason);
+        why.push(reason.into());
         // By kind, where nothing of that kind can be read: else what can be would go with it.
         let readable = match word {
             "text" => artwork.shapes.iter().any(|shape| shape.text),

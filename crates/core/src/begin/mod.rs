@@ -7,11 +7,13 @@ mod steps;
 
 pub use begun::RENDER_DPI;
 use begun::{Begun, is_photograph};
+pub use place::{BegunSize, SizeBy};
 use place::{fits, made, place};
 use showing::layers;
 use std::fmt::Write as _;
 use tinkite_artwork::Artwork;
 use tinkite_artwork::layers::{Layer, PaintedBy};
+use tinkite_base::colour::Colour;
 use tinkite_base::geometry::{Point, Rect};
 use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy};
 use tinkite_base::quantity::plain;
@@ -38,6 +40,8 @@ pub struct Wishes {
     pub width: Option<f64>,
     /// How high, mm.
     pub height: Option<f64>,
+    /// Whether it is made smaller where it is too large for the bed.
+    pub fit: bool,
     /// Where its lower left corner lies, mm from the front left corner of the bed.
     pub at: Option<Point>,
     /// What it is made of, in words.
@@ -50,9 +54,20 @@ pub struct Wishes {
     pub steps: Option<usize>,
 }
 
+/// A job file to start from.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Started {
+    /// Its text.
+    pub text: String,
+    /// How large each drawing is drawn and made.
+    pub sizes: Vec<BegunSize>,
+    /// What was decided that a person should know.
+    pub problems: Problems,
+}
+
 /// Writes a job file for drawings, each with what the job calls its file, on `machine`, which it
 /// calls `machine_name`. The text reads back as a job that plans, as long as the drawings fit the
-/// bed. Bitmaps of two tones that stand alone are traced, others are engraved; several drawings lie
+/// bed. A drawing keeps the size that it was drawn in; where nobody chose that, it is made to fit the bed. Bitmaps of two tones that stand alone are traced, others are engraved; several drawings lie
 /// side by side.
 ///
 /// # Errors
@@ -63,7 +78,7 @@ pub fn starter(
     machine: &Machine,
     machine_name: &str,
     wishes: &Wishes,
-) -> Result<String, Problems> {
+) -> Result<Started, Problems> {
     let mut sorted: Vec<Begun> = Vec::new();
     for (file, artwork) in drawings {
         sorted.push(Begun::of(file, artwork, drawings.len() > 1)?);
@@ -124,7 +139,15 @@ pub fn starter(
             sizes.iter().map(Rect::height).fold(0.0, f64::max),
         ),
     };
-    let made = made(whole, between, wishes, machine);
+    let unchosen = sorted.iter().all(Begun::counts_pixels);
+    let made = made(whole, between, (wishes, unchosen), machine);
+    let sizes: Vec<BegunSize> = sorted.iter().filter_map(|begun| begun.size(made)).collect();
+    let file = drawings.first().map_or("", |(_, artwork)| artwork.file.as_str());
+    let problems = if made.by == SizeBy::Wish {
+        Problems::new()
+    } else {
+        place::sizes(&sizes, whole, machine, file)
+    };
     let mut extents: Option<Rect> = None;
     for begun in &sorted {
         let right = extents.map(|all| all.x1 + BETWEEN);
@@ -138,7 +161,10 @@ pub fn starter(
             extents = Some(extents.map_or(own, |all| all.union(own)));
         }
     }
-    if let Some(extents) = extents {
+    // A drawing that is larger than the bed is begun all the same, and told.
+    if let Some(extents) = extents
+        && (problems.is_empty() || made.by == SizeBy::Bed)
+    {
         fits(extents, machine, wishes.at)?;
     }
     out.push_str(&place(extents, machine, wishes.at));
@@ -163,13 +189,17 @@ pub fn starter(
     });
     for layer in layers.iter().filter(|layer| steps::is_paper(layer)) {
         let what = if layer.by == PaintedBy::Fill { "fills" } else { "lines" };
+        let white = match layer.colour == Colour::WHITE {
+            true => "White".to_string(),
+            false => format!("Nearly white ({})", layer.colour),
+        };
         let _ = write!(
             out,
-            "\n# White {what} ({}) are taken for paper: no step takes them, and what lies under them is not engraved.\n",
+            "\n# {white} {what} ({}) are taken for paper: no step takes them, and what lies under them is not engraved.\n",
             layer.shapes
         );
     }
-    Ok(out)
+    Ok(Started { text: out, sizes, problems })
 }
 
 /// Why there is nothing to begin.
@@ -215,7 +245,7 @@ mod tests {
             machine::read("m", include_str!("../../../../demo/bench-laser.machine.toml")).unwrap();
         let artwork = tinkite_import::read("art.svg", svg.as_bytes(), &Default::default()).unwrap();
         let drawings = [("we\"ird.svg".to_string(), artwork.clone())];
-        let text = starter(&drawings, &machine, "bench-laser", &Wishes::default()).unwrap();
+        let text = starter(&drawings, &machine, "bench-laser", &Wishes::default()).unwrap().text;
         let job = tinkite_job::read("a.kite.toml", &text, machine)
             .unwrap_or_else(|p| panic!("{p:#?}\n{text}"));
         compile(artwork, &job, &Choice::default()).unwrap_or_else(|p| panic!("{p:#?}\n{text}"));

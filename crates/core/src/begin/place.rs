@@ -2,40 +2,124 @@
 
 use super::Wishes;
 use tinkite_base::geometry::{Point, Rect, Vec2};
-use tinkite_base::problem::{Code, Problem, Remedy};
+use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy};
 use tinkite_base::quantity::plain;
 use tinkite_machine::Machine;
 
 /// Distance from the machine's zero corner at which a starter job lies, mm: room for run-up.
 const MARGIN: f64 = 10.0;
 
+/// What decided how large a drawing is made.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum SizeBy {
+    /// It is as it was drawn.
+    Drawing,
+    /// Somebody said it.
+    Wish,
+    /// It was too large for the bed.
+    Bed,
+}
+
+/// A drawing's size, mm.
+#[derive(Debug, Clone, PartialEq)]
+pub struct BegunSize {
+    /// The file, as the job names it.
+    pub file: String,
+    /// Width and height as it was drawn.
+    pub drawn: (f64, f64),
+    /// Width and height as the job makes it.
+    pub made: (f64, f64),
+    /// What decided it.
+    pub by: SizeBy,
+}
+
 /// How large a drawing is made.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) struct Made {
     /// Of its true size.
     pub(super) scale: f64,
-    /// It was too large for the bed.
-    pub(super) fitted: bool,
+    /// What decided it.
+    pub(super) by: SizeBy,
 }
 
-/// The size that was wished for, or the largest that lies on the bed with room for run-up; `between` of
-/// its width keeps its size.
-pub(super) fn made(own: Rect, between: f64, wishes: &Wishes, machine: &Machine) -> Made {
+/// The size that was wished for, the drawn one, or the largest that lies on the bed with room for run-up where that was
+/// asked for or nobody chose the drawn one; `between` of its width keeps its size.
+pub(super) fn made(
+    own: Rect,
+    between: f64,
+    (wishes, unchosen): (&Wishes, bool),
+    machine: &Machine,
+) -> Made {
     let wished = wishes.width.map(|width| width / own.width());
     let wished = wished.or(wishes.height.map(|height| height / own.height()));
     if let Some(scale) = wished.filter(|scale| scale.is_finite() && *scale > 0.0) {
-        return Made { scale, fitted: false };
+        return Made { scale, by: SizeBy::Wish };
     }
     let room = |bed: f64, size: f64| (bed - 2.0 * MARGIN) / size.max(1e-9);
     let across = room(machine.bed.width - between, own.width() - between);
     let scale = across.min(room(machine.bed.depth, own.height()));
     // A drawing of the bed's own size is meant to fill it.
-    let fits = own.width() <= machine.bed.width && own.height() <= machine.bed.depth;
-    if fits || scale <= 0.0 {
-        Made { scale: 1.0, fitted: false }
+    if is_within_bed(own, machine) || scale <= 0.0 || !(wishes.fit || unchosen) {
+        Made { scale: 1.0, by: SizeBy::Drawing }
     } else {
-        Made { scale, fitted: true }
+        Made { scale, by: SizeBy::Bed }
     }
+}
+
+fn is_within_bed(own: Rect, machine: &Machine) -> bool {
+    let bed = &machine.bed;
+    own.width() <= bed.width + 2e-3 && own.height() <= bed.depth + 2e-3
+}
+
+/// What is told of drawings that are made smaller because of the bed, and of such as do not lie on it.
+pub(super) fn sizes(sizes: &[BegunSize], whole: Rect, machine: &Machine, file: &str) -> Problems {
+    let mut told = Problems::new();
+    let size =
+        |(width, height): (f64, f64)| format!("{} x {} mm", plain(width, 2), plain(height, 2));
+    let bed = size((machine.bed.width, machine.bed.depth));
+    let fitted: Vec<&BegunSize> = sizes.iter().filter(|one| one.by == SizeBy::Bed).collect();
+    if let Some(first) = fitted.first() {
+        let message = format!(
+            "made {}, so that it lies on the bed ({bed}): {} as it was drawn",
+            size(first.made),
+            size(first.drawn)
+        );
+        let problem = Problem::warning(Code::ChangedSize, message, "say the size that you want")
+            .with_remedy(Remedy::SizeOrPlace);
+        told.push(problem.at(Location::file(&first.file)));
+    } else if !is_within_bed(whole, machine) {
+        let problem = too_large(whole, machine);
+        told.push(problem.at(Location::file(file)));
+    }
+    told
+}
+
+/// A drawing that is kept at its size and does not lie on the bed.
+fn too_large(whole: Rect, machine: &Machine) -> Problem {
+    let bed = &machine.bed;
+    let over = [("wide", whole.width() - bed.width), ("deep", whole.height() - bed.depth)];
+    let over: Vec<String> = over
+        .iter()
+        .filter(|(_, by)| *by > 2e-3)
+        .map(|(side, by)| format!("{} mm too {side}", plain(*by, 2)))
+        .collect();
+    let turned = whole.height() <= bed.width && whole.width() <= bed.depth;
+    let message = format!(
+        "{} x {} mm, as it was drawn, do not lie on the bed of {} x {} mm: {}",
+        plain(whole.width(), 2),
+        plain(whole.height(), 2),
+        plain(bed.width, 2),
+        plain(bed.depth, 2),
+        over.join(", ")
+    );
+    let help = match turned {
+        true => "turned by a quarter it does: turn = \"90 deg\" in [[artwork]]",
+        false => {
+            "nor does it when it is turned by a quarter; make it smaller, or take another machine"
+        }
+    };
+    Problem::warning(Code::NoRoom, message, help)
+        .with_remedy(Remedy::LargerBed { width: whole.width(), depth: whole.height() })
 }
 
 /// Where the lower left corner lies that nobody has placed, mm from the front left corner of the bed.

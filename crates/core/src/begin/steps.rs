@@ -145,7 +145,7 @@ fn unique(taken: &[String], name: &str) -> String {
 }
 
 pub(super) fn is_paper(layer: &Layer) -> bool {
-    layer.colour == Colour::new(255, 255, 255)
+    layer.colour == Colour::WHITE || layer.colour.is_nearly_white()
 }
 
 /// What a layer is for, and why it is thought so; none for what is not to be burnt.

@@ -103,7 +103,7 @@ impl<'a> Tracer<'a> {
         Source {
             id: Some(format!("object-{number}")),
             groups: self.marks.iter().flatten().chain(spot).cloned().collect(),
-            line: None,
+            ..Source::default()
         }
     }
 
@@ -138,6 +138,8 @@ impl<'a> Tracer<'a> {
         let Some((colour, full, opacity)) = colours(&props.paint) else {
             let source = self.source(None);
             self.artwork.unread.push((Unread::Paint, source.clone()));
+            // What colours a shading comes to is not known before it is drawn.
+            self.artwork.faint = true;
             let odd = match &props.paint {
                 Paint::Pattern(pattern) if matches!(**pattern, Pattern::Tiling(_)) => Odd::Pattern,
                 _ => Odd::Gradient,

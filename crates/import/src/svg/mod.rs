@@ -99,6 +99,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
         shapes: out.shapes,
         images: out.images,
         unread: out.unread,
+        faint: out.faint,
         problems,
         ..Artwork::empty(name, Format::Svg)
     };
@@ -179,6 +180,8 @@ struct Collected {
     shapes: Vec<Shape>,
     images: Vec<Image>,
     unread: Vec<(Unread, Source)>,
+    /// Whether no plain colour can stand for a gradient or pattern.
+    faint: bool,
     /// Shapes that a clip path cut, and such as it left nothing of.
     cut: usize,
     gone: usize,
@@ -383,6 +386,7 @@ impl Reader<'_> {
             _ => Odd::Gradient,
         };
         self.out.unread.push((Unread::Paint, source.clone()));
+        self.out.faint |= self.veils.shows() < 1.0 || is_faint(paint);
         Err(odd)
     }
 
@@ -472,6 +476,21 @@ fn region_of(clip: &usvg::ClipPath, at: Affine) -> Region {
 }
 
 /// Whether a blend mode lets what lies under show through and is its own colour over paper.
+/// Whether a gradient or pattern lets something through, or is white somewhere. A pattern mostly has gaps.
+fn is_faint(paint: &usvg::Paint) -> bool {
+    let stops = match paint {
+        usvg::Paint::LinearGradient(gradient) => gradient.stops(),
+        usvg::Paint::RadialGradient(gradient) => gradient.stops(),
+        usvg::Paint::Pattern(_) => return true,
+        usvg::Paint::Color(_) => return false,
+    };
+    stops.iter().any(|stop| {
+        let c = stop.color();
+        let colour = Colour::new(c.red, c.green, c.blue);
+        stop.opacity().get() < 1.0 || colour == Colour::WHITE || colour.is_nearly_white()
+    })
+}
+
 fn darkens(mode: usvg::BlendMode) -> bool {
     matches!(mode, usvg::BlendMode::Multiply | usvg::BlendMode::Darken)
 }

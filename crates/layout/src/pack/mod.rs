@@ -80,6 +80,56 @@ impl Room {
         let edge = region::grow(outline.rings(), -(pack.margin + FINE), FINE);
         Self { bounds: bounds(&edge), edge: Some(edge) }
     }
+
+    /// What of it lies so far inside the bed that rows find their run-up.
+    fn within_reach(self, overhang: Overhang, job: &Job) -> Self {
+        let field = job.field();
+        if overhang.is_none() || !field.fixed {
+            return self;
+        }
+        let Overhang([left, front, right, back]) = overhang;
+        let bed = field.rect;
+        let reach = Rect::new(bed.x0 + left, bed.y0 + front, bed.x1 - right, bed.y1 - back);
+        let bounds = self.bounds.intersect(reach);
+        let edge =
+            self.edge.map(|edge| region::combined(&edge, &[corners(reach)], Combine::Overlap));
+        Self { bounds, edge }
+    }
+}
+
+/// How far rows with their run-up reach beyond the outlines of parts, to the left, to the front, to the right and to
+/// the back, mm: the most of any part.
+#[derive(Clone, Copy)]
+struct Overhang([f64; 4]);
+
+impl Overhang {
+    fn is_none(self) -> bool {
+        self.0.iter().all(|side| *side <= 0.0)
+    }
+
+    /// Of a part that takes up `own`, turned as it may be.
+    fn of(own: &[Vec<Point>], engraved: &[outline::Engraved], turns: &[f64]) -> Self {
+        let mut most = Self([0.0; 4]);
+        for turn in turns {
+            let by = Affine::rotate(*turn);
+            let turned = |points: &mut dyn Iterator<Item = &Point>| -> Option<Rect> {
+                points.map(|p| by * *p).map(|p| Rect::from_points(p, p)).reduce(|a, b| a.union(b))
+            };
+            let Some(own) = turned(&mut own.iter().flatten()) else { continue };
+            for one in engraved {
+                let Some(rows) = turned(&mut one.points.iter()) else { continue };
+                let rows = rows.inflate(one.reach.x, one.reach.y);
+                let sides =
+                    [own.x0 - rows.x0, own.y0 - rows.y0, rows.x1 - own.x1, rows.y1 - own.y1];
+                most = most.or(Self(sides));
+            }
+        }
+        most
+    }
+
+    fn or(self, other: Self) -> Self {
+        Self(std::array::from_fn(|n| self.0[n].max(other.0[n])))
+    }
 }
 
 /// Lays parts on `stock`.
@@ -93,8 +143,8 @@ pub(super) fn pack(
     job: &Job,
     effort: u64,
 ) -> Result<Packed, Problem> {
-    let (kinds, kind_of) = kinds(&parts, pack, job)?;
-    let room = Room::of(stock, pack);
+    let (kinds, kind_of, overhang) = kinds(&parts, pack, job)?;
+    let room = Room::of(stock, pack).within_reach(overhang, job);
     let (mut sheets, mut left) = by_outlines(&kinds, &kind_of, &room, pack, effort);
     let alike = kinds.len() == 1 && room.edge.is_none();
     let grid = alike.then(|| by_rows(&kinds[0], parts.len(), room.bounds, pack)).flatten();
@@ -119,7 +169,12 @@ pub(super) fn pack(
         };
         let message =
             format!("{} too large for {free}: {}", count(left.len(), "part"), few(&names, 6));
-        let help = "take larger stock, a smaller margin, or let parts turn: turn = \"90 deg\"";
+        let help = match overhang.is_none() {
+            true => "take larger stock, a smaller margin, or let parts turn: turn = \"90 deg\"",
+            false => {
+                "the bed needs room for the run-up of engraved rows as well: engrave slower, say a shorter run-up, or let parts turn: turn = \"90 deg\""
+            }
+        };
         return Err(Problem::error(Code::NoRoom, message, help).naming(names));
     }
     let wanted = job.placement.copies.sheet;
@@ -140,21 +195,31 @@ pub(super) fn pack(
     Ok(Packed { parts: laid, told: told.at(Location::file(&job.file)) })
 }
 
-/// The kinds of parts, and which each part is of: parts that take up the same are of one.
-fn kinds(parts: &[Part], pack: &Pack, job: &Job) -> Result<(Vec<PartKind>, Vec<usize>), Problem> {
-    let solids: Vec<Vec<Vec<Point>>> = parts
+/// The kinds of parts, and which each part is of: parts that take up the same are of one; and how far rows reach
+/// beyond them.
+fn kinds(
+    parts: &[Part],
+    pack: &Pack,
+    job: &Job,
+) -> Result<(Vec<PartKind>, Vec<usize>, Overhang), Problem> {
+    let solids: Vec<(Vec<Vec<Point>>, Overhang)> = parts
         .par_iter()
         .map(|part| {
             let mut ignored = Problems::new();
             let (original, images) = (part.original.clone(), part.images.clone());
             let laid: Laid = original::lay(original, images, Affine::IDENTITY, job, &mut ignored);
-            outline::solid(&laid, job)
+            let solid = outline::solid(&laid, job);
+            let engraved = outline::engraved(&laid, job);
+            let overhang = Overhang::of(&solid, &engraved, &pack.turns);
+            (solid, overhang)
         })
         .collect();
     let mut known: HashMap<Vec<Vec<(i64, i64)>>, usize> = HashMap::new();
     let mut kinds = Vec::new();
     let mut kind_of = Vec::with_capacity(parts.len());
-    for (part, solid) in parts.iter().zip(solids) {
+    let mut most = Overhang([0.0; 4]);
+    for (part, (solid, overhang)) in parts.iter().zip(solids) {
+        most = most.or(overhang);
         if solid.is_empty() {
             let message = format!("{} has no outline, so nothing says what it takes up", part.name);
             let help = "draw its outline, or take pack out of [place]";
@@ -177,7 +242,7 @@ fn kinds(parts: &[Part], pack: &Pack, job: &Job) -> Result<(Vec<PartKind>, Vec<u
         });
         kind_of.push(number);
     }
-    Ok((kinds, kind_of))
+    Ok((kinds, kind_of, most))
 }
 
 fn bounds(rings: &[Vec<Point>]) -> Rect {

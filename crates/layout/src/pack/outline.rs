@@ -3,7 +3,7 @@
 use crate::original::Laid;
 use tinkite_base::geometry::hull::convex_hull;
 use tinkite_base::geometry::region::{self, Combine, FillRule, Polygon};
-use tinkite_base::geometry::{Contour, Point, corners, nesting};
+use tinkite_base::geometry::{Contour, Point, Vec2, corners, nesting};
 use tinkite_job::{Job, Operation};
 
 /// Curves become chords this near to them, mm: no further than outlines are grown beyond what is asked for.
@@ -38,6 +38,32 @@ pub(super) fn solid(laid: &Laid, job: &Job) -> Vec<Vec<Point>> {
         drawn.into_iter().flat_map(|ring| region::unite(&[ring], FillRule::NonZero)).collect();
     let all: Vec<Vec<Point>> = parts(&cut).into_iter().chain(drawn).collect();
     region::unite(&all, FillRule::NonZero)
+}
+
+/// What a step engraves of a part in rows, and how far those reach beyond it.
+pub(super) struct Engraved {
+    pub(super) points: Vec<Point>,
+    /// Across and away, mm.
+    pub(super) reach: Vec2,
+}
+
+/// What steps engrave of a part in rows.
+pub(super) fn engraved(laid: &Laid, job: &Job) -> Vec<Engraved> {
+    let reaches: Vec<Option<Vec2>> = job.steps.iter().map(|step| job.row_reach(step)).collect();
+    let mut all = Vec::new();
+    let mut add = |steps: &mut dyn Iterator<Item = usize>, points: &dyn Fn() -> Vec<Point>| {
+        for reach in steps.filter_map(|step| reaches[step]) {
+            all.push(Engraved { points: points(), reach });
+        }
+    };
+    for shape in laid.shapes.iter().filter(|shape| !shape.dropped) {
+        let points = || shape.contours.iter().flat_map(|c| Contour::flatten(c, FINE)).collect();
+        add(&mut job.taking(&shape.info()), &points);
+    }
+    for image in &laid.images {
+        add(&mut job.taking(image), &|| corners(image.bounds()).to_vec());
+    }
+    all
 }
 
 /// What remains of the stock between lines that are cut.

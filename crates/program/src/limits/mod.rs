@@ -7,7 +7,7 @@ pub mod round;
 
 use crate::plan::Planned;
 use tinkite_base::geometry::{Point, Rect, Vec2};
-use tinkite_base::problem::{Code, Location, Problem, Problems};
+use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy};
 use tinkite_base::quantity::plain;
 use tinkite_job::{Engrave, Job};
 use tinkite_layout::LaidStock;
@@ -215,8 +215,35 @@ impl Reach<'_> {
         ];
         if let Some((sides, what, help)) = ways.iter().find(|(sides, ..)| !sides.is_empty()) {
             let message = format!("{what} leaves the {bed}: {}", sides.join(", "));
-            problems.push(refusal(self.job, Code::OffBed, &message, help));
+            let refusal = match self.too_large(burnt) {
+                Some(help) => refusal(self.job, Code::OffBed, &message, &help)
+                    .with_remedy(Remedy::LargerBed { width: burnt.width(), depth: burnt.height() }),
+                None => refusal(self.job, Code::OffBed, &message, help),
+            };
+            problems.push(refusal);
         }
+    }
+
+    /// What to do about a job that lies nowhere on the bed as it is.
+    fn too_large(&self, burnt: Rect) -> Option<String> {
+        let bed = self.field.rect;
+        let within = |width: f64, depth: f64| {
+            width <= bed.width() + 2.0 * SLACK && depth <= bed.height() + 2.0 * SLACK
+        };
+        if self.field.around.is_some() || within(burnt.width(), burnt.height()) {
+            return None;
+        }
+        Some(format!(
+            "it is {} x {} mm, larger than the bed of {} x {} mm{}",
+            plain(burnt.width(), 2),
+            plain(burnt.height(), 2),
+            plain(bed.width(), 2),
+            plain(bed.height(), 2),
+            match within(burnt.height(), burnt.width()) {
+                true => "; turned by a quarter it lies on it: turn = \"90 deg\" in [[artwork]]",
+                false => ", turned by a quarter as well; make it smaller, or take another machine",
+            }
+        ))
     }
 
     /// A job whose zero is set at the machine must at least find room somewhere on the bed, and the

@@ -44,8 +44,9 @@ enum Phase {
     /// Everything is answered; `skip` status reports were asked for earlier and do not count.
     Draining { skip: usize },
     /// Being brought to a halt. `reset_at` is when it is reset even if it never stands still; the next
-    /// `skip` statuses were asked for before it was told to; `stood` is where it stood by the last one.
-    Halting { outcome: Outcome, reset_at: Instant, skip: usize, stood: Option<Option<[f64; 3]>> },
+    /// `skip` statuses were asked for before it was told to; `stood` is where it stood by the last one,
+    /// and since when.
+    Halting { outcome: Outcome, reset_at: Instant, skip: usize, stood: Option<Stood> },
     /// Reset was sent; waiting a little for the banner, or for a status that was asked for behind it:
     /// the next `skip` were not.
     Resetting { outcome: Outcome, until: Instant, skip: usize },
@@ -53,6 +54,11 @@ enum Phase {
     Ended,
 }
 
+/// Where a head was seen to stand, and since when.
+type Stood = (Option<[f64; 3]>, Instant);
+
+/// How long a head must stand while lines are still on their way to it: they may come late.
+const LATE_LINES: Span = Span::millis(1000);
 /// How long a head may take to come to a halt before it is reset in motion.
 const HALT: Span = Span::millis(2500);
 /// How long a reset controller may take to send its banner before it is spoken to without one.
@@ -552,8 +558,14 @@ impl Grbl {
         self.accounts.status_came(now);
         self.probing_until = None;
         status.taken = self.acknowledged;
-        status.halted = match self.state {
-            Phase::Halting { skip, .. } => skip == 0,
+        // A board that stands idle passes a hold by: what is still on its way would run.
+        let waits = status.state == Machine::Idle && !self.accounts.is_settled();
+        status.halted = match &self.state {
+            Phase::Halting { skip: 0, stood, .. } if waits => {
+                let since = stood.filter(|(at, _)| *at == status.position).map(|(_, since)| since);
+                since.is_some_and(|since| now >= since + LATE_LINES)
+            }
+            Phase::Halting { skip, .. } => *skip == 0,
             _ => false,
         };
         // One that was asked for before the halt tells of a head that still moves.
@@ -619,13 +631,18 @@ impl Grbl {
                     Machine::Run | Machine::Jog | Machine::Home | Machine::Hold { moving: true }
                 );
                 // Twice in the same place: a status may be spoilt on the cable, and this place counts.
-                let again = stood.replace(status.position) == Some(status.position);
-                if standing && again {
+                let before = stood.filter(|(at, _)| *at == status.position);
+                *stood = standing.then_some((status.position, before.map_or(now, |(_, at)| at)));
+                // A beam that burns on where the head stands is put out whatever may follow.
+                let lit = status.feed_and_s.is_some_and(|[_, s]| s > 0.0);
+                let enough = !waits || status.halted || lit;
+                if standing && before.is_some() && enough {
                     self.reset(now);
                 } else if standing {
+                    if waits {
+                        self.urgent.push(byte::HOLD);
+                    }
                     self.ask(now);
-                } else {
-                    *stood = None;
                 }
             }
             Phase::Ready | Phase::Streaming | Phase::Paused { .. } | Phase::Draining { .. }

@@ -399,6 +399,7 @@ fn only_a_banner_behind_the_reset_proves_that_the_beam_is_off() {
         let mut talk = Talk::streaming();
         talk.session.enqueue(1, b"M3 S500".to_vec()).unwrap();
         let _ = talk.sent();
+        talk.hear("ok\n");
         talk.session.stop(talk.now);
         let _ = talk.sent();
         talk.stands("<Idle|MPos:0,0,0|FS:0,0>\n");
@@ -839,6 +840,46 @@ fn a_board_that_goes_away_leaves_the_beam_unknown() {
     }
     talk.session.handle_closed(talk.now);
     assert_eq!((talk.outcome(), talk.dark), (Some(closed), Some(Dark::Unknown)));
+}
+
+#[test]
+fn a_board_that_stands_idle_with_lines_on_the_way_is_not_at_a_halt() {
+    const STANDS: &str = "<Idle|MPos:1,2,0|FS:0,0>\r\n";
+    let on_the_way = || {
+        let mut talk = Talk::streaming();
+        talk.session.enqueue(1, b"G1 X5 F600".to_vec()).unwrap();
+        let _ = talk.sent();
+        talk.session.stop(talk.now);
+        assert_eq!(talk.sent(), "!?");
+        talk
+    };
+    // It passes the hold by, and then the line comes: it is held again, and only then is its place known.
+    let mut talk = on_the_way();
+    for _ in 0..3 {
+        talk.hear(STANDS);
+        assert_eq!(talk.sent(), "!?");
+    }
+    talk.hear("<Run|MPos:1.5,2,0|FS:600,500>\r\n");
+    talk.wait(30);
+    assert_eq!(talk.sent(), "?");
+    talk.stands("<Hold:0|MPos:2,2,0|FS:0,500>\r\n");
+    assert_eq!(talk.sent(), "^");
+    // The line was lost: a second later it stands where it stood.
+    let mut talk = on_the_way();
+    for _ in 0..4 {
+        talk.hear(STANDS);
+        assert_eq!(talk.sent(), "!?");
+        talk.wait(300);
+        let _ = talk.sent();
+    }
+    talk.hear(STANDS);
+    assert_eq!(talk.sent(), "^");
+    // A beam that burns where it stands is not waited for.
+    let mut talk = on_the_way();
+    talk.hear("<Idle|MPos:1,2,0|FS:0,500>\r\n");
+    let _ = talk.sent();
+    talk.hear("<Idle|MPos:1,2,0|FS:0,500>\r\n");
+    assert_eq!(talk.sent(), "^");
 }
 
 #[test]
