@@ -1,7 +1,7 @@
 //! Live text into outlines, with the fonts that whoever calls supplies.
 
 use crate::resolved;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, Mutex};
 use tinkite_artwork::{Lettering, NoOutlines};
 use tinkite_base::geometry::{Affine, BezPath};
@@ -28,9 +28,14 @@ impl FontSupply for NoFonts {
     }
 }
 
-/// Font families that were asked for and are not there, with what was taken instead.
+/// What of fonts was asked for and is not there.
 #[derive(Debug, Default)]
-pub(super) struct Missing(Mutex<BTreeMap<String, String>>);
+pub(super) struct Missing {
+    /// Families, with what was taken instead.
+    families: Mutex<BTreeMap<String, String>>,
+    /// Letters that no font has.
+    letters: Mutex<BTreeSet<char>>,
+}
 
 impl Missing {
     /// A resolver that writes down what it could not find.
@@ -46,6 +51,12 @@ impl Missing {
             }),
             select_fallback: Box::new(move |c, used, database| {
                 let found = fall_back(c, used, database);
+                if found.is_none()
+                    && shows(c)
+                    && let Ok(mut letters) = self.letters.lock()
+                {
+                    letters.insert(c);
+                }
                 found.into_iter().for_each(|id| fonts.took(id));
                 found
             }),
@@ -63,14 +74,27 @@ impl Missing {
         }
         let face = found.and_then(|id| database.face(id));
         let taken = face.and_then(|face| face.families.first()).map(|(name, _)| name.clone());
-        if let (Ok(mut all), Some(taken)) = (self.0.lock(), taken) {
+        if let (Ok(mut all), Some(taken)) = (self.families.lock(), taken) {
             all.insert(first.clone(), taken);
         }
     }
 
+    /// Letters that no font has.
+    pub(super) fn letters(&self) -> BTreeSet<char> {
+        self.letters.lock().map(|letters| letters.clone()).unwrap_or_default()
+    }
+
     /// One warning for all of them.
     pub(super) fn report(self, file: &str, problems: &mut Problems) {
-        let all = self.0.into_inner().unwrap_or_default();
+        let letters = self.letters();
+        if !letters.is_empty() {
+            let names: Vec<String> = letters.iter().map(|c| format!("\"{c}\"")).collect();
+            let message = format!("letters that no font on this machine has: {}", few(&names, 12));
+            let help = "install a font that has them, or turn the text into outlines in the drawing program";
+            let warning = Problem::warning(Code::MissingFont, message, help);
+            problems.push(warning.at(Location::file(file)).naming(names));
+        }
+        let all = self.families.into_inner().unwrap_or_default();
         if all.is_empty() {
             return;
         }
@@ -86,6 +110,14 @@ impl Missing {
             .naming(names),
         );
     }
+}
+
+/// Whether a sign has something to show: others direct what stands beside them.
+fn shows(c: char) -> bool {
+    !(c.is_control()
+        || c.is_whitespace()
+        || matches!(c, '\u{ad}' | '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2060}'..='\u{206f}'
+            | '\u{fe00}'..='\u{fe0f}' | '\u{feff}'))
 }
 
 /// Fonts as somebody who draws text with them.
@@ -123,7 +155,10 @@ pub(crate) fn outlines(
     let capitals = draw("H", family, (&fonts, supply), &missing)?.bounding_box().height();
     let path = draw(text, family, (&fonts, supply), &missing)?;
     let scale = height / capitals.max(1e-3);
-    let lost = missing.0.into_inner().unwrap_or_default();
+    if !missing.letters().is_empty() {
+        return Err(NoOutlines);
+    }
+    let lost = missing.families.into_inner().unwrap_or_default();
     let lost =
         lost.into_iter().next().map(|(asked, taken)| format!("\"{asked}\" ({taken} instead)"));
     Ok((Affine::scale_non_uniform(scale, -scale) * path, lost))

@@ -8,6 +8,7 @@
 mod bitmap;
 mod chains;
 mod dxf;
+mod encoding;
 mod fonts;
 mod opacity;
 mod pdf;

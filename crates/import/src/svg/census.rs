@@ -3,11 +3,12 @@
 //! Whatever the library hands back is found here by its id; what does not come back is reported.
 //! Content that a `use` repeats loses its ids; it is found by the id of the `use`.
 
+use super::geometry::{Viewport, length};
 use super::label::{DRAWING, OURS};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use tinkite_artwork::{Artwork, Source, Unread};
 use tinkite_base::problem::{Code, Location, Problem, count, few};
-use usvg::roxmltree::{Document, Node};
+use usvg::roxmltree::{Document, Node, NodeId};
 
 /// Elements nested deeper than this are a broken or hostile file.
 const DEEPEST: usize = 1000;
@@ -41,6 +42,8 @@ struct Element {
     hidden: Option<String>,
     /// Its lines are broken by a box or a shape.
     flows: bool,
+    node: NodeId,
+    viewport: Viewport,
 }
 
 /// What an open ancestor contributes to what it holds.
@@ -51,6 +54,7 @@ struct Open {
     on_page: bool,
     /// What hides it.
     hidden: Option<String>,
+    viewport: Viewport,
 }
 
 /// All drawing elements, in the order of the document.
@@ -59,6 +63,8 @@ pub(super) struct Census {
     elements: Vec<Element>,
     /// Numbers of elements by id; looked up, never walked.
     by_id: HashMap<String, usize>,
+    /// The same of groups.
+    groups: HashMap<String, NodeId>,
 }
 
 /// Refuses numbers that no drawing can have, and elements nested without end, before a library
@@ -106,6 +112,7 @@ impl Census {
         let lines = Lines::of(text);
         let mut elements: Vec<Element> = Vec::new();
         let mut by_id = HashMap::new();
+        let mut in_groups = HashMap::new();
         let mut open: Vec<Open> = Vec::new();
         for node in document.root_element().descendants().filter(Node::is_element) {
             let range = node.range();
@@ -118,6 +125,12 @@ impl Census {
             let tag = node.tag_name().name();
             let on_page = open.last().is_none_or(|open| open.on_page);
             let groups = || open.last().map(|open| open.groups.clone()).unwrap_or_default();
+            let viewport = open.last().and_then(|open| open.viewport);
+            if tag == "g"
+                && let Some(id) = node.attribute("id")
+            {
+                in_groups.entry(id.to_string()).or_insert(node.id());
+            }
             let round = open.last().and_then(|open| open.hidden.clone());
             let hidden = round.or_else(|| {
                 // A layer has a name that people know; of a single thing they would not look for it.
@@ -142,7 +155,17 @@ impl Census {
                 let on_page = on_page && !(worded && is_blank(&node));
                 by_id.entry(id.to_string()).or_insert(elements.len());
                 let hidden = hidden.clone();
-                elements.push(Element { source, tag, on_page, external, hidden, flows });
+                let node = node.id();
+                elements.push(Element {
+                    source,
+                    tag,
+                    on_page,
+                    external,
+                    hidden,
+                    flows,
+                    node,
+                    viewport,
+                });
             }
             if in_order && node.has_children() {
                 let mut inner = groups();
@@ -154,10 +177,11 @@ impl Census {
                     groups: inner,
                     on_page: on_page && !KEPT_FOR_LATER.contains(&tag),
                     hidden,
+                    viewport: inner_viewport(node, viewport),
                 });
             }
         }
-        Self { elements, by_id }
+        Self { elements, by_id, groups: in_groups }
     }
 
     /// The number of the element with this id.
@@ -168,6 +192,16 @@ impl Census {
     /// Where an element stands.
     pub(super) fn source(&self, number: usize) -> Source {
         self.elements[number].source.clone()
+    }
+
+    /// Which node an element is, and how large the viewport is in which it stands.
+    pub(super) fn node(&self, number: usize) -> (NodeId, Viewport) {
+        (self.elements[number].node, self.elements[number].viewport)
+    }
+
+    /// Which node a group is.
+    pub(super) fn group(&self, id: &str) -> Option<NodeId> {
+        self.groups.get(id).copied()
     }
 
     /// Whether an element's lines are broken by a box or a shape.
@@ -213,6 +247,22 @@ impl Census {
             .at(first.place(&artwork.file))
             .naming(names),
         );
+    }
+}
+
+/// How large the viewport is that an element makes for what it has inside.
+fn inner_viewport(node: Node<'_, '_>, outer: Viewport) -> Viewport {
+    match node.tag_name().name() {
+        "svg" | "symbol" => super::page::view_box(&node).map(|[.., w, h]| (w, h)).or_else(|| {
+            let side = |key, share: fn((f64, f64)) -> f64| match node.attribute(key) {
+                Some(text) => length(text, share, outer),
+                None => outer.map(share),
+            };
+            Some((side("width", |of| of.0)?, side("height", |of| of.1)?))
+        }),
+        // What is repeated stands in the viewport of whoever repeats it.
+        "pattern" | "marker" | "mask" | "clipPath" => None,
+        _ => outer,
     }
 }
 
@@ -317,7 +367,7 @@ fn group_names(node: &Node<'_, '_>) -> Vec<String> {
         .attributes()
         .find(|a| a.name() == "label" && a.namespace().is_some())
         .map(|a| a.value().to_string());
-    let id = node.attribute("id").map(str::to_string);
+    let id = node.attribute("id").filter(|id| !id.starts_with(OURS)).map(str::to_string);
     label.into_iter().chain(id).filter(|name| !name.is_empty()).collect()
 }
 

@@ -1,4 +1,4 @@
-//! An id for every element that draws.
+//! An id for every element that draws, and for every group.
 //!
 //! The library keeps ids and nothing else of the source. So each drawing element without one is
 //! given one in the text, before it is parsed, and whatever comes back is found again by it.
@@ -34,7 +34,7 @@ pub(super) fn read_label(text: &str) -> Cow<'_, str> {
         let name = &text[open + 1..name_end];
         // A prefix stands for the same element.
         let name = name.rsplit_once(':').map_or(name, |(_, name)| name);
-        if DRAWING.contains(&name) && !has_id(&text[name_end..open + length]) {
+        if (DRAWING.contains(&name) || name == "g") && !has_id(&text[name_end..open + length]) {
             out.push_str(&text[copied..name_end]);
             out.push_str(&format!(" id=\"{OURS}{number}\""));
             copied = name_end;
@@ -117,11 +117,11 @@ mod tests {
     use super::*;
 
     #[test]
-    fn only_drawing_elements_without_an_id_get_one() {
+    fn only_drawing_elements_and_groups_without_an_id_get_one() {
         let text = "<?xml v='<path'?><!DOCTYPE svg [<!ENTITY e '<path/>'> <!-- ]> -->]>\n<svg><!-- <rect/> --><g><path\nd=\"M0 0>\"/><rect id='r'/><svg:circle r='1' xml:id='x'/></g><style><![CDATA[<line/>]]></style></svg>";
         let wanted = text
-            .replace("<g><path", "<g><path id=\"tinkite-line-0\"")
-            .replace("<svg:circle", "<svg:circle id=\"tinkite-line-1\"");
+            .replace("<g><path", "<g id=\"tinkite-line-0\"><path id=\"tinkite-line-1\"")
+            .replace("<svg:circle", "<svg:circle id=\"tinkite-line-2\"");
         assert_eq!(read_label(text), wanted);
         for odd in ["", "<", "<path", "<path d=", "<!DOCTYPE", "a < b", "<é", "<!é[<!--"] {
             assert_eq!(read_label(odd), odd);

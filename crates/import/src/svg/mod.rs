@@ -2,9 +2,12 @@
 //! file, what it is called there and what got lost is ours to know.
 
 mod census;
+mod exact;
+mod geometry;
 mod label;
 mod mask;
 mod page;
+mod styles;
 mod values;
 
 use crate::Reading;
@@ -13,6 +16,7 @@ use crate::opacity::Opacity;
 use crate::rendered::pixels;
 use crate::resolved::{affine, curves};
 use census::Census;
+use exact::Exact;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 use tinkite_artwork::{Artwork, Fill, Format, Image, Odd, OddPaint, Shape, Source, Stroke, Unread};
@@ -20,7 +24,7 @@ use tinkite_artwork::{Clipped, Region, clipped, rings};
 use tinkite_base::colour::Colour;
 use tinkite_base::geometry::region::{self, FillRule};
 use tinkite_base::geometry::{Affine, Point};
-use tinkite_base::problem::{Code, Location, Problem, Problems, Severity, count};
+use tinkite_base::problem::{Code, Location, Problem, Problems, Severity, count, few};
 use tinkite_base::shield::shield;
 
 /// Millimetres in a CSS pixel: 96 to the inch (CSS Values 3, section 6.2).
@@ -31,16 +35,19 @@ const MM_PER_PX: f64 = 25.4 / 96.0;
 /// # Errors
 /// Text that is not XML or not SVG, and pages without a size.
 pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems> {
-    let Ok(text) = std::str::from_utf8(bytes) else {
+    let text = crate::encoding::xml(bytes).map_err(|encoding| {
+        let message = format!("the text of this SVG is not in {encoding}, or that is not known");
         let help = "export the drawing as plain SVG, in UTF-8";
-        let problem = Problem::error(Code::Format, "the text of this SVG is not in UTF-8", help);
-        return Err(problem.at(Location::file(name)).into());
-    };
+        Problems::from(Problem::error(Code::Format, message, help).at(Location::file(name)))
+    })?;
     let text = text.trim_start_matches('\u{feff}');
     let options = usvg::roxmltree::ParsingOptions { allow_dtd: true, ..Default::default() };
-    let text = &*label::read_label(text);
-    let document = usvg::roxmltree::Document::parse_with_options(text, options)
-        .map_err(|error| Problems::from(not_xml(name, &error)))?;
+    let settled = styles::settle(text);
+    let labelled = &*label::read_label(&settled);
+    let document = usvg::roxmltree::Document::parse_with_options(labelled, options)
+        // Where it breaks off counts in the text as it was written.
+        .map_err(|error| Problems::from(not_xml(name, text, error)))?;
+    let text = labelled;
     let root = document.root_element();
     if root.tag_name().name() != "svg" {
         return Err(Problem::error(
@@ -68,11 +75,16 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
     let tree = tree.map_err(|_| Problems::from(broken(name)))?;
     let tree = tree.map_err(|error| Problems::from(not_svg(name, &error)))?;
     drop(options);
+    let lacking = missing.letters();
     missing.report(name, &mut problems);
 
     let height = f64::from(tree.size().height());
+    let sides = page::pixels(&root).unwrap_or((f64::from(tree.size().width()), height));
     let to_mm = Affine::new([MM_PER_PX, 0.0, 0.0, -MM_PER_PX, 0.0, height * MM_PER_PX]);
     let mut reader = Reader {
+        exact: Exact { document: &document, census: &census, view: page::view(&root, sides) },
+        blur: 0.0,
+        lacking,
         census: &census,
         dashes: how.dashes,
         renders: how.render.is_some(),
@@ -91,6 +103,7 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
         problems.push(problem.at(Location::file(name)));
     }
     report_clipped(name, &out, &mut problems);
+    report_coarse(name, &out.coarse, &mut problems);
     let mut artwork = Artwork {
         units: page.units,
         page: page
@@ -132,13 +145,31 @@ fn offline<'a>(
     }
 }
 
-fn not_xml(name: &str, error: &usvg::roxmltree::Error) -> Problem {
+/// What breaks the text as it was written; `error` was met in the text as the library reads it.
+fn not_xml(name: &str, text: &str, error: usvg::roxmltree::Error) -> Problem {
+    use usvg::roxmltree::{Document, Error, ParsingOptions};
+    let options = ParsingOptions { allow_dtd: true, ..ParsingOptions::default() };
+    let error = Document::parse_with_options(text, options).err().unwrap_or(error);
+    let pos = error.pos();
+    let line = text.lines().nth(pos.row.saturating_sub(1) as usize).unwrap_or_default();
+    // The library counts and names bytes.
+    let sign = line.chars().nth(pos.col.saturating_sub(1) as usize);
+    let said = match (&error, sign) {
+        (Error::InvalidChar(wanted, ..), Some(sign)) => {
+            format!("expected '{}', not '{sign}'", char::from(*wanted))
+        }
+        (Error::InvalidChar2(wanted, ..), Some(sign)) => format!("expected {wanted}, not '{sign}'"),
+        _ => {
+            let said = error.to_string();
+            said.rsplit_once(" at ").map_or(said.clone(), |(what, _)| what.to_string())
+        }
+    };
     Problem::error(
         Code::NotXml,
-        format!("the file is not well-formed XML: {error}"),
+        format!("the file is not well-formed XML: {said} in column {}", pos.col),
         "open it in the drawing program and save it again as plain SVG",
     )
-    .at(Location::line(name, error.pos().row))
+    .at(Location::line(name, pos.row))
 }
 
 /// A file on which the library gave up without a word.
@@ -161,6 +192,27 @@ fn not_svg(name: &str, error: &usvg::Error) -> Problem {
         other => (format!("the file cannot be read as SVG: {other}"), "save it again as plain SVG"),
     };
     Problem::error(Code::Format, message, help).at(Location::file(name))
+}
+
+/// How much larger a transform makes what it carries.
+fn scale_of(by: Affine) -> f64 {
+    by.determinant().abs().sqrt()
+}
+
+/// Refuses shapes that lie so far from the origin that rounding moves them.
+fn report_coarse(name: &str, coarse: &[Source], problems: &mut Problems) {
+    let Some(first) = coarse.first() else { return };
+    let mut names: Vec<String> = coarse.iter().map(Source::label).collect();
+    names.dedup();
+    let message = format!(
+        "the numbers of {} are so large that their place is not known to {} mm: {}",
+        count(coarse.len(), "shape"),
+        exact::MOST,
+        few(&names, 6)
+    );
+    let help = "move the drawing to the origin of its page in the drawing program; text becomes outlines, and what is used many times becomes copies";
+    let problem = Problem::error(Code::AbsurdSize, message, help);
+    problems.push(problem.at(first.place(name)).naming(names));
 }
 
 /// Says what clip paths did.
@@ -187,11 +239,18 @@ struct Collected {
     gone: usize,
     /// Bitmaps that cannot be read.
     broken: Vec<Problem>,
+    /// Shapes whose place is not known well enough.
+    coarse: Vec<Source>,
 }
 
 /// Walks the resolved tree and gathers shapes.
 struct Reader<'c> {
     census: &'c Census,
+    exact: Exact<'c, 'c>,
+    /// By how much the groups round may be out of place, mm: the library rounds what carries them.
+    blur: f64,
+    /// Letters that no font has.
+    lacking: BTreeSet<char>,
     dashes: bool,
     /// Whether what has no plain colour will be drawn; then what effects change has none.
     renders: bool,
@@ -214,10 +273,12 @@ impl Reader<'_> {
     /// `label` is that of the nearest element round this group that the census knows.
     fn group(&mut self, group: &usvg::Group, label: Option<usize>) {
         let label = self.known(group.id()).or(label);
-        let outer = self.at;
-        self.at = outer * affine(group.transform());
+        let (outer, blur) = (self.at, self.blur);
+        let (by, off) = self.exact.transform(group);
+        self.at = outer * by;
+        self.blur += off * scale_of(outer);
         self.inside(group, label);
-        self.at = outer;
+        (self.at, self.blur) = (outer, blur);
     }
 
     fn inside(&mut self, group: &usvg::Group, label: Option<usize>) {
@@ -290,6 +351,15 @@ impl Reader<'_> {
         if label.is_some_and(|label| self.census.flows(label)) {
             return;
         }
+        let lacks =
+            |chunk: &usvg::TextChunk| chunk.text().chars().any(|c| self.lacking.contains(&c));
+        if text.chunks().iter().any(lacks) {
+            // Boxes in place of letters are nothing that somebody wrote.
+            self.seen.extend(label);
+            let source = self.source(label);
+            self.out.unread.push((Unread::Text, source));
+            return;
+        }
         let before = self.out.shapes.len();
         self.group(text.flattened(), label);
         for shape in &mut self.out.shapes[before..] {
@@ -331,7 +401,7 @@ impl Reader<'_> {
         }
         self.seen.extend(label);
         let source = self.source(label);
-        let scale = self.at.determinant().abs().sqrt();
+        let scale = scale_of(self.at);
         let mut strange = OddPaint::default();
         let fill = path.fill().and_then(|fill| {
             let rule = winding(fill.rule());
@@ -360,13 +430,18 @@ impl Reader<'_> {
             strange.stroke = strange.stroke.map(|(_, width)| (Odd::Effect, width)).or(plain);
         }
         if fill.is_some() || stroke.is_some() || !strange.is_none() {
-            let drawn = self.at * curves(path.data(), Affine::IDENTITY);
+            let own = self.known(path.id()).and_then(|n| self.exact.curves(path, n, scale));
+            let off = if own.is_some() { 0.0 } else { exact::rounding(path) * scale };
+            if self.blur + off > exact::MOST {
+                self.out.coarse.push(source.clone());
+            }
+            let own = own.unwrap_or_else(|| curves(path.data(), Affine::IDENTITY));
+            let drawn = self.at * own.clone();
             let (text, odd, painted) = (false, strange, self.next());
             let shape = Shape { path: drawn, fill, stroke, source, text, odd, painted };
             match path.stroke().and_then(usvg::Stroke::dasharray).filter(|_| self.dashes) {
                 Some(lengths) => {
                     // Dashes count in the line's own units, and are lines of their own.
-                    let own = curves(path.data(), Affine::IDENTITY);
                     let lengths: Vec<f64> = lengths.iter().map(|d| f64::from(*d)).collect();
                     let offset = path.stroke().map_or(0.0, |s| f64::from(s.dashoffset()));
                     let dashes = self.at * tinkite_artwork::dashes(own, &lengths, offset);

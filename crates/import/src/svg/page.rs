@@ -1,7 +1,10 @@
 //! The page and where its units come from.
 
 use super::MM_PER_PX;
+use std::str::FromStr;
+use svgtypes::{Align, AspectRatio};
 use tinkite_artwork::Units;
+use tinkite_base::geometry::Affine;
 use tinkite_base::problem::{Code, Location, Problem, Problems};
 use tinkite_base::quantity::plain;
 use usvg::roxmltree::Node;
@@ -25,11 +28,7 @@ const UNITS: [(&str, f64); 6] = [
 
 /// Reads width, height and view box and says what one drawing unit is; a pixel is doubtful.
 pub(super) fn read(name: &str, root: &Node<'_, '_>, problems: &mut Problems) -> Page {
-    let view = root.attribute("viewBox").and_then(|text| {
-        let numbers: Vec<f64> =
-            text.split([' ', ',', '\n', '\t']).filter_map(|n| n.parse().ok()).collect();
-        <[f64; 4]>::try_from(numbers).ok()
-    });
+    let view = view_box(root);
     let side =
         |key: &str| root.attribute(key).map(str::trim).and_then(|text| Some((text, in_mm(text)?)));
     let (key, length, view_side) = match (side("width"), side("height")) {
@@ -60,6 +59,46 @@ pub(super) fn read(name: &str, root: &Node<'_, '_>, problems: &mut Problems) -> 
         _ => (format!("{key} \"{text}\": pixels of 1/96 in"), MM_PER_PX),
     };
     Page { units: Units { source, mm_per_unit, doubtful: !real }, has_size: true }
+}
+
+/// The view box of an element: left, top, width and height.
+pub(super) fn view_box(node: &Node<'_, '_>) -> Option<[f64; 4]> {
+    let text = node.attribute("viewBox")?;
+    let numbers: Vec<f64> =
+        text.split([' ', ',', '\n', '\t']).filter_map(|n| n.parse().ok()).collect();
+    <[f64; 4]>::try_from(numbers).ok()
+}
+
+/// What carries the view box of the outermost element to its page of so many pixels (SVG 1.1, section 7.8).
+pub(super) fn view(root: &Node<'_, '_>, (width, height): (f64, f64)) -> Option<Affine> {
+    let [x, y, w, h] = view_box(root)?;
+    let (across, away) = (width / w, height / h);
+    let aspect = root.attribute("preserveAspectRatio").unwrap_or_default();
+    let aspect = AspectRatio::from_str(aspect).unwrap_or_default();
+    if aspect.align == Align::None {
+        return Some(Affine::scale_non_uniform(across, away) * Affine::translate((-x, -y)));
+    }
+    let scale = if aspect.slice { across.max(away) } else { across.min(away) };
+    let (left, right) = (width - w * scale, height - h * scale);
+    let (ax, ay) = match aspect.align {
+        Align::None | Align::XMinYMin => (0.0, 0.0),
+        Align::XMidYMin => (0.5, 0.0),
+        Align::XMaxYMin => (1.0, 0.0),
+        Align::XMinYMid => (0.0, 0.5),
+        Align::XMidYMid => (0.5, 0.5),
+        Align::XMaxYMid => (1.0, 0.5),
+        Align::XMinYMax => (0.0, 1.0),
+        Align::XMidYMax => (0.5, 1.0),
+        Align::XMaxYMax => (1.0, 1.0),
+    };
+    let at = Affine::translate((left * ax, right * ay));
+    Some(at * Affine::scale(scale) * Affine::translate((-x, -y)))
+}
+
+/// Width and height of the page in pixels, where it says both.
+pub(super) fn pixels(root: &Node<'_, '_>) -> Option<(f64, f64)> {
+    let side = |key: &str| Some(in_mm(root.attribute(key)?.trim())? / MM_PER_PX);
+    Some((side("width")?, side("height")?))
 }
 
 fn in_mm(text: &str) -> Option<f64> {

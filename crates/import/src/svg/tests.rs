@@ -467,8 +467,8 @@ fn values_that_decide_about_place_and_cannot_be_read_refuse_the_drawing_with_the
     for broken in [
         r##"<rect width="5" height="5" transform="translate(nan 5)"/>"##,
         r##"<g transform="rotate(10"><rect width="5" height="5"/></g>"##,
-        r##"<rect width="5" height="5" style="fill:red;transform: rotate(10deg)"/>"##,
-        r##"<style>.a { transform: translate(5px, 3px) }</style>"##,
+        r##"<rect width="5" height="5" style="fill:red;transform: rotate3d(1,1,0,10deg)"/>"##,
+        r##"<style>.a { transform: translate(5em, 3px) }</style>"##,
         r##"<path d="M0 0 L10 10 L5."/>"##,
         r##"<path d="M0 0 L10 10 L5 2.e"/>"##,
         r##"<path d="L10 10"/>"##,
@@ -573,4 +573,141 @@ fn a_mask_of_plain_areas_is_a_clip_path() {
     let half = r##"<rect width="12" height="50" fill="#ff0000"/>"##;
     assert_eq!(masked(half).1, 1);
     assert_eq!(masked(r##"<rect width="12" height="50" fill="#fff" fill-opacity="0.5"/>"##).1, 1);
+}
+
+/// What is drawn, shape by shape: its name and the rectangle round it, mm, y down from the page's upper edge.
+fn boxes(svg: &str) -> Vec<(String, [f64; 4])> {
+    use kurbo::Shape as _;
+    let artwork = read("a.svg", svg.as_bytes(), &Default::default()).unwrap();
+    let height = artwork.page.unwrap().1;
+    let name = |shape: &tinkite_artwork::Shape| shape.source.id.clone().unwrap_or_default();
+    let of = |shape: &tinkite_artwork::Shape| {
+        let b = shape.path.bounding_box();
+        [b.x0, height - b.y1, b.x1, height - b.y0]
+    };
+    artwork.shapes.iter().map(|shape| (name(shape), of(shape))).collect()
+}
+
+#[track_caller]
+fn drawn_as(svg: &str, wanted: &[(&str, [f64; 4])]) {
+    let found = boxes(svg);
+    let near = |a: &[f64; 4], b: &[f64; 4]| a.iter().zip(b).all(|(a, b)| (a - b).abs() < 1e-3);
+    let alike = found.len() == wanted.len()
+        && found.iter().zip(wanted).all(|((name, at), (id, wish))| name == id && near(at, wish));
+    assert!(alike, "{found:#?}\ninstead of {wanted:#?}");
+}
+
+#[test]
+fn far_from_the_origin_and_round_things_are_true_to_a_thousandth() {
+    // A map, its layers moved and scaled.
+    let map = r#"<svg xmlns="http://www.w3.org/2000/svg" width="200mm" height="100mm" viewBox="4567800 1234500 200 100">
+<path id="p" d="M4567810.25 1234510.125h40.5v30.25h-40.5z"/><circle id="c" cx="4567900.3" cy="1234550.7" r="20.1"/>
+<g transform="translate(4567800.35,1234500.15)"><rect id="r" x="1.05" y="2.05" width="7" height="8"/></g>
+<g transform="matrix(0.3 0 0 0.3 3197460 864150)"><path id="s" d="M4567800 1234500h10v10h-10z"/></g></svg>"#;
+    drawn_as(
+        map,
+        &[
+            ("p", [10.25, 10.125, 50.75, 40.375]),
+            ("c", [80.2, 30.6, 120.4, 70.8]),
+            ("r", [1.4, 2.2, 8.4, 10.2]),
+            ("s", [0.0, 0.0, 3.0, 3.0]),
+        ],
+    );
+    // A large circle, however it is drawn, and a page whose unit is a million millimetres.
+    for (head, circle) in [
+        (
+            r#"width="500mm" height="500mm" viewBox="0 0 500 500""#,
+            r#"<circle id="c" cx="250" cy="250" r="240"/>"#,
+        ),
+        (
+            r#"width="500mm" height="500mm" viewBox="0 0 500 500""#,
+            r#"<path id="c" d="M490 250A240 240 0 0 1 10 250 240 240 0 0 1 490 250z"/>"#,
+        ),
+        (
+            r#"width="500mm" height="500mm" viewBox="0 0 5e-4 5e-4""#,
+            r#"<circle id="c" cx="2.5e-4" cy="2.5e-4" r="2.4e-4"/>"#,
+        ),
+    ] {
+        let svg = format!(r#"<svg xmlns="http://www.w3.org/2000/svg" {head}>{circle}</svg>"#);
+        let artwork = read("a.svg", svg.as_bytes(), &Default::default()).unwrap();
+        let contours = artwork.shapes[0].contours(0.01);
+        let points = contours.iter().flat_map(|c| c.flatten(1e-6));
+        let off = points
+            .map(|p| (p.distance(kurbo::Point::new(250.0, 250.0)) - 240.0).abs())
+            .fold(0.0, f64::max);
+        assert!(off < 1e-3, "{head} {circle}: {off}");
+    }
+    // What only the library can place is refused where it rounds.
+    let text = r##"<svg xmlns="http://www.w3.org/2000/svg" width="200mm" height="100mm" viewBox="4567800 1234500 200 100"><path id="q" d="M4567810 1234510h5v5z"/><use id="u" href="#q" x="10"/></svg>"##;
+    let problems = read("a.svg", text.as_bytes(), &Default::default()).unwrap().problems;
+    let told = problems.iter().find(|p| p.code == Code::AbsurdSize).unwrap();
+    assert!(told.message.contains("1 shape") && told.message.ends_with(": u"), "{}", told.message);
+}
+
+#[test]
+fn used_symbols_are_as_large_as_they_and_their_uses_say() {
+    let svg = r##"<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="100mm" viewBox="0 0 100 100">
+<defs><symbol id="s" viewBox="0 0 4 4"><rect width="4" height="4"/></symbol>
+<symbol id="t" viewBox="0 0 4 4" width="16" height="16"><rect width="4" height="4"/></symbol></defs>
+<use id="a" href="#s" x="10" y="10" width="16" height="16"/><use id="b" href="#t" x="40" y="10"/>
+<use id="d" href="#s" x="10%" y="40%" width="16%" height="16%"/><use id="e" href="#t" x="40" y="40" width="50%"/>
+<svg x="50" y="50" width="50" height="50" viewBox="0 0 10 10"><use id="f" href="#s" x="10%" y="10%" width="50%" height="50%"/></svg></svg>"##;
+    drawn_as(
+        svg,
+        &[
+            ("a", [10.0, 10.0, 26.0, 26.0]),
+            ("b", [40.0, 10.0, 56.0, 26.0]),
+            ("d", [10.0, 40.0, 26.0, 56.0]),
+            // 50 x 16 for a square: in its middle.
+            ("e", [57.0, 40.0, 73.0, 56.0]),
+            ("f", [55.0, 55.0, 80.0, 80.0]),
+        ],
+    );
+}
+
+#[test]
+fn style_sheets_say_where_things_are_and_what_colour_they_have() {
+    let svg = r##"<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="100mm" viewBox="0 0 100 100" fill="none">
+<style>:root{--c:blue;--w:2px} .k{cx:30px;cy:30px;r:10px} .v{stroke:var(--c)} .w{stroke:var(--nix,rgb(0 128 0 / 100%))}
+.t{transform:rotate(45deg);transform-origin:center;transform-box:fill-box} g.inner{--c:red}</style>
+<circle id="a" class="k v"/><path id="d" style="d:path('M10 60h20v20z')" class="w"/>
+<g class="inner"><rect id="v" class="v" x="40" y="60" width="10" height="10"/></g>
+<rect id="t" class="t v" x="70" y="60" width="10" height="10"/></svg>"##;
+    let half = 50.0_f64.sqrt();
+    drawn_as(
+        svg,
+        &[
+            ("a", [20.0, 20.0, 40.0, 40.0]),
+            ("d", [10.0, 60.0, 30.0, 80.0]),
+            ("v", [40.0, 60.0, 50.0, 70.0]),
+            ("t", [75.0 - half, 65.0 - half, 75.0 + half, 65.0 + half]),
+        ],
+    );
+    let artwork = read("a.svg", svg.as_bytes(), &Default::default()).unwrap();
+    let strokes: Vec<String> =
+        artwork.shapes.iter().map(|s| s.stroke.unwrap().colour.to_string()).collect();
+    assert_eq!(strokes, ["#0000ff", "#008000", "#ff0000", "#0000ff"]);
+    // What nobody would carry out refuses the drawing.
+    for broken in [
+        r#"<text style="transform:rotate(9deg);transform-box:fill-box">a</text>"#,
+        r#"<path d="M0 0h9" style="transform:perspective(4px)"/>"#,
+    ] {
+        let problems = read("a.svg", with(broken).as_bytes(), &Default::default()).unwrap_err();
+        assert_eq!(problems.iter().next().unwrap().code, Code::BrokenValue, "{broken}");
+    }
+}
+
+#[test]
+fn broken_xml_is_named_by_its_own_column_and_letters() {
+    for (text, line, told) in [
+        ("<svg><path d='M0 0'/>\n<rect width='4'é/></svg>", 2, "column 16"),
+        ("<svg>\n<rect width='4' é='5'></svg>", 2, "column"),
+        ("<svg><path/>\n<rect width='4' width='5'/></svg>", 2, "width"),
+    ] {
+        let problems = read("a.svg", text.as_bytes(), &Default::default()).unwrap_err();
+        let problem = problems.iter().next().unwrap();
+        assert_eq!(problem.place.as_ref().unwrap().line, Some(line), "{text}: {}", problem.message);
+        assert!(problem.message.contains(told), "{text}: {}", problem.message);
+        assert!(!problem.message.contains('Ã'), "{}", problem.message);
+    }
 }

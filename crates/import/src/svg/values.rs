@@ -1,6 +1,7 @@
 //! Values that decide where and how large something is, and cannot be read. A program that draws pages
 //! passes over them; what it then shows is not what somebody drew.
 
+use super::styles::reads_transform;
 use std::str::FromStr;
 use svgtypes::{
     AspectRatio, Length, LengthListParser, NumberListParser, PathParser, Transform, ViewBox,
@@ -119,7 +120,7 @@ fn transforms(style: &str) -> impl Iterator<Item = String> + '_ {
         let (key, value) = declaration.split_once(':')?;
         let value = value.trim().trim_end_matches("!important");
         let is_transform = key.trim().eq_ignore_ascii_case("transform");
-        let broken = is_transform && !Syntax::Transform.reads(value);
+        let broken = is_transform && !value.contains("var(") && !reads_transform(value);
         broken.then(|| format!("transform: {}", shorten(value)))
     })
 }

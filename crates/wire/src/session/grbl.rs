@@ -638,10 +638,10 @@ impl Grbl {
                 let enough = !waits || status.halted || lit;
                 if standing && before.is_some() && enough {
                     self.reset(now);
+                } else if standing && waits {
+                    self.urgent.push(byte::HOLD);
+                    self.look_again(now);
                 } else if standing {
-                    if waits {
-                        self.urgent.push(byte::HOLD);
-                    }
                     self.ask(now);
                 }
             }
