@@ -1,6 +1,7 @@
 //! Clipping: what of a shape lies inside a region. Shapes wholly inside keep their curves; only
 //! what the region's edge cuts becomes polygons.
 
+use super::bitmap::{divide, divided};
 use super::{Bitmap, Fill, OddPaint, Shape, Whitened};
 use std::sync::OnceLock;
 use tinkite_base::geometry::fit;
@@ -55,9 +56,28 @@ impl Region {
         Self { rings, with_edge: OnceLock::new(), bounds, rectangle }
     }
 
-    /// Makes of a bitmap white what lies beside the region; whether anything was.
-    pub fn crop(&self, bitmap: &mut Bitmap, to_plane: Affine) -> bool {
-        bitmap.whiten(&self.rings, to_plane, Whitened::Outside) > 0
+    /// Rings that bound it.
+    pub(crate) fn rings(&self) -> &[Vec<Point>] {
+        &self.rings
+    }
+
+    /// Makes of a bitmap white what lies beside the region; whether anything was. Coarse pixels are divided before that,
+    /// so that the edge runs where the region's does; `to_plane` carries pixels to the plane of the region.
+    pub fn crop(&self, bitmap: &mut Bitmap, to_plane: &mut Affine) -> bool {
+        let (x, y) = divided((bitmap.width, bitmap.height), *to_plane);
+        let finer = Bitmap {
+            width: bitmap.width * x,
+            height: bitmap.height * y,
+            grey: divide(&bitmap.grey, bitmap.width, (x, y)),
+        };
+        let to_finer =
+            *to_plane * Affine::scale_non_uniform(1.0 / f64::from(x), 1.0 / f64::from(y));
+        let mut cut = finer;
+        if cut.whiten(&self.rings, to_finer, Whitened::Outside) == 0 {
+            return false;
+        }
+        (*bitmap, *to_plane) = (cut, to_finer);
+        true
     }
 
     /// What of a ring lies in a region; all of it where there is none.

@@ -1,17 +1,43 @@
 //! A part of a bitmap: the pixels that lie in a rectangle.
 
-use super::{Bitmap, Depth, Image, Mesh, Region};
+use super::bitmap::{divide, divided};
+use super::{Bitmap, Depth, Image, Mesh, Region, Whitened};
 use std::sync::Arc;
 use tinkite_base::geometry::{Affine, Rect};
 
 impl Image {
-    /// What of it lies in a rectangle, mm: whole pixels, the edge at the nearest between two; where the bitmap lies
-    /// aslant what is beside the rectangle becomes white. None where nothing is left.
+    /// What of it lies in a rectangle, mm: whole pixels, coarse ones divided, the edge at the nearest between two; where
+    /// the bitmap lies aslant what is beside the rectangle becomes white. None where nothing is left.
     #[must_use]
-    pub fn cropped(mut self, to: Rect) -> Option<Self> {
+    pub fn cropped(self, to: Rect) -> Option<Self> {
         if self.to_mm.determinant() == 0.0 {
             return None;
         }
+        let lies = |image: &Self| image.bounds().union(to) == to;
+        if lies(&self) { Some(self) } else { self.finer().part_in(to) }
+    }
+
+    /// The same with coarse pixels divided.
+    fn finer(mut self) -> Self {
+        let (x, y) = divided(self.pixels, self.to_mm);
+        if (x, y) == (1, 1) {
+            return self;
+        }
+        let row = self.pixels.0;
+        self.bitmap = self.bitmap.map(|bitmap| {
+            let grey = divide(&bitmap.grey, row, (x, y));
+            Arc::new(Bitmap { width: bitmap.width * x, height: bitmap.height * y, grey })
+        });
+        self.depth = self.depth.map(|depth| match &*depth {
+            Depth::Grey(grey) => Arc::new(Depth::Grey(divide(grey, row, (x, y)))),
+            Depth::Solid(_) => depth,
+        });
+        self.pixels = (self.pixels.0 * x, self.pixels.1 * y);
+        self.to_mm *= Affine::scale_non_uniform(1.0 / f64::from(x), 1.0 / f64::from(y));
+        self
+    }
+
+    fn part_in(mut self, to: Rect) -> Option<Self> {
         let whole = Rect::new(0.0, 0.0, f64::from(self.pixels.0), f64::from(self.pixels.1));
         let seen = self.to_mm.inverse().transform_rect_bbox(to).intersect(whole);
         let [a, b, c, d, ..] = self.to_mm.as_coeffs();
@@ -47,7 +73,8 @@ impl Image {
             self.to_mm *= Affine::translate((keep.x0, keep.y0));
         }
         if !upright && let Some(bitmap) = &mut self.bitmap {
-            region.crop(Arc::make_mut(bitmap), self.to_mm);
+            // Its pixels are fine enough already.
+            Arc::make_mut(bitmap).whiten(region.rings(), self.to_mm, Whitened::Outside);
         }
         Some(self)
     }
@@ -100,19 +127,22 @@ mod tests {
     }
 
     #[test]
-    fn whole_pixels_stay_where_they_lie() {
+    fn coarse_pixels_are_cut_where_the_rectangle_runs() {
         let part = image().cropped(Rect::new(2.1, -5.0, 6.4, 3.9)).unwrap();
-        assert_eq!(part.pixels, (2, 2));
-        assert_eq!(part.bitmap.unwrap().grey, [5, 6, 9, 10]);
-        assert_eq!(
-            part.depth.as_deref(),
-            Some(&Depth::Grey([5, 6, 9, 10].map(|n| n * 257).into()))
+        // In tenths of a millimetre: from 2.1 to 6.4, and from 3.9 down to 0.
+        assert_eq!(part.pixels, (43, 39));
+        let bitmap = part.bitmap.unwrap();
+        let at = |x: usize, y: usize| bitmap.grey[y * 43 + x];
+        assert_eq!([at(0, 0), at(18, 0), at(19, 0), at(39, 0)], [5, 5, 6, 7]);
+        assert_eq!([at(0, 18), at(0, 19), at(42, 38)], [5, 9, 11]);
+        assert!(
+            matches!(part.depth.as_deref(), Some(Depth::Grey(grey)) if grey[19] == 6 * 257 && grey.len() == 43 * 39)
         );
-        // Pixel 5 lay 2 mm from the left and 2 mm under the upper edge.
-        assert_eq!(part.to_mm * tinkite_base::geometry::Point::ZERO, (2.0, 4.0).into());
+        let corner = part.to_mm * tinkite_base::geometry::Point::ZERO;
+        assert!(corner.distance((2.1, 3.9).into()) < 1e-9, "{corner:?}");
         assert_eq!(image().cropped(Rect::new(-1.0, -1.0, 99.0, 99.0)), Some(image()));
         assert_eq!(image().cropped(Rect::new(9.0, 0.0, 12.0, 6.0)), None);
-        assert_eq!(image().cropped(Rect::new(2.0, 2.0, 2.5, 6.0)), None, "not a pixel wide");
+        assert_eq!(image().cropped(Rect::new(2.0, 2.0, 2.04, 6.0)), None, "not a pixel wide");
     }
 
     #[test]

@@ -19,8 +19,12 @@ pub enum Format {
     Gif,
     /// A TIFF bitmap; its first picture counts.
     Tiff,
+    /// A WebP bitmap; its first frame counts.
+    WebP,
     /// A solid model of triangles.
     Stl,
+    /// A solid model of faces, as text.
+    Obj,
 }
 
 impl Format {
@@ -36,14 +40,22 @@ impl Format {
             Self::Bmp => "BMP",
             Self::Gif => "GIF",
             Self::Tiff => "TIFF",
+            Self::WebP => "WebP",
             Self::Stl => "STL",
+            Self::Obj => "OBJ",
         }
     }
 
     /// Whether a file of this kind is a single bitmap.
     #[must_use]
     pub fn is_bitmap(self) -> bool {
-        matches!(self, Self::Png | Self::Jpeg | Self::Bmp | Self::Gif | Self::Tiff)
+        matches!(self, Self::Png | Self::Jpeg | Self::Bmp | Self::Gif | Self::Tiff | Self::WebP)
+    }
+
+    /// Whether a file of this kind is a solid model.
+    #[must_use]
+    pub fn is_solid(self) -> bool {
+        matches!(self, Self::Stl | Self::Obj)
     }
 
     /// What the content says; none for content that is none of these.
@@ -58,6 +70,8 @@ impl Format {
             Some(Self::Jpeg)
         } else if starts(b"GIF8") {
             Some(Self::Gif)
+        } else if starts(b"RIFF") && bytes.get(8..12) == Some(b"WEBP") {
+            Some(Self::WebP)
         } else if starts(b"BM") && head.contains(&0) {
             Some(Self::Bmp)
         } else if [b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"].iter().any(|m| starts(*m)) {
@@ -69,12 +83,74 @@ impl Format {
             Some(Self::Dxf)
         } else if is_stl(bytes, text) {
             Some(Self::Stl)
-        } else if text.starts_with(b"<") {
+        } else if text.starts_with(b"<") || is_utf16_xml(bytes) {
             Some(Self::Svg)
+        } else if is_obj(head) {
+            Some(Self::Obj)
         } else {
             None
         }
     }
+
+    /// What a file is that is not read, and what to do about it; none for content that is not known.
+    #[must_use]
+    pub fn unread(bytes: &[u8]) -> Option<(&'static str, &'static str)> {
+        let starts = |magic: &[u8]| bytes.starts_with(magic);
+        let brand =
+            bytes.get(4..12).filter(|box_| box_.starts_with(b"ftyp")).map(|box_| &box_[4..]);
+        Some(match brand {
+            _ if starts(b"%!PS") || starts(b"\xc5\xd0\xd3\xc6") => {
+                ("PostScript (EPS)", "export the drawing as SVG or PDF")
+            }
+            Some(b"avif" | b"avis") => ("an AVIF bitmap", "save it as PNG or JPEG"),
+            Some(b"heic" | b"heix" | b"mif1" | b"msf1" | b"hevc") => {
+                ("a HEIC photo", "send it as JPEG, or save it as JPEG or PNG")
+            }
+            _ if starts(b"\xff\x0a") || starts(b"\0\0\0\x0cJXL ") => {
+                ("a JPEG XL bitmap", "save it as PNG or JPEG")
+            }
+            _ if starts(b"\0\0\0\x0cjP  ") => ("a JPEG 2000 bitmap", "save it as PNG or JPEG"),
+            _ if starts(b"AC10") => ("a DWG drawing", "save it as DXF in the CAD program"),
+            _ if starts(b"8BPS") => ("a layered picture of a paint program", "save it as PNG"),
+            _ if starts(b"PK\x03\x04") && holds(bytes, b"3D/") => {
+                ("a 3MF model", "export it as STL from the modelling program")
+            }
+            _ if starts(b"PK\x03\x04") => ("a packed archive", "unpack it first"),
+            _ if starts(b"ISO-10303-21") => ("a STEP model", "export it as STL"),
+            _ if starts(b"ply\n") || starts(b"ply\r") => ("a PLY model", "export it as STL"),
+            _ => return None,
+        })
+    }
+}
+
+fn holds(bytes: &[u8], word: &[u8]) -> bool {
+    bytes[..bytes.len().min(1 << 16)].windows(word.len()).any(|window| window == word)
+}
+
+/// Whether a file begins as XML in two bytes a sign.
+fn is_utf16_xml(bytes: &[u8]) -> bool {
+    matches!(
+        bytes,
+        [0xff, 0xfe, b'<', 0, ..] | [0xfe, 0xff, 0, b'<', ..] | [b'<', 0, ..] | [0, b'<', ..]
+    )
+}
+
+/// Whether a text begins with what an OBJ model has: comments, names, and corners of three numbers.
+fn is_obj(head: &[u8]) -> bool {
+    let text = String::from_utf8_lossy(head);
+    let mut lines = text.lines().map(str::trim).filter(|line| !line.is_empty());
+    lines.by_ref().take(40).find_map(|line| {
+        let mut words = line.split_whitespace();
+        match words.next() {
+            Some("v") => {
+                let numbers = words.filter(|word| word.parse::<f64>().is_ok()).count();
+                Some(numbers >= 3)
+            }
+            Some("mtllib" | "o" | "g" | "usemtl" | "s" | "vn" | "vt") => None,
+            Some(word) if word.starts_with('#') => None,
+            _ => Some(false),
+        }
+    }) == Some(true)
 }
 
 fn is_dxf(bytes: &[u8], text: &[u8]) -> bool {
@@ -106,13 +182,18 @@ fn is_stl(bytes: &[u8], text: &[u8]) -> bool {
     is_binary_stl(bytes)
 }
 
-/// Whether a file is exactly as long as the number of triangles behind its head says.
+/// Bytes that may stand behind a binary STL.
+const BEHIND: usize = 4096;
+
+/// Whether a file is as long as the number of triangles behind its head says.
 pub fn is_binary_stl(bytes: &[u8]) -> bool {
     let Some(count) = bytes.get(80..STL_HEAD).and_then(|b| <[u8; 4]>::try_from(b).ok()) else {
         return false;
     };
     let count = u32::from_le_bytes(count) as usize;
-    count.checked_mul(STL_TRIANGLE).and_then(|n| n.checked_add(STL_HEAD)) == Some(bytes.len())
+    let whole = count.checked_mul(STL_TRIANGLE).and_then(|n| n.checked_add(STL_HEAD));
+    // Some programs write a little behind it.
+    whole.is_some_and(|whole| (whole..=whole + BEHIND).contains(&bytes.len()) && count > 0)
 }
 
 #[cfg(test)]

@@ -78,15 +78,17 @@ pub fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Prob
     };
     let bytes = unpacked.as_deref().unwrap_or(bytes);
     let Some(format) = Format::of(bytes) else {
-        let what =
-            "unsupported file type; these are read: SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF, STL";
+        if let Some((what, help)) = Format::unread(bytes) {
+            return refuse(Code::Format, &format!("this is {what}, which is not read"), help);
+        }
+        let what = "unsupported file type; these are read: SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF, WebP, STL, OBJ";
         return refuse(Code::Format, what, "export the drawing as plain SVG");
     };
     let mut artwork = match format {
         Format::Svg => svg::read(name, bytes, how),
         Format::Dxf => dxf::read(name, bytes, how),
         Format::Pdf => pdf::read(name, bytes, how),
-        Format::Stl => solid::read(name, bytes),
+        Format::Stl | Format::Obj => solid::read(name, bytes, format),
         _ => bitmap::read(name, bytes, format),
     }?;
     if how.page != 1 && format != Format::Pdf {
@@ -150,6 +152,8 @@ fn misnamed(name: &str, format: Format) -> Option<Problem> {
         "gif" => "GIF",
         "tif" | "tiff" => "TIFF",
         "stl" => "STL",
+        "obj" => "OBJ",
+        "webp" => "WebP",
         _ => return None,
     };
     (promised != format.name()).then(|| {

@@ -1,6 +1,7 @@
 //! Bitmaps: grey pixels over white, at the size that the file or the job says.
 
 mod compression;
+mod fill_order;
 mod resolution;
 mod texts;
 
@@ -141,8 +142,11 @@ fn decoded(bytes: &[u8], format: Format) -> Result<Decoded, Problem> {
         Format::Bmp => image::ImageFormat::Bmp,
         Format::Gif => image::ImageFormat::Gif,
         Format::Tiff => image::ImageFormat::Tiff,
+        Format::WebP => image::ImageFormat::WebP,
         _ => image::ImageFormat::Png,
     };
+    let turned_bits = (format == Format::Tiff).then(|| fill_order::usual(bytes)).flatten();
+    let bytes = turned_bits.as_deref().unwrap_or(bytes);
     let mut reader = ImageReader::with_format(Cursor::new(bytes), kind);
     // The decoders' own limits come on top of ours; no single row is that wide.
     let mut limits = Limits::default();

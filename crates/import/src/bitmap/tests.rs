@@ -175,3 +175,68 @@ fn kinds_of_tiff_that_are_not_read_are_named() {
     let big = [b"II+\0\x08\0\0\0".as_slice(), &[0; 40]].concat();
     assert!(refused(&big).contains("BigTIFF"), "{}", refused(&big));
 }
+
+#[test]
+fn webp_is_read_and_what_is_not_is_named_with_a_way_out() {
+    let picture = DynamicImage::ImageLuma8(image::GrayImage::from_fn(20, 10, |x, _| {
+        image::Luma([if x < 5 { 0 } else { 255 }])
+    }));
+    let bytes = encode(picture.to_rgb8().into(), image::ImageFormat::WebP);
+    let art = read("a.webp", &bytes, &Default::default()).unwrap();
+    assert_eq!((art.format, art.images[0].pixels), (Format::WebP, (20, 10)));
+    let grey = &art.images[0].bitmap.as_ref().unwrap().grey;
+    assert_eq!((grey[4], grey[5]), (0, 255));
+    for (bytes, what) in [
+        (&b"%!PS-Adobe-3.0 EPSF-3.0\n"[..], "PostScript (EPS)"),
+        (b"\0\0\0\x1cftypavif\0\0\0\0", "an AVIF bitmap"),
+        (b"\0\0\0\x18ftypheic\0\0\0\0", "a HEIC photo"),
+        (b"PK\x03\x04....3D/3dmodel.model", "a 3MF model"),
+        (b"AC1027\0\0", "a DWG drawing"),
+    ] {
+        let refused = read("a", bytes, &Default::default()).unwrap_err();
+        let problem = refused.iter().next().unwrap();
+        assert_eq!(problem.message, format!("this is {what}, which is not read"));
+        assert!(!problem.help.is_empty());
+    }
+}
+
+/// A TIFF of 16 x 2 pixels of one bit, black where a bit is 0, its bits in this order.
+fn tiff_of_bits(order: u16, rows: [u16; 2]) -> Vec<u8> {
+    let mut out = b"II*\0\x08\0\0\0".to_vec();
+    let fields: [(u16, u16, u32); 9] = [
+        (256, 3, 16),
+        (257, 3, 2),
+        (258, 3, 1),
+        (259, 3, 1),
+        (262, 3, 1),
+        (266, 3, u32::from(order)),
+        (273, 4, 8 + 2 + 9 * 12 + 4),
+        (278, 3, 2),
+        (279, 4, 4),
+    ];
+    out.extend((fields.len() as u16).to_le_bytes());
+    for (tag, kind, value) in fields {
+        out.extend(tag.to_le_bytes());
+        out.extend(kind.to_le_bytes());
+        out.extend(1_u32.to_le_bytes());
+        out.extend(value.to_le_bytes());
+    }
+    out.extend([0; 4]);
+    for row in rows {
+        let bytes = row.to_be_bytes();
+        out.extend(if order == 2 { bytes.map(u8::reverse_bits) } else { bytes });
+    }
+    out
+}
+
+#[test]
+fn faxes_hold_their_bits_the_other_way_round() {
+    let rows = [0b1000_0000_0000_0011, 0b1111_0000_1100_0000];
+    let of = |order| {
+        let art = read("a.tif", &tiff_of_bits(order, rows), &Default::default()).unwrap();
+        art.images[0].bitmap.as_ref().unwrap().grey.clone()
+    };
+    let usual = of(1);
+    assert_eq!((usual[0], usual[1], usual[15]), (255, 0, 255));
+    assert_eq!(usual, of(2));
+}

@@ -1,7 +1,7 @@
 //! Drawing the entities, blocks within blocks, and keeping account of what was not drawn.
 
 use super::entity::{Entity, Paint};
-use super::tables::Tables;
+use super::tables::{Shows, Tables};
 use super::{curves, hatch, text};
 use crate::Reading;
 use std::collections::BTreeMap;
@@ -152,12 +152,18 @@ impl<'d, 't> Drawer<'d, 't> {
         if SILENT.contains(&entity.kind) {
             return;
         }
-        if self.tables.layer(&layer).hidden || entity.invisible() {
-            let why = if entity.invisible() {
-                "made invisible".into()
-            } else {
-                format!("on the hidden layer \"{layer}\"")
-            };
+        let inserts = entity.kind == "INSERT";
+        let why = match self.tables.layer(&layer).shows {
+            _ if entity.invisible() => Some("made invisible".into()),
+            Shows::Frozen => Some(format!("on the hidden layer \"{layer}\"")),
+            // What a block has on layer 0 is on this one; the rest of it shows.
+            Shows::Off if !inserts => Some(format!("on the hidden layer \"{layer}\"")),
+            Shows::Unplotted if !inserts => {
+                Some(format!("on the layer \"{layer}\", which is not plotted"))
+            }
+            _ => None,
+        };
+        if let Some(why) = why {
             *self.hidden.entry(why).or_default() += 1;
             return;
         }
@@ -172,7 +178,7 @@ impl<'d, 't> Drawer<'d, 't> {
             line: context.line.or(Some(entity.line)).filter(|line| *line > 0),
             off_page: false,
         };
-        if entity.kind == "INSERT" {
+        if inserts {
             self.insert(entity, context, colour, &layer, &source);
             children.iter().for_each(|child| self.one(child, &[], context));
             return;

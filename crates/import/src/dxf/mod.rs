@@ -27,7 +27,7 @@ use tinkite_base::problem::{Code, Location, Problem, Problems};
 /// # Errors
 /// Files that are no DXF after all, and such as nothing can be read of.
 pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Problems> {
-    let (tags, whole) = tags::read(bytes).map_err(|problem| {
+    let (tags, whole, letters) = tags::read(bytes).map_err(|problem| {
         let line = problem.place.as_ref().and_then(|place| place.line);
         Problems::from(problem.at(Location { line, ..Location::file(name) }))
     })?;
@@ -44,6 +44,13 @@ pub(super) fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwor
             )
             .at(Location::file(name)),
         );
+    }
+    if let (Some(page), true) = (letters.unknown, letters.used) {
+        let message =
+            format!("$DWGCODEPAGE says {page}, which is not known; letters are read as ANSI_1252");
+        let help = "check the texts; save the drawing again as DXF 2007 or later";
+        let problem = Problem::warning(Code::NotRead, message, help);
+        artwork.problems.push(problem.at(Location::file(name)));
     }
     let scale = artwork.units.mm_per_unit;
     let drawer = Drawer::new(&tables, how, Affine::scale(scale));

@@ -38,8 +38,21 @@ pub(super) fn sections<'t>(tags: &'t [Tag<'t>]) -> Sections<'t> {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct Layer {
     pub(super) colour: Colour,
-    /// Frozen or switched off.
-    pub(super) hidden: bool,
+    pub(super) shows: Shows,
+}
+
+/// Whether a layer shows.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Shows {
+    /// It does.
+    Yes,
+    /// It is switched off: what lies on it does not show; blocks that are put in there show what they have on other
+    /// layers.
+    Off,
+    /// It is frozen: nothing of it shows, nor of blocks that are put in there.
+    Frozen,
+    /// It shows on the screen and is not plotted.
+    Unplotted,
 }
 
 /// A named group of entities that `INSERT` draws.
@@ -60,20 +73,33 @@ pub(super) struct Tables<'t> {
     metric: Option<bool>,
 }
 
-/// Codes of `$INSUNITS`: their names and mm.
-const UNITS: [(i64, &str, f64); 12] = [
+/// Codes of `$INSUNITS` (DXF reference): their names and mm. An astronomical unit is that of 2012, a US survey foot
+/// 1200/3937 m.
+const UNITS: [(i64, &str, f64); 24] = [
     (1, "inches", 25.4),
     (2, "feet", 304.8),
+    (3, "miles", 1_609_344.0),
     (4, "mm", 1.0),
     (5, "cm", 10.0),
     (6, "m", 1000.0),
+    (7, "km", 1e6),
     (8, "microinches", 25.4e-6),
     (9, "mils", 25.4e-3),
     (10, "yards", 914.4),
+    (11, "angstroms", 1e-7),
+    (12, "nm", 1e-6),
     (13, "microns", 1e-3),
     (14, "decimetres", 100.0),
     (15, "decametres", 10_000.0),
     (16, "hectometres", 100_000.0),
+    (17, "gigametres", 1e12),
+    (18, "astronomical units", 149_597_870_700.0 * 1e3),
+    (19, "light years", 9_460_730_472_580_800.0 * 1e3),
+    (20, "parsecs", 3.085_677_581_491_367e19),
+    (21, "US survey feet", 1_200_000.0 / 3937.0),
+    (22, "US survey inches", 100_000.0 / 3937.0),
+    (23, "US survey yards", 3_600_000.0 / 3937.0),
+    (24, "US survey miles", 5280.0 * 1_200_000.0 / 3937.0),
 ];
 
 impl<'t> Tables<'t> {
@@ -101,7 +127,7 @@ impl<'t> Tables<'t> {
     }
 
     pub(super) fn layer(&self, name: &str) -> Layer {
-        let ink = Layer { colour: Colour::new(0, 0, 0), hidden: false };
+        let ink = Layer { colour: Colour::new(0, 0, 0), shows: Shows::Yes };
         self.layers.get(&name.to_lowercase()).copied().unwrap_or(ink)
     }
 
@@ -133,8 +159,8 @@ impl<'t> Tables<'t> {
     pub(super) fn doubt_units(&self, artwork: &mut Artwork) {
         let units = &artwork.units;
         let contradicts = match (self.units, self.metric) {
-            (Some(1 | 2 | 8 | 9 | 10), Some(true)) => Some("metric"),
-            (Some(4 | 5 | 6 | 13 | 14), Some(false)) => Some("imperial"),
+            (Some(1..=3 | 8..=10 | 21..=24), Some(true)) => Some("metric"),
+            (Some(4..=7 | 12..=16), Some(false)) => Some("imperial"),
             _ => None,
         };
         let message = match contradicts {
@@ -172,9 +198,14 @@ fn layer(entry: Entity<'_>) -> Option<(String, Layer)> {
     let true_colour = entry.tag(420).and_then(Tag::whole).map(colours::true_colour);
     let colour = true_colour.or_else(|| colours::of_index(index.saturating_abs()));
     // A negative colour means switched off; bit 1 means frozen.
-    let hidden = index < 0 || entry.whole_or(70, 0) & 1 == 1;
+    let shows = match (entry.whole_or(70, 0) & 1, index, entry.whole_or(290, 1)) {
+        (1, ..) => Shows::Frozen,
+        (_, ..0, _) => Shows::Off,
+        (.., 0) => Shows::Unplotted,
+        _ => Shows::Yes,
+    };
     let colour = colour.unwrap_or(Colour::new(0, 0, 0));
-    Some((entry.text(2).to_lowercase(), Layer { colour, hidden }))
+    Some((entry.text(2).to_lowercase(), Layer { colour, shows }))
 }
 
 fn blocks(all: Vec<Entity<'_>>) -> Vec<(String, Block<'_>)> {

@@ -1,5 +1,6 @@
 //! Group codes and values, from text or binary (DXF reference, "Group codes" and "Binary DXF").
 
+use crate::encoding::{CodePage, code_page};
 use std::borrow::Cow;
 use tinkite_base::problem::{Code, Problem};
 
@@ -53,22 +54,62 @@ impl Tag<'_> {
 pub(super) const BINARY_HEAD: usize = 22;
 
 /// Reads all tags, as far as the file is whole; also whether it ends with `EOF` as it must.
-pub(super) fn read(bytes: &[u8]) -> Result<(Vec<Tag<'_>>, bool), Problem> {
+pub(super) fn read(bytes: &[u8]) -> Result<(Vec<Tag<'_>>, bool, Letters), Problem> {
     let binary = bytes.get(..BINARY_HEAD).is_some_and(|h| h.ends_with(b" Binary DXF\r\n\x1a\0"));
-    let tags = if binary { binary_tags(&bytes[BINARY_HEAD..]) } else { text_tags(bytes)? };
+    let mut letters = Letters::of(bytes);
+    let tags = match binary {
+        true => binary_tags(&bytes[BINARY_HEAD..], &mut letters),
+        false => text_tags(bytes, &mut letters)?,
+    };
     let whole = is_end(tags.last());
-    Ok((tags, whole))
+    Ok((tags, whole, letters))
+}
+
+/// How letters are written: UTF-8 since R2007, before that the code page that the header names.
+pub(super) struct Letters {
+    page: Option<CodePage>,
+    /// What the header calls it, where that is not known.
+    pub(super) unknown: Option<String>,
+    /// Whether any letter was read in it.
+    pub(super) used: bool,
+}
+
+impl Letters {
+    fn of(bytes: &[u8]) -> Self {
+        const NAME: &[u8] = b"$DWGCODEPAGE";
+        let head = &bytes[..bytes.len().min(1 << 16)];
+        let at = head.windows(NAME.len()).position(|window| window == NAME);
+        let rest = at.map(|at| &head[at + NAME.len()..]).unwrap_or_default();
+        // Behind the group code 3, as text or as a byte or two.
+        let words = rest.split(|b| matches!(b, b'\n' | b'\r' | 0 | 3) || *b == b' ');
+        let mut words = words.filter(|word| !word.is_empty() && *word != b"3");
+        let name = words.next().and_then(|word| std::str::from_utf8(word).ok());
+        let page = name.and_then(code_page);
+        let unknown = name.filter(|_| page.is_none()).map(str::to_string);
+        Self { page: page.or_else(|| code_page("ansi_1252")), unknown, used: false }
+    }
+
+    fn text<'a>(&mut self, bytes: &'a [u8]) -> Cow<'a, str> {
+        match (std::str::from_utf8(bytes), self.page) {
+            (Ok(text), _) => Cow::Borrowed(text),
+            (Err(_), Some(page)) => {
+                self.used = true;
+                Cow::Owned(page.text(bytes))
+            }
+            (Err(_), None) => String::from_utf8_lossy(bytes),
+        }
+    }
 }
 
 fn is_end(tag: Option<&Tag<'_>>) -> bool {
     tag.is_some_and(|tag| tag.code == 0 && tag.text().trim() == "EOF")
 }
 
-fn text_tags(bytes: &[u8]) -> Result<Vec<Tag<'_>>, Problem> {
+fn text_tags<'a>(bytes: &'a [u8], letters: &mut Letters) -> Result<Vec<Tag<'a>>, Problem> {
     let mut tags = Vec::with_capacity(bytes.len() / 12);
     let mut lines = bytes.split(|b| *b == b'\n').zip(1u32..);
     while let Some((code, line)) = lines.next() {
-        let code = decode(code);
+        let code = String::from_utf8_lossy(code);
         let code = code.trim_start_matches('\u{feff}').trim();
         let Some((value, _)) = lines.next() else { break };
         let Ok(code) = code.parse::<i32>() else {
@@ -81,22 +122,13 @@ fn text_tags(bytes: &[u8]) -> Result<Vec<Tag<'_>>, Problem> {
             .at(tinkite_base::problem::Location::line("", line)));
         };
         let value = value.strip_suffix(b"\r").unwrap_or(value);
-        tags.push(Tag { code, value: Value::Text(decode(value)), line });
+        tags.push(Tag { code, value: Value::Text(letters.text(value)), line });
         // What stands behind the end is nobody's drawing.
         if is_end(tags.last()) {
             break;
         }
     }
     Ok(tags)
-}
-
-/// UTF-8 since R2007; before that a code page, of which the Western one is by far the commonest
-/// and agrees with the others in everything but names.
-fn decode(bytes: &[u8]) -> Cow<'_, str> {
-    match std::str::from_utf8(bytes) {
-        Ok(text) => Cow::Borrowed(text),
-        Err(_) => Cow::Owned(bytes.iter().map(|b| char::from(*b)).collect()),
-    }
 }
 
 /// How a value of a group code is stored in a binary file.
@@ -122,13 +154,13 @@ fn storage_of(code: i32) -> Stored {
     }
 }
 
-fn binary_tags(bytes: &[u8]) -> Vec<Tag<'_>> {
+fn binary_tags<'a>(bytes: &'a [u8], letters: &mut Letters) -> Vec<Tag<'a>> {
     // R12 and before: one byte of group code, 255 escapes a longer one. Later: always two bytes.
     // The first tag is 0 "SECTION", so its second byte tells which.
     let wide = bytes.get(1) == Some(&0);
     let mut at = 0;
     let mut tags = Vec::new();
-    while let Some(tag) = binary_tag(bytes, &mut at, wide) {
+    while let Some(tag) = binary_tag(bytes, &mut at, wide, letters) {
         tags.push(tag);
         if is_end(tags.last()) {
             break;
@@ -143,7 +175,12 @@ fn take<const N: usize>(bytes: &[u8], at: &mut usize) -> Option<[u8; N]> {
     Some(taken)
 }
 
-fn binary_tag<'a>(bytes: &'a [u8], at: &mut usize, wide: bool) -> Option<Tag<'a>> {
+fn binary_tag<'a>(
+    bytes: &'a [u8],
+    at: &mut usize,
+    wide: bool,
+    letters: &mut Letters,
+) -> Option<Tag<'a>> {
     let code = if wide {
         i16::from_le_bytes(take(bytes, at)?)
     } else {
@@ -168,7 +205,7 @@ fn binary_tag<'a>(bytes: &'a [u8], at: &mut usize, wide: bool) -> Option<Tag<'a>
             let rest = bytes.get(*at..)?;
             let length = rest.iter().position(|b| *b == 0)?;
             *at += length + 1;
-            Value::Text(decode(&rest[..length]))
+            Value::Text(letters.text(&rest[..length]))
         }
     };
     Some(Tag { code, value, line: 0 })

@@ -251,3 +251,82 @@ fn a_file_cut_off_anywhere_is_read_with_a_warning_or_refused() {
         }
     }
 }
+
+/// The header, with a code page, and a text in it.
+fn text_in(page: &str, letters: &[u8]) -> Vec<u8> {
+    let head = format!(
+        "0\nSECTION\n2\nHEADER\n9\n$DWGCODEPAGE\n3\n{page}\n9\n$INSUNITS\n70\n4\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n0\nLINE\n8\n"
+    );
+    let mut bytes = head.into_bytes();
+    bytes.extend(letters);
+    bytes.extend(b"\n10\n0\n20\n0\n11\n5\n21\n5\n0\nENDSEC\n0\nEOF\n");
+    bytes
+}
+
+#[test]
+fn names_are_read_in_the_code_page_that_the_header_names() {
+    let read = |page: &str, letters: &[u8]| {
+        let artwork = crate::read("a.dxf", &text_in(page, letters), &Default::default()).unwrap();
+        let told: Vec<String> = artwork.problems.iter().map(|p| p.message.clone()).collect();
+        (artwork.shapes[0].source.groups[0].clone(), told)
+    };
+    assert_eq!(read("ANSI_1251", &[0xcf, 0xf0, 0xe8, 0xe2, 0xe5, 0xf2]).0, "Привет");
+    assert_eq!(read("ANSI_932", &[0x91, 0xfa]).0, "凧");
+    assert_eq!(read("DOS850", &[0x81, 0x9b]).0, "üø");
+    assert_eq!(read("ANSI_1252", "Öse".as_bytes()).0, "Öse", "UTF-8 since R2007");
+    let (name, told) = read("KLINGON_1", &[0xfc]);
+    assert_eq!(name, "ü");
+    assert_eq!(told.len(), 1, "{told:?}");
+    assert!(told[0].contains("KLINGON_1"), "{told:?}");
+    assert!(read("KLINGON_1", b"plain").1.is_empty());
+}
+
+#[test]
+fn every_unit_of_the_reference_is_known() {
+    // A line of so many units of each, 100 mm long.
+    for (code, units) in [
+        (3, 100.0 / 1_609_344.0),
+        (7, 1e-4),
+        (11, 1e9),
+        (12, 1e8),
+        (17, 1e-10),
+        (18, 100.0 / 149_597_870_700_000.0),
+        (19, 100.0 / 9.460_730_472_580_8e18),
+        (20, 100.0 / 3.085_677_581_491_367e19),
+        (21, 100.0 * 3937.0 / 1_200_000.0),
+        (22, 100.0 * 3937.0 / 100_000.0),
+        (23, 100.0 * 3937.0 / 3_600_000.0),
+        (24, 100.0 * 3937.0 / 1_200_000.0 / 5280.0),
+    ] {
+        let line = format!("0 LINE|10 0|20 0|11 {units:e}|21 {units:e}");
+        let artwork = read_drawing(&whole(&code.to_string(), "", &line));
+        assert!(!artwork.units.doubtful, "{code}");
+        assert!((size(&artwork).0 - 100.0).abs() < 1e-6, "{code}: {:?}", size(&artwork));
+    }
+}
+
+#[test]
+fn layers_that_are_off_frozen_or_not_plotted_show_what_cad_shows() {
+    let layer = |name: &str, more: &str| lines(&format!("0 LAYER|2 {name}|{more}"));
+    let tables = format!(
+        "0\nSECTION\n2\nTABLES\n{}{}{}0\nENDSEC\n",
+        layer("off", "62 -1"),
+        layer("frozen", "62 1|70 1"),
+        layer("notes", "62 1|290 0")
+    );
+    // A block with a line on layer 0 and one on a layer of its own.
+    let block = "0 BLOCK|2 B|10 0|20 0|0 LINE|8 0|10 0|20 0|11 1|21 1|0 LINE|8 own|10 0|20 2|11 9|21 2|0 ENDBLK";
+    let drawn = |entities: &str| {
+        let text = whole("4", block, &format!("0 LINE|8 own|10 0|20 20|11 1|21 20|{entities}"));
+        let artwork = read_drawing(&format!("{tables}{text}"));
+        let told: Vec<String> = artwork.problems.iter().map(|p| p.message.clone()).collect();
+        (artwork.shapes.len() - 1, told.join("; "))
+    };
+    let insert = |layer: &str| format!("0 INSERT|8 {layer}|2 B|10 0|20 0");
+    assert_eq!(drawn(&insert("own")), (2, String::new()));
+    // Off: what lies on layer 0 is off with it; frozen: all of it.
+    assert_eq!(drawn(&insert("off")), (1, "left out: 1 on the hidden layer \"off\"".into()));
+    assert_eq!(drawn(&insert("frozen")), (0, "left out: 1 on the hidden layer \"frozen\"".into()));
+    let line = "0 LINE|8 notes|10 0|20 0|11 1|21 1";
+    assert_eq!(drawn(line), (0, "left out: 1 on the layer \"notes\", which is not plotted".into()));
+}

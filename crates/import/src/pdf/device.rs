@@ -310,19 +310,20 @@ impl<'a> Device<'a> for Tracer<'_> {
         let pixels = bitmap.as_ref().map_or(declared, |b| (b.width, b.height));
         // The transform counts in declared pixels; the decoder may have found another number.
         let fit = |declared: u32, found: u32| f64::from(declared) / f64::from(found.max(1));
-        let to_mm = props.transform
+        let mut to_mm = props.transform
             * Affine::scale_non_uniform(fit(declared.0, pixels.0), fit(declared.1, pixels.1));
         if bitmap.is_none() {
             self.artwork.unread.push((Unread::Bitmap, source.clone()));
         }
         let opaque = !transparent && self.veils.shows() >= 1.0 && props.soft_mask.is_none();
         let mut bitmap = bitmap.map(|bitmap| bitmap.mix_with_white(self.veils.shows()));
+        let outline = Image::outline(pixels, to_mm);
         if let (Some(bitmap), Some(region)) = (&mut bitmap, self.clips.last())
-            && region.crop(bitmap, to_mm)
+            && region.crop(bitmap, &mut to_mm)
         {
             self.cut += 1;
         }
-        let outline = Image::outline(pixels, to_mm);
+        let pixels = bitmap.as_ref().map_or(pixels, |b| (b.width, b.height));
         let hidden = opaque.then(|| Region::within(self.clips.last(), outline));
         let hides = hidden.unwrap_or_default();
         self.painted += 1;

@@ -476,7 +476,7 @@ impl Reader<'_> {
             usvg::ImageKind::PNG(bytes) => (bytes, Some(Format::Png)),
             usvg::ImageKind::JPEG(bytes) => (bytes, Some(Format::Jpeg)),
             usvg::ImageKind::GIF(bytes) => (bytes, Some(Format::Gif)),
-            _ => (&Arc::new(Vec::new()), None),
+            usvg::ImageKind::WEBP(bytes) => (bytes, Some(Format::WebP)),
         };
         let (painted, mut opaque, shows) = (self.next(), false, self.veils.shows());
         let size = image.size();
@@ -499,14 +499,15 @@ impl Reader<'_> {
         if bitmap.is_none() {
             self.out.unread.push((Unread::Bitmap, source.clone()));
         }
-        let to_mm = self.at * fit;
+        let mut to_mm = self.at * fit;
+        let outline = Image::outline(pixels, to_mm);
         let mut bitmap = bitmap;
         if let (Some(bitmap), Some(region)) = (&mut bitmap, self.clips.last())
-            && region.crop(bitmap, to_mm)
+            && region.crop(bitmap, &mut to_mm)
         {
             self.out.cut += 1;
         }
-        let outline = Image::outline(pixels, to_mm);
+        let pixels = bitmap.as_ref().map_or(pixels, |b| (b.width, b.height));
         let hidden = opaque.then(|| Region::within(self.clips.last(), outline));
         let hides = hidden.unwrap_or_default();
         let image = Image {
@@ -550,7 +551,6 @@ fn region_of(clip: &usvg::ClipPath, at: Affine) -> Region {
     clip.clip_path().map_or(region.clone(), |c| region.and(&region_of(c, at)))
 }
 
-/// Whether a blend mode lets what lies under show through and is its own colour over paper.
 /// Whether a gradient or pattern lets something through, or is white somewhere. A pattern mostly has gaps.
 fn is_faint(paint: &usvg::Paint) -> bool {
     let stops = match paint {
@@ -566,6 +566,7 @@ fn is_faint(paint: &usvg::Paint) -> bool {
     })
 }
 
+/// Whether a blend mode lets what lies under show through and is its own colour over paper.
 fn darkens(mode: usvg::BlendMode) -> bool {
     matches!(mode, usvg::BlendMode::Multiply | usvg::BlendMode::Darken)
 }

@@ -591,7 +591,7 @@ fn boxes(svg: &str) -> Vec<(String, [f64; 4])> {
 #[track_caller]
 fn drawn_as(svg: &str, wanted: &[(&str, [f64; 4])]) {
     let found = boxes(svg);
-    let near = |a: &[f64; 4], b: &[f64; 4]| a.iter().zip(b).all(|(a, b)| (a - b).abs() < 1e-3);
+    let near = |a: &[f64; 4], b: &[f64; 4]| a.iter().zip(b).all(|(a, b)| (a - b).abs() < 2e-3);
     let alike = found.len() == wanted.len()
         && found.iter().zip(wanted).all(|((name, at), (id, wish))| name == id && near(at, wish));
     assert!(alike, "{found:#?}\ninstead of {wanted:#?}");
