@@ -33,7 +33,7 @@ pub fn artwork(bytes: &[u8]) {
     }
     let _ = layers(&art, TOLERANCE);
     let _ = trouble(&art, TOLERANCE);
-    if art.format != Format::Stl
+    if !art.format.is_solid()
         && let Ok(machine) = machine::read("m", MACHINE)
     {
         let _ = starter(&[("fuzzed".to_string(), art)], &machine, "m", &Wishes::default());

@@ -152,6 +152,29 @@ impl OddPaint {
     }
 }
 
+/// Kinds of paint that are seen through somewhere, or white.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Faint {
+    /// Gradients.
+    pub gradient: bool,
+    /// Patterns.
+    pub pattern: bool,
+}
+
+impl Faint {
+    /// Whether any is.
+    #[must_use]
+    pub fn any(self) -> bool {
+        self.gradient || self.pattern
+    }
+
+    /// Some paint of that kind is.
+    pub fn add(&mut self, odd: Odd) {
+        self.gradient |= odd == Odd::Gradient;
+        self.pattern |= odd == Odd::Pattern;
+    }
+}
+
 /// One drawn thing: its curves, its paint and where it came from.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Shape {
@@ -353,9 +376,8 @@ pub struct Artwork {
     pub solid: Option<Solid>,
     /// What could not be read, and where it stands.
     pub unread: Vec<(Unread, Source)>,
-    /// Whether a gradient or pattern lets something through, or is white somewhere: no plain colour can stand for
-    /// it.
-    pub faint: bool,
+    /// Which paint lets something through, or is white somewhere: no plain colour can stand for it.
+    pub faint: Faint,
     /// What is doubtful about the file itself.
     pub problems: Problems,
 }
@@ -372,7 +394,7 @@ impl Artwork {
             images: Vec::new(),
             solid: None,
             unread: Vec::new(),
-            faint: false,
+            faint: Faint::default(),
             problems: Problems::new(),
         }
     }

@@ -27,10 +27,10 @@ fn close(value: &Value, wanted: f64) -> bool {
 const LARGE: &str = r#"<path d="M100 100H900V500H100z" stroke="red"/>"#;
 
 #[test]
-fn a_drawing_larger_than_the_bed_is_made_to_fit_and_that_is_said() {
+fn a_drawing_larger_than_the_bed_is_made_to_fit_where_that_is_asked_for() {
     let bench = drawn(r#"width="1000mm" height="600mm" viewBox="0 0 1000 600""#, LARGE);
     // 800 x 400 mm on a bed of 400 x 300 mm: 380 wide, with 10 mm for run-up on each side.
-    let plan = begun(&bench, &[]);
+    let plan = begun(&bench, &["--fit"]);
     let [min, max] = ["min", "max"].map(|end| plan["extents_mm"][end].clone());
     assert!(close(&min[0], 10.0) && close(&max[0], 390.0), "{plan}");
     assert!(close(&max[1], min[1].as_f64().unwrap() + 190.0), "{plan}");
@@ -59,7 +59,7 @@ fn a_drawing_larger_than_the_bed_is_made_to_fit_and_that_is_said() {
 #[test]
 fn several_drawings_keep_their_sizes_to_each_other() {
     let bench = drawn(r#"width="1000mm" height="600mm" viewBox="0 0 1000 600""#, LARGE);
-    bench.ok(&["begin", "art.svg", "sail-panel.svg", "-o", "a.kite.toml"]);
+    bench.ok(&["begin", "art.svg", "sail-panel.svg", "--fit", "-o", "a.kite.toml"]);
     bench.ok(&["check", "a.kite.toml"]);
     let plan = bench.json(&["plan", "a.kite.toml"]);
     assert!(plan["extents_mm"]["max"][0].as_f64().unwrap() <= 390.01, "{plan}");
@@ -103,39 +103,47 @@ fn white_lines_are_paper() {
 }
 
 /// A sky, a wall and a line that are painted with no colour, and one that is.
-const ODD: &str = r##"<defs><linearGradient id="g"><stop offset="0" stop-color="red"/><stop offset="1" stop-color="blue"/></linearGradient><pattern id="p" width="4" height="4" patternUnits="userSpaceOnUse"><rect width="2" height="2" fill="red"/></pattern></defs><path d="M5 5H45V25H5z" fill="url(#g)" stroke="red"/><path d="M5 30H45V50H5z" fill="url(#p)"/><path d="M50 5H90V6" stroke="url(#g)" stroke-width="2"/><path d="M50 30H90" stroke="blue"/>"##;
+const ODD: &str = r##"<defs><linearGradient id="g"><stop offset="0" stop-color="red"/><stop offset="1" stop-color="blue"/></linearGradient><pattern id="p" width="4" height="4" patternUnits="userSpaceOnUse"><rect width="2" height="2" fill="black"/></pattern></defs><path d="M5 5H45V25H5z" fill="url(#g)" stroke="red"/><path d="M5 30H45V50H5z" fill="url(#p)"/><path d="M50 5H90V6" stroke="url(#g)" stroke-width="2"/><path d="M50 30H90" stroke="blue"/>"##;
 
 #[test]
 fn gradients_and_patterns_get_a_plain_colour_or_are_left_out() {
-    let bench = drawn(r#"width="100mm" height="60mm" viewBox="0 0 100 60""#, ODD);
-    let plan = begun(&bench, &[]);
     let burnt = |plan: &Value, make: &str| -> f64 {
         let steps = plan["steps"].as_array().unwrap();
         steps.iter().filter(|s| s["make"] == make).map(|s| s["burn_mm"].as_f64().unwrap()).sum()
     };
-    // Two areas of 40 x 20 mm; the outline stays a cut, and both lines are scored.
-    assert!((burnt(&plan, "engrave") * 0.1 - 1600.0).abs() < 1.0, "{plan}");
+    // A pattern has gaps: with it all is drawn as the page shows it. The sky is dark all over, of the wall a
+    // quarter is black, and of the line 41 mm of 2 mm at most show.
+    let bench = drawn(r#"width="100mm" height="60mm" viewBox="0 0 100 60""#, ODD);
+    let plan = begun(&bench, &[]);
+    assert!(bench.read("a.kite.toml").contains("render = "));
+    let area = burnt(&plan, "engrave") * 0.1;
+    assert!((990.0..1090.0).contains(&area), "{plan}");
+    let wall = r#"<path d="M5 30H45V50H5z" fill="url(#p)"/>"#;
+    assert!(ODD.contains(wall));
+    let plain = ODD.replace(wall, "");
+    let bench = drawn(r#"width="100mm" height="60mm" viewBox="0 0 100 60""#, &plain);
+    let plan = begun(&bench, &[]);
+    // An area of 40 x 20 mm; the outline stays a cut, and both lines are scored.
+    assert!((burnt(&plan, "engrave") * 0.1 - 800.0).abs() < 1.0, "{plan}");
     assert!((burnt(&plan, "cut") - 120.0).abs() < 0.01, "{plan}");
     assert!((burnt(&plan, "score") - 81.0).abs() < 0.01, "{plan}");
     let text = bench.read("a.kite.toml");
-    assert!(text.contains(r##"paint = [{ take = { kind = "gradient" }, fill = "#555555", stroke = "#555555" }, { take = { kind = "pattern" }"##), "{text}");
+    assert!(
+        text.contains(
+            r##"paint = [{ take = { kind = "gradient" }, fill = "#555555", stroke = "#555555" }]"##
+        ),
+        "{text}"
+    );
     // Without it the job is refused, once, and names both ways out.
     let line = text.lines().find(|line| line.starts_with("paint")).unwrap().to_string();
     let with = |line_now: &str| bench.write("b.kite.toml", text.replace(&line, line_now));
     with("");
     let refused = bench.refused(1, &["check", "b.kite.toml"]);
-    assert!(refused.contains("3 of them") && refused.contains("paint = [{ take"), "{refused}");
+    assert!(refused.contains("2 of them") && refused.contains("paint = [{ take"), "{refused}");
     assert!(refused.contains("leave-out = [{ kind"), "{refused}");
-    with(
-        "leave-out = [{ kind = \"pattern\" }]\npaint = [{ take = { kind = \"gradient\" }, fill = \"none\", stroke = \"#555555\" }]",
-    );
+    with("paint = [{ take = { kind = \"gradient\" }, fill = \"none\", stroke = \"#555555\" }]");
     let refused = bench.refused(1, &["plan", "b.kite.toml"]);
     assert!(refused.contains("takes nothing") || refused.contains("no shape"), "{refused}");
-    with(
-        "leave-out = [{ kind = \"pattern\" }]\npaint = [{ take = { kind = \"gradient\" }, fill = \"#555555\", stroke = \"#555555\" }]",
-    );
-    let plan = bench.json(&["plan", "b.kite.toml"]);
-    assert!((burnt(&plan, "engrave") * 0.1 - 800.0).abs() < 1.0, "{plan}");
     for (wrong, told) in [
         ("paint = [{ fill = \"#555555\" }]", "take"),
         ("paint = [{ take = { kind = \"gradient\" } }]", "fill"),

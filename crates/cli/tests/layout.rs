@@ -233,9 +233,9 @@ fn bitmaps_are_traced_at_the_size_that_the_job_says() {
     assert!((plain - 36.9).abs() < 0.2, "{plain}");
     bench.change("a.kite.toml", "file = \"stamp.png\"", "file = \"stamp.png\"\ndpi = \"600 dpi\"");
     assert!((width(&bench) - plain / 2.0).abs() < 0.1);
-    // With a width, the whole bitmap has it, blank margins included.
+    // With a width, what was traced has it, without the bitmap's blank margins.
     bench.change("a.kite.toml", "dpi = \"600 dpi\"", "width = \"80 mm\"");
-    assert!((width(&bench) - plain * 80.0 / 39.96).abs() < 0.2);
+    assert!((width(&bench) - 80.0).abs() < 0.01);
     bench.ok(&["draw", "a.kite.toml", "-o", "a.svg"]);
     assert!(bench.read("a.svg").contains("opacity=\"0.3\" href=\"data:image/png;base64,"));
     // Engraving it as it is has to wait, and is refused meanwhile.

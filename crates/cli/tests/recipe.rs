@@ -77,7 +77,7 @@ fn what_does_not_fit_is_offered_by_name_and_never_taken() {
     let (status, _, err) = said(&bench, &["check", JOB]);
     assert_eq!(status, 0, "{err}");
     let err = err.replace("\n  │", "");
-    assert!(err.contains("untried-recipe") && err.contains("value to start from"), "{err}");
+    assert!(err.contains("untried-recipe") && err.contains("values to start from"), "{err}");
     bench.change(JOB, "Poplar  plywood", "larch plywood");
     let err = refused(&bench, &["check", JOB]);
     assert!(

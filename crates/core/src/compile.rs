@@ -110,10 +110,11 @@ fn blank_squares(job: &Job) -> Problems {
     note.at(Location::file(&job.file)).naming(names).into()
 }
 
-/// What is told of recipes that nobody has tried on this machine, each once with the steps that use it.
+/// What is told of recipes that nobody has tried on this machine: one message a kind, with the steps that use each.
 fn untried_recipes(job: &Job) -> Problems {
-    let mut problems = Problems::new();
     let mut told: Vec<&RecipeUse> = Vec::new();
+    // For each kind the recipes with their steps, and the names of all steps.
+    let mut kinds: [(Vec<String>, Vec<String>); 3] = Default::default();
     for step in &job.steps {
         let Some(used) = &step.recipe else { continue };
         let same = |other: &RecipeUse| other.title == used.title && other.place == used.place;
@@ -121,35 +122,38 @@ fn untried_recipes(job: &Job) -> Problems {
             continue;
         }
         told.push(used);
-        let users = job.steps.iter().filter(|step| step.recipe.as_ref().is_some_and(same));
-        let names: Vec<String> = users.map(|step| format!("\"{}\"", step.name)).collect();
-        let steps = match names.len() {
-            1 => format!("step {} uses", names[0]),
-            _ => format!("steps {} use", few(&names, 3)),
-        };
-        let told = |what: &str| format!("{steps} {} ({}): {what}", used.title, used.place);
-        let help = "try it on scrap, and keep what works";
-        let code = Code::UntriedRecipe;
-        let problem = match (used.kept, used.guess, used.on_this_machine) {
-            (Kept::Shipped, ..) => {
-                let what = "a value to start from, which nobody has tried on this machine";
-                Problem::warning(code, told(what), help).with_remedy(Remedy::KeepRecipe)
-            }
-            (_, true, _) => Problem::warning(
-                code,
-                told("it was worked out from another one, and not tried"),
-                help,
-            )
-            .with_remedy(Remedy::KeepRecipe),
-            (_, _, false) => {
-                let what = "it names no machine, so it may have been found on another one";
-                let help = "write machine into the recipe once it has worked here";
-                Problem::note(code, told(what), help)
-            }
+        let kind = match (used.kept, used.guess, used.on_this_machine) {
+            (Kept::Shipped, ..) => 0,
+            (_, true, _) => 1,
+            (_, _, false) => 2,
             _ => continue,
         };
-        let place = Location { span: Some(step.span.clone()), ..Location::file(&job.file) };
-        problems.push(problem.at(place).naming(names));
+        let users = job.steps.iter().filter(|step| step.recipe.as_ref().is_some_and(same));
+        let names: Vec<String> = users.map(|step| format!("\"{}\"", step.name)).collect();
+        kinds[kind].0.push(format!("{} (step {})", used.title, few(&names, 3)));
+        kinds[kind].1.extend(names);
+    }
+    let mut problems = Problems::new();
+    for (kind, (recipes, names)) in kinds.into_iter().enumerate() {
+        if recipes.is_empty() {
+            continue;
+        }
+        let what = match kind {
+            0 => "values to start from, which nobody has tried on this machine",
+            1 => "worked out from others, and not tried",
+            _ => "of no machine that is named, so they may have been found on another one",
+        };
+        let message = format!("{}: {}", what, few(&recipes, 6));
+        let code = Code::UntriedRecipe;
+        let problem = match kind {
+            2 => {
+                let help = "write machine into the recipe once it has worked here";
+                Problem::note(code, message, help)
+            }
+            _ => Problem::warning(code, message, "try it on scrap, and keep what works")
+                .with_remedy(Remedy::KeepRecipe),
+        };
+        problems.push(problem.at(Location::file(&job.file)).naming(names));
     }
     problems
 }

@@ -36,11 +36,15 @@ pub fn shelf(folder: &Path) -> Result<Shelf, Refusal> {
     let own = own_book()?.into_iter().chain(own_books);
     paths.extend(own.filter(|path| path.exists()).map(|path| (path, Kept::Own)));
     let mut books: Vec<Book> = Vec::new();
+    let mut seen: Vec<PathBuf> = Vec::new();
     for (path, kept) in paths {
         let name = path.display().to_string();
-        if books.iter().any(|book| book.name == name) {
+        // One that lies beside the job may be named as well, by another way to it.
+        let one = std::fs::canonicalize(&path).unwrap_or_else(|_| path.clone());
+        if seen.contains(&one) {
             continue;
         }
+        seen.push(one);
         let book = match source::text(&path) {
             Ok(text) => read_book(&name, &text, kept),
             Err(refusal) => unread(&name, kept, &refusal),

@@ -53,10 +53,13 @@ pub fn machine(name: &str, folder: &Path, sources: &mut Sources) -> Result<Machi
 }
 
 /// Finds and reads a machine that was typed in the call: a path counts from here, a name is looked
-/// for beside `file` first.
+/// for beside `file` first, and then here.
 pub fn typed_machine(name: &str, file: &Path, sources: &mut Sources) -> Result<Machine, Refusal> {
-    let folder = if machines::is_path(name) { PathBuf::new() } else { folder_of(file) };
-    machine(name, &folder, sources)
+    let here = PathBuf::new();
+    let beside = folder_of(file);
+    let named = machines::is_path(name)
+        || (!machines::lies_in(name, &beside) && machines::lies_in(name, &here));
+    machine(name, if named { &here } else { &beside }, sources)
 }
 
 /// The folder of a file.

@@ -76,6 +76,11 @@ pub fn is_path(name: &str) -> bool {
     name.contains(['/', '\\']) || name.ends_with(".toml")
 }
 
+/// Whether a profile of this name lies in a folder.
+pub fn lies_in(name: &str, folder: &Path) -> bool {
+    source::exists(&folder.join(format!("{name}{ENDING}")))
+}
+
 /// Finds a profile: a path, or a name looked for in `folder`, in the user's own folder and among
 /// the shipped ones, in this order.
 pub fn find(name: &str, folder: &Path) -> Result<FoundProfile, Refusal> {

@@ -28,6 +28,22 @@ impl Output {
     /// the folder does not exist.
     pub fn create(path: &Path, writing: Writing) -> Result<Self, Refusal> {
         let path = if writing == Writing::Numbered { free_name(path)? } else { path.to_path_buf() };
+        Self::check(&path, writing)?;
+        let shown = path.display().to_string();
+        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let mut builder = tempfile::Builder::new();
+        builder.prefix(".tinkite-");
+        as_any_new_file(&mut builder);
+        let temporary =
+            builder.tempfile_in(folder).map_err(|error| Refusal::output(&shown, error))?;
+        Ok(Self { path, temporary, force: writing == Writing::Over })
+    }
+
+    /// Whether a file may be written, before anything is done for it.
+    ///
+    /// # Errors
+    /// It is there already and may not be overwritten, or is no ordinary file.
+    pub fn check(path: &Path, writing: Writing) -> Result<(), Refusal> {
         let shown = path.display().to_string();
         if path.is_dir() {
             return Err(Refusal::Usage(format!("{shown} is a folder; name a file")));
@@ -40,13 +56,7 @@ impl Output {
                 "{shown} is already there; --force overwrites it, --number takes the next free name"
             )));
         }
-        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-        let mut builder = tempfile::Builder::new();
-        builder.prefix(".tinkite-");
-        as_any_new_file(&mut builder);
-        let temporary =
-            builder.tempfile_in(folder).map_err(|error| Refusal::output(&shown, error))?;
-        Ok(Self { path, temporary, force: writing == Writing::Over })
+        Ok(())
     }
 
     /// Opens a file to be written over, which was asked for by name.

@@ -40,5 +40,6 @@ pub(super) enum TakeKind {
     Gradient,
     Pattern,
     Rendered,
+    OffPage,
     Effect,
 }

@@ -223,6 +223,7 @@ pub(super) fn unused_lines(sheet: &Sheet, job: &Job, taken: &[Taken], problems: 
     }
     let left: Vec<&LaidShape> = steps_of
         .iter()
+        .filter(|(_, steps)| steps.iter().all(|step| step.operation.follow().is_none()))
         .filter(|(n, steps)| job.leaves_line(&sheet.shapes[**n].info(), steps.iter().copied()))
         .map(|(n, _)| &sheet.shapes[*n])
         .collect();

@@ -337,10 +337,14 @@ pub fn few(names: &[String], most: usize) -> String {
     }
 }
 
-/// A count with its noun: `1 shape`, `12 shapes`.
+/// A count with its noun: `1 shape`, `12 shapes`, `3 stretches`.
 #[must_use]
 pub fn count(n: usize, noun: &str) -> String {
-    if n == 1 { format!("1 {noun}") } else { format!("{n} {noun}s") }
+    let hisses = ["ch", "sh", "s", "x"].iter().any(|end| noun.ends_with(end));
+    match n {
+        1 => format!("1 {noun}"),
+        n => format!("{n} {noun}{}", if hisses { "es" } else { "s" }),
+    }
 }
 
 /// Of `known`, the word most like `word`, when one is like enough to be a misspelling.

@@ -9,7 +9,7 @@ use std::path::PathBuf;
 
 #[derive(Debug, ClapArgs)]
 pub(crate) struct Look {
-    /// Drawings, bitmaps, solids (SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF, STL); - is standard input
+    /// Drawings, bitmaps, solids (SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF, WebP, STL, OBJ); - is standard input
     #[arg(required = true, value_name = "ART")]
     pub(crate) files: Vec<PathBuf>,
     /// Measure one shape: its id, or a point near its line like "20 mm, 35 mm"
@@ -22,7 +22,7 @@ pub(crate) struct Look {
 
 #[derive(Debug, ClapArgs)]
 pub(crate) struct Begin {
-    /// The drawings or bitmaps (SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF), laid side by side
+    /// The drawings or bitmaps (SVG, DXF, PDF, PNG, JPEG, BMP, GIF, TIFF, WebP), laid side by side
     #[arg(required = true, value_name = "ART")]
     pub(crate) files: Vec<PathBuf>,
     /// Where to write the job [default: beside the drawing, as NAME.kite.toml]

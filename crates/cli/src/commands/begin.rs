@@ -83,7 +83,7 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
 /// The drawing with what masks, filters and the like change drawn as the page shows it, where there is such;
 /// coarser when it is too large.
 fn render(file: &Path, artwork: Artwork) -> Result<Artwork, Refusal> {
-    if !artwork.faint && artwork.unread.iter().all(|(unread, _)| *unread != Unread::Effect) {
+    if !artwork.faint.any() && artwork.unread.iter().all(|(unread, _)| *unread != Unread::Effect) {
         return Ok(artwork);
     }
     for coarser in [1, 2, 4] {

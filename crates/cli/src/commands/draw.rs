@@ -10,7 +10,7 @@ use std::io::BufReader;
 use std::path::Path;
 use tinkite_core::geometry::Rect;
 use tinkite_core::picture::{self, BurntMark, Canvas, Look, Show, Words};
-use tinkite_core::problem::Problems;
+use tinkite_core::problem::{Code, Location, Problem, Problems};
 use tinkite_core::program::measure::{Measure, span};
 use tinkite_core::quantity::{LengthUnit, clock, plain};
 use tinkite_files::kind::{self, FileKind};
@@ -88,6 +88,10 @@ fn once(args: &Draw, console: &Console) -> Result<WatchResult, Refusal> {
         ShowArg::Depth | ShowArg::Tones => None,
     });
     let window = args.window.map(|[x0, y0, x1, y1]| Rect::new(x0, y0, x1, y1));
+    if let Some(window) = window {
+        let problem = beyond(window, &made);
+        made.compiled.problems.extend(problem.map(Problems::from).unwrap_or_default());
+    }
     let look = Look { canvas, show, window };
     let written = if plays {
         gif::write(&args.output, args.writing.into(), &made, &look, args.play, &|text| {
@@ -100,6 +104,33 @@ fn once(args: &Draw, console: &Console) -> Result<WatchResult, Refusal> {
     };
     let problems = load::locate(made.compiled.problems, &made.sources);
     door::wrote(&written, &problems, &made.sources, console).map(|()| outcome)
+}
+
+/// A window in which nothing of the job lies shows an empty picture: that is told.
+fn beyond(window: Rect, made: &load::Made) -> Option<Problem> {
+    let flat = made.job.round.is_none();
+    let burnt = made.compiled.within.planned().totals.burnt.filter(|_| flat)?;
+    let burnt = made.job.frame().rect(burnt);
+    let shown = Rect::new(
+        window.x0.min(window.x1),
+        window.y0.min(window.y1),
+        window.x0.max(window.x1),
+        window.y0.max(window.y1),
+    );
+    if shown.overlaps(burnt) {
+        return None;
+    }
+    let message = "the window shows nothing of the job, which lies elsewhere";
+    let at = |p: f64| plain(p, 1);
+    let help = format!(
+        "it lies from {}, {} to {}, {} mm on the machine's axes",
+        at(burnt.x0),
+        at(burnt.y0),
+        at(burnt.x1),
+        at(burnt.y1)
+    );
+    let problem = Problem::warning(Code::Nothing, message, help);
+    Some(problem.at(Location::file(&made.job.file)))
 }
 
 /// What a job leaves behind: the finished surface of its reliefs, or its pictures as they will look.

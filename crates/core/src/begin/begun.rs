@@ -37,6 +37,8 @@ pub(super) struct Begun {
     repainted: Vec<&'static str>,
     /// Its bitmaps show nothing, and are left out.
     blank: bool,
+    /// Kinds of paint of which nothing shows.
+    unseen: Vec<&'static str>,
     side_by_side: bool,
     /// How many of its shapes lie wholly beyond its page, and are left out.
     off_page: usize,
@@ -105,11 +107,29 @@ impl Begun {
         let blank = artwork.solid.is_none()
             && !artwork.images.is_empty()
             && artwork.images.iter().all(blank);
+        // What was drawn of gradients and patterns shows nothing either.
+        let rendered = artwork.images.iter().any(|image| image.rendered);
+        let faint = artwork.faint;
+        let unseen = [("gradient", faint.gradient), ("pattern", faint.pattern)];
+        let unseen: Vec<&str> = unseen
+            .into_iter()
+            .filter(|(_, faint)| *faint && blank && rendered)
+            .map(|(kind, _)| kind)
+            .collect();
         if blank {
             artwork.images.clear();
             artwork.unread.retain(|(unread, _)| *unread != Unread::Bitmap);
         }
-        Ok(Self { file: file.into(), artwork, traced, repainted, blank, side_by_side, off_page })
+        Ok(Self {
+            file: file.into(),
+            artwork,
+            traced,
+            repainted,
+            blank,
+            side_by_side,
+            off_page,
+            unseen,
+        })
     }
 
     /// How large it is drawn, and how large it is made; none of what has no size.
@@ -178,6 +198,13 @@ impl Begun {
                 all.join(", "),
                 self.repainted[0]
             );
+        }
+        if !self.unseen.is_empty() {
+            let one = |kind: &&str| {
+                format!("{{ take = {{ kind = \"{kind}\" }}, fill = \"none\", stroke = \"none\" }}")
+            };
+            let all: Vec<String> = self.unseen.iter().map(one).collect();
+            let _ = writeln!(out, "paint = [{}]   # nothing of it shows", all.join(", "));
         }
         if let Some(image) = self.artwork.images.iter().find(|image| image.rendered) {
             let [step, ..] = image.to_mm.as_coeffs();

@@ -163,7 +163,7 @@ pub fn starter(
     }
     // A drawing that is larger than the bed is begun all the same, and told.
     if let Some(extents) = extents
-        && (problems.is_empty() || made.by == SizeBy::Bed)
+        && (problems.is_empty() || made.by == SizeBy::Bed || wishes.at.is_some())
     {
         fits(extents, machine, wishes.at)?;
     }

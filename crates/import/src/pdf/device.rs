@@ -138,12 +138,12 @@ impl<'a> Tracer<'a> {
         let Some((colour, full, opacity)) = colours(&props.paint) else {
             let source = self.source(None);
             self.artwork.unread.push((Unread::Paint, source.clone()));
-            // What colours a shading comes to is not known before it is drawn.
-            self.artwork.faint = true;
             let odd = match &props.paint {
                 Paint::Pattern(pattern) if matches!(**pattern, Pattern::Tiling(_)) => Odd::Pattern,
                 _ => Odd::Gradient,
             };
+            // What colours a shading comes to is not known before it is drawn.
+            self.artwork.faint.add(odd);
             let odd = OddPaint {
                 fill: fill.map(|rule| (odd, winding(rule))),
                 stroke: stroke.map(|s| (odd, f64::from(s.line_width) * scale)),

@@ -19,7 +19,9 @@ use census::Census;
 use exact::Exact;
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use tinkite_artwork::{Artwork, Fill, Format, Image, Odd, OddPaint, Shape, Source, Stroke, Unread};
+use tinkite_artwork::{
+    Artwork, Faint, Fill, Format, Image, Odd, OddPaint, Shape, Source, Stroke, Unread,
+};
 use tinkite_artwork::{Clipped, Region, clipped, rings};
 use tinkite_base::colour::Colour;
 use tinkite_base::geometry::region::{self, FillRule};
@@ -232,8 +234,8 @@ struct Collected {
     shapes: Vec<Shape>,
     images: Vec<Image>,
     unread: Vec<(Unread, Source)>,
-    /// Whether no plain colour can stand for a gradient or pattern.
-    faint: bool,
+    /// Paint for which no plain colour can stand.
+    faint: Faint,
     /// Shapes that a clip path cut, and such as it left nothing of.
     cut: usize,
     gone: usize,
@@ -461,7 +463,9 @@ impl Reader<'_> {
             _ => Odd::Gradient,
         };
         self.out.unread.push((Unread::Paint, source.clone()));
-        self.out.faint |= self.veils.shows() < 1.0 || is_faint(paint);
+        if self.veils.shows() < 1.0 || is_faint(paint) {
+            self.out.faint.add(odd);
+        }
         Err(odd)
     }
 

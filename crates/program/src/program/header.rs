@@ -44,9 +44,7 @@ fn lines(planned: &Planned, part: Option<usize>) -> Vec<String> {
     }
     let streamed = job.machine.dialect != Dialect::Ngc;
     if streamed && (0..job.steps.len()).any(|step| !planned.segments().follows(step)) {
-        lines.push(
-            "CONSTANT POWER: the beam burns on where the head stands when lines stop coming".into(),
-        );
+        lines.push("CONSTANT POWER: lit where the head stands when lines stop coming".into());
     }
     lines.extend(job.material.as_ref().map(|material| format!("material: {material}")));
     let recipe = |step: &Step| {

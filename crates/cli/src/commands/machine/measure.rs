@@ -22,6 +22,11 @@ pub(super) fn run(args: &MachineMeasure, console: &Console) -> Result<(), Refusa
     let found = find(&args.name, Path::new(""))?;
     let profile = found.read(&mut Sources::new())?;
     let rows = args.readings.iter().map(|text| row(text)).collect::<Result<Vec<_>, _>>()?;
+    if rows.len() < 2 {
+        return Err(Refusal::Usage(
+            "one reading is no table: power between two readings is worked out from them; measure at two powers at least, such as 10 % and 80 %".into(),
+        ));
+    }
     let table = Table::new(&rows)
         .map_err(|why| Refusal::Usage(format!("{why}; measure again, from weak to strong")))?;
     let change = edit::Change { section: "beam", key: "table", value: edit::table_text(&rows) };

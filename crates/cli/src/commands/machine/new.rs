@@ -12,13 +12,19 @@ use tinkite_core::machine::Machine;
 use tinkite_core::machine::edit::{Change, changed};
 use tinkite_core::quantity::plain;
 use tinkite_files::machines::{find, own_folder};
-use tinkite_files::output::Output;
+use tinkite_files::output::{Output, Writing};
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_link as link;
 use tinkite_link::{self, ask::ask};
 use tinkite_wire::Connected;
 
 pub(super) fn run(args: &MachineNew, console: &Console) -> Result<(), Refusal> {
+    // A name that is taken is told before anybody answers a question.
+    let path = path(args)?;
+    let writing = args.writing.into();
+    if writing != Writing::Numbered {
+        Output::check(&path, writing)?;
+    }
     let mut asked = asks(args).then(Questions::begin);
     let dialect = match (&mut asked, &args.dialect) {
         (_, Some(dialect)) => Some(dialect.clone()),
@@ -42,7 +48,6 @@ pub(super) fn run(args: &MachineNew, console: &Console) -> Result<(), Refusal> {
     if let Some(questions) = &mut asked {
         text = questions.ask(text, &template)?;
     }
-    let path = path(args)?;
     // What was typed must make a profile: every problem is told as it stands in the new text.
     let shown = path.display().to_string();
     let checked: Machine = machine::read(&shown, &text).map_err(|problems| {
