@@ -1,6 +1,6 @@
 //! What the fuzz targets do with their bytes.
 
-use tinkite_core::artwork::{self, Format, layers::layers, trouble};
+use tinkite_core::artwork::{self, layers::layers, trouble};
 use tinkite_core::job;
 use tinkite_core::machine;
 use tinkite_core::program::measure::{Explainer, Measure};

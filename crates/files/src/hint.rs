@@ -26,7 +26,7 @@ fn remedied(remedy: Remedy) -> &'static str {
     match remedy {
         Remedy::Look => "tinkite look shows what there is",
         Remedy::SizeOrPlace => "--width, --height, --at",
-        Remedy::LargerBed { .. } => "",
+        Remedy::LargerBed(_) => "",
         Remedy::OtherSheet => "--sheet NUMBER for one call",
         Remedy::TestSheet => "tinkite swatch make, tinkite swatch keep",
         Remedy::KeepRecipe => "tinkite swatch make, tinkite recipe keep",

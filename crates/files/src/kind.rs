@@ -25,6 +25,10 @@ impl FileKind {
         if Format::of(bytes).is_some() {
             return Some(Self::Drawing);
         }
+        // PostScript begins as a program does that names its tape.
+        if Format::unread(bytes).is_some() {
+            return None;
+        }
         let text = std::str::from_utf8(bytes).ok()?;
         let said = |key: &str| text.lines().any(|line| line.trim_start().starts_with(key));
         if said("[[step]]") || said("[[artwork]]") {
@@ -126,6 +130,8 @@ mod tests {
             ("\n; by hand\nG0 X1", Some(FileKind::Program)),
             ("%\nO1", Some(FileKind::Program)),
             ("/N10 G1", Some(FileKind::Program)),
+            ("%!PS-Adobe-3.0 EPSF-3.0\n", None),
+            ("v 0 0 0\nv 1 0 0\n", Some(FileKind::Drawing)),
             ("Dear kite club", None),
             ("", None),
         ] {

@@ -156,7 +156,7 @@ pub fn all(folder: &Path) -> Vec<FoundProfile> {
 /// Names the machines of this computer that take what is too large for one: those with a bed for it.
 pub fn name_larger(problems: &mut Problems, folder: &Path) {
     let larger = |problem: &Problem| match problem.remedy {
-        Some(Remedy::LargerBed { width, depth }) => Some((width, depth)),
+        Some(Remedy::LargerBed(size)) => Some(size.mm()),
         _ => None,
     };
     if problems.iter().all(|problem| larger(problem).is_none()) {

@@ -141,7 +141,7 @@ fn off_page(shapes: &[Shape], file: &str) -> Option<Problem> {
 }
 
 /// What takes look at.
-pub(super) fn info<'s>(shape: &'s Shape, open: bool, origin: &'s Origin) -> ShapeInfo<'s> {
+fn info<'s>(shape: &'s Shape, open: bool, origin: &'s Origin) -> ShapeInfo<'s> {
     ShapeInfo { shape, open, origin: Some(origin) }
 }
 

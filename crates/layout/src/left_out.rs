@@ -1,12 +1,12 @@
 //! What `leave-out` takes away, and what goes with it that was not named: another paint of the same shape, and the
 //! size that the rest is made.
 
-use super::content::info;
 use tinkite_artwork::{Image, Shape};
 use tinkite_base::colour::Colour;
 use tinkite_base::geometry::{Rect, drawn_bounds, hull};
 use tinkite_base::problem::{Code, Location, Problem, Problems, count, few};
 use tinkite_base::quantity::plain;
+use tinkite_job::select::ShapeInfo;
 use tinkite_job::{ArtworkUse, Job, Size};
 
 /// A size that changes by less than this share is the same.
@@ -26,7 +26,7 @@ pub(super) fn without(
     let mut kept = Vec::with_capacity(shapes.len());
     for shape in shapes {
         let open = shape.contours(job.tolerance).iter().any(|contour| !contour.closed);
-        let info = info(&shape, open, &origin);
+        let info = ShapeInfo { shape: &shape, open, origin: Some(&origin) };
         let mut takes = how.leave_out.iter().filter(|take| take.holds(&info, false)).peekable();
         if takes.peek().is_none() {
             kept.push(shape);

@@ -175,19 +175,14 @@ impl Problem {
 }
 
 /// What helps beside the words of a problem. Whoever shows it knows by which command or option that is done.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Remedy {
     /// Looking at what there is in the drawing.
     Look,
     /// Another size or place for a job that is begun.
     SizeOrPlace,
-    /// A machine with a bed for so much, mm.
-    LargerBed {
-        /// To the right.
-        width: f64,
-        /// Away from the operator.
-        depth: f64,
-    },
+    /// A machine with a bed for so much.
+    LargerBed(BedSize),
     /// Making another of the sheets.
     OtherSheet,
     /// Burning a test sheet, and keeping what worked.
@@ -202,6 +197,28 @@ pub enum Remedy {
     SayMeasured,
     /// Measuring the power of the source.
     MeasurePower,
+}
+
+/// How large a bed must be, in tenths of a millimetre, rounded up; as many as there are where it is larger than any.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct BedSize {
+    width: u16,
+    depth: u16,
+}
+
+impl BedSize {
+    /// For so many mm to the right, and away from the operator.
+    #[must_use]
+    pub fn new(width: f64, depth: f64) -> Self {
+        let tenths = |mm: f64| (10.0 * mm - 1e-2).ceil().clamp(0.0, f64::from(u16::MAX)) as u16;
+        Self { width: tenths(width), depth: tenths(depth) }
+    }
+
+    /// Width and depth, mm.
+    #[must_use]
+    pub fn mm(self) -> (f64, f64) {
+        (f64::from(self.width) / 10.0, f64::from(self.depth) / 10.0)
+    }
 }
 
 /// Problems in the order in which they were found.

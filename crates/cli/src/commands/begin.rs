@@ -60,7 +60,7 @@ pub(super) fn run(args: &Begin, console: &Console) -> Result<(), Refusal> {
     let problems: Problems = problems
         .into_iter()
         .map(|mut problem| {
-            if matches!(problem.remedy, Some(Remedy::LargerBed { .. })) {
+            if matches!(problem.remedy, Some(Remedy::LargerBed(_))) {
                 problem.help += "; --fit makes it smaller";
             }
             problem

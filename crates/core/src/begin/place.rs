@@ -2,7 +2,7 @@
 
 use super::Wishes;
 use tinkite_base::geometry::{Point, Rect, Vec2};
-use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy};
+use tinkite_base::problem::{BedSize, Code, Location, Problem, Problems, Remedy};
 use tinkite_base::quantity::plain;
 use tinkite_machine::Machine;
 
@@ -113,13 +113,11 @@ fn too_large(whole: Rect, machine: &Machine) -> Problem {
         over.join(", ")
     );
     let help = match turned {
-        true => "turned by a quarter it does: turn = \"90 deg\" in [[artwork]]",
-        false => {
-            "nor does it when it is turned by a quarter; make it smaller, or take another machine"
-        }
+        true => "turned by a quarter they do: turn = \"90 deg\" in [[artwork]]",
+        false => "turned by a quarter they do not either; make it smaller, or take another machine",
     };
     Problem::warning(Code::NoRoom, message, help)
-        .with_remedy(Remedy::LargerBed { width: whole.width(), depth: whole.height() })
+        .with_remedy(Remedy::LargerBed(BedSize::new(whole.width(), whole.height())))
 }
 
 /// Where the lower left corner lies that nobody has placed, mm from the front left corner of the bed.

@@ -7,7 +7,7 @@ pub mod round;
 
 use crate::plan::Planned;
 use tinkite_base::geometry::{Point, Rect, Vec2};
-use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy};
+use tinkite_base::problem::{BedSize, Code, Location, Problem, Problems, Remedy};
 use tinkite_base::quantity::plain;
 use tinkite_job::{Engrave, Job};
 use tinkite_layout::LaidStock;
@@ -217,7 +217,7 @@ impl Reach<'_> {
             let message = format!("{what} leaves the {bed}: {}", sides.join(", "));
             let refusal = match self.too_large(burnt) {
                 Some(help) => refusal(self.job, Code::OffBed, &message, &help)
-                    .with_remedy(Remedy::LargerBed { width: burnt.width(), depth: burnt.height() }),
+                    .with_remedy(Remedy::LargerBed(BedSize::new(burnt.width(), burnt.height()))),
                 None => refusal(self.job, Code::OffBed, &message, help),
             };
             problems.push(refusal);
