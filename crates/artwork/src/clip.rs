@@ -65,6 +65,9 @@ impl Region {
     /// so that the edge runs where the region's does; `to_plane` carries pixels to the plane of the region.
     pub fn crop(&self, bitmap: &mut Bitmap, to_plane: &mut Affine) -> bool {
         let (x, y) = divided((bitmap.width, bitmap.height), *to_plane);
+        if (x, y) == (1, 1) {
+            return bitmap.whiten(&self.rings, *to_plane, Whitened::Outside) > 0;
+        }
         let finer = Bitmap {
             width: bitmap.width * x,
             height: bitmap.height * y,

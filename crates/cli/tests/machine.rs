@@ -184,6 +184,8 @@ fn readings_become_the_power_table_and_one_that_falls_is_refused() {
         let told = bench.refused(2, &["machine", "measure", "tube-laser", reading[0], reading[1]]);
         assert!(told.contains(words), "{told}");
     }
+    let one = bench.refused(2, &["machine", "measure", "tube-laser", "10 % = 4 mA", "--keep"]);
+    assert!(one.contains("one reading is no table"), "{one}");
 }
 
 #[test]

@@ -188,3 +188,36 @@ fn an_outline_with_a_spur_stays_closed_when_doubles_are_dropped() {
     let spur = 200.0_f64.sqrt();
     assert!((burn - spur - 140.0).abs() > 0.3 && (burn - spur - 140.7).abs() < 0.3, "{burn}");
 }
+
+#[test]
+fn a_window_beside_the_job_is_told() {
+    let body = r#"<path d="M10 10H50V40H10z" stroke="red"/>"#;
+    let bench = Bench::drawn(body, "", &step("cut", "{ stroke = \"red\" }", "cut"));
+    let draw = |window: &str| {
+        bench.run(&["draw", "a.kite.toml", "-o", "a.svg", "--force", "--window", window]).err
+    };
+    assert!(draw("200,200,220,220").contains("the window shows nothing of the job"));
+    assert!(!draw("5,5,45,60").contains("the window shows nothing"));
+}
+
+#[test]
+fn a_machine_beside_the_caller_is_found_for_a_program_elsewhere() {
+    let bench = Bench::new();
+    std::fs::create_dir(bench.path("programs")).unwrap();
+    bench.write("programs/x.nc", "G21G90\nG0X1Y1\nM2\n");
+    let profile = bench.read("bench-laser.machine.toml");
+    bench.write("shed.machine.toml", profile);
+    bench.ok(&["read", "programs/x.nc", "--machine", "shed"]);
+}
+
+#[test]
+fn a_book_that_is_named_in_two_ways_counts_once() {
+    let bench = Bench::new();
+    bench.demo("workshop.recipes.toml");
+    let list = |book: &str| {
+        let ran = bench.command(&["recipe", "list"]).env("TINKITE_BOOK", book).output().unwrap();
+        String::from_utf8(ran.stdout).unwrap()
+    };
+    let named = bench.path("./workshop.recipes.toml");
+    assert_eq!(list(named.to_str().unwrap()), list(""));
+}

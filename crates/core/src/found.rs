@@ -74,7 +74,11 @@ fn mark_of(mark: &dyn TableLike) -> Written {
     let pair = |key| mark.get(key).and_then(Item::as_array).and_then(point);
     let drawn = match (mark.get("shape").and_then(Item::as_str), mark.get("drawn")) {
         (Some(id), _) => format!("the shape \"{id}\""),
-        (None, Some(at)) => format!("the point {}", at.to_string().trim()),
+        (None, Some(at)) => {
+            // Without the comment that stands behind it.
+            let value = at.as_value().map(|value| value.clone().decorated("", "").to_string());
+            format!("the point {}", value.unwrap_or_default())
+        }
         (None, None) => "nothing".into(),
     };
     Written { drawn, at: pair("drawn"), found: pair("found") }
@@ -152,7 +156,7 @@ fn marks_of(document: &DocumentMut) -> usize {
 mod tests {
     use super::*;
 
-    const JOB: &str = "# mine\n[place]\nzero = \"stock\"\n\n[[place.mark]] # left\nshape = \"a\"\nfound = [\"1 mm\", \"2 cm\"] # by eye\n\n[[place.mark]]\ndrawn = [\"10 mm\", \"0 mm\"]\n\n[[step]]\nname = \"x\"\n";
+    const JOB: &str = "# mine\n[place]\nzero = \"stock\"\n\n[[place.mark]] # left\nshape = \"a\"\nfound = [\"1 mm\", \"2 cm\"] # by eye\n\n[[place.mark]]\ndrawn = [\"10 mm\", \"0 mm\"] # by the hinge\n\n[[step]]\nname = \"x\"\n";
 
     #[test]
     fn marks_are_read_and_what_was_found_is_written_where_it_belongs() {
@@ -161,7 +165,7 @@ mod tests {
         let found = Some(Point::new(1.0, 20.0));
         assert_eq!(read[0], Written { drawn: "the shape \"a\"".into(), at: None, found });
         assert_eq!((read[1].at, read[1].found), (Some(Point::new(10.0, 0.0)), None));
-        assert!(read[1].drawn.contains("\"10 mm\", \"0 mm\""));
+        assert_eq!(read[1].drawn, "the point [\"10 mm\", \"0 mm\"]");
         let text = with_found(JOB, 1, Point::new(-0.0001, 12.34567)).unwrap();
         let text = with_found(&text, 2, Point::new(5.0, -6.25)).unwrap();
         let wanted = JOB.replace("[\"1 mm\", \"2 cm\"]", "[\"0 mm\", \"12.346 mm\"]").replace(

@@ -246,11 +246,11 @@ fn a_machine_with_its_zero_in_the_middle_counts_from_there() {
     G21 G90 G94 G17 G54
     G64 P0.01
     M3 S0
-    G0X10Y-10
-    G1X-10S102F600
-    Y10
-    X10
+    G0X-10Y10
+    G1X10S102F600
     Y-10
+    X-10
+    Y10
     M5 S0
     M2
     %

@@ -59,7 +59,8 @@ impl RowOrder {
     /// Rows that fill heights from `low` to `high`: how many, each in the middle of its strip, so
     /// that both edges are left alike.
     pub(super) fn fill(&mut self, low: f64, high: f64) -> u32 {
-        let rows = ((high - low) / self.spacing).round().max(1.0);
+        // Half a row more is one: rounding of the drawing's numbers must not decide.
+        let rows = ((high - low) / self.spacing + 1e-6).round().max(1.0);
         self.first = f64::midpoint(low, high) - (rows - 1.0) / 2.0 * self.spacing;
         rows as u32
     }

@@ -125,9 +125,9 @@ fn off_page(artwork: &Artwork, lined: &[Lined<'_>]) -> Option<Problem> {
     let beyond = |one: &&Lined<'_>| one.bounds().is_some_and(|b| page.union(b) != page);
     let which: Vec<_> = lined.iter().filter(beyond).collect();
     let all = hull(lined.iter().filter_map(Lined::bounds))?;
-    let dx = (all.x0 - page.x1).max(page.x0 - all.x1).max(0.0);
-    let dy = (all.y0 - page.y1).max(page.y0 - all.y1).max(0.0);
-    if dx.max(dy) > 0.0 {
+    let dx = (all.x0 - width).max(-all.x1).max(0.0);
+    let dy = (all.y0 - depth).max(-all.y1).max(0.0);
+    if dx.max(dy) > PAGE_SLACK {
         let what = format!("lie {} mm away from the page", plain(dx.hypot(dy), 1));
         let help = "the drawing would land off the bed; move it onto its page, or say at in the job's [place]";
         return problem(&which, Code::FarFromPage, &what, help)

@@ -16,7 +16,7 @@ pub(super) const MOST: f64 = 1e-3;
 const WORTH: f64 = 2e-4;
 
 /// Cubics may stray from arcs by this much, mm: so near they are taken for the arcs that they stand for.
-const STRAYS: f64 = 5e-3;
+const STRAYS: f64 = 8e-3;
 
 /// By which share of itself a number may be rounded.
 const ROUNDS: f64 = f32::EPSILON as f64 / 2.0;

@@ -19,17 +19,7 @@ pub(super) fn read_label(text: &str) -> Cow<'_, str> {
     let (mut copied, mut at, mut number) = (0, 0, 0);
     while let Some(open) = text[at..].find('<').map(|n| at + n) {
         let rest = &text[open..];
-        // What is no element is passed over whole.
-        let skipped = [("<!--", "-->"), ("<![CDATA[", "]]>"), ("<?", "?>")]
-            .iter()
-            .find(|(start, _)| rest.starts_with(start))
-            .map(|(start, end)| rest[start.len()..].find(end).map(|n| start.len() + n + end.len()));
-        let length = match skipped {
-            Some(length) => length,
-            None if rest.starts_with("<!") => declaration(rest),
-            None => tag(rest),
-        };
-        let Some(length) = length else { break };
+        let Some(length) = passed(rest) else { break };
         let name_end = open + 1 + name_length(&rest[1..]);
         let name = &text[open + 1..name_end];
         // A prefix stands for the same element.
@@ -47,6 +37,19 @@ pub(super) fn read_label(text: &str) -> Cow<'_, str> {
     }
     out.push_str(&text[copied..]);
     Cow::Owned(out)
+}
+
+/// Length of what begins with a "<": a tag, or what is no element, whole; `None` where it does not end.
+pub(super) fn passed(text: &str) -> Option<usize> {
+    let skipped = [("<!--", "-->"), ("<![CDATA[", "]]>"), ("<?", "?>")]
+        .iter()
+        .find(|(start, _)| text.starts_with(start))
+        .map(|(start, end)| text[start.len()..].find(end).map(|n| start.len() + n + end.len()));
+    match skipped {
+        Some(length) => length,
+        None if text.starts_with("<!") => declaration(text),
+        None => tag(text),
+    }
 }
 
 /// Length of a tag, past any ">" in quotes.

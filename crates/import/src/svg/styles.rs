@@ -5,6 +5,7 @@
 mod transform;
 
 use super::geometry::{Viewport, length};
+use super::label;
 use simplecss::{AttributeOperator, DeclarationTokenizer, Element as CssElement, PseudoClass};
 use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
@@ -65,29 +66,61 @@ fn apply(text: &str, mut edits: Vec<Edit>) -> String {
     out
 }
 
-/// Custom properties under names that the library passes over, and `:root` as the element that it is. What a
-/// property falls back on stands in a list: the library reads no function inside another.
+/// Custom properties under names that the library passes over, and `:root` as the element that it is, where the text
+/// is style. What a property falls back on stands in a list: the library reads no function inside another.
 fn rename<'t>(text: &'t str, fall_backs: &mut Vec<String>) -> Cow<'t, str> {
     if !text.contains("--") && !text.contains(":root") {
         return Cow::Borrowed(text);
     }
-    let text = &*list_fall_backs(text, fall_backs);
-    let bytes = text.as_bytes();
-    let starts = |at: usize| {
-        let before = text[..at].trim_end().as_bytes().last().copied();
-        let after = bytes.get(at + 2).copied().unwrap_or(b' ');
-        matches!(before, Some(b'{' | b';' | b'(' | b'"' | b'\''))
-            && (after.is_ascii_alphabetic() || after == b'_')
-    };
     let mut out = String::with_capacity(text.len());
     let mut at = 0;
-    while let Some(found) = text[at..].find("--").map(|n| at + n) {
-        out.push_str(&text[at..found]);
-        out.push_str(if starts(found) { CUSTOM } else { "--" });
-        at = found + 2;
+    for range in styled(text) {
+        out.push_str(&text[at..range.start]);
+        let css = list_fall_backs(&text[range.clone()], fall_backs);
+        out.push_str(&css.replace("--", CUSTOM).replace(":root", "svg"));
+        at = range.end;
     }
     out.push_str(&text[at..]);
-    Cow::Owned(out.replace(":root", "svg"))
+    Cow::Owned(out)
+}
+
+/// Where in the text style stands: in `style` elements and attributes, and in attributes that are a custom property.
+fn styled(text: &str) -> Vec<Range<usize>> {
+    let mut ranges = Vec::new();
+    let mut at = 0;
+    while let Some(open) = text[at..].find('<').map(|n| at + n) {
+        let Some(length) = label::passed(&text[open..]) else { break };
+        let tag = &text[open..open + length];
+        at = open + length;
+        if tag.starts_with("<!") || tag.starts_with("<?") {
+            continue;
+        }
+        let mut from = 0;
+        while let Some(equals) = tag[from..].find('=').map(|n| from + n) {
+            let Some((start, quote)) = tag[equals + 1..]
+                .char_indices()
+                .find(|(_, c)| !c.is_whitespace())
+                .map(|(n, c)| (equals + 2 + n, c))
+                .filter(|(_, c)| matches!(c, '"' | '\''))
+            else {
+                break;
+            };
+            let Some(end) = tag[start..].find(quote).map(|n| start + n) else { break };
+            let name = tag[from..equals].trim_end().rsplit(char::is_whitespace).next();
+            if name == Some("style") || tag[start..end].trim_start().starts_with("var(--") {
+                ranges.push(open + start..open + end);
+            }
+            from = end + 1;
+        }
+        let name = tag[1..].split(|c: char| c.is_whitespace() || c == '>').next();
+        let is_style = name.is_some_and(|name| name.rsplit(':').next() == Some("style"));
+        if is_style && !tag.ends_with("/>") {
+            let end = text[at..].find("</").map_or(text.len(), |n| at + n);
+            ranges.push(at..end);
+            at = end;
+        }
+    }
+    ranges
 }
 
 /// Writes `var(--name|N)` in place of `var(--name, what it falls back on)`, which is then the list's N.
@@ -192,7 +225,7 @@ impl<'t> Sheets<'t> {
                 open.pop();
             }
             let round = open.last().map_or(&nothing, |(_, round)| round).clone();
-            let mut element = Styled::of(self, node, &round);
+            let mut element = Styled::of(self, node);
             let inner = element.settle(node, &round, (document, &self.fall_backs));
             element.write(text, node, &mut edits);
             if node.has_children() {
@@ -212,19 +245,22 @@ struct Styled {
 }
 
 impl Styled {
-    fn of(sheets: &Sheets<'_>, node: Node<'_, '_>, round: &Round) -> Self {
+    fn of(sheets: &Sheets<'_>, node: Node<'_, '_>) -> Self {
         let mut declared: BTreeMap<String, (String, bool)> = BTreeMap::new();
         let mut declare = |name: &str, value: &str, important: bool| {
+            if !matters(name, value) {
+                return;
+            }
             let stays = declared.get(name).is_some_and(|(_, held)| *held && !important);
             if !stays {
                 declared.insert(name.to_string(), (value.trim().to_string(), important));
             }
         };
-        for attribute in node.attributes().filter(|a| a.value().contains("var(")) {
-            declare(attribute.name(), attribute.value(), false);
-        }
-        for attribute in node.attributes().filter(|a| COLOURS.contains(&a.name())) {
-            declare(attribute.name(), attribute.value(), false);
+        for attribute in node.attributes().filter(|a| a.value().contains('(')) {
+            let (name, value) = (attribute.name(), attribute.value());
+            if COLOURS.contains(&name) || value.contains("var(") {
+                declare(name, value, false);
+            }
         }
         for key in ["transform-origin", "transform-box", "direction"] {
             node.attribute(key).into_iter().for_each(|value| declare(key, value, false));
@@ -237,7 +273,6 @@ impl Styled {
         for one in DeclarationTokenizer::from(node.attribute("style").unwrap_or_default()) {
             declare(one.name, one.value, one.important);
         }
-        let _ = round;
         Self { declared, attributes: BTreeMap::new(), declarations: Vec::new() }
     }
 
@@ -434,6 +469,16 @@ impl Styled {
     }
 }
 
+/// Whether a declaration may have to be written for the library.
+fn matters(name: &str, value: &str) -> bool {
+    GEOMETRY.contains(&name)
+        || COLOURS.contains(&name)
+        || matches!(name, "d" | "direction" | "text-anchor")
+        || name.starts_with("transform")
+        || name.starts_with(CUSTOM)
+        || value.contains("var(")
+}
+
 /// What a `use` repeats.
 fn used<'d, 'i>(node: Node<'_, '_>, document: &'d Document<'i>) -> Option<Node<'d, 'i>> {
     let href = node.attributes().find(|a| a.name() == "href")?.value().trim();
@@ -521,6 +566,17 @@ mod tests {
             assert!(settled.contains(wanted), "{body}\n{settled}");
             assert_eq!(settle(&settled).lines().count(), text.lines().count());
         }
+        // Words are no style, whatever they look like.
+        let words = svg(
+            "<g label='--cut'><text>\"--a\" :root var(--x, 1)</text></g><!-- '--b' --><path style='--c:1'/>",
+        );
+        let settled = settle(&words);
+        assert!(
+            settled.contains(
+                "<g label='--cut'><text>\"--a\" :root var(--x, 1)</text></g><!-- '--b' -->"
+            ),
+            "{settled}"
+        );
         // What needs nothing stays as it is, and so does what is no XML.
         for plain in [svg("<path style='fill:red' d='M0 0h9'/><!-- a -- b -->"), "<svg".into()] {
             assert_eq!(settle(&plain), plain);
