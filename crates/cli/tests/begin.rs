@@ -256,12 +256,15 @@ fn every_drawing_of_the_workshop_begins() {
         "spool.tif",
         "stamp.png",
         "tail.gif",
+        "pennant.webp",
     ] {
         bench.demo(name);
         assert!(begins(&bench, name), "{name}");
     }
-    bench.demo("medal.stl");
-    assert!(begins(&bench, "medal.stl"));
+    for name in ["medal.stl", "toggle.obj"] {
+        bench.demo(name);
+        assert!(begins(&bench, name), "{name}");
+    }
 }
 
 #[test]

@@ -4,7 +4,7 @@ use crate::common::Bench;
 use serde_json::{Value, json};
 
 /// The demo file of each format that can be burnt.
-const BURNT: [&str; 9] = [
+const BURNT: [&str; 10] = [
     "sail-panel.svg",
     "name-tag.svg",
     "spar-hub.dxf",
@@ -14,11 +14,12 @@ const BURNT: [&str; 9] = [
     "label.bmp",
     "tail.gif",
     "spool.tif",
+    "pennant.webp",
 ];
 
 fn bench() -> Bench {
     let bench = Bench::new();
-    for name in BURNT.iter().chain(&["medal.stl", "rough-panel.svg"]) {
+    for name in BURNT.iter().chain(&["medal.stl", "toggle.obj", "rough-panel.svg"]) {
         bench.demo(name);
     }
     bench
@@ -47,7 +48,7 @@ fn each_goes_from_begin_to_a_finished_run_unedited() {
 #[test]
 fn look_says_what_each_is() {
     let bench = bench();
-    let look = bench.json(&[&["look"][..], &BURNT[..], &["medal.stl"]].concat());
+    let look = bench.json(&[&["look"][..], &BURNT[..], &["medal.stl", "toggle.obj"]].concat());
     let told: Vec<String> = look["files"]
         .as_array()
         .unwrap()

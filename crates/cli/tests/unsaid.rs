@@ -221,3 +221,19 @@ fn a_book_that_is_named_in_two_ways_counts_once() {
     let named = bench.path("./workshop.recipes.toml");
     assert_eq!(list(named.to_str().unwrap()), list(""));
 }
+
+#[test]
+fn a_shape_of_a_job_is_measured_on_the_machines_axes() {
+    let body = r#"<path id="plate" d="M10 10H50V40H10z" stroke="red"/>"#;
+    let place = "[place]\nanchor = \"bottom-left\"\nat = [\"-150 mm\", \"-100 mm\"]\n";
+    let bench = Bench::drawn(body, place, &step("cut", "{ stroke = \"red\" }", "cut"));
+    let profile =
+        bench.read("bench-laser.machine.toml").replace("\"bottom-left\"", "\"top-right\"");
+    bench.write("turned.machine.toml", profile);
+    bench.change("a.kite.toml", "bench-laser", "turned");
+    for which in ["plate", "-130 mm, -100 mm"] {
+        let look = bench.json(&["look", "a.kite.toml", "--measure", which]);
+        let plan = bench.json(&["plan", "a.kite.toml"]);
+        assert_eq!(look["measures"][0]["extents_mm"], plan["extents_mm"], "{which}");
+    }
+}

@@ -43,6 +43,8 @@ pub const MORE: [(&str, &[u8]); 35] = [
     ("label.bmp", include_bytes!("../../../demo/label.bmp")),
     ("tail.gif", include_bytes!("../../../demo/tail.gif")),
     ("spool.tif", include_bytes!("../../../demo/spool.tif")),
+    ("pennant.webp", include_bytes!("../../../demo/pennant.webp")),
+    ("toggle.obj", include_bytes!("../../../demo/toggle.obj")),
     ("medal.stl", include_bytes!("../../../demo/medal.stl")),
     ("medal.kite.toml", include_bytes!("../../../demo/medal.kite.toml")),
     ("weight-relief.kite.toml", include_bytes!("../../../demo/weight-relief.kite.toml")),

@@ -208,6 +208,17 @@ fn put(top: &mut dyn TableLike, said: &Said) -> Result<(), Problem> {
     }
 }
 
+/// Which of a list are called so: by name or file, else by number, from 1.
+fn called(names: &[Vec<String>], key: &str) -> Vec<usize> {
+    let own = |n: &usize| names[*n].iter().any(|name| name == key);
+    let named: Vec<usize> = (0..names.len()).filter(own).collect();
+    let number = key.parse::<usize>().ok().filter(|n| (1..=names.len()).contains(n));
+    match (named.is_empty(), number) {
+        (true, Some(number)) => vec![number - 1],
+        _ => named,
+    }
+}
+
 /// The table of a list that is called so.
 fn one_of<'i>(list: &'i mut Item, key: &str, walked: &str) -> Result<&'i mut Item, Problem> {
     let names: Vec<Vec<String>> = match &*list {
@@ -219,15 +230,18 @@ fn one_of<'i>(list: &'i mut Item, key: &str, walked: &str) -> Result<&'i mut Ite
             tables.map(|(n, v)| v.as_inline_table().map_or(vec![], |t| names_of(t, n))).collect()
         }
     };
-    let fitting: Vec<usize> =
-        (0..names.len()).filter(|n| names[*n].iter().any(|name| name == key)).collect();
+    let fitting = called(&names, key);
     match fitting[..] {
         [n] => list.get_mut(n).ok_or_else(|| no_table(walked)),
         [] => {
             let known = || names.iter().flatten().map(String::as_str);
             let help = match nearest(key, known()) {
                 Some(near) => format!("did you mean \"{near}\"?"),
-                None => format!("there are: {}", known().collect::<Vec<_>>().join(", ")),
+                // As they are written in a path: in quotes where they must be.
+                None => {
+                    let keys = known().map(|name| Key::new(name).to_string());
+                    format!("there are: {}", keys.collect::<Vec<_>>().join(", "))
+                }
             };
             Err(nothing(format!("no {walked} is called \"{key}\""), &help))
         }
@@ -265,18 +279,17 @@ fn place(top: &dyn TableLike, path: &[String]) -> Option<Range<usize>> {
         let key = if n == 0 { key_of(key, top) } else { key };
         let item = match list.take() {
             Some(Item::ArrayOfTables(tables)) => {
-                let own = |(n, table): &(usize, &toml_edit::Table)| {
-                    names_of(*table, *n).iter().any(|name| name == key)
-                };
-                table = tables.iter().enumerate().find(own)?.1;
+                let names: Vec<_> =
+                    tables.iter().enumerate().map(|(n, t)| names_of(t, n)).collect();
+                table = tables.get(*called(&names, key).first()?)?;
                 continue;
             }
             Some(other) => {
-                let tables = other.as_array()?.iter().filter_map(Value::as_inline_table);
-                let own = |(n, table): &(usize, &InlineTable)| {
-                    names_of(*table, *n).iter().any(|name| name == key)
-                };
-                table = tables.enumerate().find(own)?.1;
+                let tables: Vec<_> =
+                    other.as_array()?.iter().filter_map(Value::as_inline_table).collect();
+                let names: Vec<_> =
+                    tables.iter().enumerate().map(|(n, t)| names_of(*t, n)).collect();
+                table = *tables.get(*called(&names, key).first()?)?;
                 continue;
             }
             None => table.get(key)?,
@@ -331,6 +344,16 @@ mod tests {
         let read: DocumentMut = text.parse().unwrap();
         assert_eq!(read["stock"]["thickness"].as_str(), Some("3 mm"));
         assert_eq!(read["step"][0]["ramp"]["slow"].as_bool(), Some(true));
+    }
+
+    #[test]
+    fn steps_have_numbers_beside_their_names() {
+        let by_name = changed(&["steps.outline.power=\"30 %\""]).unwrap();
+        let at = by_name.split("[[step]]").skip(1).position(|step| step.contains("30 %")).unwrap();
+        let by_number = changed(&[&format!("steps.{}.power=\"30 %\"", at + 1)]).unwrap();
+        assert_eq!(by_name, by_number);
+        assert!(changed(&["steps.0.power=\"30 %\""]).is_err());
+        assert!(changed(&["steps.99.power=\"30 %\""]).is_err());
     }
 
     #[test]

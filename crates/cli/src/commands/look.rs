@@ -53,14 +53,24 @@ fn which(text: &str) -> Which {
     point.map_or_else(|| Which::Called(text.into()), Which::Near)
 }
 
-/// Measures a shape of a job's sheet, as large and as mended as it will be burnt; places count from the front
-/// left corner of the bed.
+/// Measures a shape of a job's sheet, as large and as mended as it will be burnt; places are on the machine's axes, as
+/// pictures and plans count; round an object, along and round its surface.
 fn measure_in_job(job: &Path, text: &str, console: &Console) -> Result<(), Refusal> {
-    let (_, sheet, ..) = load::survey_sheet(&JobCall::whole(job.to_path_buf(), None))?;
+    let (job_read, sheet, ..) = load::survey_sheet(&JobCall::whole(job.to_path_buf(), None))?;
     let shapes = sheet.shapes.iter().filter(|laid| laid.number == 0);
     let shapes: Vec<_> = shapes.map(|laid| (&laid.shape, laid.contours.clone())).collect();
     let name = job.display().to_string();
-    let found = measure_among(&shapes, &which(text)).map(|found| (&name, found));
+    let (field, flat) = (job_read.field(), job_read.round.is_none());
+    let asked = match which(text) {
+        Which::Near(point) if flat => Which::Near(field.plane(point)),
+        other => other,
+    };
+    let found = measure_among(&shapes, &asked).map(|mut found| {
+        if flat {
+            found.extents = job_read.frame().rect(found.extents - field.zero);
+        }
+        (&name, found)
+    });
     let ids = shapes.iter().filter_map(|(shape, _)| shape.source.id.as_deref());
     tell(&found.into_iter().collect::<Vec<_>>(), text, ids, console)
 }
