@@ -66,7 +66,7 @@ fn look_says_what_each_is() {
         })
         .collect();
     insta::assert_snapshot!(told.join("\n"));
-    assert_eq!(look["files"][9]["solid"]["triangles"], 288);
+    assert_eq!(look["files"][10]["solid"]["triangles"], 288);
 }
 
 #[test]

@@ -169,8 +169,8 @@ mod tests {
         let text = with_found(JOB, 1, Point::new(-0.0001, 12.34567)).unwrap();
         let text = with_found(&text, 2, Point::new(5.0, -6.25)).unwrap();
         let wanted = JOB.replace("[\"1 mm\", \"2 cm\"]", "[\"0 mm\", \"12.346 mm\"]").replace(
-            "\"0 mm\"]\n\n[[step",
-            "\"0 mm\"]\nfound = [\"5 mm\", \"-6.25 mm\"]\n\n[[step",
+            "\"0 mm\"] # by the hinge\n\n[[step",
+            "\"0 mm\"] # by the hinge\nfound = [\"5 mm\", \"-6.25 mm\"]\n\n[[step",
         );
         assert_eq!(text, wanted);
     }

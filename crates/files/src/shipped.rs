@@ -13,7 +13,7 @@ const PRINTER: &str = include_str!("../../../demo/printer-laser.machine.toml");
 /// Recipes to start from.
 pub const BOOK: &str = include_str!("../../../books/start.recipes.toml");
 /// More jobs, and drawings of every kind that is read, to try look and begin on.
-pub const MORE: [(&str, &[u8]); 35] = [
+pub const MORE: [(&str, &[u8]); 37] = [
     ("tube-laser.machine.toml", TUBE.as_bytes()),
     ("reel-laser.machine.toml", REEL.as_bytes()),
     ("printer-laser.machine.toml", PRINTER.as_bytes()),

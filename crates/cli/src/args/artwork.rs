@@ -13,7 +13,7 @@ pub(crate) struct Look {
     #[arg(required = true, value_name = "ART")]
     pub(crate) files: Vec<PathBuf>,
     /// Measure one shape: its id, or a point near its line like "20 mm, 35 mm"
-    #[arg(long, value_name = "ID|POINT")]
+    #[arg(long, value_name = "ID|POINT", allow_hyphen_values = true)]
     pub(crate) measure: Option<String>,
     /// Which page of a PDF, from 1
     #[arg(long, value_name = "PAGE", default_value = "1")]
