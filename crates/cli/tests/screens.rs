@@ -209,7 +209,8 @@ fn the_screenshot_of_a_run_shows_its_words() {
 fn by_hand(bench: &Bench, args: &[&str], keys: &str, wanted: &[&str]) -> String {
     let (columns, rows) = (100, 30);
     let mut terminal = Terminal::run(bench, columns, rows, args);
-    terminal.waits_for("q");
+    // What the head stands on is known by then.
+    terminal.waits_for("mm from the front");
     terminal.types(keys);
     let since = Instant::now();
     let shown = loop {
@@ -249,4 +250,40 @@ fn the_screens_of_the_machine_by_hand_show_their_words_and_every_key() {
         );
     }
     hold("panel", &panel, told);
+    // And with the marks of a job, the first of which has been found.
+    let text = bench.read("sail-panel.kite.toml");
+    let (head, rest) = text.split_once("[place]").unwrap();
+    let rest = &rest[rest.find("# Steps run").unwrap()..];
+    let marks = "[place]\n[[place.mark]]\ndrawn = [\"13 mm\", \"13 mm\"]\nfound = [\"33 mm\", \"33 mm\"]\n[[place.mark]] # by the tail\ndrawn = [\"113 mm\", \"13 mm\"]\n\n";
+    bench.write("marked.kite.toml", [head, marks, rest].concat());
+    let args = ["head", "mark", "marked.kite.toml", "--to", &rig.link, "--colour", "always"];
+    let panel = by_hand(&bench, &args, "\rn", &["2 of 2", "mark 1 of marked", "q  leave"]);
+    hold("marks", &panel, told);
+}
+
+#[test]
+fn the_screen_of_the_head_by_calls_shows_their_words() {
+    let bench = Bench::new();
+    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--locked", "--zero", "100,50"]);
+    bench.change("bench-laser.machine.toml", "\"rig:\"", &format!("\"{}\"", rig.link));
+    let text = bench.read("sail-panel.kite.toml");
+    let (head, rest) = text.split_once("[place]").unwrap();
+    let rest = &rest[rest.find("# Steps run").unwrap()..];
+    bench.write("stock.kite.toml", [head, "[place]\nzero = \"stock\"\n\n", rest].concat());
+    let mut shown = String::new();
+    for (call, status) in [
+        ("head where", 0),
+        ("head go 120 80", 3),
+        ("head home", 0),
+        ("head go 120 80", 0),
+        ("head move 300 0", 2),
+        ("head zero", 0),
+        ("edge stock.kite.toml --shape hull", 0),
+    ] {
+        let args: Vec<&str> = call.split(' ').chain(["--colour", "always"]).collect();
+        let ran = bench.run(&[&args[..], &["--machine", "bench-laser"]].concat());
+        assert_eq!(ran.status, status, "{call}: {}", ran.err);
+        shown += &format!("$ tinkite {call} --machine bench-laser\n{}{}\n", ran.err, ran.out);
+    }
+    hold("hand", &shown, words);
 }
