@@ -361,6 +361,22 @@ mod tests {
     }
 
     #[test]
+    fn what_the_planner_no_longer_holds_is_behind_the_head() {
+        // One motion waits, and at most four answers came too often: the first lap is over.
+        let mut locator = sent(SQUARE);
+        for x in [14.0, 15.0, 16.0] {
+            assert!(locator.see(&at(x, 10.0), 11, Some(1)));
+        }
+        assert_eq!(locator.seen().line, 7);
+        // With all of it in the planner it may be the first.
+        let mut locator = sent(SQUARE);
+        for x in [14.0, 15.0, 16.0] {
+            assert!(locator.see(&at(x, 10.0), 11, Some(10)));
+        }
+        assert_eq!(locator.seen().line, 3);
+    }
+
+    #[test]
     fn a_head_is_beside_the_path_from_so_far_on_and_no_nearer() {
         let locator = sent("G90M4\nG1X50S9F600");
         for (beside, here) in [(BESIDE * 0.9, true), (BESIDE * 1.1, false)] {
