@@ -62,7 +62,7 @@ pub struct Units {
 }
 
 /// Where in the file a shape was drawn.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Eq, Default)]
 pub struct Source {
     /// Its id, as written there.
     pub id: Option<String>,
@@ -72,6 +72,13 @@ pub struct Source {
     pub line: Option<u32>,
     /// Whether all of it lies beyond the page.
     pub off_page: bool,
+}
+
+impl PartialEq for Source {
+    /// Whether it is the same thing, wherever its parts lie.
+    fn eq(&self, other: &Self) -> bool {
+        (&self.id, &self.groups, self.line) == (&other.id, &other.groups, other.line)
+    }
 }
 
 impl Source {

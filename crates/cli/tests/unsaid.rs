@@ -132,7 +132,8 @@ fn notes_beyond_the_page_are_one_thing_to_look_begin_and_check() {
     let bench = Bench::drawn(body, "", &step("cut", "{ stroke = \"red\" }", "cut"));
     assert!(bench.run(&["look", "art.svg"]).err.contains("off-page"));
     assert_eq!(told(&bench, "a.kite.toml", "off-page"), ["1 shape lies beyond the page: note"]);
-    bench.ok(&["begin", "art.svg", "-o", "b.kite.toml"]);
+    let begun = bench.json(&["begin", "art.svg", "-o", "b.kite.toml"]);
+    assert_eq!(begun["problems"][0]["message"], "1 shape beyond the page left out");
     let text = bench.read("b.kite.toml");
     assert!(
         text.contains("leave-out = [{ kind = \"off-page\" }]   # 1 shape beyond the page"),
@@ -236,4 +237,12 @@ fn a_shape_of_a_job_is_measured_on_the_machines_axes() {
         let plan = bench.json(&["plan", "a.kite.toml"]);
         assert_eq!(look["measures"][0]["extents_mm"], plan["extents_mm"], "{which}");
     }
+}
+
+#[test]
+fn a_gradient_of_which_a_part_lies_beyond_the_page_is_not_lost() {
+    // Two letters of one text, the second beyond the page.
+    let body = r##"<defs><linearGradient id="g"><stop offset="0" stop-color="red"/><stop offset="1" stop-color="blue"/></linearGradient></defs><g id="two"><path d="M10 10H50V40H10z" fill="url(#g)"/><path d="M120 10H150V40H120z" fill="url(#g)"/></g>"##;
+    let bench = Bench::drawn(body, "", &step("e", "{ fill = \"black\" }", "engrave"));
+    assert_eq!(told(&bench, "a.kite.toml", "odd-paint").len(), 1);
 }

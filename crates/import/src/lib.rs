@@ -25,7 +25,7 @@ use kurbo::Shape as _;
 use rayon::prelude::*;
 use std::io::Read;
 use tinkite_artwork::trouble::PAGE_SLACK;
-use tinkite_artwork::{Artwork, Format, Shape, Source, Unread};
+use tinkite_artwork::{Artwork, Format, Shape};
 use tinkite_base::geometry::Rect;
 use tinkite_base::problem::{Code, Location, Problem, Problems};
 
@@ -115,8 +115,6 @@ fn mark_off_page(artwork: &mut Artwork) {
         return;
     }
     for (shape, _) in artwork.shapes.iter_mut().zip(off).filter(|(_, off)| *off) {
-        let same = |(_, source): &&mut (Unread, Source)| *source == shape.source;
-        artwork.unread.iter_mut().filter(same).for_each(|(_, source)| source.off_page = true);
         shape.source.off_page = true;
     }
 }

@@ -7,7 +7,7 @@ use tinkite_artwork::{
 };
 use tinkite_base::colour::Colour;
 use tinkite_base::geometry::region::FillRule;
-use tinkite_base::problem::{Problems, count};
+use tinkite_base::problem::{Code, Location, Problem, Problems, count};
 use tinkite_base::quantity::plain;
 use tinkite_machine::section::quote;
 
@@ -130,6 +130,15 @@ impl Begun {
             off_page,
             unseen,
         })
+    }
+
+    /// What is told of shapes that its page does not show.
+    pub(super) fn beyond_page(&self) -> Option<Problem> {
+        let many = (self.off_page > 0).then(|| count(self.off_page, "shape"))?;
+        let message = format!("{many} beyond the page left out");
+        let help =
+            "nobody sees them there; take { kind = \"off-page\" } out of leave-out to burn them";
+        Some(Problem::note(Code::OffPage, message, help).at(Location::file(&self.file)))
     }
 
     /// How large it is drawn, and how large it is made; none of what has no size.

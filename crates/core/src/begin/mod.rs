@@ -143,11 +143,14 @@ pub fn starter(
     let made = made(whole, between, (wishes, unchosen), machine);
     let sizes: Vec<BegunSize> = sorted.iter().filter_map(|begun| begun.size(made)).collect();
     let file = drawings.first().map_or("", |(_, artwork)| artwork.file.as_str());
-    let problems = if made.by == SizeBy::Wish {
+    let told = if made.by == SizeBy::Wish {
         Problems::new()
     } else {
         place::sizes(&sizes, whole, machine, file)
     };
+    let too_large = !told.is_empty() && made.by == SizeBy::Drawing;
+    let mut problems: Problems = sorted.iter().filter_map(Begun::beyond_page).collect();
+    problems.extend(told);
     let mut extents: Option<Rect> = None;
     for begun in &sorted {
         let right = extents.map(|all| all.x1 + BETWEEN);
@@ -163,7 +166,7 @@ pub fn starter(
     }
     // A drawing that is larger than the bed is begun all the same, and told.
     if let Some(extents) = extents
-        && (problems.is_empty() || made.by == SizeBy::Bed || wishes.at.is_some())
+        && (!too_large || wishes.at.is_some())
     {
         fits(extents, machine, wishes.at)?;
     }
