@@ -214,6 +214,11 @@ impl<'t> Sheets<'t> {
         let mut edits = Vec::new();
         let root = document.root_element();
         let mut open: Vec<(usize, Round)> = Vec::new();
+        // The first of an id is the one that is meant.
+        let mut by_id: ById<'_, '_> = HashMap::new();
+        for node in root.descendants().filter(|node| node.has_attribute("id")) {
+            by_id.entry(node.attribute("id").unwrap_or_default()).or_insert(node);
+        }
         let nothing = Round { custom: Custom::default(), viewport: None, rtl: false };
         for node in root.descendants().filter(Node::is_element) {
             let range = node.range();
@@ -226,7 +231,7 @@ impl<'t> Sheets<'t> {
             }
             let round = open.last().map_or(&nothing, |(_, round)| round).clone();
             let mut element = Styled::of(self, node);
-            let inner = element.settle(node, &round, (document, &self.fall_backs));
+            let inner = element.settle(node, &round, (&by_id, &self.fall_backs));
             element.write(text, node, &mut edits);
             if node.has_children() {
                 open.push((range.end, inner));
@@ -281,7 +286,7 @@ impl Styled {
         &mut self,
         node: Node<'_, '_>,
         round: &Round,
-        (document, fall_backs): (&Document<'_>, &[String]),
+        (by_id, fall_backs): (&ById<'_, '_>, &[String]),
     ) -> Round {
         let custom = self.custom(round);
         let resolved: Vec<(String, String)> = self
@@ -329,7 +334,7 @@ impl Styled {
             self.turn_round(node);
         }
         self.transform(node, round, &get);
-        let viewport = self.viewport(node, round, document);
+        let viewport = self.viewport(node, round, by_id);
         Round { custom, viewport, rtl }
     }
 
@@ -386,7 +391,7 @@ impl Styled {
 
     /// How large the viewport is that an element makes for what it has inside; the size of a used symbol is
     /// written into its use.
-    fn viewport(&mut self, node: Node<'_, '_>, round: &Round, document: &Document<'_>) -> Viewport {
+    fn viewport(&mut self, node: Node<'_, '_>, round: &Round, by_id: &ById<'_, '_>) -> Viewport {
         let tag = node.tag_name().name();
         let outer = round.viewport;
         let own = |key: &'static str| {
@@ -409,7 +414,7 @@ impl Styled {
                 Some((width, side(own("height"), |of| of.1).or(outer.map(|of| of.1))?))
             }),
             "use" => {
-                let target = used(node, document).filter(|t| t.has_tag_name("symbol"));
+                let target = used(node, by_id).filter(|t| t.has_tag_name("symbol"));
                 let Some(symbol) = target else { return outer };
                 let mut written = Vec::new();
                 for (key, share) in [
@@ -479,11 +484,13 @@ fn matters(name: &str, value: &str) -> bool {
         || value.contains("var(")
 }
 
+/// Elements by their ids.
+type ById<'d, 'i> = HashMap<&'d str, Node<'d, 'i>>;
+
 /// What a `use` repeats.
-fn used<'d, 'i>(node: Node<'_, '_>, document: &'d Document<'i>) -> Option<Node<'d, 'i>> {
+fn used<'d, 'i>(node: Node<'_, '_>, by_id: &ById<'d, 'i>) -> Option<Node<'d, 'i>> {
     let href = node.attributes().find(|a| a.name() == "href")?.value().trim();
-    let id = href.strip_prefix('#')?;
-    document.descendants().find(|node| node.attribute("id") == Some(id))
+    by_id.get(href.strip_prefix('#')?).copied()
 }
 
 /// A value with its custom properties; `None` where one has no value and nothing to fall back on.
