@@ -19,7 +19,11 @@ pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
         Refusal::Reported => return 1,
         Refusal::Unfit(_) => 1,
         Refusal::ReaderGone => return 0,
-        Refusal::Usage(_) | Refusal::Output { .. } | Refusal::System { .. } | Refusal::Log(_) => 2,
+        Refusal::Usage(_)
+        | Refusal::Output { .. }
+        | Refusal::Failed { .. }
+        | Refusal::System { .. }
+        | Refusal::Log(_) => 2,
         Refusal::Link(_) => 3,
         Refusal::Stopped(_) => 4,
     };

@@ -92,7 +92,7 @@ pub fn compile<'a>(
     job: &Job,
     choice: &Choice,
 ) -> Result<Compiled, Problems> {
-    compiled(given, job, choice)
+    compile_tables(given, job, choice)
         .map(|made| Compiled { problems: without_accepted(made.problems, job), ..made })
         .map_err(|problems| without_accepted(problems, job))
 }
@@ -192,7 +192,7 @@ fn without_accepted(problems: Problems, job: &Job) -> Problems {
     kept
 }
 
-fn compiled<'a>(
+fn compile_tables<'a>(
     given: impl Into<Given<'a>>,
     job: &Job,
     choice: &Choice,

@@ -14,7 +14,7 @@ pub fn help(problem: &Problem) -> String {
 
 fn words(problem: &Problem) -> Option<&'static str> {
     Some(match (problem.remedy, problem.code, problem.severity) {
-        (Some(remedy), ..) => remedied(remedy),
+        (Some(remedy), ..) => option_of(remedy),
         // A warning only where nobody said where the program's zero lies.
         (None, Code::OffBed, Severity::Warning) => "--zero \"100 mm, 50 mm\"",
         (None, Code::NoDiameter, _) => "--diameter \"70 mm\"",
@@ -22,7 +22,7 @@ fn words(problem: &Problem) -> Option<&'static str> {
     })
 }
 
-fn remedied(remedy: Remedy) -> &'static str {
+fn option_of(remedy: Remedy) -> &'static str {
     match remedy {
         Remedy::Look => "tinkite look shows what there is",
         Remedy::SizeOrPlace => "--width, --height, --at",

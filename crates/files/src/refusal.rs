@@ -2,6 +2,7 @@
 
 use crate::hint;
 use std::collections::BTreeMap;
+use std::error::Error;
 use std::io;
 use tinkite_core::problem::{Code, Problem, Problems};
 use tinkite_link::LinkError;
@@ -34,6 +35,13 @@ pub enum Refusal {
         what: &'static str,
         /// What the system said.
         source: io::Error,
+    },
+    /// What is made of a file, or read from it, cannot be.
+    Failed {
+        /// What people call the file.
+        name: String,
+        /// Why.
+        source: Box<dyn Error + Send + Sync>,
     },
     /// The log has something not, or takes something not.
     Log(LogError),
@@ -69,6 +77,7 @@ impl Refusal {
                 why.clone()
             }
             Self::Output { name, source } => format!("{name} cannot be written: {}", plain(source)),
+            Self::Failed { name, source } => format!("{name}: {source}"),
             Self::System { what, source } => format!("{what}: {source}"),
             Self::Log(error) => format!("{error}{}", hint::log(error)),
             Self::Problems(problems, _) => problems
@@ -90,6 +99,14 @@ impl Refusal {
     /// A file that could not be written.
     pub fn output(name: impl Into<String>, source: io::Error) -> Self {
         Self::Output { name: name.into(), source }
+    }
+
+    /// Something that cannot be made of a file, or be read from it.
+    pub fn failed(
+        name: impl Into<String>,
+        source: impl Into<Box<dyn Error + Send + Sync>>,
+    ) -> Self {
+        Self::Failed { name: name.into(), source: source.into() }
     }
 }
 

@@ -9,7 +9,7 @@ use std::borrow::Cow;
 /// # Errors
 /// The name of an encoding that is not known, or in which the bytes are no text.
 pub(super) fn xml(bytes: &[u8]) -> Result<Cow<'_, str>, String> {
-    let said = declared(bytes);
+    let said = declared_encoding(bytes);
     let encoding = match (Encoding::for_bom(bytes), bytes) {
         (Some((encoding, _)), _) => encoding,
         // The first sign of XML is "<".
@@ -28,7 +28,7 @@ pub(super) fn xml(bytes: &[u8]) -> Result<Cow<'_, str>, String> {
 }
 
 /// The encoding that the declaration of an XML document names.
-fn declared(bytes: &[u8]) -> Option<String> {
+fn declared_encoding(bytes: &[u8]) -> Option<String> {
     let head = &bytes[..bytes.len().min(200)];
     let head: String = head.iter().filter(|b| **b != 0).map(|b| char::from(*b)).collect();
     let declaration = head.trim_start().strip_prefix("<?xml")?.split("?>").next()?.to_string();

@@ -95,7 +95,7 @@ pub fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Prob
         let message = format!("page {} of a {}, which has only one", how.page, format.name());
         return refuse(Code::NoPage, &message, "take page out; only a PDF has several");
     }
-    if let Some(problem) = misnamed(name, format) {
+    if let Some(problem) = warn_of_name(name, format) {
         artwork.problems.push(problem);
     }
     mark_off_page(&mut artwork);
@@ -138,7 +138,7 @@ fn unpack(bytes: &[u8]) -> Result<Option<Vec<u8>>, &'static str> {
 }
 
 /// Says so when the name promises another kind of file.
-fn misnamed(name: &str, format: Format) -> Option<Problem> {
+fn warn_of_name(name: &str, format: Format) -> Option<Problem> {
     let ending = name.rsplit_once('.')?.1.to_ascii_lowercase();
     let promised = match ending.as_str() {
         "svg" | "svgz" => "SVG",

@@ -75,7 +75,7 @@ pub(super) fn read(name: &str, bytes: &[u8], format: Format) -> Result<Artwork, 
         );
     }
     // Six times the volume between the origin and each triangle (divergence theorem), with its sign.
-    let six: f64 = triangles.iter().map(|t| spat(t, low)).sum();
+    let six: f64 = triangles.iter().map(|t| triple_product(t, low)).sum();
     let volume = (leaks == 0).then_some((six / 6.0).abs());
     if leaks == 0 && turned == 0 && six < 0.0 {
         let message = "all faces of the solid face inwards".to_string();
@@ -170,7 +170,7 @@ fn picture(mut triangles: Vec<[[f32; 3]; 3]>, low: [f32; 3], size: [f64; 3]) -> 
 }
 
 /// The scalar triple product of a triangle's corners, from the lowest corner of all, mm³.
-fn spat(triangle: &[[f32; 3]; 3], low: [f32; 3]) -> f64 {
+fn triple_product(triangle: &[[f32; 3]; 3], low: [f32; 3]) -> f64 {
     let [a, b, c] = triangle.map(|p| [0, 1, 2].map(|n| f64::from(p[n]) - f64::from(low[n])));
     a[0] * (b[1] * c[2] - b[2] * c[1])
         + a[1] * (b[2] * c[0] - b[0] * c[2])

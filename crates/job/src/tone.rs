@@ -31,7 +31,7 @@ pub fn tone_curve(measured: &[(f64, f64)]) -> Result<ToneCurve, ToneError> {
     if pairs.len() < 4 {
         return Err(ToneError::Few(pairs.len()));
     }
-    let rising = risen(&pairs.iter().map(|(_, darkness)| *darkness).collect::<Vec<_>>());
+    let rising = never_falling(&pairs.iter().map(|(_, darkness)| *darkness).collect::<Vec<_>>());
     let smooth: Vec<f64> = (0..rising.len())
         .map(|n| match n {
             0 => rising[0],
@@ -55,7 +55,7 @@ pub fn tone_curve(measured: &[(f64, f64)]) -> Result<ToneCurve, ToneError> {
 }
 
 /// The nearest values that never fall.
-fn risen(values: &[f64]) -> Vec<f64> {
+fn never_falling(values: &[f64]) -> Vec<f64> {
     let mut pools: Vec<(f64, usize)> = Vec::new();
     for value in values {
         pools.push((*value, 1));
@@ -135,7 +135,7 @@ mod tests {
         let flat: Vec<(f64, f64)> = (0..8).map(|n| (f64::from(n) / 10.0, 0.3)).collect();
         assert!(tone_curve(&flat) == Err(ToneError::Flat));
         assert_eq!(
-            risen(&[1.0, 3.0, 2.0, 2.0, 5.0, 4.0]),
+            never_falling(&[1.0, 3.0, 2.0, 2.0, 5.0, 4.0]),
             [1.0, 7.0 / 3.0, 7.0 / 3.0, 7.0 / 3.0, 4.5, 4.5]
         );
     }

@@ -183,7 +183,8 @@ impl<'a> Batch<'a> {
         else {
             return Ok(Vec::new());
         };
-        let cell = table.cell(copy, column).ok_or_else(|| unknown(table, column, self.job))?;
+        let cell =
+            table.cell(copy, column).ok_or_else(|| unknown_column(table, column, self.job))?;
         let names: Vec<&str> =
             cell.split([';', ',', ' ']).filter(|name| !name.is_empty()).collect();
         for name in &names {
@@ -219,7 +220,7 @@ impl<'a> Batch<'a> {
                 Err(Problem::error(Code::Table, message, help).at(Location::file(&self.job.file)))
             }
             Err(Unfilled::Unknown(name)) => Err(match self.table {
-                Some(table) => unknown(table, &name, self.job),
+                Some(table) => unknown_column(table, &name, self.job),
                 None => {
                     let message =
                         format!("the text \"{text}\" asks for {{{name}}}, and there is no table");
@@ -259,7 +260,7 @@ fn around(pieces: &[Unplaced], pictures: Option<Rect>) -> Rect {
     hull(pieces.iter().map(Unplaced::bounds).chain(pictures)).unwrap_or_default()
 }
 
-fn unknown(table: &Table, column: &str, job: &Job) -> Problem {
+fn unknown_column(table: &Table, column: &str, job: &Job) -> Problem {
     let mut message = format!("{} has no column \"{column}\"", table.file);
     if column == "number" {
         message += ", and copies have no number = { first = 1 }";

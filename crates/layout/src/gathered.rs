@@ -41,7 +41,7 @@ pub(super) fn gather(
                 return Err(std::mem::take(problems));
             }
         };
-        if let Some(note) = size::fitted(&content, how, to_sheet, job) {
+        if let Some(note) = size::tell_fitted(&content, how, to_sheet, job) {
             problems.push(note.at(Location::file(&file)));
         }
         let begun = (pieces.len(), images.len(), underlays.len());

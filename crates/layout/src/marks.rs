@@ -57,7 +57,7 @@ pub(super) fn to_bed(pieces: &[Unplaced], job: &Job) -> Result<(Affine, Problem)
         Problem::error(Code::Marks, message, "measure marks that are far apart, in the corners")
     })?;
     let misses: Vec<f64> = pairs.iter().map(|(a, p)| (to_bed * *a).distance(*p)).collect();
-    distorted(to_bed, &misses)?;
+    refuse_distortion(to_bed, &misses)?;
     Ok((to_bed, problem(to_bed, &misses)))
 }
 
@@ -114,7 +114,7 @@ fn worst(misses: &[f64]) -> (usize, f64) {
 }
 
 /// Refuses what no stock does.
-fn distorted(to_bed: Affine, misses: &[f64]) -> Result<(), Problem> {
+fn refuse_distortion(to_bed: Affine, misses: &[f64]) -> Result<(), Problem> {
     let refuse = |what: String| {
         let (number, away) = worst(misses);
         let mark = match misses.len() {
@@ -218,7 +218,7 @@ mod tests {
                 corners.iter().enumerate().map(|(n, p)| (*p, moved(n, *p))).collect();
             let to_bed = least_squares(&pairs).unwrap();
             let misses: Vec<f64> = pairs.iter().map(|(a, p)| (to_bed * *a).distance(*p)).collect();
-            (distorted(to_bed, &misses), problem(to_bed, &misses))
+            (refuse_distortion(to_bed, &misses), problem(to_bed, &misses))
         };
         // Paper that has shrunk and crept: 0.2 deg of shear is a note, 1 deg a warning.
         let creeps = |degrees: f64| {

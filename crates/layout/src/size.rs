@@ -7,7 +7,7 @@ use tinkite_base::quantity::plain;
 use tinkite_job::{ArtworkUse, Job, Mirror, Size};
 
 /// Says so where a drawing that is larger than the bed was made smaller.
-pub(super) fn fitted(
+pub(super) fn tell_fitted(
     content: &Content,
     how: &ArtworkUse,
     to_sheet: Affine,
@@ -16,8 +16,8 @@ pub(super) fn fitted(
     if !matches!(how.size, Size::Width(_) | Size::Height(_)) || job.round.is_some() {
         return None;
     }
-    let own = drawn(content, Affine::scale_non_uniform(content.unit.0, content.unit.1));
-    let made = drawn(content, to_sheet);
+    let own = bounds_by(content, Affine::scale_non_uniform(content.unit.0, content.unit.1));
+    let made = bounds_by(content, to_sheet);
     let bed = &job.machine.bed;
     let lies = |rect: Rect| rect.width() <= bed.width + 2e-3 && rect.height() <= bed.depth + 2e-3;
     if lies(own) || made.area() >= own.area() {
@@ -30,7 +30,7 @@ pub(super) fn fitted(
 }
 
 /// The rectangle round what is drawn, carried somewhere.
-fn drawn(content: &Content, by: Affine) -> Rect {
+fn bounds_by(content: &Content, by: Affine) -> Rect {
     let shapes = content.shapes.iter().filter_map(|s| drawn_bounds(&(by * s.path.clone())));
     let images = content.images.iter().map(|image| {
         let whole = Rect::new(0.0, 0.0, f64::from(image.pixels.0), f64::from(image.pixels.1));
@@ -44,7 +44,7 @@ fn drawn(content: &Content, by: Affine) -> Rect {
 /// # Errors
 /// Drawings of no size, and scaling to a side that is not there.
 pub(super) fn to_sheet(content: &Content, how: &ArtworkUse) -> Result<Affine, Problem> {
-    let bounds = |by: Affine| drawn(content, by);
+    let bounds = |by: Affine| bounds_by(content, by);
     let drawn = bounds(Affine::IDENTITY);
     if drawn.width() <= 0.0 && drawn.height() <= 0.0 {
         let help = "draw lines that have a length";

@@ -117,7 +117,7 @@ pub(super) fn exceptions(sheet: &Sheet, job: &Job, problems: &mut Problems) {
     let mut names = Names::default();
     let mut listed = false;
     for step in &job.steps {
-        for take in step.take.iter().flat_map(excepted) {
+        for take in step.take.iter().flat_map(takes_behind_not) {
             let shapes = sheet.shapes.iter().any(|laid| take.holds(&laid.info(), true));
             let images = || sheet.images.iter().any(|laid| take.holds(laid, true));
             let open_kind = take.0.iter().any(|c| {
@@ -147,7 +147,7 @@ pub(super) fn exceptions(sheet: &Sheet, job: &Job, problems: &mut Problems) {
 }
 
 /// The takes behind `not`.
-fn excepted(take: &Take) -> Vec<&Take> {
+fn takes_behind_not(take: &Take) -> Vec<&Take> {
     let mut all = Vec::new();
     for condition in &take.0 {
         if let Condition::Not(takes) = condition {

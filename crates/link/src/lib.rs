@@ -83,7 +83,7 @@ pub fn open(
 }
 
 /// What a read of a port brought: nothing at all means that the other end has gone.
-fn heard(read: io::Result<usize>) -> io::Result<Heard> {
+fn hear(read: io::Result<usize>) -> io::Result<Heard> {
     use io::ErrorKind::{Interrupted, TimedOut, WouldBlock};
     match read {
         Ok(0) => Ok(Heard::Closed),

@@ -1,6 +1,6 @@
 //! A controller on a serial port.
 
-use super::{Heard, Link, LinkError, heard};
+use super::{Heard, Link, LinkError, hear};
 use serialport::SerialPort;
 use std::io::{self, Read, Write};
 use std::path::Path;
@@ -113,7 +113,7 @@ impl Link for SerialLink {
             self.port.set_timeout(wait).map_err(io::Error::from)?;
             self.wait = wait;
         }
-        heard(self.port.read(buffer))
+        hear(self.port.read(buffer))
     }
 
     fn now(&self) -> Instant {

@@ -1,6 +1,6 @@
 //! A controller on the network.
 
-use super::{Heard, Link, LinkError, heard};
+use super::{Heard, Link, LinkError, hear};
 use std::io::{self, Read, Write};
 use std::net::{TcpStream, ToSocketAddrs};
 use std::time::Duration;
@@ -41,7 +41,7 @@ impl Link for TcpLink {
             self.stream.set_read_timeout(Some(wait))?;
             self.wait = wait;
         }
-        heard(self.stream.read(buffer))
+        hear(self.stream.read(buffer))
     }
 
     fn now(&self) -> Instant {

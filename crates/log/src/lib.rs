@@ -57,7 +57,7 @@ impl Log {
                 .map_err(|source| LogError::Write { what: folder.display().to_string(), source })?;
         }
         let log = Self::connect(path, OpenFlags::default())?;
-        schema::bring_up_to_date(&log.connection).map_err(|why| log.outdated(why))?;
+        schema::bring_up_to_date(&log.connection).map_err(|why| log.outdated_error(why))?;
         Ok(log)
     }
 
@@ -91,7 +91,7 @@ impl Log {
         |source| LogError::Sql { path: self.path.clone(), source }
     }
 
-    fn outdated(&self, why: schema::Outdated) -> LogError {
+    fn outdated_error(&self, why: schema::Outdated) -> LogError {
         match why {
             schema::Outdated::Later { found, known } => {
                 LogError::Later { path: self.path.clone(), found, known }

@@ -35,7 +35,7 @@ pub fn fit(machine: &Machine, runs: &[TimedRun]) -> Option<Fitted> {
     let profile = Unknowns { acceleration: 1.0, corner: machine.junction_deviation };
     fitted(&taken, profile, |unknowns| {
         let changed = with(machine, unknowns);
-        runs.par_iter().flat_map_iter(|run| planned(run, &changed)).collect()
+        runs.par_iter().flat_map_iter(|run| planned_seconds(run, &changed)).collect()
     })
 }
 
@@ -49,7 +49,7 @@ fn with(machine: &Machine, unknowns: Unknowns) -> Machine {
 }
 
 /// How long each step is planned to take on a machine, s.
-fn planned(run: &TimedRun, machine: &Machine) -> Vec<f64> {
+fn planned_seconds(run: &TimedRun, machine: &Machine) -> Vec<f64> {
     let mut measure = Measure::new("", Some(machine), run.diameter).anywhere();
     let stand_in = machine.rotary.filter(|rotary| rotary.per_turn.is_some());
     if let (Some(rotary), Some(_)) = (stand_in, run.diameter) {

@@ -39,7 +39,7 @@ pub fn write(
     let output = Output::create(path, writing)?;
     let count = (seconds * PER_SECOND).round().max(1.0) as usize;
     let playback = picture::playback(&made.compiled, &made.job, look, count);
-    let failed = |error: PaintError| Refusal::Usage(format!("{}: {error}", path.display()));
+    let failed = |error: PaintError| Refusal::failed(path.display().to_string(), error);
     let painter = Painter::default();
     let ground = painter.paint(&playback.ground).map_err(failed)?;
     let colours = Colours::of(&ground, &playback);

@@ -58,7 +58,7 @@ pub fn write(
     match kind {
         PictureKind::Svg => output.write(|out| out.write_all(svg.as_bytes())),
         PictureKind::Png => {
-            let refuse = |e| Refusal::Usage(format!("{}: {e}", path.display()));
+            let refuse = |e: PaintError| Refusal::failed(path.display().to_string(), e);
             let png =
                 Painter::default().paint(&svg).and_then(|p| encode(&p, None)).map_err(refuse)?;
             output.write(|out| out.write_all(&png))
@@ -80,7 +80,7 @@ pub fn write_scaled(
     let painted = Painter::default().paint(&picture.svg);
     let png = painted
         .and_then(|pixels| encode(&pixels, Some(picture.px_per_mm)))
-        .map_err(|e| Refusal::Usage(format!("{}: {e}", path.display())))?;
+        .map_err(|e| Refusal::failed(path.display().to_string(), e))?;
     output.write(|out| out.write_all(&png))
 }
 

@@ -77,7 +77,7 @@ impl Planner {
             from,
             to,
             length,
-            speed: overridden(feed, top, self.overrides),
+            speed: override_speed(feed, top, self.overrides),
             acceleration,
             feed,
             top,
@@ -103,7 +103,7 @@ impl Planner {
     pub(crate) fn change(&mut self, overrides: Overrides) {
         self.overrides = overrides;
         for block in &mut self.blocks {
-            block.speed = overridden(block.feed, block.top, overrides);
+            block.speed = override_speed(block.feed, block.top, overrides);
             block.entry_squared = -1.0;
         }
         self.plan();
@@ -135,7 +135,7 @@ impl Planner {
 }
 
 /// Speed of a move under overrides, never above what the axes can do.
-fn overridden(feed: Option<f64>, top: f64, overrides: Overrides) -> f64 {
+fn override_speed(feed: Option<f64>, top: f64, overrides: Overrides) -> f64 {
     match feed {
         Some(feed) => (feed * f64::from(overrides.feed) / 100.0).min(top),
         None => top * f64::from(overrides.rapid) / 100.0,

@@ -141,7 +141,7 @@ impl Rig {
     /// Bytes arrive. Real-time bytes act at once; what does not fit the buffer is lost, as on a
     /// real board.
     pub fn receive(&mut self, bytes: &[u8]) {
-        match self.spoilt(bytes) {
+        match self.spoil(bytes) {
             Some(bytes) => self.hear(&bytes),
             None => self.hear(bytes),
         }

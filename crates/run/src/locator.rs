@@ -141,7 +141,7 @@ impl Locator {
             [] => Located::Nowhere,
             [(_, best)] => Located::Here(*best),
             [(first, _), .., (_, last)] => {
-                let counted = planned.and_then(|planned| self.counted(taken, planned));
+                let counted = planned.and_then(|planned| self.count_back(taken, planned));
                 let near = |off: u32| {
                     places.iter().filter(move |(_, best)| {
                         counted.is_some_and(|at| best.line.abs_diff(at) <= off)
@@ -158,7 +158,7 @@ impl Locator {
 
     /// The line that runs, by the motions that are in the planner; `None` where arcs are among them, of
     /// which a controller makes more than one.
-    fn counted(&self, taken: u32, planned: usize) -> Option<u32> {
+    fn count_back(&self, taken: u32, planned: usize) -> Option<u32> {
         if self.counts_otherwise || planned == 0 {
             return None;
         }

@@ -65,7 +65,7 @@ impl Fills {
 
 /// Filled shapes that one later fill of another colour covers completely: nobody sees them, and what a
 /// step does that follows their outlines is unseen as well.
-fn hidden<'l, 'a>(fills: &Fills, lined: &'l [Lined<'a>]) -> Vec<&'l Lined<'a>> {
+fn find_hidden<'l, 'a>(fills: &Fills, lined: &'l [Lined<'a>]) -> Vec<&'l Lined<'a>> {
     if fills.tree.size() < 2 {
         return Vec::new();
     }
@@ -191,7 +191,7 @@ pub fn told_of(lined: &[Lined<'_>]) -> Vec<Problem> {
     let help = "its area is not engraved; a step that follows its outline burns that all the same";
     let opaque = Fills::opaque(lined);
     let fills = problem(
-        &hidden(&opaque, lined),
+        &find_hidden(&opaque, lined),
         Code::HiddenUnder,
         "filled, and hidden under another fill",
         help,

@@ -85,7 +85,7 @@ impl Column {
     }
 
     /// The packed numbers.
-    fn finished(mut self) -> Vec<u8> {
+    fn finish(mut self) -> Vec<u8> {
         self.settle();
         self.bytes
     }
@@ -131,7 +131,7 @@ pub fn playable(compiled: &Compiled, job: &Job) -> Playable {
         planned.trace(|traced| packer.add(&traced));
         Playable {
             segments: packer.count,
-            columns: packer.columns.map(Column::finished),
+            columns: packer.columns.map(Column::finish),
             pens: packer.pens,
             parts: packer.parts,
             lines_before,
@@ -260,10 +260,10 @@ mod tests {
             .chain([i64::from(i32::MAX), i64::from(i32::MIN), 0, 0, -1])
             .collect();
         values.iter().for_each(|value| column.push(*value));
-        assert_eq!(unpack(&column.finished()), values);
+        assert_eq!(unpack(&column.finish()), values);
         let mut same = Column::default();
         (0..1_000_000).for_each(|_| same.push(20));
-        assert!(same.finished().len() < 6, "what repeats is counted");
-        assert!(Column::default().finished().is_empty());
+        assert!(same.finish().len() < 6, "what repeats is counted");
+        assert!(Column::default().finish().is_empty());
     }
 }

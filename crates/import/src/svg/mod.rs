@@ -274,7 +274,7 @@ struct Reader<'c> {
 impl Reader<'_> {
     /// `label` is that of the nearest element round this group that the census knows.
     fn group(&mut self, group: &usvg::Group, label: Option<usize>) {
-        let label = self.known(group.id()).or(label);
+        let label = self.index_of(group.id()).or(label);
         let (outer, blur) = (self.at, self.blur);
         let (by, off) = self.exact.transform(group);
         self.at = outer * by;
@@ -302,7 +302,7 @@ impl Reader<'_> {
             || group.blend_mode() != usvg::BlendMode::Normal && !darkens(group.blend_mode());
         self.changed += usize::from(changes);
         if changes {
-            let inner = group.children().iter().find_map(|child| self.known(child.id()));
+            let inner = group.children().iter().find_map(|child| self.index_of(child.id()));
             let source = self.source(inner.or(label));
             self.out.unread.push((Unread::Effect, source));
         }
@@ -315,7 +315,7 @@ impl Reader<'_> {
             }
         }
         if !group.filters().is_empty() && self.renders {
-            self.filtered(group, label);
+            self.take_filter(group, label);
         }
         self.changed -= usize::from(changes);
         self.clips.truncate(before);
@@ -323,7 +323,7 @@ impl Reader<'_> {
     }
 
     /// A filter paints beside its shapes as well: the whole rectangle is its.
-    fn filtered(&mut self, group: &usvg::Group, label: Option<usize>) {
+    fn take_filter(&mut self, group: &usvg::Group, label: Option<usize>) {
         let r = group.layer_bounding_box();
         let r = kurbo::Rect::new(r.x().into(), r.y().into(), r.right().into(), r.bottom().into());
         let path = self.at * kurbo::Shape::to_path(&r, 0.1);
@@ -338,7 +338,7 @@ impl Reader<'_> {
     fn pass_over(&mut self, group: &usvg::Group, label: Option<usize>) {
         self.seen.extend(label);
         for child in group.children() {
-            let label = self.known(child.id()).or(label);
+            let label = self.index_of(child.id()).or(label);
             self.seen.extend(label);
             match child {
                 usvg::Node::Group(inner) => self.pass_over(inner, label),
@@ -349,7 +349,7 @@ impl Reader<'_> {
     }
 
     fn text(&mut self, text: &usvg::Text, label: Option<usize>) {
-        let label = self.known(text.id()).or(label);
+        let label = self.index_of(text.id()).or(label);
         if label.is_some_and(|label| self.census.flows(label)) {
             return;
         }
@@ -388,7 +388,7 @@ impl Reader<'_> {
         }
     }
 
-    fn known(&self, id: &str) -> Option<usize> {
+    fn index_of(&self, id: &str) -> Option<usize> {
         if id.is_empty() { None } else { self.census.number(id) }
     }
 
@@ -397,7 +397,7 @@ impl Reader<'_> {
     }
 
     fn path(&mut self, path: &usvg::Path, label: Option<usize>) {
-        let label = self.known(path.id()).or(label);
+        let label = self.index_of(path.id()).or(label);
         if !path.is_visible() {
             return;
         }
@@ -432,7 +432,7 @@ impl Reader<'_> {
             strange.stroke = strange.stroke.map(|(_, width)| (Odd::Effect, width)).or(plain);
         }
         if fill.is_some() || stroke.is_some() || !strange.is_none() {
-            let own = self.known(path.id()).and_then(|n| self.exact.curves(path, n, scale));
+            let own = self.index_of(path.id()).and_then(|n| self.exact.curves(path, n, scale));
             let off = if own.is_some() { 0.0 } else { exact::rounding(path) * scale };
             if self.blur + off > exact::MOST {
                 self.out.coarse.push(source.clone());
@@ -470,7 +470,7 @@ impl Reader<'_> {
     }
 
     fn image(&mut self, image: &usvg::Image, label: Option<usize>) {
-        let label = self.known(image.id()).or(label);
+        let label = self.index_of(image.id()).or(label);
         self.seen.extend(label);
         let source = self.source(label);
         let (bytes, format) = match image.kind() {

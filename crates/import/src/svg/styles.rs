@@ -74,7 +74,7 @@ fn rename<'t>(text: &'t str, fall_backs: &mut Vec<String>) -> Cow<'t, str> {
     }
     let mut out = String::with_capacity(text.len());
     let mut at = 0;
-    for range in styled(text) {
+    for range in find_styles(text) {
         out.push_str(&text[at..range.start]);
         let css = list_fall_backs(&text[range.clone()], fall_backs);
         out.push_str(&css.replace("--", CUSTOM).replace(":root", "svg"));
@@ -85,7 +85,7 @@ fn rename<'t>(text: &'t str, fall_backs: &mut Vec<String>) -> Cow<'t, str> {
 }
 
 /// Where in the text style stands: in `style` elements and attributes, and in attributes that are a custom property.
-fn styled(text: &str) -> Vec<Range<usize>> {
+fn find_styles(text: &str) -> Vec<Range<usize>> {
     let mut ranges = Vec::new();
     let mut at = 0;
     while let Some(open) = text[at..].find('<').map(|n| at + n) {
@@ -377,7 +377,7 @@ impl Styled {
         let by = said.or(node.attribute("transform")).unwrap_or_default();
         let origin =
             transform::Origin { of: of.unwrap_or("view-box"), at: origin.unwrap_or("0 0") };
-        let settled = transform::settled(by, &origin, node, round.viewport);
+        let settled = transform::resolve(by, &origin, node, round.viewport);
         if settled.is_none() && reads_transform(by) {
             // Nobody would carry it out: as an attribute it refuses the drawing.
             self.attributes.insert("transform", format!("{by} in its {}", origin.of));

@@ -52,7 +52,7 @@ pub fn keep(text: &str, recipe: &NewRecipe, replace: bool) -> Result<String, Edi
     let mut document = text.parse::<DocumentMut>()?;
     let mut table = Table::new();
     for (key, value) in &recipe.about {
-        table.insert(key, toml_edit::value(spelt(value)));
+        table.insert(key, toml_edit::value(spell(value)));
     }
     for (key, value) in &recipe.settings {
         let value =
@@ -67,7 +67,7 @@ pub fn keep(text: &str, recipe: &NewRecipe, replace: bool) -> Result<String, Edi
     }
     let recipes = recipes(&mut document)?;
     let said = |table: &Table, key: &str| {
-        table.get(key).and_then(Item::as_str).map(|text| spelt(&text.to_lowercase()))
+        table.get(key).and_then(Item::as_str).map(|text| spell(&text.to_lowercase()))
     };
     let make = |table: &Table| said(table, "make");
     let same = |old: &Table| {
@@ -91,7 +91,7 @@ pub fn keep(text: &str, recipe: &NewRecipe, replace: bool) -> Result<String, Edi
 }
 
 /// Words with one blank between them.
-fn spelt(text: &str) -> String {
+fn spell(text: &str) -> String {
     text.split_whitespace().collect::<Vec<_>>().join(" ")
 }
 

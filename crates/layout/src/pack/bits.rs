@@ -157,8 +157,8 @@ impl Bits {
     pub(super) fn forbidden(&self, other: &Self) -> Self {
         // Either can be moved over the other; alike rows are moved at once.
         match self.bands() < other.bands() {
-            true => other.met(self).turned(),
-            false => self.met(other),
+            true => other.collide(self).turned(),
+            false => self.collide(other),
         }
     }
 
@@ -168,7 +168,7 @@ impl Bits {
     }
 
     /// What `forbidden` says, by moving `other`.
-    fn met(&self, other: &Self) -> Self {
+    fn collide(&self, other: &Self) -> Self {
         let mut all = Self::new(self.width + other.width - 1, self.height + other.height - 1);
         if self.words.iter().all(|word| *word == 0) {
             return all;
@@ -345,7 +345,7 @@ mod tests {
                 }
             }
             // The other way round it is the same, seen from the other part.
-            prop_assert_eq!(other.met(&own).turned(), own.met(&other));
+            prop_assert_eq!(other.collide(&own).turned(), own.collide(&other));
         }
 
         #[test]

@@ -47,7 +47,7 @@ impl Frame {
     pub fn new(machine: &Machine, field: &Field, round: Option<&Round>, tolerance: f64) -> Self {
         match (round, &machine.rotary) {
             (Some(round), Some(device)) => {
-                Self { tolerance, ..Self::turned(machine, field, round, device) }
+                Self { tolerance, ..Self::on_rotary(machine, field, round, device) }
             }
             _ => Self { arcs: machine.text.arcs, tolerance, ..Self::flat(machine) },
         }
@@ -66,7 +66,7 @@ impl Frame {
         }
     }
 
-    fn turned(machine: &Machine, field: &Field, round: &Round, device: &Rotary) -> Self {
+    fn on_rotary(machine: &Machine, field: &Field, round: &Round, device: &Rotary) -> Self {
         let along = if device.along == b'Y' { machine.y } else { machine.x };
         let driven = match round.hold {
             Hold::Chuck => 1.0,

@@ -48,7 +48,7 @@ impl Supply {
     /// the last of them is read, s.
     pub(super) fn read(&mut self, lines: &LineBytes, room: f64) -> f64 {
         for bytes in lines.sizes() {
-            if self.since.is_some_and(|since| since >= apart(self.buffer)) {
+            if self.since.is_some_and(|since| since >= question_interval(self.buffer)) {
                 self.since = Some(QUESTION);
                 self.line(QUESTION, room);
             }
@@ -76,7 +76,7 @@ impl Supply {
 const QUESTION: usize = 3;
 
 /// Bytes from one question to the next: two fit into the receive buffer.
-fn apart(buffer: usize) -> usize {
+fn question_interval(buffer: usize) -> usize {
     (buffer / 2).saturating_sub(QUESTION).clamp(1, 256)
 }
 

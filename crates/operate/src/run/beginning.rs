@@ -106,14 +106,14 @@ pub fn refusal(run: i64, error: &BrokenError) -> Refusal {
             "how far run {run} came is not certain: the head was seen in line {} last, and no line behind {} was sent; between them it burns {}. Choose: --from last-seen may burn that much twice, --from last-sent may leave that much out; --picture FILE draws it",
             from.line,
             to.line.saturating_sub(1),
-            burnt(stretch)
+            describe_stretch(stretch)
         )),
         BrokenError::Unreadable(error) => Refusal::unreadable(&program_of(run), error),
     }
 }
 
 /// What is burnt on a stretch, in words: in motion, standing still, or both.
-fn burnt(stretch: &Stretch) -> String {
+fn describe_stretch(stretch: &Stretch) -> String {
     let moving = format!("{} mm in {}", plain(stretch.burn, 1), clock(stretch.seconds));
     let standing = format!("for {} s standing still", plain(stretch.stands_lit, 2));
     match (stretch.burn > 0.0, stretch.stands_lit > 0.0) {

@@ -224,7 +224,7 @@ impl ProgramFile {
         let mut file = tempfile::tempfile().map_err(failed)?;
         let mut out = io::BufWriter::with_capacity(1 << 16, &mut file);
         let resumed = rest(self.reader(), place, began, now, &self.about.machine, &mut out)
-            .map_err(|error| Refusal::Usage(format!("{}: {error}", self.about.name)))?;
+            .map_err(|error| Refusal::failed(&self.about.name, error))?;
         out.flush().map_err(failed)?;
         drop(out);
         self.file = SharedFile::new(file);

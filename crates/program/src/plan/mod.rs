@@ -76,7 +76,7 @@ pub fn plan(segments: Segments, steps: &[usize]) -> Result<(Planned, Problems), 
             too_slow(job, *number, sums),
             without_effect(job, *number, sums),
             below_measured(job, *number, sums),
-            starved(&segments, *number, sums),
+            warn_of_starving(&segments, *number, sums),
         ];
         told.into_iter().flatten().for_each(|problem| problems.push(problem));
     }
@@ -186,7 +186,7 @@ fn without_effect(job: &Job, number: usize, totals: &StepTotals) -> Option<Probl
 const STARVED: f64 = 0.01;
 
 /// Warns of a step whose lines come slower than the head runs them.
-fn starved(segments: &Segments, number: usize, totals: &StepTotals) -> Option<Problem> {
+fn warn_of_starving(segments: &Segments, number: usize, totals: &StepTotals) -> Option<Problem> {
     let job = segments.job();
     let step = &job.steps[number];
     if totals.starved <= STARVED * totals.seconds {

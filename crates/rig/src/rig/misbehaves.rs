@@ -130,7 +130,7 @@ impl Rig {
     }
 
     /// What the cable makes of bytes that come in; `None` where it is a good one.
-    pub(super) fn spoilt(&mut self, bytes: &[u8]) -> Option<Vec<u8>> {
+    pub(super) fn spoil(&mut self, bytes: &[u8]) -> Option<Vec<u8>> {
         let now = self.now;
         let misbehaviour = self.misbehaviour.as_mut()?;
         if misbehaviour.stalled || misbehaviour.closed {

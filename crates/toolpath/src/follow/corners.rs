@@ -51,7 +51,7 @@ pub(super) fn loops(
     let Some(Corners::Loop(radius)) = context.follow.corners else {
         return lines.into_iter().map(|line| (line, Vec::new())).collect();
     };
-    let radius = radius.unwrap_or_else(|| needed(context));
+    let radius = radius.unwrap_or_else(|| needed_radius(context));
     let scene = Scene::of(context);
     let looped: Vec<(Corrected, Loops, usize)> =
         lines.into_par_iter().map(|line| loop_round(line, radius, &scene, context)).collect();
@@ -78,7 +78,7 @@ pub(super) fn loops(
 }
 
 /// The radius at which the axes follow a circle at the step's speed: v² / a.
-fn needed(context: &FollowContext<'_>) -> f64 {
+fn needed_radius(context: &FollowContext<'_>) -> f64 {
     let speed = context.step.fastest().0;
     let machine = &context.job.machine;
     let acceleration = machine.x.acceleration.min(machine.y.acceleration);
@@ -125,13 +125,16 @@ impl<'a> Scene<'a> {
                 edge.data == own && edge.geom().distance_2(&[at.x, at.y]) <= (reach + 1e-6).powi(2);
             let edge = edge.geom();
             let [a, b] = [edge.from, edge.to].map(|[x, y]| Point::new(x, y));
-            meets || points.windows(2).all(|p| apart((p[0], p[1]), (a, b)) >= self.clear - 1e-6)
+            meets
+                || points
+                    .windows(2)
+                    .all(|p| line_distance((p[0], p[1]), (a, b)) >= self.clear - 1e-6)
         })
     }
 }
 
 /// The distance between two straight lines.
-fn apart(a: (Point, Point), b: (Point, Point)) -> f64 {
+fn line_distance(a: (Point, Point), b: (Point, Point)) -> f64 {
     let side = |(from, to): (Point, Point), p: Point| (to - from).cross(p - from) > 0.0;
     if side(a, b.0) != side(a, b.1) && side(b, a.0) != side(b, a.1) {
         return 0.0;

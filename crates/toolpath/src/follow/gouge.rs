@@ -51,7 +51,7 @@ pub(super) fn tell(
     let bites: Vec<Bite> = drawn
         .par_iter()
         .zip(moved)
-        .flat_map_iter(|(line, moved)| parts.bitten(line, moved, kerf))
+        .flat_map_iter(|(line, moved)| parts.find_bites(line, moved, kerf))
         .collect();
     let (deep, shallow): (Vec<Bite>, Vec<Bite>) =
         bites.into_iter().partition(|bite| bite.depth > context.follow.deepest_bite + ROUNDING);
@@ -140,7 +140,7 @@ impl<'a> Parts<'a> {
     }
 
     /// What the moved line takes from parts that are not its own.
-    fn bitten(&self, line: &Drawn, moved: &[Contour], kerf: f64) -> Vec<Bite> {
+    fn find_bites(&self, line: &Drawn, moved: &[Contour], kerf: f64) -> Vec<Bite> {
         let Some(bounds) = hull(moved.iter().map(Contour::bounds)) else { return Vec::new() };
         let own = self.part(line.number);
         let reach = envelope(bounds.inflate(kerf / 2.0, kerf / 2.0));

@@ -214,7 +214,7 @@ mod tests {
     }
 
     /// How dark cells are when each burnt one darkens a share of its four neighbours as well.
-    fn seen(levels: &[u8], width: usize, spill: f64) -> f64 {
+    fn seen_darkness(levels: &[u8], width: usize, spill: f64) -> f64 {
         let rows = levels.len() / width;
         let burnt = |x: i64, y: i64| {
             let inside = x >= 0 && y >= 0 && (x as usize) < width && (y as usize) < rows;
@@ -236,7 +236,7 @@ mod tests {
             for grey in [30_u8, 64, 128, 200] {
                 let mut levels = vec![grey; 200 * 200];
                 dither(&mut levels, 200, dither_by, 0.25);
-                let off = seen(&levels, 200, 0.25) - f64::from(grey) / 255.0;
+                let off = seen_darkness(&levels, 200, 0.25) - f64::from(grey) / 255.0;
                 assert!(off.abs() < 0.01, "{dither_by:?} {grey}: off by {off:.4}");
             }
         }

@@ -61,12 +61,12 @@ mod tests {
     use proptest::prelude::*;
 
     /// The length of the shortest of all ways through the stops in their order.
-    fn tried(stops: &[Stop], at: Point, visits: &[Visit]) -> f64 {
+    fn shortest_length(stops: &[Stop], at: Point, visits: &[Visit]) -> f64 {
         let Some((visit, rest)) = visits.split_first() else { return 0.0 };
         let stop = &stops[visit.stop];
         let ways = (0..stop.ways()).map(|entry| {
             let entered = Visit { entry, ..*visit };
-            apart(at, stop.entry(entered)) + tried(stops, stop.exit(entered), rest)
+            apart(at, stop.entry(entered)) + shortest_length(stops, stop.exit(entered), rest)
         });
         ways.fold(f64::INFINITY, f64::min)
     }
@@ -89,7 +89,7 @@ mod tests {
             let visits: Vec<Visit> = (0..stops.len()).map(|stop| Visit { stop, entry: 0 }).collect();
             let chosen = shortest(&stops, Point::ZERO, visits.clone());
             prop_assert_eq!(chosen.iter().map(|v| v.stop).collect::<Vec<_>>(), (0..stops.len()).collect::<Vec<_>>());
-            let (found, least) = (length(&stops, Point::ZERO, &chosen), tried(&stops, Point::ZERO, &visits));
+            let (found, least) = (length(&stops, Point::ZERO, &chosen), shortest_length(&stops, Point::ZERO, &visits));
             prop_assert!((found - least).abs() < 1e-9, "{found}, {least} would do");
         }
     }

@@ -159,7 +159,7 @@ impl Accounts {
     }
 
     /// After what time everything that is under way has arrived.
-    fn settled(&self) -> Span {
+    fn settling_time(&self) -> Span {
         Span(SETTLED.0 + self.round_trip.0)
     }
 
@@ -191,12 +191,12 @@ impl Accounts {
         if status.state == Machine::Idle {
             // A dwell begins when everything before it has run.
             let since = (*self.idle_since.get_or_insert(now)).max(self.changed);
-            let stood = Span(self.settled().0.saturating_add(oldest.stands.0));
+            let stood = Span(self.settling_time().0.saturating_add(oldest.stands.0));
             let lost = Miscount::Lost(self.unanswered.len());
             return if now >= since + stood { Verdict::Wrong(lost) } else { Verdict::Open };
         }
         self.idle_since = None;
-        let arrived = !self.sent_since_question || now >= self.changed + self.settled();
+        let arrived = !self.sent_since_question || now >= self.changed + self.settling_time();
         let (Some(room), Some(empty), Some(fits)) = (status.room, self.empty, self.fits) else {
             return Verdict::Open;
         };

@@ -196,7 +196,7 @@ impl Grbl {
     /// The link closed.
     pub(super) fn handle_closed(&mut self, _now: Instant) {
         // What was sent last may not have got through, and nobody will say so.
-        let dark = self.touched(Dark::Unknown);
+        let dark = self.dark_of_run(Dark::Unknown);
         let outcome = match std::mem::replace(&mut self.state, Phase::Ended) {
             Phase::Ended => return,
             // Whatever it was being halted for is the better story.
@@ -723,12 +723,12 @@ impl Grbl {
     fn finish_reset(&mut self, seen: bool) {
         if let Phase::Resetting { outcome, .. } = std::mem::replace(&mut self.state, Phase::Ended) {
             let dark = if seen { Dark::Confirmed } else { Dark::Asked };
-            self.end(outcome, self.touched(dark));
+            self.end(outcome, self.dark_of_run(dark));
         }
     }
 
     /// What is known of the beam: nothing that concerns us when no line of a program was sent.
-    fn touched(&self, dark: Dark) -> Dark {
+    fn dark_of_run(&self, dark: Dark) -> Dark {
         let touched = self.last_line.is_some() || self.answers_for_beam;
         if touched { dark } else { Dark::Untouched }
     }

@@ -253,7 +253,7 @@ const SAME_OFFSET: f64 = 0.003;
 
 impl Connected {
     /// What of an offset that was in force is no longer there, mm: a `G92`, and of which system.
-    fn forgotten(&self, offset: [f64; 3]) -> Forgotten {
+    fn compare_offset(&self, offset: [f64; 3]) -> Forgotten {
         let kept = self.offsets.get("G92").copied().unwrap_or_default();
         let minus = |a: [f64; 3], b: [f64; 3]| [0, 1, 2].map(|n| a[n] - b[n]);
         let same = |a, b| minus(a, b).iter().all(|d| d.abs() < SAME_OFFSET);

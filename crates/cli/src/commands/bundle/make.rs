@@ -17,7 +17,7 @@ use tinkite_files::fonts::{JobFonts, LARGEST_FONT, MachineFonts};
 use tinkite_files::load;
 use tinkite_files::refusal::Refusal;
 use tinkite_files::source;
-use toml_edit::{DocumentMut, Item, TableLike, Value, value};
+use toml_edit::{DocumentMut, Item, TableLike, TomlError, Value, value};
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipWriter};
 
@@ -79,8 +79,9 @@ pub(crate) fn bundle(path: &Path, report_with: Option<&LogFile>) -> Result<Bundl
     let loaded = load::job(path, None, &[])?;
     let folder = load::folder_of(path);
     let text = source::text(path)?;
-    let mut job: DocumentMut =
-        text.parse().map_err(|error| Refusal::Usage(format!("{}: {error}", path.display())))?;
+    let mut job: DocumentMut = text
+        .parse()
+        .map_err(|error: TomlError| Refusal::failed(path.display().to_string(), error))?;
     let mut files = Files::default();
     let photo = loaded.job.photo.iter().map(|photo| &photo.file);
     let table = loaded.job.placement.copies.each.iter().map(|each| &each.file);
@@ -158,7 +159,7 @@ fn listed_and_packed(
         files: entries.clone(),
     };
     let bytes = pack(&list, files)
-        .map_err(|error| Refusal::Usage(format!("the bundle cannot be packed: {error}")))?;
+        .map_err(|error| Refusal::failed("the bundle cannot be packed", error))?;
     Ok((entries, bytes))
 }
 
@@ -184,7 +185,7 @@ fn rename(table: &mut dyn TableLike, from: &str, to: &str) {
 fn pack(
     list: &List,
     files: &BTreeMap<String, Vec<u8>>,
-) -> Result<Vec<u8>, Box<dyn std::error::Error>> {
+) -> Result<Vec<u8>, Box<dyn std::error::Error + Send + Sync>> {
     let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
     let how = SimpleFileOptions::default()
         .compression_method(CompressionMethod::Deflated)

@@ -5,7 +5,7 @@ use std::path::Path;
 use tinkite_core::artwork::without_texts;
 use tinkite_files::refusal::Refusal;
 use toml_edit::visit_mut::{VisitMut, visit_table_mut};
-use toml_edit::{DocumentMut, Item, Table, Value, value};
+use toml_edit::{DocumentMut, Item, Table, TomlError, Value, value};
 
 /// A profile whose link says only of what kind it is and how fast, without comments.
 ///
@@ -13,7 +13,7 @@ use toml_edit::{DocumentMut, Item, Table, Value, value};
 /// A profile that is no TOML.
 pub(super) fn profile(name: &str, text: &str) -> Result<String, Refusal> {
     let mut document: DocumentMut =
-        text.parse().map_err(|error| Refusal::Usage(format!("{name}: {error}")))?;
+        text.parse().map_err(|error: TomlError| Refusal::failed(name, error))?;
     let to = document.get_mut("link").and_then(|link| link.get_mut("to"));
     if let Some(to) = to
         && let Some(address) = to.as_str().map(without_address)

@@ -136,7 +136,7 @@ pub(super) fn home(args: &HeadCall, console: &Console) -> Result<(), Refusal> {
     let stands = hand.carry_out(|machine, _| {
         Ok(if printer { vec![off(machine), "G28 X Y".into()] } else { vec!["$H".into()] })
     })?;
-    tell(&hand, &unlocked(stands), "homed", console)
+    tell(&hand, &past_the_lock(stands), "homed", console)
 }
 
 pub(super) fn unlock(args: &HeadCall, console: &Console) -> Result<(), Refusal> {
@@ -152,14 +152,14 @@ pub(super) fn unlock(args: &HeadCall, console: &Console) -> Result<(), Refusal> 
     }
     tell(
         &hand,
-        &unlocked(stands),
+        &past_the_lock(stands),
         "unlocked: where the head stands may be wrong until it is homed",
         console,
     )
 }
 
 /// The same behind what has opened the lock.
-fn unlocked(stands: Stands) -> Stands {
+fn past_the_lock(stands: Stands) -> Stands {
     Stands { connected: Connected { locked: false, ..stands.connected }, ..stands }
 }
 

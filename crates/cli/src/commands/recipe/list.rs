@@ -117,7 +117,7 @@ fn row(found: &FoundRecipe<'_>) -> Vec<String> {
         recipe.setting("speed").unwrap_or_default().replace('"', ""),
         recipe.setting("power").unwrap_or_default().replace('"', ""),
         recipe.settings.iter().filter_map(other).collect::<Vec<_>>().join(", "),
-        worked(found),
+        describe_success(found),
         match found.book.kept {
             Kept::Shipped => String::new(),
             _ => found.place(),
@@ -126,7 +126,7 @@ fn row(found: &FoundRecipe<'_>) -> Vec<String> {
 }
 
 /// How often it worked, or why nobody knows.
-pub(super) fn worked(found: &FoundRecipe<'_>) -> String {
+pub(super) fn describe_success(found: &FoundRecipe<'_>) -> String {
     let recipe = found.recipe;
     match (recipe.tried, recipe.guess) {
         (0, _) if found.book.kept == Kept::Shipped => "start".into(),

@@ -1,7 +1,7 @@
 //! `tinkite recipe show`.
 
 use super::chosen::{one, shelf};
-use super::list::{RecipeJson, worked};
+use super::list::{RecipeJson, describe_success};
 use crate::args::RecipeShow;
 use crate::console::Console;
 use tinkite_files::refusal::Refusal;
@@ -22,7 +22,7 @@ pub(super) fn run(args: &RecipeShow, console: &Console) -> Result<(), Refusal> {
     if let Some(from) = &recipe.from {
         fact("from", from);
     }
-    fact("worked", &worked(&found));
+    fact("worked", &describe_success(&found));
     if let Some(note) = &recipe.note {
         fact("note", note);
     }

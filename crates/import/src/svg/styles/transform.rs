@@ -19,7 +19,7 @@ pub(in crate::svg) fn reads(value: &str) -> bool {
 }
 
 /// The transform of an element about its origin; `None` for what is not read.
-pub(super) fn settled(
+pub(super) fn resolve(
     value: &str,
     origin: &Origin<'_>,
     node: Node<'_, '_>,
@@ -28,7 +28,9 @@ pub(super) fn settled(
     let needs_box = value.contains('%') || origin.at.contains('%') || has_word(origin.at);
     let view = || viewport.map(|(width, height)| Rect::new(0.0, 0.0, width, height));
     let of = match origin.of {
-        "fill-box" | "content-box" | "stroke-box" | "border-box" => Some(drawn(node, viewport)?),
+        "fill-box" | "content-box" | "stroke-box" | "border-box" => {
+            Some(drawn_bounds(node, viewport)?)
+        }
         _ => view(),
     };
     let of = match of {
@@ -67,7 +69,7 @@ fn place(origin: &str, of: Rect) -> Option<kurbo::Vec2> {
 }
 
 /// The rectangle round the fill of an element, and of what it has inside.
-fn drawn(node: Node<'_, '_>, viewport: Viewport) -> Option<Rect> {
+fn drawn_bounds(node: Node<'_, '_>, viewport: Viewport) -> Option<Rect> {
     if let Some(path) = curves(node, viewport, f64::INFINITY) {
         return Some(path.bounding_box());
     }
@@ -79,7 +81,7 @@ fn drawn(node: Node<'_, '_>, viewport: Viewport) -> Option<Rect> {
             let by = child
                 .attribute("transform")
                 .map_or(Some(Affine::IDENTITY), |value| list(value, Rect::ZERO));
-            Some(by?.transform_rect_bbox(drawn(child, viewport)?))
+            Some(by?.transform_rect_bbox(drawn_bounds(child, viewport)?))
         })
         .collect::<Option<_>>()?;
     children.into_iter().reduce(|a, b| a.union(b))
@@ -167,7 +169,7 @@ mod tests {
         let text = "<svg><rect x='10' y='10' width='10' height='10'/></svg>";
         let document = usvg::roxmltree::Document::parse(text).unwrap();
         let node = document.root_element().first_element_child().unwrap();
-        let by = settled(value, &Origin { of, at }, node, Some((100.0, 50.0)))?;
+        let by = resolve(value, &Origin { of, at }, node, Some((100.0, 50.0)))?;
         Some(by * Point::new(10.0, 10.0))
     }
 

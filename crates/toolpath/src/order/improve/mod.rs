@@ -105,8 +105,8 @@ pub(super) fn shorten(
     let first = if free { visits.clone() } else { greedy(stops, &none, start) };
     let joined = || (count <= KICKABLE).then(|| joined::join(stops, start, &near));
     let (first, second) = rayon::join(
-        || search.settled(&none, first),
-        || joined().map(|visits| search.settled(&none, visits)),
+        || search.settle(&none, first),
+        || joined().map(|visits| search.settle(&none, visits)),
     );
     let firsts = match second {
         Some(second) => [first, second].into_iter().cycle().take(BEGUN).collect(),
@@ -120,7 +120,7 @@ pub(super) fn shorten(
         let firsts = firsts
             .into_par_iter()
             .map(|free| free.map_or_else(|| visits.clone(), |free| repair(free)));
-        tours = firsts.map(|visits| search.settled(before, visits)).collect();
+        tours = firsts.map(|visits| search.settle(before, visits)).collect();
         tours.sort_by(|a, b| search.length(a).total_cmp(&search.length(b)));
         tours.truncate(KEPT);
     }
@@ -155,7 +155,7 @@ impl Search<'_> {
     }
 
     /// The tour when no change of it is shorter.
-    fn settled(&self, before: &[Option<usize>], visits: Vec<Visit>) -> Vec<Visit> {
+    fn settle(&self, before: &[Option<usize>], visits: Vec<Visit>) -> Vec<Visit> {
         let mut tour = Tour::new(self.stops, before, self.start, &visits);
         // In the order of the tour, so that what is looked at lies together in memory.
         let mut worklist = tour.legs.iter().rev().map(|leg| leg.visit.stop).collect();

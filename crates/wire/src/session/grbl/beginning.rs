@@ -116,7 +116,7 @@ impl Grbl {
                 Some((offset, [0, 1, 2].map(|n| at[n] - from[n])))
             });
             if let Some((offset, [x, y, z])) = before {
-                match connected.forgotten(offset) {
+                match connected.compare_offset(offset) {
                     Forgotten::Nothing => {}
                     Forgotten::Unclear => {
                         let failure = Failure::ShiftForgotten(offset);
