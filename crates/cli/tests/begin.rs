@@ -306,3 +306,20 @@ fn a_job_of_drawn_shapes_alone_is_a_job() {
     let plan = bench.json(&["plan", "a.kite.toml"]);
     assert!(close(&plan["steps"][0]["burn_mm"], 60.0), "{plan}");
 }
+
+#[test]
+fn pale_paint_of_a_page_is_burnt_as_well() {
+    // Light orange dots: lighter than a half, and nothing else is there.
+    let dots = r##"<defs><pattern id="d" width="10" height="10" patternUnits="userSpaceOnUse"><circle cx="5" cy="5" r="4" fill="#ffc040"/></pattern></defs><rect width="40" height="40" fill="url(#d)"/>"##;
+    let bench = drawn(r#"width="40mm" height="40mm" viewBox="0 0 40 40""#, dots);
+    let plan = begun(&bench, &[]);
+    assert!(plan["burn_mm"].as_f64().unwrap() > 100.0, "{plan}");
+    assert!(bench.read("a.kite.toml").contains("grey = true"));
+    // Dark dots stay what they are: burnt or not.
+    let bench = drawn(
+        r#"width="40mm" height="40mm" viewBox="0 0 40 40""#,
+        &dots.replace("#ffc040", "#201000"),
+    );
+    begun(&bench, &[]);
+    assert!(bench.read("a.kite.toml").contains("threshold = \"50 %\""));
+}

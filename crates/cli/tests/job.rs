@@ -536,6 +536,11 @@ fn selectors_that_find_nothing_are_told_with_the_nearest_name() {
             "paint finds nothing",
         ),
         ("", "{ stroke = \"red\", not = { id = \"spat\" } }", "did you mean \"spar\"?"),
+        (
+            "leave-out = [{ group = \"a layer that is not there\" }]",
+            "{ stroke = \"red\" }",
+            "the drawing has stroke #",
+        ),
     ] {
         bench.write("a.kite.toml", two(more, take));
         let said = bench.run(&["check", "a.kite.toml"]);

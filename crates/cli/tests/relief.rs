@@ -259,3 +259,49 @@ fn what_is_finer_than_the_spot_is_told() {
     let detail = solid["detail_mm"].as_f64().unwrap();
     assert!((1.5..=2.05).contains(&detail), "a wall of 2 mm, in steps of a quarter: {detail}");
 }
+
+#[test]
+fn the_picture_of_depths_counts_as_the_machine_does() {
+    let bench = Bench::new();
+    bench.write("cone.stl", turned(&[(5.0, 0.0), (5.0, 1.0), (1.0, 3.0)]));
+    job(&bench, "cone.stl", "depth = \"1 mm\", layers = 4");
+    let mut middles = Vec::new();
+    for (origin, from, to) in [
+        ("bottom-left", "60 mm", "60 mm"),
+        ("top-right", "60 mm", "-70 mm"),
+        ("centre", "-70 mm", "20 mm"),
+    ] {
+        let before = bench.read("bench-laser.machine.toml");
+        let lines = before.lines().map(|line| match line.starts_with("origin") {
+            true => format!("origin = \"{origin}\""),
+            false => line.to_string(),
+        });
+        bench.write("bench-laser.machine.toml", lines.collect::<Vec<_>>().join("\n"));
+        let place = |at: &str| format!("at = [\"{at}\", \"{at}\"]");
+        bench.change("a.kite.toml", &place(from), &place(to));
+        bench.ok(&["draw", "a.kite.toml", "--show", "depth", "-o", "d.svg", "--force"]);
+        let plan = bench.json(&["plan", "a.kite.toml"]);
+        let middle = |n: usize| {
+            let end = |end: &str| plan["extents_mm"][end][n].as_f64().unwrap();
+            f64::midpoint(end("min"), end("max"))
+        };
+        let drawn = bench.read("d.svg");
+        let said = drawn.split("a section at Y ").nth(1).unwrap().split(' ').next().unwrap();
+        assert!((said.parse::<f64>().unwrap() - middle(1)).abs() < 0.11, "{origin}: {said} {plan}");
+        // The ruler has round numbers about the middle: the nearest is less than a step away.
+        let numbers = drawn.split("text-anchor=\"middle\"").skip(1);
+        let numbers: Vec<f64> = numbers
+            .filter_map(|rest| rest.split('>').nth(1)?.split('<').next()?.parse().ok())
+            .collect();
+        let (low, high) = (
+            numbers.iter().copied().fold(f64::MAX, f64::min),
+            numbers.iter().copied().fold(f64::MIN, f64::max),
+        );
+        assert!(
+            low < middle(0) && middle(0) < high && high - low < 12.0,
+            "{origin}: {numbers:?} {plan}"
+        );
+        middles.push(middle(1));
+    }
+    assert!(middles[0] != middles[2], "{middles:?}");
+}

@@ -246,3 +246,29 @@ fn a_gradient_of_which_a_part_lies_beyond_the_page_is_not_lost() {
     let bench = Bench::drawn(body, "", &step("e", "{ fill = \"black\" }", "engrave"));
     assert_eq!(told(&bench, "a.kite.toml", "odd-paint").len(), 1);
 }
+
+#[test]
+fn a_take_that_finds_nothing_says_what_there_is_to_take() {
+    for (take, help) in [
+        ("{ id = \"bagde\" }", "did you mean \"badge\"?"),
+        ("{ id = \"something else\" }", "the drawing has id \"badge\""),
+        ("{ stroke = \"#00ff88\" }", "the drawing has fill #000000, stroke #ff0000"),
+        ("{ kind = \"bitmap\" }", "the drawing has fill #000000, stroke #ff0000"),
+        ("{ file = \"ar.svg\" }", "did you mean \"art.svg\"?"),
+        ("{}", "tinkite look shows what there is"),
+        ("[]", "take has no condition"),
+    ] {
+        let bench = Bench::drawn(BOTH, "", &step("fill", take, "engrave"));
+        let refused = bench.refused(1, &["check", "a.kite.toml"]);
+        let words = refused.split_whitespace().filter(|word| *word != "\u{2502}");
+        let refused = words.collect::<Vec<_>>().join(" ");
+        assert!(refused.contains(help), "{take}: {refused}");
+    }
+    // A key that is not there is one mistake, not two.
+    let bench = Bench::drawn(BOTH, "", &step("fill", "{ layer = \"x\" }", "engrave"));
+    let refused = bench.refused(1, &["check", "a.kite.toml"]);
+    assert!(
+        refused.contains("no key called layer") && !refused.contains("empty-take"),
+        "{refused}"
+    );
+}

@@ -21,6 +21,7 @@ mod step;
 mod stock;
 pub mod swatch;
 mod table;
+pub mod takeable;
 mod toml_text;
 mod tone;
 mod used;

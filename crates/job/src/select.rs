@@ -3,7 +3,7 @@
 use super::{Job, Step};
 use tinkite_artwork::{Odd, Shape, Source, Unread};
 use tinkite_base::colour::Colour;
-use tinkite_base::problem::{Code, Problem};
+use tinkite_base::problem::{Code, Problem, Remedy};
 use tinkite_base::quantity::Length;
 use tinkite_machine::section::Section;
 use toml::de::DeValue;
@@ -75,7 +75,7 @@ pub struct Origin {
 
 /// What a take looks at.
 pub trait Taken {
-    /// The colours of its inside and of its line.
+    /// The colours of its line and of its inside.
     fn colours(&self) -> (Option<Colour>, Option<Colour>);
     /// How wide its line is drawn, mm.
     fn stroke_width(&self) -> Option<f64>;
@@ -277,7 +277,7 @@ impl Take {
 }
 
 /// Words for kinds.
-const KINDS: [(&str, ArtworkKind); 10] = [
+pub(crate) const KINDS: [(&str, ArtworkKind); 10] = [
     ("open", ArtworkKind::Open),
     ("closed", ArtworkKind::Closed),
     ("text", ArtworkKind::Text),
@@ -308,7 +308,23 @@ pub(super) fn read(section: &Section<'_, '_>, key: &'static str) -> Vec<Take> {
         );
         return Vec::new();
     }
-    section.sections(key).into_iter().map(one).collect()
+    let sections = section.sections(key);
+    // Nothing left out is what an empty list says there; a list that takes nothing is a mistake.
+    let empty =
+        section.value(key).and_then(|v| v.get_ref().as_array()).is_some_and(|a| a.is_empty());
+    if empty && key != "leave-out" {
+        section.report(no_condition(key), section.span_of(key));
+    }
+    sections.into_iter().map(one).collect()
+}
+
+fn no_condition(name: &str) -> Problem {
+    Problem::error(
+        Code::EmptyTake,
+        format!("{name} has no condition"),
+        "name a stroke, fill, colour, group, id, file, artwork, hairline or kind; rest = true takes what no other step takes",
+    )
+    .with_remedy(Remedy::Look)
 }
 
 fn one(section: Section<'_, '_>) -> Take {
@@ -343,14 +359,10 @@ fn one(section: Section<'_, '_>) -> Take {
     if section.has("not") {
         conditions.push(Condition::Not(read(&section, "not")));
     }
-    let tried = ["colour", "stroke", "fill", "group", "id", "file", "artwork", "hairline", "kind"];
-    if conditions.is_empty() && !tried.iter().any(|key| section.has(key)) {
-        let problem = Problem::error(
-            Code::EmptyTake,
-            format!("{} has no condition", section.name),
-            "name a stroke, fill, colour, group, id, file, artwork, hairline or kind; rest = true takes what no other step takes",
-        );
-        section.report(problem, section.whole_span());
+    // A key that is not known is told by its name.
+    let nothing_said = section.table().is_empty() || section.flag("rest") == Some(false);
+    if conditions.is_empty() && nothing_said {
+        section.report(no_condition(&section.name), section.whole_span());
     }
     section.finish();
     Take(conditions)

@@ -4,8 +4,9 @@ use super::Unplaced;
 use tinkite_artwork::rings;
 use tinkite_base::geometry::region::{self, FillRule};
 use tinkite_base::geometry::{BezPath, Point, fit};
-use tinkite_base::problem::{Code, Problem, Remedy, count, few};
+use tinkite_base::problem::{Code, Problem, count, few};
 use tinkite_job::select::ShapeInfo;
+use tinkite_job::takeable::Takeable;
 use tinkite_job::{Area, Take};
 
 /// Round corners and curves become chords this near to them, mm.
@@ -22,8 +23,7 @@ pub(super) fn outline(
 ) -> Result<BezPath, Problem> {
     let takes = |take: &[Take], piece: &Unplaced| {
         let open = fit::contours(&piece.shape.path, FINE).iter().any(|c| !c.closed);
-        let info = ShapeInfo { shape: &piece.shape, open, origin: piece.origin.as_deref() };
-        take.iter().any(|take| take.holds(&info, false))
+        take.iter().any(|take| take.holds(&info(piece, open), false))
     };
     let numbers = |take: &[Take], pieces: &[Unplaced]| -> Vec<usize> {
         (0..pieces.len()).filter(|n| takes(take, &pieces[*n])).collect()
@@ -53,6 +53,10 @@ pub(super) fn outline(
     Ok(region::path(&inside, true))
 }
 
+fn info(piece: &Unplaced, open: bool) -> ShapeInfo<'_> {
+    ShapeInfo { shape: &piece.shape, open, origin: piece.origin.as_deref() }
+}
+
 /// What some pieces enclose together.
 fn unite(
     pieces: &[Unplaced],
@@ -60,14 +64,16 @@ fn unite(
     take: &[Take],
     name: &str,
 ) -> Result<Vec<Vec<Point>>, Problem> {
-    let asked = || take.iter().map(Take::describe).collect::<Vec<_>>().join(" or ");
     if which.is_empty() {
+        let asked = take.iter().map(Take::describe).collect::<Vec<_>>().join(" or ");
+        let mut takeable = Takeable::default();
+        pieces.iter().for_each(|piece| takeable.add(&info(piece, false)));
+        let can = takeable.instead_of(&take.iter().collect::<Vec<_>>());
         return Err(Problem::error(
             Code::TakesNothing,
-            format!("the area \"{name}\" takes nothing: no shape has {}", asked()),
-            "correct of or with",
-        )
-        .with_remedy(Remedy::Look));
+            format!("the area \"{name}\" takes nothing: no shape has {asked}"),
+            format!("{can}; correct of or with"),
+        ));
     }
     let open = |n: &&usize| {
         // What is filled is closed by its fill.

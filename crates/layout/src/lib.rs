@@ -38,6 +38,7 @@ use tinkite_base::geometry::cover::Rings;
 use tinkite_base::geometry::{Affine, BezPath, Contour, Point, Rect, Vec2, drawn_bounds, hull};
 use tinkite_base::problem::{Code, Location, Problem, Problems};
 use tinkite_job::select::{Origin, ShapeInfo};
+use tinkite_job::takeable::Takeable;
 use tinkite_job::{Job, StockSize, Table};
 
 /// What a job is given to work on.
@@ -160,6 +161,17 @@ pub struct Sheet {
     pub parts: Vec<(Arc<str>, Rect)>,
     /// The first and the last serial number on it.
     pub numbers: Option<(u32, u32)>,
+}
+
+impl Sheet {
+    /// What there is to take on it.
+    #[must_use]
+    pub fn takeable(&self) -> Takeable {
+        let mut all = Takeable::default();
+        self.shapes.iter().for_each(|laid| all.add(&laid.info()));
+        self.images.iter().for_each(|laid| all.add(laid));
+        all
+    }
 }
 
 /// A shape on its way to the bed.

@@ -10,6 +10,9 @@ mod error;
 mod schema;
 mod tried;
 
+#[cfg(test)]
+mod tests;
+
 pub use carried::Carried;
 pub use tried::{Sought, Tried, Try, Verdict};
 

@@ -28,15 +28,17 @@ pub(crate) fn smaller(picture: &Bitmap) -> Small {
     let mut grey = Vec::with_capacity((width * height) as usize);
     for y in 0..height {
         for x in 0..width {
-            let mut sum = 0u64;
-            for row in y * by..(y + 1) * by {
-                let start = (row * picture.width + x * by) as usize;
-                sum += picture.grey[start..start + by as usize]
-                    .iter()
-                    .map(|v| u64::from(*v))
-                    .sum::<u64>();
+            // A picture that is thinner than a block has less of one.
+            let (last_x, last_y) =
+                (((x + 1) * by).min(picture.width), ((y + 1) * by).min(picture.height));
+            let (mut sum, mut count) = (0u64, 0u64);
+            for row in y * by..last_y {
+                let start = (row * picture.width) as usize;
+                let block = &picture.grey[start + (x * by) as usize..start + last_x as usize];
+                sum += block.iter().map(|v| u64::from(*v)).sum::<u64>();
+                count += block.len() as u64;
             }
-            grey.push((sum / u64::from(by * by)) as u8);
+            grey.push((sum / count.max(1)) as u8);
         }
     }
     Small { picture: Bitmap { width, height, grey }, scale: f64::from(by) }
@@ -107,4 +109,75 @@ fn blot(cluster: &Cluster, most: f64) -> Option<Blot> {
     // A pixel is no point: small blots come out a little fuller.
     let middle = Point::new(mean.x + 0.5, mean.y + 0.5);
     ((0.82..=1.25).contains(&filled) && slender < 9.0).then_some(Blot { middle, area })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn drawn(width: u32, height: u32, dark: impl Fn(f64, f64) -> bool) -> Bitmap {
+        let light = |x: u32, y: u32| {
+            if dark(f64::from(x) + 0.5, f64::from(y) + 0.5) { 30 } else { 220 }
+        };
+        let grey = (0..height).flat_map(|y| (0..width).map(move |x| (x, y)));
+        let grey = grey.map(|(x, y)| light(x, y)).collect();
+        Bitmap { width, height, grey }
+    }
+
+    #[test]
+    fn squares_discs_and_slanted_ones_are_found_in_their_middles() {
+        let picture = drawn(300, 200, |x, y| {
+            let square = (40.0..60.0).contains(&x) && (30.0..50.0).contains(&y);
+            let disc = (x - 150.0).hypot(y - 100.0) < 11.0;
+            // A parallelogram: slanted by a third.
+            let along = x - (y - 140.0) / 3.0;
+            let slanted = (220.0..245.0).contains(&along) && (140.0..160.0).contains(&y);
+            square || disc || slanted
+        });
+        let mut found = blots(&picture);
+        found.sort_by(|a, b| a.middle.x.total_cmp(&b.middle.x));
+        let want = [
+            (Point::new(50.0, 40.0), 400.0),
+            (Point::new(150.0, 100.0), std::f64::consts::PI * 121.0),
+            (Point::new(232.5 + 10.0 / 3.0, 150.0), 500.0),
+        ];
+        assert_eq!(found.len(), want.len(), "{found:?}");
+        for (blot, (middle, area)) in found.iter().zip(want) {
+            assert!(blot.middle.distance(middle) < 0.3, "{blot:?} {middle}");
+            assert!((blot.area / area - 1.0).abs() < 0.03, "{blot:?} {area}");
+        }
+    }
+
+    #[test]
+    fn specks_lines_rings_and_pale_places_are_no_marks() {
+        let none = |dark: fn(f64, f64) -> bool| {
+            let found = blots(&drawn(300, 200, dark));
+            assert!(found.is_empty(), "{found:?}");
+        };
+        none(|x, y| (50.0..55.0).contains(&x) && (50.0..55.0).contains(&y));
+        none(|x, y| (50.0..250.0).contains(&x) && (50.0..53.0).contains(&y));
+        none(|x, y| (9.0..11.0).contains(&(x - 100.0).hypot(y - 100.0)));
+        none(|x, y| (50.0..120.0).contains(&x) && (50.0..120.0).contains(&y));
+        let mut pale = drawn(300, 200, |x, y| (x - 150.0).hypot(y - 100.0) < 11.0);
+        pale.grey.iter_mut().filter(|grey| **grey == 30).for_each(|grey| *grey = 190);
+        assert!(blots(&pale).is_empty(), "190 of 220 is no dark place");
+    }
+
+    #[test]
+    fn a_smaller_picture_is_the_mean_of_its_blocks() {
+        let wide = Bitmap {
+            width: 2801,
+            height: 2,
+            grey: (0..5602).map(|n| (n % 2801 % 4) as u8 * 40).collect(),
+        };
+        let small = smaller(&wide);
+        assert_eq!((small.scale, small.picture.width, small.picture.height), (3.0, 933, 1));
+        assert_eq!(small.picture.grey[..3], [40, 53, 66], "of 0 40 80, of 120 0 40, of 80 120 0 …");
+        let same = drawn(30, 20, |_, _| false);
+        assert_eq!(smaller(&same).picture, same);
+        let halves = Bitmap { width: 2800, height: 2, grey: [0, 100].repeat(2800) };
+        let small = smaller(&halves);
+        assert_eq!((small.picture.width, small.picture.height, small.scale), (1400, 1, 2.0));
+        assert!(small.picture.grey.iter().all(|grey| *grey == 50));
+    }
 }

@@ -45,3 +45,30 @@ impl Lens {
         Some(self.centre + from * (out / r))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn bending_undoes_straightening() {
+        for k in [-0.2, -1e-12, 0.0, 0.15] {
+            let lens = Lens::of((600, 400), k);
+            for at in [(300.0, 200.0), (301.0, 200.0), (40.0, 30.0), (590.0, 210.0)] {
+                let p = Point::new(at.0, at.1);
+                let back = lens.bent(lens.straight(p)).unwrap();
+                assert!(back.distance(p) < 1e-6, "{k} {p} {back}");
+            }
+        }
+    }
+
+    #[test]
+    fn a_corner_moves_by_its_coefficient() {
+        // At the corner r is 1: (p - c) / (1 + k).
+        let lens = Lens::of((600, 800), 0.25);
+        assert_eq!((lens.centre, lens.reach), (Point::new(300.0, 400.0), 500.0));
+        let corner = lens.straight(Point::new(600.0, 800.0));
+        assert!(corner.distance(Point::new(300.0 + 300.0 / 1.25, 400.0 + 400.0 / 1.25)) < 1e-9);
+        assert_eq!(lens.bent(Point::new(3000.0, 400.0)), None, "beyond what the lens can show");
+    }
+}

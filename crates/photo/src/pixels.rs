@@ -81,3 +81,51 @@ impl Pixels {
         }))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Red grows by 10 a column, green by 20 a row.
+    fn slope() -> Pixels {
+        let pixel = |x: u32, y: u32| [(x * 10) as u8, (y * 20) as u8, 7];
+        let rgb = (0..6).flat_map(|y| (0..8).flat_map(move |x| pixel(x, y))).collect();
+        Pixels { width: 8, height: 6, rgb }
+    }
+
+    #[test]
+    fn colours_between_pixels_are_on_the_slope() {
+        let picture = slope();
+        for (x, y, want) in [
+            (0.5, 0.5, [0, 0, 7]),
+            (3.5, 2.5, [30, 40, 7]),
+            (3.9, 2.5, [34, 40, 7]),
+            (3.5, 2.75, [30, 45, 7]),
+            (4.3, 4.1, [38, 72, 7]),
+            (0.0, 0.0, [0, 0, 7]),
+            (7.99, 5.99, [70, 100, 7]),
+        ] {
+            assert_eq!(picture.at(Point::new(x, y)), Some(want), "{x} {y}");
+        }
+        for beside in [(-0.01, 1.0), (1.0, -0.01), (8.0, 1.0), (1.0, 6.0), (f64::NAN, 1.0)] {
+            assert_eq!(picture.at(Point::new(beside.0, beside.1)), None);
+        }
+    }
+
+    #[test]
+    fn what_is_no_picture_or_too_large_is_refused_in_words() {
+        let told = |bytes: &[u8]| Pixels::read(bytes).unwrap_err().message;
+        assert!(told(b"no picture").contains("cannot be read"));
+        // A bitmap whose head says more pixels than anybody has.
+        let mut head = b"BM\0\0\0\0\0\0\0\0\x36\0\0\0\x28\0\0\0".to_vec();
+        head.extend(20_000u32.to_le_bytes());
+        head.extend(20_000u32.to_le_bytes());
+        head.extend(b"\x01\0\x18\0");
+        head.extend([0; 24]);
+        assert!(
+            told(&head).contains("20000 x 20000 pixels, more than 120 million"),
+            "{}",
+            told(&head)
+        );
+    }
+}

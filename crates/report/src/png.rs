@@ -42,7 +42,7 @@ pub fn kind_of(path: &Path) -> Result<PictureKind, Refusal> {
             "{}: only a whole job has a sheet; name a .png or .svg",
             path.display()
         ))),
-        _ => Err(Refusal::Usage(format!("{}: name a .png, .svg, .gif or .html", path.display()))),
+        _ => Err(Refusal::Usage(format!("{}: name a .png or .svg", path.display()))),
     }
 }
 

@@ -100,16 +100,12 @@ fn is_bare(shape: &Shape) -> bool {
 
 /// A step of which nothing comes.
 pub(super) fn takes_nothing(sheet: &Sheet, job: &Job, step: &Step) -> Problem {
-    let colours: BTreeSet<String> = sheet.shapes.iter().map(paint).collect();
-    let mut colours: Vec<String> = colours.into_iter().collect();
-    if !sheet.images.is_empty() {
-        colours.push(count(sheet.images.len(), "bitmap"));
-    }
+    let can = sheet.takeable().instead_of(&step.take.iter().collect::<Vec<_>>());
     let asked = step.take.iter().map(|take| take.describe()).collect::<Vec<_>>().join(" or ");
     Problem::error(
         Code::TakesNothing,
         format!("step \"{}\" takes nothing: no shape has {asked}", step.name),
-        format!("the artwork has {}; correct take, or take the step out", few(&colours, 8)),
+        format!("{can}; correct take, or take the step out"),
     )
     .at(step_place(job, step))
 }

@@ -364,15 +364,23 @@ pub fn count(n: usize, noun: &str) -> String {
     }
 }
 
-/// Of `known`, the word most like `word`, when one is like enough to be a misspelling.
+/// Of `known`, the word most like `word`, when one is like enough to be a misspelling; else the shortest that
+/// begins with it.
 #[must_use]
 pub fn nearest<'a>(word: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    /// Fewer letters begin too many words.
+    const BEGINNING: usize = 3;
+    let close = |distance: usize, k: &str| distance <= 1 + k.len().max(word.len()) / 3;
+    let begins = |k: &str| word.len() >= BEGINNING && k.starts_with(word);
     known
         .into_iter()
-        .map(|k| (strsim::damerau_levenshtein(word, k), k))
-        .filter(|(distance, k)| *distance <= 1 + k.len().max(word.len()) / 3)
+        .filter_map(|k| {
+            let distance = strsim::damerau_levenshtein(word, k);
+            let close = close(distance, k);
+            (close || begins(k)).then_some((!close, distance, k))
+        })
         .min()
-        .map(|(_, k)| k)
+        .map(|(.., k)| k)
 }
 
 #[cfg(test)]
@@ -389,6 +397,10 @@ mod tests {
     fn the_nearest_word_is_offered_only_when_it_is_near() {
         assert_eq!(nearest("sped", ["speed", "power"]), Some("speed"));
         assert_eq!(nearest("xyzzy", ["speed", "power"]), None);
+        let dithers = ["floyd-steinberg", "sierra-two-row", "sierra"];
+        assert_eq!(nearest("floyd", dithers), Some("floyd-steinberg"), "the beginning of it");
+        assert_eq!(nearest("siera", dithers), Some("sierra"));
+        assert_eq!(nearest("fl", dithers), None);
     }
 
     #[test]

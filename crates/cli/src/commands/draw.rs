@@ -52,8 +52,14 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
 fn once(args: &Draw, console: &Console) -> Result<WatchResult, Refusal> {
     let sheet = png::is_sheet(&args.output) && !args.trouble;
     let plays = png::is_playback(&args.output) && !args.trouble;
+    let draws_job = is_job(&args.job.job) && !args.trouble;
     if !plays && !sheet {
-        png::kind_of(&args.output)?;
+        png::kind_of(&args.output).map_err(|refusal| match refusal {
+            Refusal::Usage(why) if draws_job => Refusal::Usage(format!(
+                "{why}; of a whole job also a .gif that plays it, or a .html for the machine"
+            )),
+            other => other,
+        })?;
     }
     let canvas = Canvas { width: args.size.0, height: args.size.1 };
     if args.trouble {

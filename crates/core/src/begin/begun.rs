@@ -21,10 +21,26 @@ pub const RENDER_DPI: u32 = 254;
 /// Lighter pixels than this are not burnt, 0 to 255.
 const LIGHTEST: u8 = 250;
 
-/// Whether a bitmap has many middle greys; others are line art.
+/// Paper that was scanned may be this dark, 0 to 255.
+const PAPER: u8 = 230;
+
+/// Whether a bitmap has many middle greys; others are line art, which a threshold of a half burns or not.
 pub(super) fn is_photograph(bitmap: &Bitmap) -> bool {
     let between = bitmap.grey.iter().filter(|grey| (64..192).contains(*grey)).count();
-    between * 10 >= bitmap.grey.len()
+    between * 10 >= bitmap.grey.len() || is_pale(bitmap, PAPER, 1.0)
+}
+
+/// Whether a page that was drawn loses much by a threshold of a half: its ground is white, so that what is pale was
+/// meant.
+pub(super) fn has_pale_paint(bitmap: &Bitmap) -> bool {
+    is_photograph(bitmap) || is_pale(bitmap, LIGHTEST, 1.0 / 3.0)
+}
+
+/// Whether of the pixels that are darker than `white` at least this share is lighter than a half.
+fn is_pale(bitmap: &Bitmap, white: u8, share: f64) -> bool {
+    let below = |light: u8| bitmap.grey.iter().filter(|grey| **grey < light).count();
+    let (shown, dark) = (below(white), below(128));
+    shown > 0 && (shown - dark) as f64 >= share * shown as f64
 }
 
 /// A drawing as its `[[artwork]]` will give it.

@@ -6,7 +6,7 @@ mod showing;
 mod steps;
 
 pub use begun::RENDER_DPI;
-use begun::{Begun, is_photograph};
+use begun::{Begun, has_pale_paint, is_photograph};
 pub use place::{BegunSize, SizeBy};
 use place::{fits, made, place};
 use showing::layers;
@@ -96,8 +96,8 @@ pub fn starter(
         let flat = sorted.iter().filter(|begun| begun.artwork.solid.is_none());
         let images = flat.flat_map(|begun| &begun.artwork.images);
         let bitmaps = images.filter(|i| i.rendered == rendered).filter_map(|i| i.bitmap.as_deref());
-        let (any, photograph) =
-            bitmaps.fold((false, false), |(_, p), b| (true, p || is_photograph(b)));
+        let grey = if rendered { has_pale_paint } else { is_photograph };
+        let (any, photograph) = bitmaps.fold((false, false), |(_, p), b| (true, p || grey(b)));
         let kind = if rendered { "rendered" } else { "bitmap" };
         any.then_some(steps::Pictures { kind, photograph })
     });

@@ -114,13 +114,13 @@ impl From<&Machine> for Cross {
 
 impl Cross {
     /// What the machine calls a place so far to the right of the zero.
-    fn right(self, by: f64) -> f64 {
+    pub(super) fn right(self, by: f64) -> f64 {
         let Vec2 { x, y } = self.pointing.to_machine(Vec2::new(by, 0.0));
         if self.pointing.exchanged { y } else { x }
     }
 
     /// What the machine calls a place so far away from the zero.
-    fn away(self, by: f64) -> f64 {
+    pub(super) fn away(self, by: f64) -> f64 {
         let Vec2 { x, y } = self.pointing.to_machine(Vec2::new(0.0, by));
         if self.pointing.exchanged { x } else { y }
     }
@@ -213,14 +213,15 @@ pub(super) fn open(out: &mut String, view: &View, ground: &Ground) {
     rect(out, view.px_rect(bed_in_view), &format!(r#"fill="none" stroke="{FAINT_INK}""#));
 }
 
-/// A round step (1, 2 or 5 times a power of ten, mm) of at least `least` pixels.
-fn round_step(view: &View, least: f64) -> f64 {
-    let mm = least / view.scale;
+/// A round step (1, 2 or 5 times a power of ten, mm) of at least `least` pixels, where `scale` are in a mm.
+pub(super) fn round_step(scale: f64, least: f64) -> f64 {
+    let mm = least / scale;
     let power = 10_f64.powf(mm.log10().floor());
     [1.0, 2.0, 5.0, 10.0].iter().map(|m| m * power).find(|step| *step >= mm).unwrap_or(10.0 * power)
 }
 
-fn ticks(low: f64, high: f64, step: f64) -> impl Iterator<Item = f64> {
+/// Multiples of a step from `low` to `high`.
+pub(super) fn ticks(low: f64, high: f64, step: f64) -> impl Iterator<Item = f64> {
     let first = (low / step - 1e-9).ceil() as i64;
     let last = (high / step + 1e-9).floor() as i64;
     (first..=last).map(move |n| n as f64 * step)
@@ -228,7 +229,7 @@ fn ticks(low: f64, high: f64, step: f64) -> impl Iterator<Item = f64> {
 
 /// A grid over a photo, counted from the zero: fine lines, and stronger ones where the rulers have numbers.
 pub(super) fn grid_over(out: &mut String, view: &View, zero: Vec2) {
-    let step = round_step(view, 50.0);
+    let step = round_step(view.scale, 50.0);
     let (low, high) =
         (view.shown.origin() - zero, view.shown.origin() - zero + view.shown.size().to_vec2());
     for (pitch, width, opacity) in [(step / 5.0, 0.5, 0.35), (step, 1.0, 0.75)] {
@@ -250,7 +251,7 @@ pub(super) fn grid_over(out: &mut String, view: &View, zero: Vec2) {
 }
 
 fn grid(out: &mut String, view: &View) {
-    let step = round_step(view, 50.0);
+    let step = round_step(view.scale, 50.0);
     let style = format!(r#"stroke="{GRID}""#);
     for x in ticks(view.shown.x0, view.shown.x1, step) {
         let (a, b) = (Point::new(x, view.shown.y0), Point::new(x, view.shown.y1));
@@ -271,7 +272,7 @@ pub(super) fn rulers(out: &mut String, view: &View, zero: Cross) {
 /// place of the axis lies, mm from the zero.
 pub(super) fn rulers_along(out: &mut String, view: &View, zero: Cross, along: &dyn Fn(f64) -> f64) {
     let origin = zero.at;
-    let step = round_step(view, 50.0);
+    let step = round_step(view.scale, 50.0);
     let small = step / 5.0;
     let ink = format!(r#"stroke="{INK}" stroke-width="1""#);
     let faint = format!(r#"stroke="{FAINT_INK}" stroke-width="0.7""#);

@@ -1,12 +1,12 @@
 //! The finished surface of a relief, from the very rows that are sent: a shaded map, and a section with its layers.
 
-use super::frame::{chart, line, rect, text};
+use super::frame::{Cross, chart, line, rect, round_step, text, ticks};
 use super::palette::{FAINT_INK, GRID, INK};
 use super::underlay::embed;
 use super::{Canvas, step_colour};
 use crate::compile::Compiled;
 use std::fmt::Write as _;
-use tinkite_base::geometry::{Affine, Point, Rect, hull};
+use tinkite_base::geometry::{Affine, Point, Rect, Vec2, hull};
 use tinkite_base::quantity::{clock, plain};
 use tinkite_job::{Fill, Job, Relief};
 use tinkite_toolpath::{Burn, Toolpath};
@@ -37,7 +37,7 @@ impl Surface {
         let mut cut = vec![false; self.depth.len()];
         let step = self.cell / 2.0;
         let wide = rows.walk.spacing;
-        let across = tinkite_base::geometry::Vec2::new(-rows.walk.along.y, rows.walk.along.x);
+        let across = Vec2::new(-rows.walk.along.y, rows.walk.along.x);
         let lanes = (wide / step).ceil().max(1.0) as usize;
         for row in rows.rows() {
             for (from, to, _) in row.stretches() {
@@ -73,10 +73,14 @@ impl Surface {
         let steep = 0.1 * (self.columns.max(self.rows) as f32) / deepest;
         let at = |x: usize, y: usize| self.depth[y * self.columns + x];
         let light = |x: usize, y: usize| {
-            let (left, right) = (at(x.saturating_sub(1), y), at((x + 1).min(self.columns - 1), y));
-            let (low, high) = (at(x, y.saturating_sub(1)), at(x, (y + 1).min(self.rows - 1)));
-            // Depth grows downwards: the ground falls where depth rises.
-            let (dx, dy) = ((left - right) / 2.0 * steep, (low - high) / 2.0 * steep);
+            let (left, right) = (x.saturating_sub(1), (x + 1).min(self.columns - 1));
+            let (low, high) = (y.saturating_sub(1), (y + 1).min(self.rows - 1));
+            // Depth grows downwards: the ground falls where depth rises. Slopes are those of I. Sobel's operator,
+            // whose weights smooth the steps that round edges have in square cells.
+            let column = |x: usize| at(x, low) + 2.0 * at(x, y) + at(x, high);
+            let row = |y: usize| at(left, y) + 2.0 * at(x, y) + at(right, y);
+            let dx = (column(left) - column(right)) / 8.0 * steep;
+            let dy = (row(low) - row(high)) / 8.0 * steep;
             let normal = (dx * dx + dy * dy + 1.0).sqrt();
             let shine = (dx * 0.5 - dy * 0.5 + 0.707) / normal;
             let sunk = 1.0 - 0.45 * at(x, y) / deepest;
@@ -133,6 +137,34 @@ fn reach(path: &Toolpath) -> Vec<Point> {
     }
 }
 
+/// Where the parts of the picture lie on the canvas, px.
+struct Sketch {
+    map: Rect,
+    plot: Rect,
+    words: Point,
+}
+
+impl Sketch {
+    /// The map as large as fits: of a wide surface the section lies below the map, place by place; else beside it.
+    fn of(surface: Rect, canvas: Canvas) -> Self {
+        let (width, height) = (f64::from(canvas.width), f64::from(canvas.height));
+        let map_in = |room: Rect| {
+            let scale = (room.width() / surface.width()).min(room.height() / surface.height());
+            let size = surface.size() * scale;
+            Rect::from_origin_size(room.origin(), size)
+        };
+        let below = map_in(Rect::new(70.0, 90.0, width - 330.0, height - 230.0));
+        let beside = map_in(Rect::new(70.0, 90.0, width * 0.6, height - 60.0));
+        if below.area() > beside.area() {
+            let plot = Rect::new(below.x0, height - 165.0, below.x1, height - 55.0);
+            return Self { map: below, plot, words: Point::new(below.x1 + 40.0, 110.0) };
+        }
+        let left = beside.x1 + 80.0;
+        let plot = Rect::new(left, height - 300.0, width - 40.0, height - 100.0);
+        Self { map: beside, plot, words: Point::new(left, 110.0) }
+    }
+}
+
 fn draw(
     cut_away: &Surface,
     cuts: &[Cut<'_>],
@@ -140,19 +172,18 @@ fn draw(
     job: &Job,
     canvas: Canvas,
 ) -> String {
-    let (width, height) = (f64::from(canvas.width), f64::from(canvas.height));
     let deepest = f64::from(cut_away.depth.iter().copied().fold(0.0, f32::max));
     let y = cut_away.rect.center().y;
+    let zero = Cross::from(job.field());
+    let letter = if zero.pointing.exchanged { 'X' } else { 'Y' };
     let under = format!(
-        "the surface as it will stand, from the rows that are sent; below it a section at Y {} mm",
-        plain(y, 1)
+        "the surface as it will stand, from the rows that are sent; with it a section at {letter} {} mm",
+        plain(zero.away(y - zero.at.y), 1)
     );
-    let mut out = chart((width, height), 70.0, &job.name, &under);
-    // The map, as large as fits.
-    let room = Rect::new(70.0, 90.0, width - 330.0, height - 230.0);
-    let scale = (room.width() / cut_away.rect.width()).min(room.height() / cut_away.rect.height());
-    let size = (cut_away.rect.width() * scale, cut_away.rect.height() * scale);
-    let map = Rect::new(room.x0, room.y0, room.x0 + size.0, room.y0 + size.1);
+    let size = (f64::from(canvas.width), f64::from(canvas.height));
+    let mut out = chart(size, 70.0, &job.name, &under);
+    let Sketch { map, plot, words: mut at } = Sketch::of(cut_away.rect, canvas);
+    let scale = map.width() / cut_away.rect.width();
     let pixel = cut_away.cell * scale;
     let place =
         Affine::new([pixel, 0.0, 0.0, pixel, map.x0, map.y1 - pixel * cut_away.rows as f64]);
@@ -161,12 +192,8 @@ fn draw(
     let at_y = map.y1 - (y - cut_away.rect.y0) * scale;
     let cut_line = r##"stroke="#b3261e" stroke-width="1" stroke-dasharray="6 4""##;
     line(&mut out, Point::new(map.x0, at_y), Point::new(map.x1, at_y), cut_line);
-    // Under the map, place by place.
-    let plot = Rect::new(map.x0, height - 165.0, map.x1, height - 55.0);
-    section(&mut out, cut_away, y, deepest, plot);
+    section(&mut out, cut_away, (y, deepest), plot, zero);
     // What it takes.
-    let x = width - 300.0;
-    let mut at = Point::new(x, 110.0);
     let totals = &compiled.within.planned().totals;
     for cut in cuts {
         let step = &job.steps[cut.number];
@@ -201,8 +228,15 @@ fn draw(
     out
 }
 
-/// The profile along a line across, with a line for every layer where there is room for them.
-fn section(out: &mut String, cut_away: &Surface, y: f64, deepest: f64, plot: Rect) {
+/// The profile along a line across at `y` (mm), where the deepest place of all is `deepest` (mm); what is across is
+/// counted on the machine's axis.
+fn section(
+    out: &mut String,
+    cut_away: &Surface,
+    (y, deepest): (f64, f64),
+    plot: Rect,
+    zero: Cross,
+) {
     rect(out, plot, &format!(r##"fill="#ffffff" stroke="{FAINT_INK}""##));
     let row = ((y - cut_away.rect.y0) / cut_away.cell) as usize;
     let row = row.min(cut_away.rows - 1);
@@ -233,13 +267,20 @@ fn section(out: &mut String, cut_away: &Surface, y: f64, deepest: f64, plot: Rec
         let style = format!(r#"font-size="11" text-anchor="end" fill="{INK}""#);
         let words = plain(deepest * share, 2);
         text(out, Point::new(plot.x0 - 6.0, level + 4.0), &style, &words);
-        let x = plot.x0 + plot.width() * share;
-        let style = format!(r#"font-size="11" text-anchor="middle" fill="{INK}""#);
-        let words = plain(cut_away.rect.x0 + cut_away.rect.width() * share, 1);
-        text(out, Point::new(x, plot.y1 + 18.0), &style, &words);
     }
-    let steep = down / (plot.width() / cut_away.rect.width());
+    let scale = plot.width() / cut_away.rect.width();
+    let low = cut_away.rect.x0 - zero.at.x;
+    for x in ticks(low, low + cut_away.rect.width(), round_step(scale, 60.0)) {
+        let at = Point::new(plot.x0 + (x - low) * scale, plot.y1);
+        line(out, at, at + Vec2::new(0.0, 5.0), &format!(r#"stroke="{INK}""#));
+        let style = format!(r#"font-size="11" text-anchor="middle" fill="{INK}""#);
+        text(out, at + Vec2::new(0.0, 18.0), &style, &plain(zero.right(x), 3));
+    }
     let style = format!(r#"font-size="11" fill="{FAINT_INK}""#);
-    let words = format!("mm across, mm deep; depths drawn {} times as large", plain(steep, 1));
+    let letter = if zero.pointing.exchanged { 'Y' } else { 'X' };
+    let words = format!(
+        "{letter} in mm, depth in mm; depths drawn {} times as large",
+        plain(down / scale, 1)
+    );
     text(out, Point::new(plot.x0, plot.y1 + 36.0), &style, &words);
 }

@@ -348,17 +348,15 @@ fn screen(section: &Section<'_, '_>, kind: ScreenKind, beam: &Beam) -> Option<Sc
 
 fn shade(section: &Section<'_, '_>, beam: &Beam) -> Option<Shade> {
     let grey = section.flag("grey");
-    let word = section.value("dither").and_then(|value| value.get_ref().as_str());
-    let kind = match word {
-        Some("dots") => Some(ScreenKind::Dots),
-        Some("rows") => Some(ScreenKind::Rows),
-        _ => None,
+    let dithers = DITHERS.map(|(word, dither)| (word, Ok(dither)));
+    let screens = [("dots", Err(ScreenKind::Dots)), ("rows", Err(ScreenKind::Rows))];
+    let said = section.choice("dither", &[&dithers[..], &screens[..]].concat());
+    let dither = match said {
+        Some(Err(kind)) => screen(section, kind, beam).map(Shade::Screen),
+        Some(Ok(dither)) => Some(Shade::Dither(dither)),
+        None => None,
     };
-    let dither = match kind {
-        Some(kind) => screen(section, kind, beam).map(Shade::Screen),
-        None => section.choice("dither", &DITHERS).map(Shade::Dither),
-    };
-    if kind.is_none() {
+    if !matches!(said, Some(Err(_))) {
         for key in ["ruling", "screen-angle"] {
             if section.has(key) {
                 let help = "say dither = \"dots\" or \"rows\", or take it out";

@@ -53,6 +53,17 @@ pub(super) fn one<'s>(
     match meant[..] {
         [found] => Ok(found),
         [] => {
+            let elsewhere: Vec<String> = shelf
+                .all()
+                .filter(|found| called(found) && in_book(found) && !holds(filter, found.recipe))
+                .map(|found| found.to_string())
+                .collect();
+            if !elsewhere.is_empty() {
+                return Err(Refusal::Usage(format!(
+                    "no recipe \"{word}\" is for the material, thickness, machine or lens that was said; there is {}",
+                    few(&elsewhere, 6)
+                )));
+            }
             let words = all.iter().map(|found| found.recipe.word());
             let near = nearest(word, words).map(|near| format!("; did you mean {near}?"));
             Err(Refusal::Usage(format!(

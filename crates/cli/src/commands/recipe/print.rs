@@ -13,7 +13,9 @@ use tinkite_report::png;
 pub(super) fn run(args: &RecipePrint, console: &Console) -> Result<(), Refusal> {
     let is_page = args.output.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("html"));
     if !is_page {
-        png::kind_of(&args.output)?;
+        png::kind_of(&args.output).map_err(|_| {
+            Refusal::Usage(format!("{}: name a .html, .svg or .png", args.output.display()))
+        })?;
     }
     let shelf = shelf(console)?;
     let mut found: Vec<FoundRecipe<'_>> = shelf
