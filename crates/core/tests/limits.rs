@@ -152,9 +152,9 @@ fn a_job_whose_zero_is_set_at_the_machine_must_find_room_from_there() {
     };
     assert_eq!(from((100.0, 80.0), "bottom-left"), None);
     let wide = from((103.0, 20.0), "bottom-left").unwrap();
-    assert!(wide.contains("3 mm too wide") && !wide.contains("deep"), "{wide}");
+    assert!(wide.contains("bed: 3 mm too wide") && !wide.contains("deep"), "{wide}");
     let both = from((103.0, 82.0), "centre").unwrap();
-    assert!(both.contains("3 mm too wide, 2 mm too deep"), "{both}");
+    assert!(both.contains("bed: 3 mm too wide, 2 mm too deep"), "{both}");
 }
 
 #[test]
@@ -286,4 +286,47 @@ fn slopes_and_heights_of_a_cone_are_those_of_its_drawing() {
     // Grazing begins at 1.05 rad: tan = 1.743, a gain of 139.5 mm.
     assert!(slope(138.0, Severity::Warning).is_some());
     assert!(slope(141.0, Severity::Error).unwrap().contains("only grazes"));
+}
+
+#[test]
+fn constant_power_is_told_where_lines_may_stop_coming() {
+    let told = |beam: &'static str| {
+        Case { depth: beam, ..case((20.0, 10.0), "") }.only("constant-power", Severity::Warning)
+    };
+    let burns = told("follows-speed = false").unwrap();
+    assert!(burns.contains("burns with constant power"), "{burns}");
+    assert_eq!(told("follows-speed = true"), None);
+    assert_eq!(told("follows-speed = false\nconstant = \"accepted\""), None);
+    // This dialect is not streamed line by line: the controller has the whole program.
+    assert_eq!(told("follows-speed = false\n[link]\ndialect = \"ngc\""), None);
+}
+
+#[test]
+fn the_focus_goes_as_far_as_its_axis_and_no_farther() {
+    const FOCUS: &str = "[axis.z]\ntop-speed = \"10 mm/s\"\nacceleration = \"100 mm/s2\"\nrange = [\"-2 mm\", \"3 mm\"]";
+    let with = |drop: f64, clearance: f64| {
+        let depth = format!("{FOCUS}\n[travel]\nclearance = \"{clearance} mm\"").leak();
+        Case { depth, ..case((20.0, 10.0), "") }
+            .step(&format!(
+                "make = \"cut\"\nspeed = \"10 mm/s\"\npasses = 3\nfocus-drop = \"{drop} mm\""
+            ))
+            .only("off-height", Severity::Error)
+    };
+    assert_eq!(with(1.0, 3.0), None, "both ends of its range are reached");
+    let high = with(1.0, 3.02).unwrap();
+    assert!(high.contains("goes from -2 mm to 3.02 mm, and its axis from -2 mm to 3 mm"), "{high}");
+}
+
+#[test]
+fn stock_of_any_outline_holds_what_lies_within_it() {
+    // A disc about the middle of 20 x 10 mm, whose corners lie sqrt(125) = 11.18 mm from it.
+    let on = |diameter: f64| {
+        let disc = format!(
+            "[[shape]]\nkind = \"circle\"\nname = \"disc\"\ncolour = \"blue\"\ndiameter = \"{diameter} mm\"\nat = [\"10 mm\", \"5 mm\"]\n[stock]\noutline = {{ id = \"disc\" }}\n"
+        );
+        case((20.0, 10.0), &disc).only("off-stock", Severity::Error)
+    };
+    assert_eq!(on(22.4), None);
+    let corners = on(22.2).unwrap();
+    assert!(corners.contains("first at X 0 Y 0 mm"), "{corners}");
 }

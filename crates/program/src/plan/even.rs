@@ -97,3 +97,80 @@ impl EvenSpeed {
         Some(self.lowest).filter(|speed| speed.is_finite())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tinkite_machine::motion::block::Leg;
+
+    fn even(seen: Option<usize>, rates: (Option<f64>, Option<f64>)) -> EvenSpeed {
+        EvenSpeed {
+            seen,
+            reaches: VecDeque::new(),
+            reach: 0.0,
+            rates,
+            lines: VecDeque::new(),
+            length: 0.0,
+            bytes: 0,
+            age: 0,
+            lowest: f64::INFINITY,
+        }
+    }
+
+    fn block(length: f64) -> PlannedBlock {
+        let leg = Leg { length, speed: 100.0, acceleration: 500.0 };
+        PlannedBlock { leg, entry: 0.0, exit: 0.0, seconds: 1.0, waits: 0.0 }
+    }
+
+    fn speed(mut even: EvenSpeed, moves: &[(f64, u32)]) -> Option<f64> {
+        for (length, bytes) in moves {
+            even.add(&[block(*length)], *bytes);
+        }
+        even.speed()
+    }
+
+    fn near(found: Option<f64>, wanted: f64) {
+        assert!(
+            found.is_some_and(|found| (found / wanted - 1.0).abs() < 1e-9),
+            "{found:?} {wanted}"
+        );
+    }
+
+    #[test]
+    fn lines_that_come_so_fast_carry_the_head_so_far() {
+        // 200 lines a second of 0.5 mm each: 100 mm/s. 2,000 bytes a second in lines of 20: half of that.
+        near(speed(even(None, (Some(200.0), None)), &[(0.5, 20); 100]), 100.0);
+        near(speed(even(None, (None, Some(2000.0))), &[(0.5, 20); 100]), 50.0);
+        near(speed(even(None, (Some(200.0), Some(2000.0))), &[(0.5, 20); 100]), 50.0);
+        near(speed(even(None, (Some(200.0), Some(8000.0))), &[(0.5, 20); 100]), 100.0);
+        assert_eq!(speed(even(None, (Some(200.0), None)), &[(0.5, 20); LINES - 1]), None);
+        assert_eq!(speed(even(None, (None, None)), &[(0.5, 20); 100]), None);
+    }
+
+    #[test]
+    fn the_stretch_that_slows_most_counts_wherever_it_lies() {
+        let (long, short) = ([(2.0, 10); 200], [(0.1, 10); 80]);
+        let wanted = 0.1 * 300.0;
+        for moves in [[&short[..], &long].concat(), [&long[..], &short, &long].concat()] {
+            near(speed(even(None, (Some(300.0), None)), &moves), wanted);
+        }
+        // Cut off from each other, no 64 lines belong together.
+        let mut apart = even(None, (Some(300.0), None));
+        for (n, (length, bytes)) in short.iter().enumerate() {
+            if n == 40 {
+                apart.cut();
+            }
+            apart.add(&[block(*length)], *bytes);
+        }
+        assert_eq!(apart.speed(), None);
+    }
+
+    #[test]
+    fn the_head_can_stop_within_what_is_seen() {
+        // v² = 2 a s over 8 moves of 0.25 mm at 500 mm/s².
+        let wanted = (2.0 * 500.0 * 2.0_f64).sqrt();
+        near(speed(even(Some(8), (None, None)), &[(0.25, 1); 20]), wanted);
+        near(speed(even(Some(8), (None, None)), &[(0.25, 1); 5000]), wanted);
+        assert_eq!(speed(even(Some(8), (None, None)), &[(0.25, 1); 7]), None);
+    }
+}
