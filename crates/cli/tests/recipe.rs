@@ -277,3 +277,22 @@ fn how_it_went_counts_for_the_recipe_that_was_used_unchanged() {
             .contains("nothing was run on slate")
     );
 }
+
+#[test]
+fn a_recipe_that_is_for_another_machine_is_named() {
+    let bench = Bench::new();
+    bench.demo("workshop.recipes.toml");
+    let call =
+        ["recipe", "show", "cut", "--machine", "bench-laser", "--material", "poplar plywood"];
+    let mut command = bench.command(&call);
+    command.env("TINKITE_BOOK", bench.path("workshop.recipes.toml"));
+    let ran = command.output().unwrap();
+    let told = String::from_utf8(ran.stderr).unwrap();
+    assert_eq!(ran.status.code(), Some(2), "{told}");
+    assert!(
+        told.contains("there is \"cut\" for poplar plywood") && told.contains("tube-laser"),
+        "{told}"
+    );
+    let refused = bench.refused(2, &["recipe", "print", "-o", "book.pdf"]);
+    assert!(refused.contains("name a .html, .svg or .png"), "{refused}");
+}

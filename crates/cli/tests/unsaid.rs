@@ -272,3 +272,26 @@ fn a_take_that_finds_nothing_says_what_there_is_to_take() {
         "{refused}"
     );
 }
+
+#[test]
+fn a_number_in_quotes_is_answered_with_the_line_to_write() {
+    for (said, line) in [
+        ("scale = \"25.4\"", "write scale = 25.4, without quotes"),
+        ("stretch = \"true\"", "write stretch = true, without quotes"),
+        ("scale = \"large\"", "write scale as a plain number"),
+    ] {
+        let bench = Bench::drawn(BOTH, said, &step("fill", "{ rest = true }", "engrave"));
+        let refused = bench.refused(1, &["check", "a.kite.toml"]);
+        assert!(refused.contains(line), "{said}: {refused}");
+    }
+    // The word that was begun is offered, and every word that there is.
+    let dither = step("fill", "{ kind = \"bitmap\" }", "engrave").replace(
+        "lines = { spacing = \"0.2 mm\" }",
+        "image = { spacing = \"0.1 mm\", dither = \"floyd\" }",
+    );
+    let bench = Bench::drawn(BOTH, "", &dither);
+    let refused = bench.refused(1, &["check", "a.kite.toml"]);
+    let words = refused.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(words.contains("did you mean \"floyd-steinberg\"?"), "{words}");
+    assert!(words.contains("\"dots\", \"rows\""), "{words}");
+}

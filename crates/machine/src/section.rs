@@ -155,10 +155,16 @@ impl<'s, 't> Section<'s, 't> {
             DeValue::Table(_) => "a table",
         };
         let message = format!("{key} in {} should be {wanted}, and here is {got}", self.name);
-        self.report(
-            Problem::error(Code::WrongType, message, format!("write {key} as {wanted}")),
-            value.span(),
-        );
+        let bare = value.get_ref().as_str().map(str::trim).filter(|text| {
+            *text == "true" || *text == "false" || text.parse().is_ok_and(f64::is_finite)
+        });
+        let help = match bare {
+            Some(bare) if !wanted.contains("quotes") => {
+                format!("write {key} = {bare}, without quotes")
+            }
+            _ => format!("write {key} as {wanted}"),
+        };
+        self.report(Problem::error(Code::WrongType, message, help), value.span());
     }
 
     /// Keeps the problem that a key is missing; `example` shows how it is written.
