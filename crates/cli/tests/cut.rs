@@ -363,6 +363,12 @@ fn passes_have_speeds_powers_and_heights_of_their_own() {
     assert_eq!(made.dwells, [([0.0, 0.0], 0.5, 0.0)]);
     bench.change(JOB, "focus-drop = \"1 mm\"", "focus-drop = \"9 mm\"");
     assert!(bench.told(JOB).contains("within the machine's -12 mm to 20 mm"));
+    // For travel it is lifted by 1 mm more.
+    bench.change(JOB, "focus-drop = \"9 mm\"", "focus-drop = \"1 mm\"");
+    bench.change(JOB, "focus = \"0.5 mm\"", "focus = \"19.5 mm\"");
+    let told = bench.told(JOB);
+    let told = told.split_whitespace().filter(|word| *word != "│").collect::<Vec<_>>().join(" ");
+    assert!(told.contains("lifted by 1 mm for travel, to 20.5 mm"), "{told}");
     bench.change(JOB, "passes = 3", "passes = 2");
     assert!(bench.told(JOB).contains("names 3 passes, and there are 2"));
 }

@@ -302,22 +302,6 @@ fn constant_power_is_told_where_lines_may_stop_coming() {
 }
 
 #[test]
-fn the_focus_goes_as_far_as_its_axis_and_no_farther() {
-    const FOCUS: &str = "[axis.z]\ntop-speed = \"10 mm/s\"\nacceleration = \"100 mm/s2\"\nrange = [\"-2 mm\", \"3 mm\"]";
-    let with = |drop: f64, clearance: f64| {
-        let depth = format!("{FOCUS}\n[travel]\nclearance = \"{clearance} mm\"").leak();
-        Case { depth, ..case((20.0, 10.0), "") }
-            .step(&format!(
-                "make = \"cut\"\nspeed = \"10 mm/s\"\npasses = 3\nfocus-drop = \"{drop} mm\""
-            ))
-            .only("off-height", Severity::Error)
-    };
-    assert_eq!(with(1.0, 3.0), None, "both ends of its range are reached");
-    let high = with(1.0, 3.02).unwrap();
-    assert!(high.contains("goes from -2 mm to 3.02 mm, and its axis from -2 mm to 3 mm"), "{high}");
-}
-
-#[test]
 fn stock_of_any_outline_holds_what_lies_within_it() {
     // A disc about the middle of 20 x 10 mm, whose corners lie sqrt(125) = 11.18 mm from it.
     let on = |diameter: f64| {

@@ -255,6 +255,10 @@ fn what_is_carried_out_comes_in_once_and_whole() {
     to.program(3).unwrap().read_to_end(&mut program).unwrap();
     assert_eq!(program, PROGRAM);
     let (there, here) = (from.entry(Some(second)).unwrap(), to.entry(Some(3)).unwrap());
+    assert_eq!(
+        (here.began.kind, to.entry(Some(2)).unwrap().began.kind),
+        (RunKind::Again, RunKind::Run)
+    );
     assert_eq!(here.began.after, Some(2), "it follows the run that came with it");
     assert_eq!((here.marked, here.reached, here.why), (there.marked, there.reached, there.why));
     assert!(here.brought && !to.entry(Some(1)).unwrap().brought);

@@ -1,7 +1,7 @@
 //! Passes: how often a line is walked, how fast, how strong and at which focus.
 
 use tinkite_base::problem::{Code, Problem};
-use tinkite_base::quantity::{Length, Power, Speed, parse};
+use tinkite_base::quantity::{Length, Power, Speed, parse, plain};
 use tinkite_machine::section::Section;
 use tinkite_machine::{Beam, Machine};
 use toml::de::DeValue;
@@ -110,11 +110,21 @@ pub(super) fn focus(section: &Section<'_, '_>, passes: usize, machine: &Machine)
         return (0.0, 0.0);
     };
     let lowest = focus - drop * (passes - 1) as f64;
-    if lowest < z.range.0 || focus.max(0.0) + z.clearance > z.range.1 {
-        let span = section.span_of(key);
+    let lifted = focus.max(0.0) + z.clearance;
+    if lowest < z.range.0 || focus > z.range.1 {
         let reached = format!("taking the focus from {focus} mm to {lowest} mm");
         let wanted = format!("within the machine's {} mm to {} mm", z.range.0, z.range.1);
-        section.out_of_range(key, span, &reached, &wanted);
+        section.out_of_range(key, section.span_of(key), &reached, &wanted);
+    } else if lifted > z.range.1 + 1e-9 {
+        let message = format!(
+            "focus in {} is {focus} mm, and is lifted by {} mm for travel, to {} mm: the machine's axis goes up to {} mm",
+            section.name,
+            plain(z.clearance, 3),
+            plain(lifted, 3),
+            plain(z.range.1, 3)
+        );
+        let help = "give focus a lower value, or the profile's [travel] less clearance";
+        section.report(Problem::error(Code::OutOfRange, message, help), section.span_of(key));
     }
     (focus, drop)
 }
