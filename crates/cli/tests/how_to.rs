@@ -1,6 +1,6 @@
 //! What the how-to shows can be typed: its jobs are written down, its lines run in turn.
 
-use crate::common::Bench;
+use crate::common::{Bench, RigProcess};
 
 /// Words of a line, as a shell keeps them: what stands in quotes stays together.
 fn words(line: &str) -> Vec<String> {
@@ -61,4 +61,25 @@ fn every_evening_works_as_it_is_written() {
         }
     }
     assert_eq!((jobs, typed), (6, 26));
+}
+
+#[test]
+fn the_first_ten_minutes_work_as_they_are_written() {
+    let root = std::path::Path::new(env!("CARGO_MANIFEST_DIR"));
+    let text = std::fs::read_to_string(root.join("../../docs/FIRST-RUN.md")).expect("the page");
+    let bench = Bench::new();
+    bench.demo("name-tag.svg");
+    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "max"]);
+    let mut typed = 0;
+    for line in text.lines().filter_map(|line| line.strip_prefix("    tinkite ")) {
+        // The machine of this test is the simulated one, on an address in place of a port.
+        let words = words(line).into_iter().map(|word| match word.starts_with("serial:") {
+            true => rig.link.clone(),
+            false => word,
+        });
+        bench.ok(&words.collect::<Vec<_>>().iter().map(String::as_str).collect::<Vec<_>>());
+        typed += 1;
+    }
+    assert_eq!(typed, 10);
+    assert!(bench.read("mine.machine.toml").contains(&rig.link), "the profile names the port");
 }
