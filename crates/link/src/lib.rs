@@ -59,6 +59,12 @@ pub fn name(asked: Option<&str>, machine: &Machine) -> Result<String, LinkError>
     asked.map(str::to_string).or_else(|| machine.link.clone()).ok_or(LinkError::NoLink)
 }
 
+/// Whether a link leads to the simulated controller in this process, which nothing on a bench follows.
+#[must_use]
+pub fn is_simulated(name: &str) -> bool {
+    name.starts_with("rig:")
+}
+
 /// Opens a link by its name: `rig:`, `rig:PACE`, `tcp:HOST:PORT`, `serial:PORT@BAUD`.
 /// `diameter` (mm) is that of what the machine's rotary holds, where it is in use.
 ///

@@ -27,6 +27,8 @@ struct Pair {
 struct CheckJson {
     machine: String,
     link: String,
+    /// The profile was compared with itself: the controller is simulated from it.
+    simulated: bool,
     same: bool,
     pairs: Vec<Pair>,
 }
@@ -44,8 +46,9 @@ pub(super) fn run(args: &MachineCheck, console: &Console) -> Result<(), Refusal>
     }
     let pairs = pairs(&machine, &connected);
     let same = pairs.iter().all(|pair| pair.same);
+    let simulated = link::is_simulated(&name);
     if console.json {
-        console.json(&CheckJson { machine: found.name, link: name, same, pairs })?;
+        console.json(&CheckJson { machine: found.name, link: name, simulated, same, pairs })?;
     } else {
         let row = |pair: &Pair| {
             let verdict = if pair.same { "" } else { "differs" };
@@ -61,6 +64,10 @@ pub(super) fn run(args: &MachineCheck, console: &Console) -> Result<(), Refusal>
         let head = ["what", "setting", "profile", "controller", ""];
         console.result(&table(&head, rows, &[2, 3]))?;
         let told = match pairs.iter().filter(|pair| !pair.same).count() {
+            0 if simulated => format!(
+                "{} and the simulated machine agree, as they must: it is made from this profile. Nothing was checked; --to names a controller",
+                machine.name
+            ),
             0 => format!("{} and the controller at {name} agree", machine.name),
             1 => "1 difference: times, limits or powers are wrong until one side is changed".into(),
             n => format!(

@@ -74,7 +74,7 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
     // From here on something may have to be stopped in order.
     let stopping = Stopping::watch()?;
     // What a simulation in this process did is gone with it.
-    let logged = args.log.path.is_some() || !name.starts_with("rig:");
+    let logged = args.log.path.is_some() || !link::is_simulated(&name);
     let log = logged
         .then(|| Ok::<_, Refusal>(Log::open(&log::path(args.log.path.as_deref())?)?))
         .transpose();
@@ -122,7 +122,7 @@ fn constant_power(
     link: &str,
     console: &Console,
 ) -> Result<(), Refusal> {
-    let (Some(line), false) = (program.report.constant, link.starts_with("rig:")) else {
+    let (Some(line), false) = (program.report.constant, tinkite_link::is_simulated(link)) else {
         return Ok(());
     };
     let danger = "burns with constant power (M3, M106): where the head stands when lines stop coming, it burns on";

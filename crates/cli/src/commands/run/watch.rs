@@ -150,6 +150,8 @@ pub(super) struct Watcher<'c> {
     dialect: Dialect,
     around: Option<f64>,
     last_percent: Option<u32>,
+    /// Nothing on a bench moves.
+    simulated: bool,
     /// Whoever read our events has gone; the run goes on all the same.
     unheard: bool,
 }
@@ -175,7 +177,9 @@ impl<'c> Watcher<'c> {
                 clock(program.report.seconds)
             ),
         };
-        console.say(&format!("{what} to {link}; Ctrl-C stops with the beam off"));
+        let simulated = tinkite_link::is_simulated(link);
+        let to = if simulated { "the simulated machine" } else { link };
+        console.say(&format!("{what} to {to}; Ctrl-C stops with the beam off"));
         let face = match screen.then(|| Screen::open(what, console)) {
             Some(Ok(screen)) => Face::Screen(Box::new(screen)),
             _ if console.json || console.quiet => Face::None,
@@ -188,6 +192,7 @@ impl<'c> Watcher<'c> {
             dialect: program.about.machine.dialect,
             around: program.about.diameter,
             last_percent: None,
+            simulated,
             unheard: false,
         }
     }
@@ -390,7 +395,8 @@ impl<'c> Watcher<'c> {
             // Whether it was heard is looked at when everything is said.
             let _ = self.event(&end);
         } else if ended.outcome == Outcome::Done {
-            let done = format!("done: {lines} lines in {}", duration(seconds));
+            let on = if self.simulated { ", on the simulated machine" } else { "" };
+            let done = format!("done: {lines} lines in {}{on}", duration(seconds));
             let _ = self.console.result(&done);
         }
     }
