@@ -778,3 +778,21 @@ fn a_pointer_is_lit_only_where_s_means_what_the_profile_says() {
     let record: Value = serde_json::from_str(&bench.read("record.json")).unwrap();
     assert_eq!((&record["burn_mm"], &record["lit_standing_seconds"]), (&json!(0.0), &json!(0.0)));
 }
+
+#[test]
+fn what_the_simulated_machine_does_is_told_as_that() {
+    let bench = Bench::new();
+    bench.demo("sail-panel.kite.toml");
+    bench.demo("sail-panel.svg");
+    let led = bench.ok(&["edge", "sail-panel.kite.toml", "--to", "rig:"]);
+    assert!(led.contains("on the simulated machine"), "{led}");
+    let stands = bench.ok(&["head", "where", "--machine", "bench-laser", "--to", "rig:"]);
+    assert!(stands.contains("the simulated machine: nothing on a bench moves"), "{stands}");
+    let ran = bench.run(&["run", "sail-panel.kite.toml", "--to", "rig:"]);
+    assert!(ran.err.contains("to the simulated machine; Ctrl-C"), "{}", ran.err);
+    assert!(ran.out.contains(", on the simulated machine"), "{}", ran.out);
+    // A controller on a link is taken for one.
+    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "max"]);
+    let led = bench.ok(&["edge", "sail-panel.kite.toml", "--to", &rig.link]);
+    assert!(!led.contains("simulated"), "{led}");
+}

@@ -10,8 +10,8 @@ const MOST_NAMED: usize = 8;
 /// What the things of a drawing are called, by the keys of a take.
 #[derive(Debug, Default)]
 pub struct Takeable {
-    paints: BTreeSet<String>,
-    colours: BTreeSet<String>,
+    strokes: BTreeSet<String>,
+    fills: BTreeSet<String>,
     groups: BTreeSet<String>,
     ids: BTreeSet<String>,
     files: BTreeSet<String>,
@@ -30,12 +30,8 @@ impl Takeable {
     /// Adds a thing. Whether it is open or closed is not looked at.
     pub fn add(&mut self, thing: &impl Taken) {
         let (stroke, fill) = thing.colours();
-        for (key, colour) in [("stroke", stroke), ("fill", fill)] {
-            if let Some(colour) = colour {
-                self.paints.insert(format!("{key} {colour}"));
-                self.colours.insert(colour.to_string());
-            }
-        }
+        self.strokes.extend(stroke.map(|colour| colour.to_string()));
+        self.fills.extend(fill.map(|colour| colour.to_string()));
         let source = thing.source();
         self.ids.extend(source.id.clone());
         self.groups.extend(source.groups.iter().cloned());
@@ -68,18 +64,26 @@ impl Takeable {
                 Condition::File(_) => quoted("file", &self.files),
                 Condition::Artwork(_) => quoted("artwork", &self.artworks),
                 Condition::ArtworkKind(_) => self.kind_names(),
-                _ => self.paints.iter().cloned().collect(),
+                _ => self.paints(),
             };
             named
                 .extend(names.into_iter().filter(|name| !named.contains(name)).collect::<Vec<_>>());
         }
         if named.is_empty() {
-            named = self.paints.iter().cloned().chain(self.kind_names()).collect();
+            named = self.paints();
+            named.extend(self.kind_names());
         }
         match named.is_empty() {
             true => "the drawing has nothing to take".into(),
             false => format!("the drawing has {}", few(&named, MOST_NAMED)),
         }
+    }
+
+    fn paints(&self) -> Vec<String> {
+        let of = |key: &'static str, all: &BTreeSet<String>| -> Vec<String> {
+            all.iter().map(|colour| format!("{key} {colour}")).collect()
+        };
+        [of("fill", &self.fills), of("stroke", &self.strokes)].concat()
     }
 
     fn kind_names(&self) -> Vec<String> {
@@ -88,20 +92,20 @@ impl Takeable {
 
     /// The name that was meant by one that nothing has.
     fn near(&self, condition: &Condition) -> Option<String> {
-        let (name, all) = match condition {
-            Condition::Id(id) => (id.clone(), &self.ids),
-            Condition::Group(name) => (name.clone(), &self.groups),
-            Condition::File(file) => (file.clone(), &self.files),
-            Condition::Artwork(name) => (name.clone(), &self.artworks),
-            Condition::Colour(c) | Condition::Stroke(c) | Condition::Fill(c) => {
-                (c.to_string(), &self.colours)
-            }
+        let (name, all): (String, Vec<&String>) = match condition {
+            Condition::Id(id) => (id.clone(), self.ids.iter().collect()),
+            Condition::Group(name) => (name.clone(), self.groups.iter().collect()),
+            Condition::File(file) => (file.clone(), self.files.iter().collect()),
+            Condition::Artwork(name) => (name.clone(), self.artworks.iter().collect()),
+            Condition::Stroke(c) => (c.to_string(), self.strokes.iter().collect()),
+            Condition::Fill(c) => (c.to_string(), self.fills.iter().collect()),
+            Condition::Colour(c) => (c.to_string(), self.strokes.union(&self.fills).collect()),
             _ => return None,
         };
-        if all.contains(&name) {
+        if all.contains(&&name) {
             return None;
         }
-        nearest(&name, all.iter().map(String::as_str)).map(String::from)
+        nearest(&name, all.into_iter().map(String::as_str)).map(String::from)
     }
 }
 
@@ -135,6 +139,25 @@ mod tests {
         let all = "the drawing has kind \"bitmap\", kind \"text\"";
         assert_eq!(help(Condition::ArtworkKind(ArtworkKind::Solid)), all);
         assert_eq!(help(Condition::Rest), all, "no paints: the kinds");
+    }
+
+    #[test]
+    fn a_colour_that_was_meant_is_one_of_the_same_paint() {
+        let colour = |text: &str| text.parse().unwrap();
+        let all = Takeable {
+            strokes: ["#ff0000".to_string()].into(),
+            fills: ["#00ff00".to_string()].into(),
+            ..Takeable::default()
+        };
+        let help = |condition| all.instead_of(&[&Take(vec![condition])]);
+        assert_eq!(help(Condition::Stroke(colour("#ff0001"))), "did you mean \"#ff0000\"?");
+        let both = "the drawing has fill #00ff00, stroke #ff0000";
+        assert_eq!(
+            help(Condition::Stroke(colour("#00ff01"))),
+            both,
+            "no line has a colour like it"
+        );
+        assert_eq!(help(Condition::Colour(colour("#00ff01"))), "did you mean \"#00ff00\"?");
     }
 
     #[test]

@@ -27,7 +27,7 @@ pub fn contours(path: &BezPath, tolerance: f64) -> Vec<Contour> {
     let mut done = Vec::new();
     let mut open: Option<Contour> = None;
     let finish = |contour: Option<Contour>, closed: bool, done: &mut Vec<Contour>| {
-        if let Some(contour) = contour.and_then(|c| finish(c, closed)) {
+        if let Some(contour) = contour.and_then(|c| settle_end(c, closed)) {
             done.push(contour);
         }
     };
@@ -61,7 +61,7 @@ pub fn contours(path: &BezPath, tolerance: f64) -> Vec<Contour> {
 }
 
 /// Settles whether a subpath is closed, and closes it to the bit.
-fn finish(mut contour: Contour, said_closed: bool) -> Option<Contour> {
+fn settle_end(mut contour: Contour, said_closed: bool) -> Option<Contour> {
     let gap = contour.end().distance(contour.start);
     if contour.pieces.is_empty() {
         return None;

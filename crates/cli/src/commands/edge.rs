@@ -116,7 +116,10 @@ pub(super) fn run(args: &Edge, console: &Console) -> Result<(), Refusal> {
             dark: beam::word(dark),
         })?;
     } else {
-        console.result(&format!("led round {}, and back{}", way.words(), beam::words(dark)))?;
+        let simulated = tinkite_link::is_simulated(&hand.name);
+        let on = if simulated { ", on the simulated machine" } else { "" };
+        let words = format!("led round {}, and back{on}{}", way.words(), beam::words(dark));
+        console.result(&words)?;
     }
     if dark != Dark::Confirmed {
         return Err(Refusal::Link("the beam was not seen to be off".into()));

@@ -292,3 +292,33 @@ fn leave_out(artwork: &Artwork, off_page: usize) -> String {
     }
     format!("leave-out = [{}]   # {}\n", tables.join(", "), why.join("; "))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// So many pixels of each light.
+    fn of(lights: &[(u8, usize)]) -> Bitmap {
+        let grey: Vec<u8> = lights.iter().flat_map(|(light, n)| vec![*light; *n]).collect();
+        Bitmap { width: grey.len() as u32, height: 1, grey }
+    }
+
+    #[test]
+    fn what_a_threshold_would_lose_is_no_line_art() {
+        // Its lights, and whether it goes by greys: as a bitmap, and as a page that was drawn.
+        for (lights, bitmap, page) in [
+            (&[(255, 900), (0, 100)][..], false, false),
+            (&[(255, 500), (128, 500)], true, true),
+            // Pale and nothing else; pale beside as much black; paper that was scanned; nothing.
+            (&[(255, 900), (196, 100)], true, true),
+            (&[(255, 900), (196, 50), (0, 50)], false, true),
+            (&[(240, 1000)], false, true),
+            (&[(255, 1000)], false, false),
+            // Edges that are drawn softly.
+            (&[(255, 900), (200, 20), (0, 80)], false, false),
+        ] {
+            let found = (is_photograph(&of(lights)), has_pale_paint(&of(lights)));
+            assert_eq!(found, (bitmap, page), "{lights:?}");
+        }
+    }
+}

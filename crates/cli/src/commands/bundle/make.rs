@@ -158,8 +158,7 @@ fn listed_and_packed(
         job: job.into(),
         files: entries.clone(),
     };
-    let bytes = pack(&list, files)
-        .map_err(|error| Refusal::failed("the bundle cannot be packed", error))?;
+    let bytes = pack(&list, files).map_err(|error| Refusal::failed("the bundle", error))?;
     Ok((entries, bytes))
 }
 

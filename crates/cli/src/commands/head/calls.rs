@@ -98,6 +98,9 @@ pub(super) fn tell(
             lines.push(format!("  pressed  {}", pressed.join(", ")));
         }
     }
+    if tinkite_link::is_simulated(&hand.name) {
+        lines.push("  link   the simulated machine: nothing on a bench moves".into());
+    }
     console.result(&lines.join("\n"))
 }
 

@@ -122,7 +122,7 @@ fn constant_power(
     link: &str,
     console: &Console,
 ) -> Result<(), Refusal> {
-    let (Some(line), false) = (program.report.constant, tinkite_link::is_simulated(link)) else {
+    let (Some(line), false) = (program.report.constant, link::is_simulated(link)) else {
         return Ok(());
     };
     let danger = "burns with constant power (M3, M106): where the head stands when lines stop coming, it burns on";
