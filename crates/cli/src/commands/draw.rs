@@ -52,10 +52,10 @@ pub(super) fn run(args: &Draw, console: &Console) -> Result<(), Refusal> {
 fn once(args: &Draw, console: &Console) -> Result<WatchResult, Refusal> {
     let sheet = png::is_sheet(&args.output) && !args.trouble;
     let plays = png::is_playback(&args.output) && !args.trouble;
-    let draws_job = is_job(&args.job.job) && !args.trouble;
+    let whole_job = is_job(&args.job.job) && !args.trouble && args.show.is_none();
     if !plays && !sheet {
         png::kind_of(&args.output).map_err(|refusal| match refusal {
-            Refusal::Usage(why) if draws_job => Refusal::Usage(format!(
+            Refusal::Usage(why) if whole_job => Refusal::Usage(format!(
                 "{why}; of a whole job also a .gif that plays it, or a .html for the machine"
             )),
             other => other,
