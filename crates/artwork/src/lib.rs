@@ -11,6 +11,7 @@ mod format;
 pub mod layers;
 mod lettering;
 mod measure;
+mod outermost;
 pub mod relief;
 mod solid;
 pub mod trouble;
@@ -23,6 +24,7 @@ pub use depth::{Depth, Mesh};
 pub use format::{Format, is_binary_stl};
 pub use lettering::{Lettering, NoLetters, NoOutlines};
 pub use measure::{Measure, Which, measure, measure_among};
+pub use outermost::mark_outermost;
 pub use solid::Solid;
 pub use trouble::trouble;
 
@@ -66,12 +68,16 @@ pub struct Units {
 pub struct Source {
     /// Its id, as written there.
     pub id: Option<String>,
+    /// Its name by its place in the drawing's order, where it has no id or shares it.
+    pub name: Option<Box<str>>,
     /// Names of the groups and layers round it, outermost first.
     pub groups: Vec<String>,
     /// Line in the file, from 1.
     pub line: Option<u32>,
     /// Whether all of it lies beyond the page.
     pub off_page: bool,
+    /// Whether it is closed and lies inside no other closed shape; [`mark_outermost`] finds out.
+    pub outermost: bool,
 }
 
 impl PartialEq for Source {
@@ -82,14 +88,31 @@ impl PartialEq for Source {
 }
 
 impl Source {
-    /// How people find it: its id, or its line.
+    /// How people find it: its id, or its place in the drawing's order; its line in the file while it has neither.
     #[must_use]
     pub fn label(&self) -> String {
-        match (&self.id, self.line) {
-            (Some(id), _) => id.clone(),
+        match (self.id.as_deref().or(self.name.as_deref()), self.line) {
+            (Some(name), _) => name.into(),
             (None, Some(line)) => format!("line {line}"),
             (None, None) => "a shape without a name".into(),
         }
+    }
+
+    /// What nothing else in its drawing is called: its id, or its place where it has none or shares it.
+    #[must_use]
+    pub fn own_name(&self) -> Option<&str> {
+        self.name.as_deref().or(self.id.as_deref())
+    }
+
+    /// All that it is called: its id and its place, where it has them.
+    pub fn names(&self) -> impl Iterator<Item = &str> {
+        self.id.as_deref().into_iter().chain(self.name.as_deref())
+    }
+
+    /// Whether it is called this.
+    #[must_use]
+    pub fn is_called(&self, name: &str) -> bool {
+        self.names().any(|own| own == name)
     }
 
     /// As a place in `file`.

@@ -48,7 +48,7 @@ pub fn measure_among(all: &[(&Shape, Vec<Contour>)], which: &Which) -> Option<Me
     let ((shape, contours), away) = match which {
         Which::Called(name) => {
             let called = |(shape, _): &&(&Shape, Vec<Contour>)| {
-                shape.source.id.as_deref() == Some(name) || shape.source.label() == *name
+                shape.source.is_called(name) || shape.source.label() == *name
             };
             (all.iter().find(called)?, None)
         }

@@ -27,7 +27,7 @@ pub struct QuantityError {
 /// Largest magnitude (in base units) that is taken for real: a thousand kilometres, in mm.
 const LARGEST: f64 = 1e9;
 
-/// Reads `"12 mm"`-like text as a quantity of kind `Q`.
+/// Reads `"12 mm"`-like text as a quantity of kind `Q`. What counts in inches may be a fraction: `"1 1/8 in"`.
 ///
 /// # Errors
 /// A missing or unknown unit, a number that is not one, and values that are not finite or beyond
@@ -35,8 +35,10 @@ const LARGEST: f64 = 1e9;
 pub fn parse<Q: Quantity>(text: &str) -> Result<Q, QuantityError> {
     let trimmed = text.trim();
     let units = || Q::UNITS.iter().map(|(u, _)| *u).collect::<Vec<_>>().join(", ");
-    let digits_end = number_end(trimmed);
+    let fraction = Fraction::at_start(trimmed);
+    let digits_end = fraction.as_ref().map_or_else(|| number_end(trimmed), |found| found.end);
     let (number, unit) = (&trimmed[..digits_end], trimmed[digits_end..].trim());
+    let unit = if INCHES.contains(&unit) { "in" } else { unit };
     let example = || {
         let number = if number.is_empty() { "12" } else { number };
         format!(
@@ -63,10 +65,26 @@ pub fn parse<Q: Quantity>(text: &str) -> Result<Q, QuantityError> {
             help: format!("units that fit here: {}", units()),
         });
     };
-    let value = number.parse::<f64>().map_err(|_| QuantityError {
-        message: format!("\"{number}\" is not a number"),
-        help: example(),
-    })? * factor;
+    let number = match fraction {
+        Some(Fraction { value: Some(value), .. }) if unit.starts_with("in") => value,
+        Some(Fraction { value: Some(value), .. }) => {
+            return Err(QuantityError {
+                message: format!("\"{text}\" is a fraction, and those are for inches"),
+                help: format!("write \"{} {unit}\"", plain(value, 4)),
+            });
+        }
+        Some(_) => {
+            return Err(QuantityError {
+                message: format!("\"{number}\" is not a fraction"),
+                help: "write for example \"1/8 in\" or \"1 1/8 in\"".into(),
+            });
+        }
+        None => number.parse::<f64>().map_err(|_| QuantityError {
+            message: format!("\"{number}\" is not a number"),
+            help: example(),
+        })?,
+    };
+    let value = number * factor;
     if !value.is_finite() || value.abs() > LARGEST {
         return Err(QuantityError {
             message: format!("\"{text}\" is too large to be real"),
@@ -74,6 +92,41 @@ pub fn parse<Q: Quantity>(text: &str) -> Result<Q, QuantityError> {
         });
     }
     Ok(Q::from_base(value))
+}
+
+/// What people write for inches.
+const INCHES: [&str; 4] = ["\"", "\u{2033}", "inch", "inches"];
+
+/// A number like `1/8` or `1 1/8`.
+struct Fraction {
+    /// Its value; none where it is written in a way that has none, by zero for instance.
+    value: Option<f64>,
+    /// Where its text ends.
+    end: usize,
+}
+
+impl Fraction {
+    /// The fraction with which a text begins.
+    fn at_start(text: &str) -> Option<Self> {
+        let of_it = |c: char| c.is_ascii_digit() || matches!(c, ' ' | '/' | '-' | '+' | '.');
+        let head = &text[..text.find(|c| !of_it(c)).unwrap_or(text.len())];
+        let (above, below) = head.split_once('/')?;
+        let (sign, above) = match above.strip_prefix('-') {
+            Some(above) => (-1.0, above),
+            None => (1.0, above),
+        };
+        let count = |text: &str| text.parse::<u32>().ok().filter(|_| !text.starts_with('+'));
+        let parts: Vec<Option<u32>> = above.split_whitespace().map(count).collect();
+        let below = count(below.trim()).filter(|below| *below > 0);
+        let value = match (parts.as_slice(), below) {
+            ([Some(above)], Some(below)) => Some(f64::from(*above) / f64::from(below)),
+            ([Some(whole), Some(above)], Some(below)) => {
+                Some(f64::from(*whole) + f64::from(*above) / f64::from(below))
+            }
+            _ => None,
+        };
+        Some(Self { value: value.map(|value| sign * value), end: head.trim_end().len() })
+    }
 }
 
 /// Where the leading number of `text` ends (sign, digits, point, exponent).
@@ -168,6 +221,8 @@ pub enum PowerSetpoint {
     Current(f64),
     /// Light, W.
     Watts(f64),
+    /// The controller's own number, S.
+    Level(f64),
 }
 
 impl Quantity for PowerSetpoint {
@@ -178,18 +233,48 @@ impl Quantity for PowerSetpoint {
     }
 }
 
-/// Reads a power: `"60 %"`, `"8 mA"` or `"32 W"`.
+/// Reads a power: `"60 %"`, `"8 mA"`, `"32 W"` or, as the controller counts, `"S600"`.
 ///
 /// # Errors
 /// As [`parse`].
 pub fn parse_power(text: &str) -> Result<PowerSetpoint, QuantityError> {
-    let (PowerSetpoint::Share(value) | PowerSetpoint::Current(value) | PowerSetpoint::Watts(value)) =
-        parse(text)?;
+    if let Some(level) = text.trim().strip_prefix(['S', 's'])
+        && level.starts_with(|c: char| c.is_ascii_digit())
+    {
+        return match level.parse::<f64>() {
+            Ok(level) if level <= LARGEST => Ok(PowerSetpoint::Level(level)),
+            _ => Err(QuantityError {
+                message: format!("\"{text}\" is not a power"),
+                help: "write S and the controller's number, for example \"S300\"".into(),
+            }),
+        };
+    }
+    let PowerSetpoint::Share(value) = parse(text)? else {
+        return Err(QuantityError {
+            message: format!("\"{text}\" is not a power"),
+            help: "write for example \"60 %\"".into(),
+        });
+    };
     Ok(match text.trim().trim_start_matches(|c: char| !c.is_alphabetic()) {
         "mA" => PowerSetpoint::Current(value),
         "W" => PowerSetpoint::Watts(value),
         _ => PowerSetpoint::Share(value),
     })
+}
+
+/// Reads a speed, on an axis or machine whose top speed is `top` mm/s; `"40 %"` is of that.
+///
+/// # Errors
+/// As [`parse`].
+pub fn parse_speed(text: &str, top: f64) -> Result<Speed, QuantityError> {
+    if !text.trim_end().ends_with('%') {
+        return parse(text).map_err(|error: QuantityError| QuantityError {
+            help: error.help.replace("units: mm/s", "units: % of top speed, mm/s"),
+            ..error
+        });
+    }
+    let Power(share) = parse(text)?;
+    Ok(Speed(share * top))
 }
 
 /// Reads a line spacing, given as a distance or as lines per inch (`"254 dpi"`).

@@ -37,6 +37,7 @@ mod run;
 mod schema;
 mod screens;
 mod sent;
+mod sentence;
 mod series;
 mod sheet;
 mod signals;

@@ -47,7 +47,8 @@ fn a_drawing_larger_than_the_bed_is_made_to_fit_where_that_is_asked_for() {
     assert!(bench.refused(2, &["begin", "art.svg", "--width", "0 mm"]).contains("above zero"));
     bench.refused(2, &["begin", "art.svg", "--width", "5 mm", "--height", "5 mm"]);
     // What would leave the bed is not begun.
-    for wish in [["--width", "1e9 mm"], ["--at", "200,0"], ["--at", "-5,0"]] {
+    assert!(bench.refused(2, &["begin", "art.svg", "--width", "1e9 mm"]).contains("as large"));
+    for wish in [["--width", "9 m"], ["--at", "200,0"], ["--at", "-5,0"]] {
         let call = ["begin", "art.svg", "-o", "c.kite.toml", wish[0], wish[1]];
         assert!(bench.refused(1, &call).contains("no-room"), "{wish:?}");
         assert!(!bench.path("c.kite.toml").exists());

@@ -23,16 +23,44 @@ fn words(line: &str) -> Vec<String> {
     words
 }
 
-#[test]
-fn every_evening_works_as_it_is_written() {
+/// A page of the documentation.
+fn page(name: &str) -> String {
     let root = std::path::Path::new(env!("CARGO_MANIFEST_DIR"));
-    let text = std::fs::read_to_string(root.join("../../docs/HOW-TO.md")).expect("the page");
+    std::fs::read_to_string(root.join("../../docs").join(name)).expect("the page")
+}
+
+/// A folder with all files of the demo.
+fn workshop() -> Bench {
     let bench = Bench::new();
-    for entry in std::fs::read_dir(root.join("../../demo")).expect("the demo") {
+    let demo = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
+    for entry in std::fs::read_dir(demo).expect("the demo") {
         let path = entry.expect("a file").path();
         let name = path.file_name().expect("a name").to_string_lossy().into_owned();
         std::fs::copy(&path, bench.path(&name)).expect("a copy");
     }
+    bench
+}
+
+#[test]
+fn a_job_in_one_call_works_as_it_is_written() {
+    let bench = workshop();
+    let text = page("BEGIN.md");
+    let typed = text.lines().filter_map(|line| line.strip_prefix("    tinkite "));
+    for line in typed.clone() {
+        let words = words(line);
+        bench.ok(&words.iter().map(String::as_str).collect::<Vec<_>>());
+    }
+    assert_eq!(typed.count(), 5);
+    // Every word of the page for parts of a drawing is one, and the other way round.
+    for word in tinkite_core::WORDS {
+        assert!(text.contains(&format!("`{word}`")), "{word} is not on the page");
+    }
+}
+
+#[test]
+fn every_evening_works_as_it_is_written() {
+    let text = page("HOW-TO.md");
+    let bench = workshop();
     let (mut jobs, mut typed) = (0, 0);
     let mut lines = text.lines();
     while let Some(line) = lines.next() {
@@ -65,8 +93,7 @@ fn every_evening_works_as_it_is_written() {
 
 #[test]
 fn the_first_ten_minutes_work_as_they_are_written() {
-    let root = std::path::Path::new(env!("CARGO_MANIFEST_DIR"));
-    let text = std::fs::read_to_string(root.join("../../docs/FIRST-RUN.md")).expect("the page");
+    let text = page("FIRST-RUN.md");
     let bench = Bench::new();
     bench.demo("name-tag.svg");
     let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "max"]);

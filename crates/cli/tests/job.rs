@@ -107,6 +107,65 @@ fn steps_can_be_chosen_by_name() {
 }
 
 #[test]
+fn a_step_with_skip_stands_there_and_is_not_done() {
+    let bench = Bench::new();
+    let program = |args: &[&str]| bench.ok(&[&["emit", JOB, "-o", "-"], args].concat());
+    let burnt = |program: &str| -> Vec<String> {
+        program.lines().filter(|l| l.starts_with(['G', 'X', 'Y', 'M'])).map(String::from).collect()
+    };
+    let told_to = burnt(&program(&["--skip", "folds"]));
+    let alone = burnt(&program(&["--only", "folds"]));
+    bench.change(JOB, "name  = \"folds\"", "name  = \"folds\"\nskip  = true");
+    // The same as by the call; what it takes keeps its place, and nobody is told of a line without a step.
+    assert_eq!(burnt(&program(&[])), told_to);
+    assert_eq!(burnt(&program(&["--only", "folds"])), alone);
+    let check = |args: &[&str]| bench.run(&[&["check", JOB], args].concat()).err;
+    let told = check(&[]);
+    assert!(told.contains("skipped") && told.contains("1 step left out: \"folds\""), "{told}");
+    assert!(told.contains("--only NAME") && !told.contains("leftover"), "{told}");
+    assert!(!bench.run(&["plan", JOB, "--only", "folds"]).err.contains("skipped"));
+    // By name it is skipped for one call as well; nothing is left then.
+    let refused = bench.refused(1, &["plan", JOB, "--skip", "emblem", "--skip", "outline"]);
+    assert!(refused.contains("every step is left out") && refused.contains("--only"), "{refused}");
+    // One that takes nothing may be skipped.
+    bench.change(JOB, "take  = { stroke = \"blue\" }", "take  = { stroke = \"lime\" }");
+    assert!(check(&[]).contains("leftover"));
+    bench.change(JOB, "skip  = true", "skip  = false");
+    assert!(bench.refused(1, &["check", JOB]).contains("takes nothing"));
+}
+
+#[test]
+fn other_ways_to_switch_a_step_off_are_answered_with_skip() {
+    let bench = Bench::new();
+    let folds = "make  = \"score\"\nspeed = \"60 mm/s\"\npower = \"15 %\"";
+    let whole = bench.read(JOB);
+    for (instead, told) in [
+        (
+            "make = \"score\"\nspeed = \"60 mm/s\"\npower = \"0 %\"",
+            "power in step 2 (\"folds\") is \"0 %\"",
+        ),
+        ("make = \"score\"\nspeed = \"60 mm/s\"\npower = \"off\"", "leave power as it was"),
+        (
+            "make = \"score\"\nspeed = \"60 mm/s\"\npower = \"15 %\"\npasses = 0",
+            "leave passes as it was",
+        ),
+        ("make = \"none\"\nspeed = \"60 mm/s\"\npower = \"15 %\"", "make in step 2"),
+        (
+            "enabled = false\nmake = \"score\"\nspeed = \"60 mm/s\"\npower = \"15 %\"",
+            "has no key enabled",
+        ),
+    ] {
+        bench.write(JOB, whole.replace(folds, instead));
+        let refused = bench.refused(1, &["check", JOB]);
+        assert!(refused.contains(told) && refused.contains("write skip = true"), "{refused}");
+        assert_eq!(refused.matches('×').count(), 1, "{refused}");
+        bench.write(JOB, whole.replace(folds, &format!("skip = true\n{instead}")));
+        let refused = bench.refused(1, &["check", JOB]);
+        assert!(refused.contains("skip = true") && !refused.contains("write skip"), "{refused}");
+    }
+}
+
+#[test]
 fn take_finds_shapes_in_every_way() {
     let bench = Bench::new();
     let shapes = |take: &str| {

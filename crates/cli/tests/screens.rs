@@ -9,13 +9,21 @@ use std::process::Stdio;
 use std::time::{Duration, Instant};
 
 /// Pictures, the calls that they show, and how many lines of what comes back fit.
-const SCREENS: [(&str, &[&str], usize); 12] = [
+const SCREENS: [(&str, &[&str], usize); 13] = [
     ("look", &["look sail-panel.svg"], 40),
     ("look-dxf", &["look spar-hub.dxf"], 40),
     ("look-pdf", &["look reel-cheek.pdf"], 40),
     ("look-svg", &["look name-tag.svg"], 40),
     ("look-bitmaps", &["look stamp.png bow-photo.jpg label.bmp medal.stl"], 40),
-    ("begin", &["begin sail-panel.svg -o -"], 40),
+    ("shapes", &["look sail-panel.svg --shapes"], 40),
+    (
+        "begin",
+        &[
+            "begin sail-panel.svg -o guessed.kite.toml",
+            "begin sail-panel.svg -o said.kite.toml --cut outermost --score rest --leave-out fills --material \"ripstop 0.1 mm\" --zero stock --speed \"score=30 %\" --power S300",
+        ],
+        40,
+    ),
     ("plan", &["check sail-panel.kite.toml", "plan sail-panel.kite.toml"], 40),
     ("plan-hubs", &["plan hubs.kite.toml"], 40),
     ("emit", &["emit sail-panel.kite.toml -o -"], 40),
@@ -85,8 +93,8 @@ fn hold(name: &str, shown: &str, told: impl Fn(&str) -> String) {
     }
     let kept = std::fs::read_to_string(&path).unwrap_or_default();
     assert_eq!(told(&kept), told(shown), "{name}: TINKITE_SCREENS=write, then docs/screens/make");
-    let pictures =
-        ["screenshots", "running"].map(|room| folder().join(format!("{room}/{name}.png")));
+    let pictures = ["screenshots", "running", "machines"]
+        .map(|room| folder().join(format!("{room}/{name}.png")));
     assert!(pictures.iter().any(|picture| picture.exists()), "{name} has no picture");
 }
 
@@ -205,7 +213,10 @@ fn the_screenshot_of_a_run_shows_its_words() {
     });
 }
 
-/// A screen of the machine by hand, as soon as all of these words stand on it.
+/// What is drawn comes in pieces: a screen on which nothing changed for so long is whole.
+const WHOLE: Duration = Duration::from_millis(500);
+
+/// A screen of the machine by hand, as soon as all of these words stand on it and it is whole.
 fn by_hand(bench: &Bench, args: &[&str], keys: &str, wanted: &[&str]) -> String {
     let (columns, rows) = (100, 30);
     let mut terminal = Terminal::run(bench, columns, rows, args);
@@ -213,11 +224,15 @@ fn by_hand(bench: &Bench, args: &[&str], keys: &str, wanted: &[&str]) -> String 
     terminal.waits_for("mm from the front");
     terminal.types(keys);
     let since = Instant::now();
+    let (mut drawn, mut changed) = (String::new(), Instant::now());
     let shown = loop {
         let mut screen = vt100::Parser::new(rows, columns, 0);
         screen.process(&terminal.bytes());
         let contents = screen.screen().contents();
-        if wanted.iter().all(|words| contents.contains(words)) {
+        if contents != drawn {
+            (drawn, changed) = (contents.clone(), Instant::now());
+        }
+        if changed.elapsed() > WHOLE && wanted.iter().all(|words| contents.contains(words)) {
             break formatted(screen.screen());
         }
         assert!(since.elapsed() < Duration::from_secs(60), "{contents}");

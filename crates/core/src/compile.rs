@@ -8,8 +8,8 @@ use tinkite_base::geometry::Rect;
 use tinkite_base::problem::{
     Code, Location, Problem, Problems, Remedy, Severity, count, few, nearest,
 };
-use tinkite_job::Job;
 use tinkite_job::recipe::{Kept, RecipeUse};
+use tinkite_job::{Job, Step};
 use tinkite_layout::{Given, LaidImage, LaidStock, Sheet, Underlay, lay_out};
 use tinkite_photo::FlatPhoto;
 use tinkite_program::limits::{self, WithinLimits};
@@ -19,7 +19,7 @@ use tinkite_toolpath::{self as toolpath, Leftover, Taken};
 /// Which steps of a job are wanted this time.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Choice {
-    /// Only these, by name; empty means all.
+    /// Only these, by name, also such as the job skips; empty means all that it does not skip.
     pub only: Vec<String>,
     /// Not these, by name.
     pub skip: Vec<String>,
@@ -45,10 +45,12 @@ impl Choice {
                 );
             }
         }
-        let wanted = |name: &String| {
-            (self.only.is_empty() || self.only.contains(name)) && !self.skip.contains(name)
+        let wanted = |step: &Step| {
+            let asked =
+                if self.only.is_empty() { !step.skip } else { self.only.contains(&step.name) };
+            asked && !self.skip.contains(&step.name)
         };
-        let steps = (0..job.steps.len()).filter(|n| wanted(&job.steps[*n].name)).collect();
+        let steps = (0..job.steps.len()).filter(|n| wanted(&job.steps[*n])).collect();
         problems.unless_refused(steps)
     }
 }
@@ -110,12 +112,29 @@ fn blank_squares(job: &Job) -> Problems {
     note.at(Location::file(&job.file)).naming(names).into()
 }
 
+/// What is told of steps that the job skips, where nothing was chosen for this call.
+fn skipped_steps(job: &Job, choice: &Choice) -> Problems {
+    if !choice.only.is_empty() {
+        return Problems::new();
+    }
+    let skipped = job.steps.iter().filter(|step| step.skip);
+    let names: Vec<String> = skipped.map(|step| format!("\"{}\"", step.name)).collect();
+    if names.is_empty() {
+        return Problems::new();
+    }
+    let message = format!("{} left out: {}", count(names.len(), "step"), few(&names, 6));
+    let help = "take skip = true out of it, or ask for it by its name for one call";
+    let note = Problem::note(Code::Skipped, message, help).with_remedy(Remedy::AskForStep);
+    note.at(Location::file(&job.file)).naming(names).into()
+}
+
 /// What is told of recipes that nobody has tried on this machine: one message a kind, with the steps that use each.
-fn untried_recipes(job: &Job) -> Problems {
+fn untried_recipes(job: &Job, steps: &[usize]) -> Problems {
     let mut told: Vec<&RecipeUse> = Vec::new();
     // For each kind the recipes with their steps, and the names of all steps.
     let mut kinds: [(Vec<String>, Vec<String>); 3] = Default::default();
-    for step in &job.steps {
+    let steps = || steps.iter().map(|n| &job.steps[*n]);
+    for step in steps() {
         let Some(used) = &step.recipe else { continue };
         let same = |other: &RecipeUse| other.title == used.title && other.place == used.place;
         if told.iter().any(|other| same(other)) {
@@ -128,7 +147,7 @@ fn untried_recipes(job: &Job) -> Problems {
             (_, _, false) => 2,
             _ => continue,
         };
-        let users = job.steps.iter().filter(|step| step.recipe.as_ref().is_some_and(same));
+        let users = steps().filter(|step| step.recipe.as_ref().is_some_and(same));
         let names: Vec<String> = users.map(|step| format!("\"{}\"", step.name)).collect();
         kinds[kind].0.push(format!("{} (step {})", used.title, few(&names, 3)));
         kinds[kind].1.extend(names);
@@ -199,7 +218,8 @@ fn compile_tables<'a>(
 ) -> Result<Compiled, Problems> {
     let steps = choice.steps(job)?;
     let (sheet, mut problems) = lay_out(given.into(), job)?;
-    problems.extend(untried_recipes(job));
+    problems.extend(skipped_steps(job, choice));
+    problems.extend(untried_recipes(job, &steps));
     problems.extend(blank_squares(job));
     let made = match toolpath::make(&sheet, job, &steps) {
         Ok(made) => made,

@@ -110,7 +110,10 @@ pub mod faster;
 pub mod found;
 pub mod picture;
 
-pub use begin::{BegunSize, RENDER_DPI, SizeBy, Started, Wishes, starter};
+pub use begin::{
+    BegunSize, Decision, Deed, RENDER_DPI, Said, Setting, SettingKey, SizeBy, Started, WORDS,
+    Wishes, starter,
+};
 pub use compile::{Choice, Compiled, compile, survey};
 
 pub use tinkite_artwork::relief;

@@ -28,6 +28,7 @@ fn option_of(remedy: Remedy) -> &'static str {
         Remedy::SizeOrPlace => "--width, --height, --at",
         Remedy::LargerBed(_) => "",
         Remedy::OtherSheet => "--sheet NUMBER for one call",
+        Remedy::AskForStep => "--only NAME",
         Remedy::TestSheet => "tinkite swatch make, tinkite swatch keep",
         Remedy::KeepRecipe => "tinkite swatch make, tinkite recipe keep",
         Remedy::CopyRecipe => "tinkite recipe copy",

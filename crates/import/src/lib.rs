@@ -10,6 +10,7 @@ mod chains;
 mod dxf;
 mod encoding;
 mod fonts;
+mod naming;
 mod opacity;
 mod pdf;
 mod rendered;
@@ -99,6 +100,7 @@ pub fn read(name: &str, bytes: &[u8], how: &Reading<'_>) -> Result<Artwork, Prob
         artwork.problems.push(problem);
     }
     mark_off_page(&mut artwork);
+    naming::name_by_place(&mut artwork);
     check(artwork)
 }
 

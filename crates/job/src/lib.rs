@@ -4,6 +4,7 @@
 //! was silent, the default stands in its place. What this version cannot do is refused here.
 
 mod artwork;
+mod asked;
 mod beside;
 mod copies;
 mod drawn;
@@ -21,6 +22,7 @@ mod step;
 mod stock;
 pub mod swatch;
 mod table;
+mod take_text;
 pub mod takeable;
 mod toml_text;
 mod tone;
@@ -44,6 +46,7 @@ pub use step::{
 };
 pub use stock::{Stock, StockSize};
 pub use table::{MOST_ROWS, Table};
+pub use take_text::takes_toml;
 pub use tone::{ToneCurve, ToneError, tone_curve};
 pub use window::Window;
 

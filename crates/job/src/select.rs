@@ -31,6 +31,8 @@ pub enum ArtworkKind {
     Rendered,
     /// What lies wholly beyond the page of its drawing.
     OffPage,
+    /// Closed, and inside no other closed shape of its drawing.
+    Outermost,
 }
 
 /// One condition on a shape.
@@ -44,7 +46,7 @@ pub enum Condition {
     Fill(Colour),
     /// A group or layer of this name is round it.
     Group(String),
-    /// Its id.
+    /// Its id, or its name by its place in the drawing.
     Id(String),
     /// It comes from this file, as the job names it.
     File(String),
@@ -117,6 +119,7 @@ impl Taken for ShapeInfo<'_> {
             ArtworkKind::Gradient => self.shape.odd.is(Odd::Gradient),
             ArtworkKind::Pattern => self.shape.odd.is(Odd::Pattern),
             ArtworkKind::OffPage => self.shape.source.off_page,
+            ArtworkKind::Outermost => self.shape.source.outermost,
         }
     }
     fn origin(&self) -> Option<&Origin> {
@@ -195,6 +198,15 @@ impl Job {
 }
 
 impl Take {
+    /// Whether a condition, or one that must not hold, is of this kind.
+    pub(crate) fn asks_for(&self, kind: ArtworkKind) -> bool {
+        self.0.iter().any(|condition| match condition {
+            Condition::ArtworkKind(asked) => *asked == kind,
+            Condition::Not(takes) => takes.iter().any(|take| take.asks_for(kind)),
+            _ => false,
+        })
+    }
+
     /// Whether every condition holds; `rest` says whether no other step takes the thing.
     pub fn holds(&self, thing: &impl Taken, rest: bool) -> bool {
         let (stroke, fill) = thing.colours();
@@ -203,7 +215,7 @@ impl Take {
             Condition::Stroke(c) => stroke == Some(*c),
             Condition::Fill(c) => fill == Some(*c),
             Condition::Group(name) => thing.source().groups.iter().any(|g| g == name),
-            Condition::Id(id) => thing.source().id.as_ref() == Some(id),
+            Condition::Id(id) => thing.source().is_called(id),
             Condition::File(file) => thing.origin().is_some_and(|o| o.file == *file),
             Condition::Artwork(name) => {
                 thing.origin().is_some_and(|o| o.name.as_ref().unwrap_or(&o.file) == name)
@@ -277,7 +289,7 @@ impl Take {
 }
 
 /// Words for kinds.
-pub(crate) const KINDS: [(&str, ArtworkKind); 10] = [
+pub(crate) const KINDS: [(&str, ArtworkKind); 11] = [
     ("open", ArtworkKind::Open),
     ("closed", ArtworkKind::Closed),
     ("text", ArtworkKind::Text),
@@ -288,6 +300,7 @@ pub(crate) const KINDS: [(&str, ArtworkKind); 10] = [
     ("effect", ArtworkKind::Effect),
     ("rendered", ArtworkKind::Rendered),
     ("off-page", ArtworkKind::OffPage),
+    ("outermost", ArtworkKind::Outermost),
 ];
 
 /// Reads `key` as one table of conditions or a list of alternatives; problems are reported.

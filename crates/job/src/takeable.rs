@@ -33,7 +33,7 @@ impl Takeable {
         self.strokes.extend(stroke.map(|colour| colour.to_string()));
         self.fills.extend(fill.map(|colour| colour.to_string()));
         let source = thing.source();
-        self.ids.extend(source.id.clone());
+        self.ids.extend(source.names().map(String::from));
         self.groups.extend(source.groups.iter().cloned());
         if let Some(origin) = thing.origin() {
             self.files.insert(origin.file.clone());

@@ -164,11 +164,11 @@ impl<'a> Batch<'a> {
         problems: &mut Problems,
     ) -> Result<Original, Problems> {
         let left_out = self.left_out(pieces, copy)?;
-        let gone = |id: Option<&str>| id.is_some_and(|id| left_out.contains(&id));
-        let mut pieces: Vec<Unplaced> =
-            pieces.iter().filter(|p| !gone(p.shape.source.id.as_deref())).cloned().collect();
+        let gone = |name: &str| left_out.contains(&name);
+        let stays = |piece: &&Unplaced| !piece.shape.source.names().any(gone);
+        let mut pieces: Vec<Unplaced> = pieces.iter().filter(stays).cloned().collect();
         let words = |text: &str| self.words(text, copy);
-        let goes = |name: &str| !gone(Some(name));
+        let goes = |name: &str| !gone(name);
         let own = InCopy { drawing, goes: &goes, words: &words };
         drawn::draw(&mut pieces, &own, self.job, letters, problems)?;
         // The stock is no part of a copy.
@@ -188,7 +188,7 @@ impl<'a> Batch<'a> {
         let names: Vec<&str> =
             cell.split([';', ',', ' ']).filter(|name| !name.is_empty()).collect();
         for name in &names {
-            let drawn = || pieces.iter().filter_map(|piece| piece.shape.source.id.as_deref());
+            let drawn = || pieces.iter().flat_map(|piece| piece.shape.source.names());
             let own = || self.job.shapes.iter().map(|shape| shape.name.as_str());
             if !drawn().chain(own()).any(|known| known == *name) {
                 let row = copy + 1;

@@ -5,14 +5,15 @@ use super::sought::Sought;
 use super::{crop, left_out};
 use std::sync::Arc;
 use tinkite_artwork::{
-    Artwork, Bitmap, Fill, Image, Odd, OddPaint, Shape, Source, Stroke, Unread, trace,
+    Artwork, Bitmap, Fill, Image, Odd, OddPaint, Shape, Source, Stroke, Unread, mark_outermost,
+    trace,
 };
 use tinkite_base::colour::Colour;
 use tinkite_base::geometry::Affine;
 use tinkite_base::geometry::region::FillRule;
 use tinkite_base::problem::{Code, Location, Problem, Problems, count, few};
 use tinkite_base::quantity::plain;
-use tinkite_job::select::{Origin, ShapeInfo};
+use tinkite_job::select::{ArtworkKind, Origin, ShapeInfo};
 use tinkite_job::{ArtworkUse, Job, Only, Size};
 
 /// What takes part of one artwork, still in its own coordinates.
@@ -77,6 +78,9 @@ pub(super) fn prepare(
         trace_all(&mut artwork, (settings, *colour), unit, &mut traced, problems);
         // An outline lies where its bitmap was painted: over what came before, under what came after.
         artwork.shapes.sort_by_key(|shape| shape.painted);
+    }
+    if job.asks_for(ArtworkKind::Outermost) {
+        mark_outermost(&mut artwork.shapes, job.tolerance);
     }
     // Whatever got a plain paint is read.
     sought.shapes(&artwork, job.tolerance);
@@ -252,7 +256,7 @@ fn trace_all(
             path: back * path,
             fill: Some(Fill { colour, rule: FillRule::EvenOdd, veil: 0 }),
             stroke: None,
-            source: Source { id: Some(format!("{name}-{}", n + 1)), ..source.clone() },
+            source: Source { id: Some(format!("{name}-{}", n + 1)), name: None, ..source.clone() },
             text: false,
             odd: OddPaint::default(),
             painted,

@@ -36,7 +36,7 @@ pub(super) fn to_bed(pieces: &[Unplaced], job: &Job) -> Result<(Affine, Problem)
         let drawn = match &mark.drawn {
             Spot::At(point) => *point,
             Spot::Shape(id) => {
-                let named = |piece: &&Unplaced| piece.shape.source.id.as_deref() == Some(id);
+                let named = |piece: &&Unplaced| piece.shape.source.is_called(id);
                 let piece = pieces.iter().find(named).ok_or_else(|| {
                     let message =
                         format!("a mark names the shape \"{id}\", and no shape has that id");

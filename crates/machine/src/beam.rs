@@ -220,6 +220,8 @@ fn table(section: &Section<'_, '_>) -> Option<Table> {
                 PowerSetpoint::Share(share) => row.share = share,
                 PowerSetpoint::Current(current) => row.current = Some(current),
                 PowerSetpoint::Watts(watts) => row.watts = Some(watts),
+                // A row says what the numbers of the controller come to: it cannot be said in them.
+                PowerSetpoint::Level(_) => row.share = f64::NAN,
             }
         }
         if !(0.0..=1.0).contains(&row.share) || cells.len() < 2 {

@@ -76,6 +76,12 @@ pub struct Machine {
 }
 
 impl Machine {
+    /// The top speed of the axis that is slower, mm/s: what a speed in percent is of.
+    #[must_use]
+    pub fn slower_top_speed(&self) -> f64 {
+        self.x.top_speed.min(self.y.top_speed)
+    }
+
     /// Where a point of its axes lies on the bed, mm from the front left corner.
     #[must_use]
     pub fn on_bed(&self, machine: tinkite_base::geometry::Point) -> tinkite_base::geometry::Point {

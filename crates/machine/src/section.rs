@@ -6,7 +6,9 @@ use std::cell::RefCell;
 use std::ops::Range;
 use tinkite_base::geometry::Point;
 use tinkite_base::problem::{Code, Location, Problem, Problems, nearest};
-use tinkite_base::quantity::{Length, Power, Quantity, QuantityError, parse, parse_power};
+use tinkite_base::quantity::{
+    Length, Power, Quantity, QuantityError, Speed, parse, parse_power, parse_speed,
+};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
@@ -326,6 +328,16 @@ impl<'s, 't> Section<'s, 't> {
                 None
             }
         }
+    }
+
+    /// A speed that stands in `value`, on a machine whose top speed is `top` mm/s; percent are of that.
+    pub fn read_speed(&self, key: &str, value: &Spanned<DeValue<'t>>, top: f64) -> Option<Speed> {
+        let speed = self.read_quantity(key, value, |text| parse_speed(text, top))?;
+        if speed.0 <= 0.0 {
+            self.out_of_range(key, value.span(), &self.text_at(value.span()), "above zero");
+            return None;
+        }
+        Some(speed)
     }
 
     /// A length that is zero or more when it is there, and no longer than any bed.

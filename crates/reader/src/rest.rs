@@ -270,7 +270,7 @@ impl Head<'_> {
     /// Dark from where the head stands to a place: the focus first when it must go up.
     fn travel(&mut self, to: Axes) {
         let mut from = self.now.at;
-        let speed = self.machine.x.top_speed.min(self.machine.y.top_speed) * 60.0;
+        let speed = self.machine.slower_top_speed() * 60.0;
         // Printers know no rapids, and this speed is not the program's.
         let feed = if self.machine.dialect == Dialect::Reprap {
             format!("F{}", self.reader.length(speed))

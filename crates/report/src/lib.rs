@@ -13,10 +13,11 @@ pub mod plan;
 pub mod png;
 pub mod read;
 pub mod run;
+pub mod shapes;
 pub mod sheet;
 pub mod table;
 
-pub use begun::BegunJson;
+pub use begun::{Begun, BegunJson};
 use serde::Serialize;
 use tinkite_core::geometry::Rect;
 use tinkite_core::problem::{Code, Problem, Problems, Severity};

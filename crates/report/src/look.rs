@@ -83,7 +83,7 @@ impl From<&Image> for ImageJson {
     fn from(image: &Image) -> Self {
         let (width, height) = image.size();
         Self {
-            name: image.source.id.clone(),
+            name: image.source.own_name().map(String::from),
             line: image.source.line,
             size_mm: [micron(width), micron(height)],
             pixels: [image.pixels.0, image.pixels.1],
@@ -293,7 +293,7 @@ fn row(layer: &Layer, colours: bool, unit: LengthUnit) -> Vec<String> {
         }
     });
     vec![
-        if colours { swatch(layer.colour) } else { String::new() },
+        if colours { chip(layer.colour) } else { String::new() },
         layer.colour.to_string(),
         layer.by.name().into(),
         layer.shapes.to_string(),
@@ -312,7 +312,7 @@ fn row(layer: &Layer, colours: bool, unit: LengthUnit) -> Vec<String> {
 }
 
 /// A patch of the colour, by the terminal's 24-bit background.
-fn swatch(colour: Colour) -> String {
+pub(crate) fn chip(colour: Colour) -> String {
     let [r, g, b] = colour.rgb;
     format!("\u{1b}[48;2;{r};{g};{b}m    \u{1b}[0m")
 }

@@ -4,6 +4,8 @@ use super::{ExtentsJson, micron};
 use serde::Serialize;
 use std::fmt::Write as _;
 use tinkite_core::artwork::Measure;
+use tinkite_core::job::Take;
+use tinkite_core::job::select::Condition;
 use tinkite_core::problem::count;
 use tinkite_core::quantity::{LengthUnit, plain};
 
@@ -19,6 +21,7 @@ pub struct MeasuresJson {
 pub struct MeasureJson {
     file: String,
     name: Option<String>,
+    take: Option<String>,
     line: Option<u32>,
     size_mm: [f64; 2],
     extents_mm: ExtentsJson,
@@ -34,7 +37,8 @@ pub struct MeasureJson {
 pub fn measured_json(file: &str, m: &Measure) -> MeasureJson {
     MeasureJson {
         file: file.into(),
-        name: m.source.id.clone(),
+        name: m.source.own_name().map(String::from),
+        take: m.source.own_name().map(|name| Take(vec![Condition::Id(name.into())]).to_toml()),
         line: m.source.line,
         size_mm: [micron(m.extents.width()), micron(m.extents.height())],
         extents_mm: m.extents.into(),
@@ -56,6 +60,10 @@ pub fn measured_text(file: &str, m: &Measure, unit: LengthUnit) -> String {
     let _ = writeln!(out, "  size      {} x {} {symbol}", n(r.width()), n(r.height()));
     let (x0, x1, y0, y1) = (n(r.x0), n(r.x1), n(r.y0), n(r.y1));
     let _ = writeln!(out, "  lies at   X {x0} to {x1}, Y {y0} to {y1} {symbol}");
+    if let Some(name) = m.source.own_name() {
+        let take = Take(vec![Condition::Id(name.into())]).to_toml();
+        let _ = writeln!(out, "  take      {take}");
+    }
     let round: Vec<String> =
         m.lines.iter().filter_map(|(_, d)| d.map(|d| unit.length(d, 3))).collect();
     if !round.is_empty() {

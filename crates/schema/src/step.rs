@@ -14,6 +14,8 @@ pub(super) struct Step {
     name: Option<String>,
     /// Which shapes
     take: OneOrMany<Take>,
+    /// The step is there and is not done; --only with its name still does it
+    skip: Option<bool>,
     /// From a book: everything that says how; keys of the step win
     recipe: Option<String>,
     /// The closed shapes that bound the area

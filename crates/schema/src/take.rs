@@ -41,5 +41,6 @@ pub(super) enum TakeKind {
     Pattern,
     Rendered,
     OffPage,
+    Outermost,
     Effect,
 }

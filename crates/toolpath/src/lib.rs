@@ -44,15 +44,15 @@ pub enum Burn {
 /// What people call a path.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Name {
-    /// The id of its shape in the drawing, if it has one; copies share it.
-    pub id: Option<String>,
-    /// Its shape's id or line, and which copy it is; for an area, its step.
+    /// All that its shape is called in the drawing; copies share it.
+    pub called: Vec<String>,
+    /// Its shape's name, and which copy it is; for an area, its step.
     pub text: String,
 }
 
 impl Name {
     fn of(laid: &LaidShape) -> Self {
-        Self { id: laid.shape.source.id.clone(), text: laid.label() }
+        Self { called: laid.shape.source.names().map(String::from).collect(), text: laid.label() }
     }
 }
 
@@ -158,11 +158,12 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
     let ground = ground.unwrap_or_else(|| LaidStock::rectangle(job.field().rect));
     let mut paths = Vec::new();
     for (number, (step, own)) in job.steps.iter().zip(&taken).enumerate() {
-        if own.is_nothing() {
+        let chosen = steps.contains(&number);
+        // A step that the job skips may have nothing to take: that is why it may be skipped.
+        if own.is_nothing() && (chosen || !step.skip) {
             problems.push(report::takes_nothing(sheet, job, step));
-            continue;
         }
-        if !steps.contains(&number) {
+        if own.is_nothing() || !chosen {
             continue;
         }
         let shapes: Vec<&LaidShape> = own.shapes.iter().map(|n| &sheet.shapes[*n]).collect();
@@ -203,7 +204,7 @@ pub fn make(sheet: &Sheet, job: &Job, steps: &[usize]) -> Result<Toolpaths, Prob
     let leftovers = report::leftovers(sheet, job, &taken, &mut problems);
     report::unused_fills(sheet, job, &taken, &mut problems);
     report::unused_lines(sheet, job, &taken, &mut problems);
-    report::cut_before_engrave(job, &mut problems);
+    report::cut_before_engrave(job, steps, &mut problems);
     problems.clone().unless_refused(Toolpaths { paths, taken, leftovers, problems })
 }
 
@@ -239,7 +240,7 @@ fn engrave_shapes(
 ) -> Result<Vec<Toolpath>, Problem> {
     let step = context.step;
     let path = |text: &str, parent, burn| {
-        let name = Arc::new(Name { id: None, text: text.into() });
+        let name = Arc::new(Name { called: Vec::new(), text: text.into() });
         Toolpath { step: number, name, parent, burn, depth: 0.0, sunk: 0.0 }
     };
     if let Fill::Image(how) = &context.engrave.fill {

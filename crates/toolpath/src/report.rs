@@ -62,7 +62,7 @@ pub(super) fn crossing_steps(
 /// Warns of ids that the order of a step lists and that none of its shapes has.
 pub(super) fn unknown_ids(shapes: &[&LaidShape], step: &Step, job: &Job, problems: &mut Problems) {
     let Order::Listed(listed) = &step.order else { return };
-    let known = || shapes.iter().filter_map(|laid| laid.shape.source.id.as_deref());
+    let known = || shapes.iter().flat_map(|laid| laid.shape.source.names());
     let unknown: Vec<String> = listed
         .iter()
         .filter(|id| !known().any(|known| known == id.as_str()))
@@ -270,18 +270,19 @@ pub(super) fn nearly_white(shapes: &[&LaidShape], step: &Step, job: &Job) -> Opt
     )
 }
 
-/// Warns of engraving after cutting.
-pub(super) fn cut_before_engrave(job: &Job, problems: &mut Problems) {
-    let first_cut = job.steps.iter().position(|s| s.operation.is_cut());
-    let after = first_cut
-        .and_then(|n| job.steps[n..].iter().find(|s| matches!(s.operation, Operation::Engrave(_))));
+/// Warns of engraving after cutting, of the chosen steps.
+pub(super) fn cut_before_engrave(job: &Job, steps: &[usize], problems: &mut Problems) {
+    let chosen = || steps.iter().map(|n| &job.steps[*n]);
+    let engraves = |step: &&Step| matches!(step.operation, Operation::Engrave(_));
+    let first_cut = chosen().find(|step| step.operation.is_cut());
+    let after = chosen().skip_while(|step| !step.operation.is_cut()).find(engraves);
     if let (Some(cut), Some(engrave)) = (first_cut, after) {
         problems.push(
             Problem::warning(
                 Code::CutFirst,
                 format!(
                     "step \"{}\" engraves after \"{}\" has cut: cut parts may have moved by then",
-                    engrave.name, job.steps[cut].name
+                    engrave.name, cut.name
                 ),
                 "list engraving before cutting",
             )

@@ -352,6 +352,8 @@ codes! {
         "The size of the drawing suggests another unit: inches taken for mm (25.4 times), or pixels of another size. Check one known size."
     SizeZero "size-zero"
         "The drawing has no width or no height, so it cannot be scaled to one."
+    Skipped "skipped"
+        "A step says skip = true: it stands in the job and is not done. What it takes keeps its place, and no other step takes it over. Asked for by its name, it is done for one call."
     SlowRows "slow-rows"
         "Rows are engraved slower than asked for, so they burn deeper. A controller plans only so many moves ahead and must be able to stop at the end of the last; where pixels or shoulders make moves of a few hundredths of a millimetre, that sets the speed. Or the run-up is too short."
     SlowWithoutEffect "slow-without-effect"

@@ -185,6 +185,8 @@ pub enum Remedy {
     LargerBed(BedSize),
     /// Making another of the sheets.
     OtherSheet,
+    /// Asking for a step by its name.
+    AskForStep,
     /// Burning a test sheet, and keeping what worked.
     TestSheet,
     /// Keeping a recipe that worked.

@@ -25,6 +25,9 @@ pub(crate) struct Draw {
     /// Ring and number every place where something is wrong or doubtful; takes a drawing as well
     #[arg(long, conflicts_with_all = ["show", "window"])]
     pub(crate) trouble: bool,
+    /// Write the name by which take finds it beside every shape; takes a drawing as well
+    #[arg(long, conflicts_with_all = ["show", "window", "trouble", "watch"])]
+    pub(crate) names: bool,
     /// Let colours stand for this along the lines, in place of steps
     #[arg(long, value_name = "WHAT")]
     pub(crate) show: Option<ShowArg>,

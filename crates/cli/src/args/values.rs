@@ -1,6 +1,7 @@
 //! Lengths, places, speeds and words, as they are typed.
 
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
+use tinkite_core::job::Zero;
 use tinkite_files::config::{Units, When};
 
 /// In what lengths are told.
@@ -33,13 +34,37 @@ pub(super) fn place(text: &str) -> Result<[f64; 2], String> {
     Ok([signed_length(x)?, signed_length(y)?])
 }
 
-/// A length above zero, with its unit, in mm.
+/// A length above zero, in mm; a number alone is mm.
 pub(super) fn length(text: &str) -> Result<f64, String> {
-    match tinkite_core::quantity::parse::<tinkite_core::quantity::Length>(text) {
-        Ok(length) if length.0 > 0.0 => Ok(length.0),
-        Ok(_) => Err("a length above zero is wanted".into()),
-        Err(error) => Err(format!("{}; {}", error.message, error.help)),
+    let length = signed_length(text)?;
+    if length > 0.0 { Ok(length) } else { Err("a length above zero is wanted".into()) }
+}
+
+/// What a job counts from.
+pub(super) fn zero() -> impl TypedValueParser<Value = Zero> {
+    let values = [
+        PossibleValue::new("bed").help("The machine's own zero"),
+        PossibleValue::new("stock").help("The zero that the operator sets on the stock"),
+        PossibleValue::new("head").help("Where the head stands when the run begins"),
+    ];
+    PossibleValuesParser::new(values).map(|said| match said.as_str() {
+        "stock" => Zero::Stock,
+        "head" => Zero::Head,
+        _ => Zero::Bed,
+    })
+}
+
+/// A value for all steps, or for one: `cut=20 mm/s`.
+pub(super) fn setting(text: &str) -> Result<(Option<String>, String), String> {
+    let (of, value) = match text.split_once('=') {
+        Some((of, value)) => (Some(of.trim().to_string()), value),
+        None => (None, text),
+    };
+    let value = value.trim().trim_matches('"').trim();
+    if value.is_empty() || of.as_deref() == Some("") {
+        return Err("write MAKE=VALUE, or a value for all".into());
     }
+    Ok((of, value.into()))
 }
 
 /// A length that may be below zero; a number alone is mm.

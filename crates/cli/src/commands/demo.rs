@@ -40,7 +40,10 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
     let shown = |path: &Path| path.display().to_string();
 
     title(console, "What is in the drawing", &format!("look {}", shown(&at("sail-panel.svg"))))?;
-    super::look::run(&Look { files: vec![at("sail-panel.svg")], measure: None, page: 1 }, console)?;
+    super::look::run(
+        &Look { files: vec![at("sail-panel.svg")], measure: None, shapes: false, page: 1 },
+        console,
+    )?;
 
     title(
         console,
@@ -48,17 +51,11 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         &format!("begin {} -o {}", shown(&at("sail-panel.svg")), shown(&at("started.kite.toml"))),
     )?;
     let begin = Begin {
-        fit: false,
         files: vec![at("sail-panel.svg")],
         output: Some(at("started.kite.toml")),
         machine: "bench-laser".into(),
-        width: None,
-        height: None,
-        at: None,
-        steps: None,
-        material: None,
-        thickness: None,
         writing: CAREFUL,
+        ..Begin::default()
     };
     super::begin::run(&begin, console)?;
 
@@ -91,6 +88,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         output: at("sail-panel.png"),
         size: (1280, 800),
         trouble: false,
+        names: false,
         show: None,
         window: None,
         watch: false,

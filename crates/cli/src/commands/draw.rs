@@ -8,6 +8,7 @@ use crate::watch::{self, WatchResult};
 use std::fs::File;
 use std::io::BufReader;
 use std::path::Path;
+use tinkite_core::artwork::Artwork;
 use tinkite_core::geometry::Rect;
 use tinkite_core::picture::{self, BurntMark, Canvas, Look, Show, Words};
 use tinkite_core::problem::{Code, Location, Problem, Problems};
@@ -64,6 +65,9 @@ fn once(args: &Draw, console: &Console) -> Result<WatchResult, Refusal> {
     let canvas = Canvas { width: args.size.0, height: args.size.1 };
     if args.trouble {
         return trouble(args, canvas, console).map(|()| WatchResult::default());
+    }
+    if args.names {
+        return names(args, canvas, console).map(|()| WatchResult::default());
     }
     if plays && args.show.is_some() {
         return Err(Refusal::Usage("a playback shows steps; --show is for .svg and .png".into()));
@@ -225,18 +229,35 @@ fn program(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal
 /// Chords of drawn arcs are this near to them, mm.
 const CHORD: f64 = 0.05;
 
+/// A drawing that is drawn by itself.
+fn drawing(args: &Draw) -> Result<Artwork, Refusal> {
+    if !args.job.part.is_whole() {
+        let name = args.job.job.display();
+        return Err(Refusal::Usage(format!(
+            "{name} is a drawing: --only, --skip, --sheet and --set are for jobs"
+        )));
+    }
+    load::drawing(&args.job.job, &load::plain_reading())
+}
+
+/// The picture of what its shapes are called, of a job or of a drawing alone; of a refused job as well.
+fn names(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal> {
+    let svg = if kind::is(&args.job.job, FileKind::Drawing)? {
+        picture::drawing_names(&drawing(args)?, canvas)
+    } else {
+        let (job, sheet, ..) = load::survey_sheet(&args.job.call())?;
+        picture::job_names(&sheet, &job, canvas)
+    };
+    let written = png::write(&args.output, args.writing.into(), || svg)?;
+    door::wrote(&written, &Problems::new(), &Sources::new(), console)
+}
+
 /// The picture of what is wrong, of a job or of a drawing alone. It is drawn for a refused job as
 /// well: that is when it is needed.
 fn trouble(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal> {
     let (svg, problems, sources): (String, Problems, Sources) =
         if kind::is(&args.job.job, FileKind::Drawing)? {
-            if !args.job.part.is_whole() {
-                let name = args.job.job.display();
-                return Err(Refusal::Usage(format!(
-                    "{name} is a drawing: --only, --skip, --sheet and --set are for jobs"
-                )));
-            }
-            let artwork = load::drawing(&args.job.job, &load::plain_reading())?;
+            let artwork = drawing(args)?;
             let looked = Looked::at(&artwork);
             let doubts = looked.doubts().clone();
             (picture::drawing_trouble(&artwork, &doubts, canvas), doubts, Sources::new())

@@ -14,6 +14,7 @@ use tinkite_files::load;
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_report::look::{LookJson, Looked};
 use tinkite_report::measure::{MeasuresJson, measured_json, measured_text};
+use tinkite_report::shapes::{ShapesJson, ShapesOf};
 
 /// Shapes are measured on lines and arcs this near to what was drawn, mm.
 const TOLERANCE: f64 = 0.001;
@@ -29,6 +30,20 @@ pub(super) fn run(args: &Look, console: &Console) -> Result<(), Refusal> {
     let artworks = args.files.iter().map(read).collect::<Result<Vec<_>, _>>()?;
     if let Some(which) = &args.measure {
         return measure_one(&artworks, which, console);
+    }
+    if args.shapes {
+        let files: Vec<ShapesOf> =
+            artworks.iter().map(|artwork| ShapesOf::at(artwork, TOLERANCE)).collect();
+        if console.json {
+            return console.json(&ShapesJson { files });
+        }
+        for (n, one) in files.iter().enumerate() {
+            if n > 0 {
+                console.result("")?;
+            }
+            console.result(&one.text(console.colours_out(), console.unit))?;
+        }
+        return Ok(());
     }
     let looked: Vec<_> = artworks.iter().map(Looked::at).collect();
     if console.json {
@@ -47,7 +62,11 @@ pub(super) fn run(args: &Look, console: &Console) -> Result<(), Refusal> {
 /// A point like "20 mm, 35 mm", or else a name.
 fn which(text: &str) -> Which {
     let point = text.split_once(',').and_then(|(x, y)| {
-        let length = |text: &str| parse::<Length>(text.trim()).ok().map(|length| length.0);
+        // A number alone is mm.
+        let length = |text: &str| {
+            let bare = text.trim().parse().ok().filter(|mm: &f64| mm.is_finite());
+            bare.or_else(|| parse::<Length>(text.trim()).ok().map(|length| length.0))
+        };
         Some(Point::new(length(x)?, length(y)?))
     });
     point.map_or_else(|| Which::Called(text.into()), Which::Near)
@@ -71,8 +90,8 @@ fn measure_in_job(job: &Path, text: &str, console: &Console) -> Result<(), Refus
         }
         (&name, found)
     });
-    let ids = shapes.iter().filter_map(|(shape, _)| shape.source.id.as_deref());
-    tell(&found.into_iter().collect::<Vec<_>>(), text, ids, console)
+    let names: Vec<&str> = shapes.iter().flat_map(|(shape, _)| shape.source.names()).collect();
+    tell(&found.into_iter().collect::<Vec<_>>(), text, &names, console)
 }
 
 fn measure_one(artworks: &[Artwork], text: &str, console: &Console) -> Result<(), Refusal> {
@@ -81,19 +100,20 @@ fn measure_one(artworks: &[Artwork], text: &str, console: &Console) -> Result<()
         .iter()
         .filter_map(|artwork| Some((&artwork.file, measure(artwork, &which, TOLERANCE)?)))
         .collect();
-    let ids = artworks.iter().flat_map(|artwork| &artwork.shapes);
-    tell(&found, text, ids.filter_map(|shape| shape.source.id.as_deref()), console)
+    let shapes = artworks.iter().flat_map(|artwork| &artwork.shapes);
+    let names: Vec<&str> = shapes.flat_map(|shape| shape.source.names()).collect();
+    tell(&found, text, &names, console)
 }
 
-/// Tells what was measured; `ids` are what could have been meant.
-fn tell<'i>(
+/// Tells what was measured; `names` are what could have been meant.
+fn tell(
     found: &[(&String, Measure)],
     text: &str,
-    ids: impl Iterator<Item = &'i str> + Clone,
+    names: &[&str],
     console: &Console,
 ) -> Result<(), Refusal> {
     if found.is_empty() {
-        let help = match nearest(text, ids) {
+        let help = match nearest(text, names.iter().copied()) {
             Some(near) => format!("did you mean {near}?"),
             None => "name a shape by its id, or a point near its line: \"20 mm, 35 mm\"".into(),
         };

@@ -9,6 +9,8 @@ use tinkite_base::colour::Colour;
 use tinkite_base::geometry::region::FillRule;
 use tinkite_base::problem::{Code, Location, Problem, Problems, count};
 use tinkite_base::quantity::plain;
+use tinkite_job::Take;
+use tinkite_job::select::{ArtworkKind, Condition, Origin, ShapeInfo};
 use tinkite_machine::section::quote;
 
 /// What paint that is no colour becomes.
@@ -58,15 +60,29 @@ pub(super) struct Begun {
     side_by_side: bool,
     /// How many of its shapes lie wholly beyond its page, and are left out.
     off_page: usize,
+    /// What somebody leaves out, each with how much that is.
+    left: Vec<(Vec<Take>, String)>,
+    /// Paints that somebody takes away from shapes that keep another: what `paint` says of each.
+    unpainted: Vec<String>,
 }
 
 impl Begun {
-    pub(super) fn of(file: &str, artwork: &Artwork, side_by_side: bool) -> Result<Self, Problems> {
+    /// A drawing as a job takes it; a bitmap of two tones that stands alone is traced where `traces` allows it.
+    ///
+    /// # Errors
+    /// Effects that can only be drawn as the page shows them.
+    pub(super) fn of(
+        file: &str,
+        artwork: &Artwork,
+        side_by_side: bool,
+        traces: bool,
+    ) -> Result<Self, Problems> {
         let mut artwork = artwork.clone();
         let drawn = artwork.shapes.len();
         artwork.shapes.retain(|shape| !shape.source.off_page);
         let off_page = drawn - artwork.shapes.len();
-        let traced = artwork.solid.is_none()
+        let traced = traces
+            && artwork.solid.is_none()
             && artwork.shapes.is_empty()
             && !artwork.images.is_empty()
             && artwork
@@ -145,7 +161,72 @@ impl Begun {
             side_by_side,
             off_page,
             unseen,
+            left: Vec::new(),
+            unpainted: Vec::new(),
         })
+    }
+
+    /// What takes compare with.
+    pub(super) fn origin(&self) -> Origin {
+        Origin { file: self.file.clone(), name: None }
+    }
+
+    /// Writes down that shapes are left out.
+    pub(super) fn leave_shapes_out(&mut self, takes: Vec<Take>, shapes: usize) {
+        self.left.push((takes, count(shapes, "shape")));
+    }
+
+    /// Leaves its bitmaps out.
+    pub(super) fn leave_bitmaps_out(&mut self) {
+        let bitmaps = Take(vec![Condition::ArtworkKind(ArtworkKind::Bitmap)]);
+        self.left.push((vec![bitmaps], count(self.artwork.images.len(), "bitmap")));
+        self.artwork.images.clear();
+        self.artwork.unread.retain(|(unread, _)| *unread != Unread::Bitmap);
+    }
+
+    /// Writes down that shapes with this line and this inside lose both: what is said of one paint alone would be all
+    /// that counts.
+    pub(super) fn take_both_paints_away(&mut self, line: Colour, inside: Colour) {
+        let take = Take(vec![Condition::Stroke(line), Condition::Fill(inside)]);
+        let entry = format!("{{ take = {}, stroke = \"none\", fill = \"none\" }}", take.to_toml());
+        if !self.unpainted.contains(&entry) {
+            self.unpainted.insert(0, entry);
+        }
+    }
+
+    /// Writes down that the paint which a take names goes, and the shape with its other paint stays; `drawn` are all
+    /// shapes that there were.
+    pub(super) fn take_paint_away(&mut self, take: &Take, drawn: &[Shape]) {
+        let origin = self.origin();
+        let is_there = |take: &Take| {
+            let info = |shape| ShapeInfo { shape, open: false, origin: Some(&origin) };
+            drawn.iter().any(|shape| take.holds(&info(shape), false))
+        };
+        let mut entry = |of: &[Condition], none: &str| {
+            let named = |c: &&Condition| {
+                !matches!(c, Condition::Colour(_) | Condition::Stroke(_) | Condition::Fill(_))
+            };
+            let others = take.0.iter().filter(named).cloned();
+            let take = Take(of.iter().cloned().chain(others).collect());
+            if is_there(&take) {
+                self.unpainted.push(format!("{{ take = {}, {none} }}", take.to_toml()));
+            }
+        };
+        for condition in &take.0 {
+            match condition {
+                Condition::Colour(c) => {
+                    let (line, inside) = (Condition::Stroke(*c), Condition::Fill(*c));
+                    // The first that takes a shape counts.
+                    entry(&[line.clone(), inside.clone()], "stroke = \"none\", fill = \"none\"");
+                    entry(&[line], "stroke = \"none\"");
+                    entry(&[inside], "fill = \"none\"");
+                }
+                Condition::Stroke(_) => entry(std::slice::from_ref(condition), "stroke = \"none\""),
+                Condition::Hairline(_) => entry(&[], "stroke = \"none\""),
+                Condition::Fill(_) => entry(std::slice::from_ref(condition), "fill = \"none\""),
+                _ => {}
+            }
+        }
     }
 
     /// What is told of shapes that its page does not show.
@@ -210,7 +291,17 @@ impl Begun {
                 "trace = { threshold = \"50 %\", smooth = \"60 deg\", speck = \"0.3 mm\" }   # line art: what is darker becomes an area\n# its pixels instead: take trace out, and give a step take = { kind = \"bitmap\" } and image = { spacing = \"0.1 mm\", threshold = \"50 %\" }\n",
             );
         }
-        if !self.repainted.is_empty() {
+        if !self.unpainted.is_empty() {
+            // With what nobody sees the order does not matter: those have no plain paint.
+            let mut all = self.unpainted.clone();
+            let instead = |kind: &&str| {
+                format!(
+                    "{{ take = {{ kind = \"{kind}\" }}, fill = \"{INSTEAD}\", stroke = \"{INSTEAD}\" }}"
+                )
+            };
+            all.extend(self.repainted.iter().map(instead));
+            let _ = writeln!(out, "paint = [{}]   # left out, as said", all.join(", "));
+        } else if !self.repainted.is_empty() {
             let one = |kind: &&str| {
                 format!(
                     "{{ take = {{ kind = \"{kind}\" }}, fill = \"{INSTEAD}\", stroke = \"{INSTEAD}\" }}"
@@ -242,7 +333,7 @@ impl Begun {
         if self.blank {
             out.push_str("only = \"vectors\"   # the bitmaps show nothing\n");
         }
-        out.push_str(&leave_out(&self.artwork, self.off_page));
+        out.push_str(&leave_out(&self.artwork, self.off_page, &self.left));
         let units = &self.artwork.units;
         let example = match self.artwork.format {
             format if format.is_bitmap() => "dpi = \"300 dpi\"",
@@ -257,7 +348,7 @@ impl Begun {
 }
 
 /// What cannot be read, by name; by kind where it has none.
-fn leave_out(artwork: &Artwork, off_page: usize) -> String {
+fn leave_out(artwork: &Artwork, off_page: usize, left: &[(Vec<Take>, String)]) -> String {
     let mut tables: Vec<String> = Vec::new();
     let mut why: Vec<String> = Vec::new();
     if off_page > 0 {
@@ -286,6 +377,10 @@ fn leave_out(artwork: &Artwork, off_page: usize) -> String {
             None => vec![format!("{{ kind = \"{word}\" }}")],
         };
         tables.extend(one.into_iter().filter(|table| !tables.contains(table)).collect::<Vec<_>>());
+    }
+    for (takes, many) in left {
+        tables.extend(takes.iter().map(Take::to_toml));
+        why.push(format!("{many} as said"));
     }
     if tables.is_empty() {
         return String::new();

@@ -1,7 +1,11 @@
 //! A job file to start from, written from an artwork: one step per colour, guesses said as guesses.
 
 mod begun;
+mod guess;
 mod place;
+mod recipes;
+mod said;
+mod settings;
 mod showing;
 mod steps;
 
@@ -9,20 +13,30 @@ pub use begun::RENDER_DPI;
 use begun::{Begun, has_pale_paint, is_photograph};
 pub use place::{BegunSize, SizeBy};
 use place::{fits, made, place};
+use recipes::Recipes;
+pub use said::{Deed, Said, WORDS};
+use settings::Settings;
+pub use settings::{Setting, SettingKey};
 use showing::layers;
 use std::fmt::Write as _;
-use tinkite_artwork::Artwork;
+use steps::BegunStep;
+pub use steps::Decision;
 use tinkite_artwork::layers::{Layer, PaintedBy};
+use tinkite_artwork::{Artwork, mark_outermost};
 use tinkite_base::colour::Colour;
-use tinkite_base::geometry::{Point, Rect};
+use tinkite_base::geometry::{Point, Rect, drawn_bounds};
 use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy};
 use tinkite_base::quantity::plain;
+use tinkite_job::Zero;
 use tinkite_job::recipe::{Shelf, Wanted};
 use tinkite_machine::section::quote;
 use tinkite_machine::{Machine, profile_name};
 
 /// Flattening for measuring layers, mm.
 const TOLERANCE: f64 = 0.01;
+
+/// A line whose sides lie this near to those of the drawing is round everything, mm.
+const ROUND: f64 = 0.5;
 
 /// More steps than this are not written when nobody says how many.
 const MOST_STEPS: usize = 12;
@@ -52,6 +66,12 @@ pub struct Wishes {
     pub shelf: Shelf,
     /// At most so many steps, where colours can be gathered; not said: 12.
     pub steps: Option<usize>,
+    /// What is done with which parts; of the others it is guessed.
+    pub said: Vec<Said>,
+    /// How it is done.
+    pub settings: Vec<Setting>,
+    /// What the job counts from.
+    pub zero: Zero,
 }
 
 /// A job file to start from.
@@ -61,6 +81,8 @@ pub struct Started {
     pub text: String,
     /// How large each drawing is drawn and made.
     pub sizes: Vec<BegunSize>,
+    /// What was decided of each part, in the order of the steps.
+    pub decisions: Vec<Decision>,
     /// What was decided that a person should know.
     pub problems: Problems,
 }
@@ -71,27 +93,39 @@ pub struct Started {
 /// side by side.
 ///
 /// # Errors
-/// Solid models, of which this version makes nothing, drawings in which nothing is there to burn, and such as
-/// would leave the bed.
+/// Drawings in which nothing is there to burn, and such as would leave the bed; words for nothing in the drawing, two
+/// words for one thing, and values that cannot be.
 pub fn starter(
     drawings: &[(String, Artwork)],
     machine: &Machine,
     machine_name: &str,
     wishes: &Wishes,
 ) -> Result<Started, Problems> {
+    let bitmaps = |said: &Said| said.what.trim() == "bitmaps" && said.deed == Deed::Engrave;
+    let traces = !wishes.said.iter().any(bitmaps);
     let mut sorted: Vec<Begun> = Vec::new();
     for (file, artwork) in drawings {
-        sorted.push(Begun::of(file, artwork, drawings.len() > 1)?);
+        let mut begun = Begun::of(file, artwork, drawings.len() > 1, traces)?;
+        mark_outermost(&mut begun.artwork.shapes, TOLERANCE);
+        sorted.push(begun);
     }
+    let mut settings = Settings::new(&wishes.settings, machine)?;
+    let parts = said::parts(&wishes.said, &mut sorted)?;
+    let unsaid = said::unsaid(&parts, &sorted);
+    let layers_of = |(begun, unsaid): (&Begun, &Artwork)| layers(&begun.artwork, unsaid, TOLERANCE);
     let mut all: Vec<Layer> = Vec::new();
-    for layer in sorted.iter().flat_map(|begun| layers(&begun.artwork, TOLERANCE)) {
+    for layer in sorted.iter().zip(&unsaid).flat_map(layers_of) {
         match all.iter_mut().find(|l| l.colour == layer.colour && l.by == layer.by) {
             Some(known) => known.merge(&layer),
             None => all.push(layer),
         }
     }
     let layers = all;
-    let planned = steps::planned(&layers, wishes.steps.unwrap_or(MOST_STEPS));
+    let round = round_everything(&sorted);
+    let guesses = steps::planned(&layers, wishes.steps.unwrap_or(MOST_STEPS), &round);
+    let mut planned = BegunStep::said(&parts, &sorted);
+    planned.extend(BegunStep::guessed(&guesses, &parts, &sorted));
+    steps::sort(&mut planned);
     let pictures = [false, true].map(|rendered| {
         let flat = sorted.iter().filter(|begun| begun.artwork.solid.is_none());
         let images = flat.flat_map(|begun| &begun.artwork.images);
@@ -167,18 +201,23 @@ pub fn starter(
     // A drawing that is larger than the bed is begun all the same, and told.
     if let Some(extents) = extents
         && (!too_large || wishes.at.is_some())
+        && wishes.zero == Zero::Bed
     {
         fits(extents, machine, wishes.at)?;
     }
-    out.push_str(&place(extents, machine, wishes.at));
+    out.push_str(&place(extents, machine, wishes));
     if machine.rotary.is_some() {
         out.push_str(ROTARY);
     }
+    let mut decisions = Vec::new();
+    let said_bitmaps = parts.iter().any(|part| part.is_bitmaps());
     for pictures in pictures.iter().flatten() {
-        steps::picture_step(&mut out, pictures, machine);
+        let pictures = (pictures, said_bitmaps);
+        decisions.push(steps::picture_step(&mut out, pictures, machine, &mut settings));
     }
     if !solids.is_empty() {
-        steps::relief_step(&mut out, &solids, wishes.thickness, machine);
+        let how = (machine, &mut settings);
+        decisions.push(steps::relief_step(&mut out, &solids, wishes.thickness, how));
     }
     let wanted = Wanted {
         material: wishes.material.clone().unwrap_or_default(),
@@ -187,22 +226,55 @@ pub fn starter(
         lens: None,
         watts: machine.full_watts(),
     };
-    steps::write(&mut out, &planned, machine, &|word| {
-        wishes.shelf.find(word, &wanted).ok().map(|found| found.in_its_book())
-    });
+    let mut recipes = Recipes::new(&wishes.shelf, &wanted);
+    let how = (machine, &mut settings);
+    decisions.extend(steps::write(&mut out, &planned, how, &mut |make| recipes.find(make)));
+    problems.extend(recipes.missing(file));
+    for part in parts.iter().filter(|part| part.said.deed == Deed::LeaveOut) {
+        decisions.push(steps::left_out(part));
+    }
+    let names: Vec<String> = decisions.iter().filter_map(|one| one.step.clone()).collect();
+    settings.unused(&names)?;
     for layer in layers.iter().filter(|layer| steps::is_paper(layer)) {
         let what = if layer.by == PaintedBy::Fill { "fills" } else { "lines" };
         let white = match layer.colour == Colour::WHITE {
             true => "White".to_string(),
             false => format!("Nearly white ({})", layer.colour),
         };
+        decisions.push(Decision {
+            step: None,
+            make: None,
+            take: String::new(),
+            what: vec![layer.colour.to_string()],
+            contents: tinkite_base::problem::count(layer.shapes, "shape"),
+            said: false,
+            why: "paper".into(),
+            settings: Vec::new(),
+        });
         let _ = write!(
             out,
             "\n# {white} {what} ({}) are taken for paper: no step takes them, and what lies under them is not engraved.\n",
             layer.shapes
         );
     }
-    Ok(Started { text: out, sizes, problems })
+    Ok(Started { text: out, sizes, decisions, problems })
+}
+
+/// The colours of lines round everything that is drawn.
+fn round_everything(drawings: &[Begun]) -> Vec<Colour> {
+    let mut colours = Vec::new();
+    for begun in drawings {
+        let Some(all) = begun.artwork.extents() else { continue };
+        for shape in begun.artwork.shapes.iter().filter(|shape| shape.source.outermost) {
+            let Some(own) = drawn_bounds(&shape.path) else { continue };
+            let near = |a: f64, b: f64| (a - b).abs() <= ROUND;
+            let round = near(own.x0, all.x0) && near(own.x1, all.x1);
+            if round && near(own.y0, all.y0) && near(own.y1, all.y1) {
+                colours.extend(shape.stroke.map(|stroke| stroke.colour));
+            }
+        }
+    }
+    colours
 }
 
 /// Why there is nothing to begin.

@@ -4,6 +4,7 @@ use super::Wishes;
 use tinkite_base::geometry::{Point, Rect, Vec2};
 use tinkite_base::problem::{BedSize, Code, Location, Problem, Problems, Remedy};
 use tinkite_base::quantity::plain;
+use tinkite_job::Zero;
 use tinkite_machine::Machine;
 
 /// Distance from the machine's zero corner at which a starter job lies, mm: room for run-up.
@@ -149,16 +150,28 @@ pub(super) fn fits(extents: Rect, machine: &Machine, at: Option<Point>) -> Resul
         .with_remedy(Remedy::SizeOrPlace))
 }
 
-pub(super) fn place(extents: Option<Rect>, machine: &Machine, at: Option<Point>) -> String {
+pub(super) fn place(extents: Option<Rect>, machine: &Machine, wishes: &Wishes) -> String {
     let Some(extents) = extents else { return String::new() };
     let bed = &machine.bed;
-    // Places in a job are on the machine's own axes.
-    let at = machine
-        .pointing
-        .to_machine(at.unwrap_or_else(|| usual(extents, machine)).to_vec2() - bed.origin_offset());
+    // Places in a job are on the machine's own axes. What counts from the stock or the head begins there.
+    let (zero, at) = match wishes.zero {
+        Zero::Bed => {
+            let at = wishes.at.unwrap_or_else(|| usual(extents, machine));
+            ("", at.to_vec2() - bed.origin_offset())
+        }
+        Zero::Stock => {
+            let set = "zero   = \"stock\"       # where the operator has set it on the stock\n";
+            (set, wishes.at.unwrap_or_default().to_vec2())
+        }
+        Zero::Head => {
+            let set = "zero   = \"head\"        # where the head stands when the run begins\n";
+            (set, wishes.at.unwrap_or_default().to_vec2())
+        }
+    };
+    let at = machine.pointing.to_machine(at);
     let (x, y) = (at.x + 0.0, at.y + 0.0);
     format!(
-        "\n[place]\nanchor = \"bottom-left\"   # this corner of the drawing ({} x {} mm) …\nat     = [\"{} mm\", \"{} mm\"]   # … lies here\n",
+        "\n[place]\n{zero}anchor = \"bottom-left\"   # this corner of the drawing ({} x {} mm) …\nat     = [\"{} mm\", \"{} mm\"]   # … lies here\n",
         plain(extents.width(), 2),
         plain(extents.height(), 2),
         plain(x, 3),

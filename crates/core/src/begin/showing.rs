@@ -7,14 +7,16 @@ use tinkite_base::geometry::cover::{Painted, shown};
 use tinkite_base::geometry::region::{self, FillRule};
 
 /// Layers, where the area of fills is what shows of them, mm².
-pub(super) fn layers(artwork: &Artwork, tolerance: f64) -> Vec<Layer> {
-    let mut layers = layers::layers(artwork, tolerance);
+/// `counted` is the same drawing without the paints that are no part of any layer.
+pub(super) fn layers(artwork: &Artwork, counted: &Artwork, tolerance: f64) -> Vec<Layer> {
+    let mut layers = layers::layers(counted, tolerance);
     // What a bitmap shows lies over what was painted before it, and is of no layer.
     let fills: Vec<(&Shape, FillRule, u32, Option<Colour>)> = artwork
         .shapes
         .iter()
-        .filter_map(|s| match (s.fill, s.odd.fill) {
-            (Some(fill), _) => Some((s, fill.rule, fill.veil, Some(fill.colour))),
+        .zip(&counted.shapes)
+        .filter_map(|(s, counted)| match (s.fill, s.odd.fill) {
+            (Some(fill), _) => Some((s, fill.rule, fill.veil, counted.fill.map(|own| own.colour))),
             (None, Some((Odd::Rendered, rule))) => Some((s, rule, 0, None)),
             _ => None,
         })

@@ -2,12 +2,12 @@
 //! place where there is trouble.
 
 use super::Canvas;
-use super::frame::{self, Ground, LEGEND, View, text};
+use super::frame::{View, text};
 use super::palette::{BED, FAINT_INK, INK};
+use super::subject::Subject;
 use std::fmt::Write as _;
 use tinkite_artwork::Artwork;
-use tinkite_base::colour::Colour;
-use tinkite_base::geometry::{Contour, Piece, Point, Rect, Vec2, hull};
+use tinkite_base::geometry::{Point, Rect, Vec2};
 use tinkite_base::problem::{Problem, Problems, Severity};
 use tinkite_layout::Sheet;
 
@@ -17,51 +17,10 @@ const MOST_RINGS: usize = 12;
 /// Radius of a ring, px.
 const RING: f64 = 11.0;
 
-/// Shapes are drawn this near to what they are, mm.
-const TOLERANCE: f64 = 0.02;
-
-/// A shape as the picture shows it.
-struct Shown {
-    contours: Vec<Contour>,
-    stroke: Option<Colour>,
-    fill: Option<Colour>,
-}
-
-/// What a picture of trouble is about.
-struct Subject<'a> {
-    title: &'a str,
-    subtitle: String,
-    shapes: Vec<Shown>,
-    /// Page or bed.
-    ground: Ground,
-    /// Where the rulers' zero lies.
-    zero: frame::Cross,
-    /// Whether the ground is a flat bed that the job must not leave.
-    on_bed: bool,
-}
-
 /// The trouble of a drawing, on its page.
 #[must_use]
 pub fn drawing_trouble(artwork: &Artwork, problems: &Problems, canvas: Canvas) -> String {
-    let shown = |shape: &tinkite_artwork::Shape| Shown {
-        contours: shape.contours(TOLERANCE),
-        stroke: shape.stroke.map(|s| s.colour),
-        fill: shape.fill.map(|f| f.colour),
-    };
-    let shapes: Vec<Shown> = artwork.shapes.iter().map(shown).collect();
-    let page = artwork.page.map(|(width, height)| Rect::new(0.0, 0.0, width, height));
-    let page = page.or(artwork.extents()).unwrap_or_default();
-    let ground = Ground { bed: page, stock: None };
-    let subtitle = format!("{}, on its page", artwork.format.name());
-    let subject = Subject {
-        title: &artwork.file,
-        subtitle,
-        shapes,
-        ground,
-        zero: frame::Cross::default(),
-        on_bed: false,
-    };
-    draw(&subject, problems, canvas)
+    draw(&Subject::drawing(artwork), problems, canvas)
 }
 
 /// The trouble of a job, on its bed.
@@ -72,74 +31,13 @@ pub fn job_trouble(
     problems: &Problems,
     canvas: Canvas,
 ) -> String {
-    let shown = |laid: &tinkite_layout::LaidShape| Shown {
-        contours: laid.contours.clone(),
-        stroke: laid.shape.stroke.map(|s| s.colour),
-        fill: laid.shape.fill.map(|f| f.colour),
-    };
-    let field = job.field();
-    let subject = Subject {
-        title: &job.name,
-        subtitle: format!("on {}", job.machine.name),
-        shapes: sheet.shapes.iter().map(shown).collect(),
-        ground: Ground { bed: field.rect, stock: sheet.stock.clone() },
-        zero: field.into(),
-        on_bed: field.fixed && field.around.is_none(),
-    };
-    draw(&subject, problems, canvas)
+    draw(&Subject::job(sheet, job), problems, canvas)
 }
 
 fn draw(subject: &Subject<'_>, problems: &Problems, canvas: Canvas) -> String {
-    let lines = subject.shapes.iter().flat_map(|s| s.contours.iter().map(Contour::bounds));
     let spots = problems.iter().flat_map(|p| &p.spots).map(|p| Rect::from_points(*p, *p));
-    let all = hull(lines.chain(spots)).unwrap_or(subject.ground.bed);
-    let margin = 0.08 * all.width().max(all.height()).max(1.0);
-    let view = View::new(canvas.width, canvas.height, all.inflate(margin, margin));
-    let mut out = String::with_capacity(64 << 10);
-    frame::open(&mut out, &view, &subject.ground);
-    out.push_str("<g clip-path=\"url(#plot)\">\n");
-    for shape in &subject.shapes {
-        outline(&mut out, &view, shape);
-    }
-    if subject.on_bed {
-        frame::off_bed(&mut out, &view, subject.ground.bed);
-    }
-    rings(&mut out, &view, problems);
-    out.push_str("</g>\n");
-    frame::rulers(&mut out, &view, subject.zero);
-    list(&mut out, &view, subject, problems);
-    out.push_str("</svg>\n");
-    out
-}
-
-fn outline(out: &mut String, view: &View, shape: &Shown) {
-    let mut d = String::new();
-    for contour in &shape.contours {
-        let at = view.px(contour.start);
-        let _ = write!(d, "M{:.2} {:.2}", at.x, at.y);
-        for (from, piece) in contour.walk() {
-            let mut chord = |p: Point| {
-                let p = view.px(p);
-                let _ = write!(d, "L{:.2} {:.2}", p.x, p.y);
-            };
-            match piece {
-                Piece::Line { to } => chord(*to),
-                Piece::Arc { .. } => piece.flatten(from, 0.2 / view.scale, chord),
-            }
-        }
-        if contour.closed {
-            d.push('Z');
-        }
-    }
-    if d.is_empty() {
-        return;
-    }
-    let fill = shape.fill.map_or("none".to_string(), |colour| colour.to_string());
-    let stroke = shape.stroke.map_or("none".to_string(), |colour| colour.to_string());
-    let _ = writeln!(
-        out,
-        r#"<path d="{d}" fill="{fill}" fill-opacity="0.25" fill-rule="evenodd" stroke="{stroke}" stroke-width="1.3"/>"#
-    );
+    let view = subject.view(spots, canvas);
+    subject.draw(&view, |out| rings(out, &view, problems), |out, at| list(out, &view, at, problems))
 }
 
 /// The colour of a severity: darker is worse.
@@ -182,17 +80,10 @@ fn number(out: &mut String, at: Point, number: usize, colour: &str) {
 /// Characters of a line in the list.
 const COLUMN: usize = 42;
 
-fn list(out: &mut String, view: &View, subject: &Subject<'_>, problems: &Problems) {
-    let x = view.width - LEGEND + 24.0;
-    let mut y = 30.0;
+fn list(out: &mut String, view: &View, at: Point, problems: &Problems) {
+    let (x, mut y) = (at.x, at.y);
     let ink = |size: u32, more: &str| format!(r#"font-size="{size}" fill="{INK}" {more}"#);
-    let bold = r#"font-weight="bold""#;
-    let title: String = subject.title.chars().take(30).collect();
-    text(out, Point::new(x, y), &ink(16, bold), &title);
-    y += 19.0;
     let faint = format!(r#"font-size="12" fill="{FAINT_INK}""#);
-    text(out, Point::new(x, y), &faint, &subject.subtitle);
-    y += 30.0;
     if problems.is_empty() {
         text(out, Point::new(x, y), &ink(13, ""), "nothing is wrong or doubtful");
     }

@@ -176,7 +176,7 @@ impl<'d, 't> Drawer<'d, 't> {
             id: entity.handle(),
             groups: [layer.clone()].into_iter().chain(context.blocks.iter().cloned()).collect(),
             line: context.line.or(Some(entity.line)).filter(|line| *line > 0),
-            off_page: false,
+            ..Source::default()
         };
         if inserts {
             self.insert(entity, context, colour, &layer, &source);

@@ -147,7 +147,7 @@ impl Census {
                     id: own.then(|| id.to_string()),
                     groups: groups(),
                     line: in_order.then(|| lines.at(range.start)),
-                    off_page: false,
+                    ..Source::default()
                 };
                 let external = *tag == "image" && refers_outside(&node);
                 let flows = FLOWING.contains(tag) || *tag == "text" && is_flowed(&node);

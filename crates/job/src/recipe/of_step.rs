@@ -4,6 +4,7 @@ use super::{Make, Shelf, lay_under, recipe_of_step};
 use crate::step::{self, Fits};
 use crate::swatch;
 use crate::toml_text::toml_text;
+use tinkite_base::quantity::{PowerSetpoint, parse_power, parse_speed, plain};
 use tinkite_machine::Machine;
 use tinkite_machine::section::SourceText;
 use toml::de::DeValue;
@@ -44,10 +45,42 @@ pub fn settings_of(
     let mut all: Vec<(String, String)> = step
         .iter()
         .filter(|(key, _)| says_how(key.get_ref()))
-        .map(|(key, value)| (key.get_ref().to_string(), toml_text(value.get_ref())))
+        .map(|(key, value)| {
+            let key = key.get_ref().to_string();
+            let text = everywhere(&key, value.get_ref(), machine);
+            (key, text.unwrap_or_else(|| toml_text(value.get_ref())))
+        })
         .collect();
     let first =
         |key: &str| ["speed", "power", "passes"].iter().position(|k| *k == key).unwrap_or(9);
     all.sort_by_key(|(key, _)| first(key));
     Some(all)
+}
+
+/// A speed in percent or a power by the controller's number, in units that mean the same on every machine; none where
+/// there is nothing of the kind.
+fn everywhere(key: &str, value: &DeValue<'_>, machine: &Machine) -> Option<String> {
+    if let Some(items) = value.as_array() {
+        let all: Vec<Option<String>> =
+            items.iter().map(|item| everywhere(key, item.get_ref(), machine)).collect();
+        let texts = all.iter().zip(items.iter());
+        let texts: Vec<String> = texts
+            .map(|(own, item)| own.clone().unwrap_or_else(|| toml_text(item.get_ref())))
+            .collect();
+        return all.iter().any(Option::is_some).then(|| format!("[{}]", texts.join(", ")));
+    }
+    let text = value.as_str()?;
+    match key {
+        "speed" if text.trim_end().ends_with('%') => {
+            let speed = parse_speed(text, machine.slower_top_speed()).ok()?;
+            Some(format!("\"{} mm/s\"", plain(speed.0, 3)))
+        }
+        "power" => match parse_power(text).ok()? {
+            PowerSetpoint::Level(s) => {
+                Some(format!("\"{} %\"", plain(100.0 * s / machine.beam.full, 3)))
+            }
+            _ => None,
+        },
+        _ => None,
+    }
 }

@@ -171,7 +171,7 @@ fn on(machine: &Machine, dose: Dose, factor: f64) -> Result<Dose, Problem> {
     let share = |watts: f64| machine.share_at(watts).map_or(ceiling, |share| share.min(ceiling));
     let mut power = dose.power.min(most);
     let mut speed = power / energy;
-    let top = machine.x.top_speed.min(machine.y.top_speed);
+    let top = machine.slower_top_speed();
     if speed > top {
         speed = top;
         power = energy * speed;

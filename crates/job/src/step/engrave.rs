@@ -5,8 +5,8 @@ use super::lines::{Islands, Lines, lines};
 use super::relief::{self, Relief};
 use super::rows::spacing;
 use crate::select::{self, Take};
-use tinkite_machine::Beam;
 use tinkite_machine::section::{LONGEST, Section};
+use tinkite_machine::{Beam, Machine};
 
 use tinkite_base::quantity::{Length, Power};
 
@@ -83,14 +83,16 @@ impl Engrave {
 }
 
 /// Reads what a step that engraves says about areas.
-pub(super) fn read(section: &Section<'_, '_>, beam: &Beam) -> Option<Engrave> {
+pub(super) fn read(section: &Section<'_, '_>, machine: &Machine) -> Option<Engrave> {
     let given: Vec<&str> =
         ["lines", "rings", "image"].into_iter().filter(|key| section.has(key)).collect();
     let fill = match given.as_slice() {
-        ["lines"] if section.has("relief") => relief(section, beam).map(Fill::Relief),
+        ["lines"] if section.has("relief") => relief(section, machine).map(Fill::Relief),
         ["lines"] => section.section("lines").and_then(lines).map(Fill::Lines),
         ["rings"] => section.section("rings").and_then(rings).map(Fill::Rings),
-        ["image"] => section.section("image").and_then(|s| image::read(s, beam)).map(Fill::Image),
+        ["image"] => {
+            section.section("image").and_then(|s| image::read(s, &machine.beam)).map(Fill::Image)
+        }
         [] if section.has("relief") => {
             section.has("per-pass");
             section.missing(
@@ -120,7 +122,7 @@ pub(super) fn read(section: &Section<'_, '_>, beam: &Beam) -> Option<Engrave> {
     let overlaps = section
         .choice("overlaps", &[("union", Overlaps::Union), ("even-odd", Overlaps::EvenOdd)])
         .unwrap_or(Overlaps::Union);
-    let shoulder = section.section("shoulder").map(|inner| shoulder(inner, beam));
+    let shoulder = section.section("shoulder").map(|inner| shoulder(inner, &machine.beam));
     if given == ["image"] {
         for key in ["area", "boundary", "grow", "overlaps", "shoulder"] {
             if section.has(key) {
@@ -179,7 +181,7 @@ fn shoulder(section: Section<'_, '_>, beam: &Beam) -> Option<Shoulder> {
 }
 
 /// Reads a relief with its lines.
-fn relief(section: &Section<'_, '_>, beam: &Beam) -> Option<Relief> {
+fn relief(section: &Section<'_, '_>, machine: &Machine) -> Option<Relief> {
     let lines = section.section("lines").and_then(lines);
     let plain = |lines: &Lines| {
         lines.angles.len() == 1
@@ -196,7 +198,7 @@ fn relief(section: &Section<'_, '_>, beam: &Beam) -> Option<Relief> {
     }
     let per_pass = section.positive::<Length>("per-pass").map(|length| length.0);
     let inner = section.section("relief")?;
-    relief::read(inner, lines, per_pass, beam)
+    relief::read(inner, lines, per_pass, machine)
 }
 
 fn rings(section: Section<'_, '_>) -> Option<Rings> {

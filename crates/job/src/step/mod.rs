@@ -8,6 +8,7 @@ mod passes;
 mod ramp;
 mod relief;
 mod rows;
+mod skip;
 
 pub use engrave::{Engrave, Fill, Overlaps, Rings, Shoulder};
 pub use follow::{Bridges, Corners, Every, Follow, Lead, LeadShape, Pierce, Side, Start};
@@ -98,6 +99,8 @@ pub struct Step {
     pub name: String,
     /// Alternatives: a shape is taken when one of them holds.
     pub take: Vec<Take>,
+    /// Whether it is left out unless it is asked for by name.
+    pub skip: bool,
     /// What is done.
     pub operation: Operation,
     /// Speed and power of each time a line is walked; never empty.
@@ -231,6 +234,7 @@ pub(super) fn setting(key: &str, make: Make) -> Fits {
 pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machine) -> Option<Step> {
     let name = section.text("name").map_or_else(|| format!("step {number}"), str::to_string);
     section.name = format!("step {number} (\"{name}\")");
+    let skip = skip::read(&section)?;
     if !section.has("take") {
         section.missing("take", "take = { stroke = \"red\" }, which shapes the step takes");
     }
@@ -242,7 +246,7 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
     // Whatever it names lies under the table already.
     section.has("recipe");
     let said = section.has("passes");
-    let passes = passes::read(&section, &machine.beam);
+    let passes = passes::read(&section, machine);
     let passes_by = section
         .choice("passes-by", &[("path", PassesBy::Path), ("sheet", PassesBy::Sheet)])
         .unwrap_or(PassesBy::Path);
@@ -254,7 +258,7 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
     let make = match kind {
         Some(Make::Engrave) => {
             refuse_keys(&section, &FOLLOWING, "fills areas", "set make = \"cut\" or \"score\"");
-            engrave::read(&section, &machine.beam).map(Operation::Engrave)
+            engrave::read(&section, machine).map(Operation::Engrave)
         }
         Some(kind) => {
             refuse_keys(&section, &FILLING, "follows outlines", "set make = \"engrave\"");
@@ -296,6 +300,7 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize, machine: &Machin
     Some(Step {
         name,
         take,
+        skip,
         operation: make?,
         passes: passes?,
         passes_by,

@@ -1,9 +1,9 @@
 //! Passes: how often a line is walked, how fast, how strong and at which focus.
 
 use tinkite_base::problem::{Code, Problem};
-use tinkite_base::quantity::{Length, Power, Speed, parse, plain};
+use tinkite_base::quantity::{Length, Power, Speed, plain};
+use tinkite_machine::Machine;
 use tinkite_machine::section::Section;
-use tinkite_machine::{Beam, Machine};
 use toml::de::DeValue;
 
 /// One time that a line is walked.
@@ -25,22 +25,12 @@ pub enum PassesBy {
 }
 
 /// Reads `speed`, `power` and `passes`. Speed and power may be lists, one entry for each pass.
-pub(super) fn read(section: &Section<'_, '_>, beam: &Beam) -> Option<Vec<Pass>> {
+pub(super) fn read(section: &Section<'_, '_>, machine: &Machine) -> Option<Vec<Pass>> {
     let speeds = several(section, "speed", "speed = \"20 mm/s\"", |value| {
-        let speed = section.read_quantity("speed", value, parse::<Speed>)?;
-        if speed.0 <= 0.0 {
-            section.out_of_range(
-                "speed",
-                value.span(),
-                &section.text_at(value.span()),
-                "above zero",
-            );
-            return None;
-        }
-        Some(speed)
+        section.read_speed("speed", value, machine.slower_top_speed())
     });
     let powers = several(section, "power", "power = \"60 %\"", |value| {
-        section.read_power("power", value, beam)
+        section.read_power("power", value, &machine.beam)
     });
     let passes = section.whole("passes", 1..=1000).map(|n| n as usize);
     let (speeds, powers) = (speeds?, powers?);

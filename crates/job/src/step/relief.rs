@@ -61,7 +61,7 @@ pub(super) fn read(
     section: Section<'_, '_>,
     lines: Option<Lines>,
     per_pass: Option<f64>,
-    beam: &tinkite_machine::Beam,
+    machine: &tinkite_machine::Machine,
 ) -> Option<Relief> {
     let depth = section.required_positive::<Length>("depth", "depth = \"1.2 mm\", at its deepest");
     let depth = depth.map(|length| length.0);
@@ -114,11 +114,15 @@ pub(super) fn read(
     let length = |key: &'static str| section.distance(key).unwrap_or(0.0);
     let (base, smooth, draft) = (length("base"), length("smooth"), length("draft"));
     let finish = section.section("finish").map(|inner| {
-        let speed = inner.required_positive::<Speed>("speed", "speed = \"300 mm/s\"");
+        if !inner.has("speed") {
+            inner.missing("speed", "speed = \"300 mm/s\"");
+        }
+        let top = machine.slower_top_speed();
+        let speed = inner.value("speed").and_then(|value| inner.read_speed("speed", value, top));
         if !inner.has("power") {
             inner.missing("power", "power = \"12 %\"");
         }
-        let power = inner.power("power", beam);
+        let power = inner.power("power", &machine.beam);
         inner.finish();
         Some((speed?, power?))
     });

@@ -329,7 +329,7 @@ fn fits(section: &Section<'_, '_>, top: &DeTable<'_>, machine: &Machine, grid: &
 
 /// Squares whose values the machine cannot do are left blank, and say so.
 fn blank(cells: &mut [Cell], varied: &[Varied], machine: &Machine) {
-    let top = machine.x.top_speed.min(machine.y.top_speed);
+    let top = machine.slower_top_speed();
     for cell in cells {
         for (one, value) in varied.iter().zip(&cell.values) {
             let bare = value.trim_matches('"');

@@ -225,7 +225,12 @@ impl Scale {
     fn over_ceiling(&self, power: Power) -> Problem {
         Problem::error(
             Code::OverCeiling,
-            format!("{power} is above the machine's ceiling of {}", self.ceiling),
+            format!(
+                "{power} (S{}) is above the machine's ceiling of {} (S{})",
+                plain(power.0 * self.full, 1),
+                self.ceiling,
+                plain(self.ceiling.0 * self.full, 1)
+            ),
             "ask for less power and go slower or in more passes; the ceiling stands in the machine profile",
         )
     }
@@ -251,6 +256,7 @@ impl Scale {
 pub fn share(beam: &Beam, asked: PowerSetpoint) -> Result<Power, Problem> {
     let (found, value, unit) = match asked {
         PowerSetpoint::Share(share) => return Ok(Power(share)),
+        PowerSetpoint::Level(s) => return Ok(Power(s / beam.full)),
         PowerSetpoint::Current(ma) => {
             (beam.table.as_ref().map(|t| t.share_for_current(ma)), ma, "mA")
         }

@@ -141,7 +141,7 @@ impl EdgePath {
         }
         let plane = bounds(lines.iter().flatten().copied());
         let names = letters.map(char::from);
-        let feed = plain(60.0 * machine.x.top_speed.min(machine.y.top_speed).min(100.0), 1);
+        let feed = plain(60.0 * machine.slower_top_speed().min(100.0), 1);
         let back = format!(
             "$J=G90G21G53{}{}{}{}F{feed}",
             names[0],

@@ -35,7 +35,7 @@ pub fn arrived(
 /// The lines that take the head to places from the front left corner of the bed, one after the other,
 /// with the beam off.
 pub fn moves(machine: &Machine, places: &[Point], speed: Option<f64>) -> Vec<String> {
-    let most = machine.x.top_speed.min(machine.y.top_speed);
+    let most = machine.slower_top_speed();
     let feed = feed(speed, most);
     let at = |place: &Point| {
         let at = axes(machine, *place);

@@ -90,11 +90,16 @@ pub fn check(
     let job = planned.job();
     let totals = &planned.totals;
     let (Some(burnt), Some(worked)) = (totals.burnt, totals.worked) else {
-        let problem = Problem::error(
-            Code::Nothing,
-            "there is nothing to burn",
-            "give the job a step that takes something",
-        );
+        let (message, help) = match steps.is_empty() && !job.steps.is_empty() {
+            true => (
+                "every step is left out",
+                "take skip = true out of one, or ask for one by its name",
+            ),
+            false => ("there is nothing to burn", "give the job a step that takes something"),
+        };
+        let problem = Problem::error(Code::Nothing, message, help);
+        let problem =
+            if steps.is_empty() { problem.with_remedy(Remedy::AskForStep) } else { problem };
         return Err(problem.at(Location::file(&job.file)).into());
     };
     let field = job.field();

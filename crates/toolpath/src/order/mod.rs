@@ -238,8 +238,8 @@ fn list(
     let rank: Vec<usize> = group
         .iter()
         .map(|path| {
-            let own = path.name.id.as_ref();
-            ids.iter().position(|listed| Some(listed) == own).unwrap_or(ids.len())
+            let own = &path.name.called;
+            ids.iter().position(|listed| own.contains(listed)).unwrap_or(ids.len())
         })
         .collect();
     let mut at = start;

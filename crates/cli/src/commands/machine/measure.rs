@@ -58,7 +58,9 @@ fn row(text: &str) -> Result<Measured, Refusal> {
         match parse_power(reading.trim()) {
             Ok(PowerSetpoint::Current(current)) => row.current = Some(current),
             Ok(PowerSetpoint::Watts(watts)) => row.watts = Some(watts),
-            Ok(PowerSetpoint::Share(_)) => return Err(wrong("what was read is in mA or W")),
+            Ok(PowerSetpoint::Share(_) | PowerSetpoint::Level(_)) => {
+                return Err(wrong("what was read is in mA or W"));
+            }
             Err(error) => return Err(wrong(&error.message)),
         }
     }

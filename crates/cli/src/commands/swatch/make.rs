@@ -69,7 +69,7 @@ pub(super) fn run(args: &SwatchMake, console: &Console) -> Result<(), Refusal> {
     let has = |key: &str, settings: &[(String, String)]| {
         settings.iter().any(|(k, _)| k == key) || varied.iter().any(|(k, ..)| k == key)
     };
-    let top = machine.x.top_speed.min(machine.y.top_speed);
+    let top = machine.slower_top_speed();
     let usual: (f64, f64) = match make {
         Make::Cut => (15.0, 60.0),
         Make::Score => (60.0, 15.0),
