@@ -1,8 +1,10 @@
 //! What a call does not say: the environment says it, or else `config.toml`, or else the program itself.
 
 use crate::args::{Args, with_examples};
+use clap::error::{ContextKind, ContextValue, ErrorKind};
 use clap::parser::ValueSource;
 use clap::{ArgMatches, Command, CommandFactory, FromArgMatches};
+use std::ffi::OsString;
 use tinkite_files::config;
 use tinkite_files::refusal::Refusal;
 
@@ -114,6 +116,8 @@ pub(crate) fn plain_command() -> Command {
 pub(crate) struct Call {
     pub(crate) args: Args,
     pub(crate) origins: Vec<String>,
+    /// The job that was not named and is the only one in the folder.
+    pub(crate) job: Option<OsString>,
 }
 
 /// Reads the call. Help, the version and a call that is wrong end the program.
@@ -124,25 +128,61 @@ pub(crate) fn parse() -> Result<Call, (Box<Args>, Refusal)> {
     let presets = match presets() {
         Ok(presets) => presets,
         Err(refusal) => {
-            let (args, _) = read(plain_command());
+            let Read { args, .. } = read(plain_command());
             return Err((Box::new(args), refusal));
         }
     };
-    let (args, matches) = read(command(&presets));
+    let Read { args, matches, job } = read(command(&presets));
     let origins = presets
         .iter()
         .filter(|preset| from_default(&matches, preset.option))
         .map(|Preset { option, value, by }| format!("--{option} {value}: {by}"))
         .collect();
-    Ok(Call { args, origins })
+    Ok(Call { args, origins, job })
 }
 
-fn read(command: Command) -> (Args, ArgMatches) {
-    let matches = command.get_matches();
+/// What was typed.
+struct Read {
+    args: Args,
+    matches: ArgMatches,
+    job: Option<OsString>,
+}
+
+/// Reads the call; where nothing but the job is missing and there is one in the folder, that is meant.
+fn read(command: Command) -> Read {
+    let typed: Vec<OsString> = std::env::args_os().collect();
+    let (matches, job) = match command.clone().try_get_matches_from(&typed) {
+        Ok(matches) => (matches, None),
+        Err(error) => {
+            let job = misses_job(&error).then(only_job).flatten();
+            let Some(job) = job else { error.exit() };
+            match command.try_get_matches_from(typed.into_iter().chain([job.clone()])) {
+                Ok(matches) => (matches, Some(job)),
+                Err(_) => error.exit(),
+            }
+        }
+    };
     match Args::from_arg_matches(&matches) {
-        Ok(args) => (args, matches),
+        Ok(args) => Read { args, matches, job },
         Err(error) => error.exit(),
     }
+}
+
+/// Whether a job is what a call lacks.
+fn misses_job(error: &clap::Error) -> bool {
+    let missing = match error.get(ContextKind::InvalidArg) {
+        Some(ContextValue::Strings(names)) => names.as_slice(),
+        _ => &[],
+    };
+    error.kind() == ErrorKind::MissingRequiredArgument
+        && matches!(missing, [name] if name.starts_with("<JOB"))
+}
+
+/// The job of the folder, where it has one and no more.
+fn only_job() -> Option<OsString> {
+    let names = std::fs::read_dir(".").ok()?.filter_map(|entry| Some(entry.ok()?.file_name()));
+    let mut jobs = names.filter(|name| name.to_string_lossy().ends_with(".kite.toml"));
+    jobs.next().filter(|_| jobs.next().is_none())
 }
 
 /// Whether an option of the innermost command was left to its default.

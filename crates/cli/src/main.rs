@@ -30,8 +30,8 @@ fn main() -> ExitCode {
     quiet_libraries();
     // A shell that asks for completions is answered, and nothing else is done.
     clap_complete::CompleteEnv::with_factory(defaults::plain_command).complete();
-    let (mut args, origins) = match defaults::parse() {
-        Ok(defaults::Call { args, origins }) => (args, origins),
+    let (mut args, origins, job) = match defaults::parse() {
+        Ok(defaults::Call { args, origins, job }) => (args, origins, job),
         Err((args, refusal)) => {
             return ExitCode::from(door::close(&refusal, &console::Console::new(&args.common)));
         }
@@ -41,6 +41,9 @@ fn main() -> ExitCode {
     if console.verbose {
         verbose::listen();
         origins.iter().for_each(|origin| ::log::info!("{origin}"));
+    }
+    if let Some(job) = job {
+        console.say(&format!("the job of this folder: {}", job.to_string_lossy()));
     }
     match commands::run(&mut args, &console) {
         Ok(()) => ExitCode::SUCCESS,

@@ -173,7 +173,11 @@ fn a_pierce_stands_with_constant_power_and_power_follows_the_speed_again() {
     assert_eq!(program(&bench).dwells.len(), 2);
     assert_eq!(bench.json(&["plan", JOB])["steps"][0]["pierces"], 2);
     bench.change(JOB, "65 %", "95 %");
-    assert!(bench.told(JOB).contains("pierce: 95 % is above the machine's ceiling of 90 %"));
+    assert!(
+        bench
+            .told(JOB)
+            .contains("pierce: 95 % (S950) is above the machine's ceiling of 90 % (S900)")
+    );
 }
 
 /// Distance from the middle of the hole, about (20, 50) on the bed.
@@ -422,6 +426,9 @@ fn paths_are_run_in_the_order_that_is_asked_for() {
         3
     );
     assert_eq!(order("order = \"upwards\""), ["b-hole", "b", "c-hole", "c", "a-hole", "a"]);
+    assert_eq!(order("order = \"downwards\""), ["c-hole", "c", "a-hole", "a", "b-hole", "b"]);
+    assert_eq!(order("order = \"rightwards\""), ["a-hole", "a", "b-hole", "b", "c-hole", "c"]);
+    assert_eq!(order("order = \"leftwards\""), ["c-hole", "c", "b-hole", "b", "a-hole", "a"]);
     let listed = order("order = [\"c\", \"a-hole\"]");
     assert_eq!(listed[..2], ["c", "a-hole"]);
     // Short travel only: the first part comes before its hole where that is nearer.
@@ -457,7 +464,7 @@ fn power_ramps_at_the_ends_of_a_line() {
     let plan = bench.json(&["plan", JOB]);
     assert_eq!(plan["steps"][0]["power_percent"][1], 50.0);
     bench.change(JOB, "20 %", "95 %");
-    assert!(bench.told(JOB).contains("the start of the ramp: 95 % is above"));
+    assert!(bench.told(JOB).contains("the start of the ramp: 95 % (S950) is above"));
     bench.change(JOB, "95 %", "0.5 %");
     assert!(bench.told(JOB).contains("does not light below S10"));
 }
@@ -479,7 +486,7 @@ fn power_follows_the_speed_by_the_program_itself() {
     let s: Vec<f64> = program(&strong).burns().map(|m| m.s).collect();
     assert!(s[0] > 540.0 && s.iter().all(|s| *s <= 800.0));
     strong.change(JOB, "80 %", "95 %");
-    assert!(strong.told(JOB).contains("slow in ramp: 95 % is above"));
+    assert!(strong.told(JOB).contains("slow in ramp: 95 % (S950) is above"));
 }
 
 #[test]
@@ -597,7 +604,7 @@ fn degenerate_arcs_and_spikes_are_cut_or_told() {
 
 #[test]
 fn a_line_that_crosses_itself_is_cut_in_every_order() {
-    for order in ["holes-first", "part-by-part", "upwards", "nearest", "as-drawn"] {
+    for order in ["holes-first", "part-by-part", "upwards", "leftwards", "nearest", "as-drawn"] {
         let bench = Bench::drawn(
             r#"<path d="M10 10 L30 30 L30 10 L10 30 Z" stroke="red"/><rect x="40" y="10" width="20" height="20" stroke="red"/>"#,
             "",

@@ -287,7 +287,7 @@ fn shoulders_rise_with_the_distance_from_the_edge() {
         "shoulder = { over = \"2 mm\", from = \"95 %\" }\nlines = { spacing = \"1 mm\" }",
     )
     .told(JOB);
-    assert!(told.contains("from in shoulder: 95 % is above"), "{told}");
+    assert!(told.contains("from in shoulder: 95 % (S950) is above"), "{told}");
 }
 
 #[test]

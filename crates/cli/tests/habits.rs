@@ -262,3 +262,25 @@ fn a_key_that_is_set_twice_is_refused() {
     let said = bench.refused(2, &[&["plan", "sail-panel.kite.toml"], &twice[..]].concat());
     assert!(said.contains("steps.outline.power") && said.contains("twice"), "{said}");
 }
+
+#[test]
+fn a_folder_with_one_job_needs_no_name() {
+    let bench = Bench::new();
+    let named = bench.ok(&["plan", "sail-panel.kite.toml"]);
+    let ran = bench.run(&["plan"]);
+    assert_eq!((ran.status, &ran.out), (0, &named));
+    assert!(ran.err.contains("the job of this folder: sail-panel.kite.toml"), "{}", ran.err);
+    for call in [
+        &["check"][..],
+        &["emit", "-o", "-"],
+        &["draw", "-o", "a.svg"],
+        &["run", "--to", "rig:", "--plain"],
+    ] {
+        bench.ok(call);
+    }
+    // What a call lacks beside it is told as ever; with two jobs nobody guesses.
+    assert!(bench.refused(2, &["draw"]).contains("--output"));
+    assert!(bench.refused(2, &["run", "--go-on", "--from-line", "3"]).contains("cannot be used"));
+    bench.write("b.kite.toml", bench.read("sail-panel.kite.toml"));
+    assert!(bench.refused(2, &["plan"]).contains("<JOB>"));
+}

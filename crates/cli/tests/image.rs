@@ -88,7 +88,7 @@ fn grey_is_power_between_two_limits() {
     let told = bench(&wedge(), "", ", power-from = \"60 %\", power-to = \"40 %\"").told(JOB);
     assert!(told.contains("power-from (light) is above power-to (dark)"), "{told}");
     let told = bench(&wedge(), "", ", power-to = \"95 %\"").told(JOB);
-    assert!(told.contains("power-to in image: 95 % is above"), "{told}");
+    assert!(told.contains("power-to in image: 95 % (S950) is above"), "{told}");
 }
 
 #[test]

@@ -432,3 +432,41 @@ fn a_program_goes_onto_a_card_as_it_would_have_been_run() {
     let names = std::fs::read_dir(bench.path("card")).unwrap();
     assert_eq!(names.count(), 2);
 }
+
+#[test]
+fn a_rehearsal_needs_only_the_job() {
+    let bench = Bench::new();
+    let record = |args: &[&str]| {
+        let ran = bench.run(
+            &[&["run", JOB, "--to", "rig:", "--picture", "b.svg", "--force", "--json"], args]
+                .concat(),
+        );
+        assert_eq!(ran.status, 0, "{args:?}\n{}\n{}", ran.out, ran.err);
+        (ran.out, ran.err)
+    };
+    // From the middle of the drawing: half of it lies left of and in front of the zero.
+    let whole = bench.read(JOB);
+    for zero in ["stock", "head"] {
+        let place =
+            format!("zero = \"{zero}\"\nanchor = \"centre\"\nat = [\"0 mm\", \"0 mm\"]\n[ignored]");
+        let from = whole.find("anchor").unwrap();
+        let to = whole.find("# Steps run").unwrap();
+        let text = [&whole[..from], &place.replace("\n[ignored]", "\n\n"), &whole[to..]].concat();
+        bench.write(JOB, text);
+        let (out, err) = record(&[]);
+        assert!(err.contains("so that the job lies on the bed"), "{err}");
+        let last = out.lines().last().unwrap();
+        assert!(last.contains("\"how\":\"done\""), "{last}");
+        // Where somebody says it, it stands there, and what leaves the bed is refused as on a machine.
+        let option = if zero == "stock" { "--zero" } else { "--head" };
+        let (_, err) = record(&[option, "200,150"]);
+        assert!(!err.contains("a rehearsal"), "{err}");
+        let call = ["run", JOB, "--to", "rig:", option];
+        assert!(bench.refused(1, &[&call[..], &["20,20"]].concat()).contains("off-bed"));
+        assert!(
+            bench.refused(2, &[&call[..], &["500,20"]].concat()).contains("100 mm on the right")
+        );
+        let machine = ["run", JOB, "--to", "tcp:127.0.0.1:9", option, "20,20"];
+        assert!(bench.refused(2, &machine).contains("simulated machine"));
+    }
+}

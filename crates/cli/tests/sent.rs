@@ -41,14 +41,14 @@ fn several_powers_together_are_held_against_the_ceiling() {
         "tinkite = 1\nmachine = \"bench-laser\"\n[[artwork]]\nfile = \"stamp.png\"\nwidth = \"20 mm\"\n[place]\nat = [\"50 mm\", \"50 mm\"]\n[[step]]\nname = \"s\"\ntake = { kind = \"bitmap\" }\nmake = \"engrave\"\nspeed = \"60 mm/s\"\npower = [\"20 %\", \"60 %\"]\nimage = { spacing = \"0.5 mm\", power-to = \"80 %\" }\n",
     );
     let told = bench.told(JOB);
-    assert!(told.contains("power-to in image in pass 2: 240 % is above"), "{told}");
+    assert!(told.contains("power-to in image in pass 2: 240 % (S2400) is above"), "{told}");
 
     let square = r#"<rect x="10" y="10" width="40" height="40" fill="red" stroke="red"/>"#;
     let more = "lines = { spacing = \"0.5 mm\" }\nshoulder = { over = \"2 mm\", from = \"40 %\" }";
     let bench =
         Bench::drawn(square, "", &step("engrave", "\"60 mm/s\"", "[\"20 %\", \"75 %\"]", more));
     let told = bench.told(JOB);
-    assert!(told.contains("from in shoulder in pass 2: 150 % is above"), "{told}");
+    assert!(told.contains("from in shoulder in pass 2: 150 % (S1500) is above"), "{told}");
 
     let more =
         "bridges = { count = 2, width = \"2 mm\", power = \"90 %\" }\nramp = { slow = \"80 %\" }";

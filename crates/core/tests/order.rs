@@ -132,17 +132,23 @@ proptest! {
         }
     }
 
-    /// Upwards: parts nearer to the operator first.
+    /// Towards an edge: parts nearer to the opposite one first.
     #[test]
-    fn upwards_goes_away_from_the_operator(places in proptest::collection::vec((0u8..38, 0u8..38), 1..20)) {
+    fn parts_follow_each_other_towards_the_edge_that_is_asked_for(places in proptest::collection::vec((0u8..38, 0u8..38), 1..20)) {
         let mut body = String::new();
         for (x, y) in &places {
             let _ = write!(body, "<path d='M{} {}h2'/>", x * 5, y * 5);
         }
-        let text = program(&body, "\"upwards\"");
-        let ways = travels(&text);
-        let begun: Vec<f64> = ways.iter().filter(|way| way[1] != (0.0, 0.0)).map(|way| way[1].1).collect();
-        prop_assert!(begun.windows(2).all(|pair| pair[0] <= pair[1] + 1e-9), "{begun:?}");
+        for (word, across, away) in
+            [("upwards", 0.0, 1.0), ("downwards", 0.0, -1.0), ("rightwards", 1.0, 0.0), ("leftwards", -1.0, 0.0)]
+        {
+            let text = program(&body, &format!("\"{word}\""));
+            let ways = travels(&text);
+            let begun = ways.iter().filter(|way| way[1] != (0.0, 0.0));
+            // A line of 2 mm may begin at either end: its middle is what counts across.
+            let at: Vec<f64> = begun.map(|way| across * (way[1].0 / 5.0).floor() * 5.0 + away * way[1].1).collect();
+            prop_assert!(at.windows(2).all(|pair| pair[0] <= pair[1] + 1e-9), "{word}: {at:?}");
+        }
     }
 }
 

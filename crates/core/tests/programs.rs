@@ -350,7 +350,7 @@ fn refusals_name_numbers_and_sides() {
     );
     assert_eq!(
         told(SQUARE, "", "make = \"cut\"", "ceiling = \"39 %\""),
-        "over-ceiling: 40 % is above the machine's ceiling of 39 %"
+        "over-ceiling: 40 % (S102) is above the machine's ceiling of 39 % (S99.5)"
     );
     assert!(
         told(SQUARE, "", "make = \"cut\"", "floor = 200").contains("below-floor: 40 % is S102")

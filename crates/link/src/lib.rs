@@ -8,7 +8,7 @@ pub mod talk;
 mod tcp;
 
 pub use error::LinkError;
-pub use rig::{RigLink, pace, setup};
+pub use rig::{RigLink, Stand, pace, setup};
 
 use std::io;
 use std::time::Duration;
@@ -75,9 +75,22 @@ pub fn open(
     machine: &Machine,
     diameter: Option<f64>,
 ) -> Result<Box<dyn Link>, LinkError> {
+    open_standing(name, machine, diameter, Stand::default())
+}
+
+/// The same, where a simulated controller stands so.
+///
+/// # Errors
+/// As [`open`].
+pub fn open_standing(
+    name: &str,
+    machine: &Machine,
+    diameter: Option<f64>,
+    stand: Stand,
+) -> Result<Box<dyn Link>, LinkError> {
     if let Some(rest) = name.strip_prefix("rig:") {
         let pace = pace(if rest.is_empty() { "max" } else { rest })?;
-        return Ok(Box::new(RigLink::new(Rig::new(setup(machine, diameter)), pace)));
+        return Ok(Box::new(RigLink::new(stand.rig(machine, diameter), pace)));
     }
     if let Some(address) = name.strip_prefix("tcp:") {
         return tcp::TcpLink::open(address).map(|link| Box::new(link) as Box<dyn Link>);

@@ -11,6 +11,29 @@ use tinkite_rig::shell::Pace;
 use tinkite_rig::{Protocol, Rig, Setup};
 use tinkite_wire::Instant;
 
+/// How a rig stands when it is switched on, on the machine's axes, mm.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub struct Stand {
+    /// Where its head is; left out: at the machine's zero.
+    pub head: Option<[f64; 2]>,
+    /// Where its zero on the stock is set; left out: where the profile has it.
+    pub zero: Option<[f64; 2]>,
+}
+
+impl Stand {
+    /// A rig that pretends to be `machine` and stands so.
+    #[must_use]
+    pub fn rig(self, machine: &Machine, diameter: Option<f64>) -> Rig {
+        let mut setup = setup(machine, diameter);
+        setup.offset = self.zero.unwrap_or(setup.offset);
+        let mut rig = Rig::new(setup);
+        if let Some(head) = self.head {
+            rig.stand_at(head);
+        }
+        rig
+    }
+}
+
 /// A rig that pretends to be `machine`; its rotary is in use when something of a diameter (mm) is
 /// held in it.
 pub fn setup(machine: &Machine, diameter: Option<f64>) -> Setup {

@@ -8,5 +8,6 @@ pub mod beam;
 pub mod edge;
 pub mod head;
 pub mod place;
+pub mod rehearsal;
 pub mod run;
 pub mod stopping;

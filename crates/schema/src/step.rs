@@ -165,6 +165,12 @@ pub(super) enum OrderWay {
     AsDrawn,
     /// Parts nearest to the operator first
     Upwards,
+    /// Parts farthest from the operator first
+    Downwards,
+    /// From left to right
+    Rightwards,
+    /// From right to left
+    Leftwards,
 }
 
 #[derive(JsonSchema)]

@@ -2,7 +2,7 @@
 
 use super::job::PartArgs;
 use super::log::LogFile;
-use super::values::length;
+use super::values::{length, place};
 use super::writing::Writing;
 use crate::completing::{machines, runs};
 use clap::{Args as ClapArgs, ValueEnum};
@@ -31,6 +31,13 @@ pub(crate) struct Run {
     /// Start at this line of the program, with everything before it set up
     #[arg(long, value_name = "LINE", value_parser = clap::value_parser!(u32).range(1..))]
     pub(crate) from_line: Option<u32>,
+    /// With rig:, where the simulated head stands, mm from the front left corner of the bed [default: so that a job that
+    /// counts from it lies on the bed]
+    #[arg(long, value_name = "X,Y", value_parser = place, conflicts_with_all = ["go_on", "card"])]
+    pub(crate) head: Option<[f64; 2]>,
+    /// With rig:, where its zero on the stock is set, mm from the same corner [default: so too]
+    #[arg(long, value_name = "X,Y", value_parser = place, conflicts_with_all = ["go_on", "card"])]
+    pub(crate) zero: Option<[f64; 2]>,
     /// Accept a risk that the machine's profile does not accept
     #[arg(long, value_name = "DANGER")]
     pub(crate) accept: Vec<Danger>,
@@ -76,6 +83,8 @@ impl Run {
             in_place: false,
             again: None,
             from_line: None,
+            head: None,
+            zero: None,
             accept: Vec::new(),
             note: None,
             confirmed: false,

@@ -3,7 +3,7 @@
 use crate::args::Check;
 use crate::console::Console;
 use crate::door;
-use tinkite_core::problem::{Code, Problems, nearest};
+use tinkite_core::problem::{Code, Problems, Severity, nearest};
 use tinkite_files::call::JobCall;
 use tinkite_files::hint;
 use tinkite_files::load;
@@ -31,11 +31,17 @@ pub(super) fn run(args: &Check, console: &Console) -> Result<(), Refusal> {
         door::show(&problems, &sources, console);
         console.result(&summary(&problems))?;
     }
-    if problems.refuse() { Err(Refusal::Reported) } else { Ok(()) }
+    if problems.refuse() {
+        return Err(Refusal::Reported);
+    }
+    if !console.json && problems.iter().all(|problem| problem.severity == Severity::Note) {
+        console.say(&format!("next: tinkite plan {}", job.job.display()));
+    }
+    Ok(())
 }
 
 fn summary(problems: &Problems) -> String {
-    use tinkite_core::problem::{Severity, count};
+    use tinkite_core::problem::count;
     let many =
         |severity, noun| count(problems.iter().filter(|p| p.severity == severity).count(), noun);
     format!(

@@ -86,8 +86,8 @@ pub enum Order {
     AsDrawn,
     /// Short travel only.
     Nearest,
-    /// By how far from the operator they begin, nearest first; what lies inside still goes first.
-    Upwards,
+    /// One after the other towards an edge of the bed, by where they begin; what lies inside still goes first.
+    Towards(Advance),
     /// These ids first, in this order, then the others with what lies inside first.
     Listed(Vec<String>),
 }
@@ -355,13 +355,14 @@ fn order(section: &Section<'_, '_>) -> Option<Order> {
         }
         return Some(Order::Listed(ids));
     }
-    let words =
-        [("holes-first", 0), ("part-by-part", 1), ("as-drawn", 2), ("nearest", 3), ("upwards", 4)];
-    section.choice("order", &words).map(|word| match word {
-        0 => Order::HolesFirst,
-        1 => Order::PartByPart,
-        2 => Order::AsDrawn,
-        3 => Order::Nearest,
-        _ => Order::Upwards,
-    })
+    let words = [
+        ("holes-first", Order::HolesFirst),
+        ("part-by-part", Order::PartByPart),
+        ("as-drawn", Order::AsDrawn),
+        ("nearest", Order::Nearest),
+    ];
+    let towards = rows::ADVANCES.map(|(word, advance)| (word, Order::Towards(advance)));
+    let words: Vec<(&'static str, &Order)> =
+        words.iter().chain(&towards).map(|(word, order)| (*word, order)).collect();
+    section.choice("order", &words).cloned()
 }

@@ -19,7 +19,7 @@ pub enum Advance {
 }
 
 /// Words for advances.
-const ADVANCES: [(&str, Advance); 4] = [
+pub(super) const ADVANCES: [(&str, Advance); 4] = [
     ("upwards", Advance::Upwards),
     ("downwards", Advance::Downwards),
     ("rightwards", Advance::Rightwards),

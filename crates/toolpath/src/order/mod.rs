@@ -16,7 +16,7 @@ use crate::{Burn, Toolpath};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
 use tinkite_base::geometry::{Contour, Point};
-use tinkite_job::{Fill, Job, Order, PassesBy, Step};
+use tinkite_job::{Advance, Fill, Job, Order, PassesBy, Step};
 use tour::{Stop, Visit};
 
 /// Toolpaths in the order in which they are run. There is no choice left in it.
@@ -97,7 +97,7 @@ fn arrange_step(group: Vec<Toolpath>, step: &Step, start: Point, all: usize) -> 
             Order::HolesFirst => shortest(&nested(), start),
             Order::Nearest => shortest(&free(), start),
             Order::PartByPart => part_by_part(&group, &stops, start, all),
-            Order::Upwards => in_turn(&upwards(&group, &stops)),
+            Order::Towards(edge) => in_turn(&towards(*edge, &group, &stops)),
             Order::Listed(ids) => list(&group, ids, &stops, start, all),
         }
     };
@@ -212,12 +212,19 @@ fn part_by_part(group: &[Toolpath], stops: &[Stop], start: Point, all: usize) ->
     visits
 }
 
-/// By how far from the operator each outermost part begins; in a part, what lies inside first.
-fn upwards(group: &[Toolpath], stops: &[Stop]) -> Vec<usize> {
+/// By how near to the opposite edge each outermost part begins; in a part, what lies inside first.
+fn towards(edge: Advance, group: &[Toolpath], stops: &[Stop]) -> Vec<usize> {
+    let way = |p: Point| match edge {
+        Advance::Upwards => p.y,
+        Advance::Downwards => -p.y,
+        Advance::Rightwards => p.x,
+        Advance::Leftwards => -p.x,
+    };
+    let begins = |n: usize| stops[n].least_of(way);
     let roots = roots(group);
     let depth = |n: usize| std::iter::successors(group[n].parent, |n| group[*n].parent).count();
     let keys: Vec<(f64, usize, usize, f64)> = (0..group.len())
-        .map(|n| (stops[roots[n]].lowest(), roots[n], usize::MAX - depth(n), stops[n].lowest()))
+        .map(|n| (begins(roots[n]), roots[n], usize::MAX - depth(n), begins(n)))
         .collect();
     let mut order: Vec<usize> = (0..group.len()).collect();
     order.sort_by(|a, b| {

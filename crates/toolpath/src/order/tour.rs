@@ -117,9 +117,9 @@ impl Stop {
         Self { exits: Vec::new(), plain: self.kind == StopKind::Loop, ..self.clone() }
     }
 
-    /// How near to the operator it begins, mm.
-    pub(super) fn lowest(&self) -> f64 {
-        self.entries.iter().map(|p| p.y).fold(f64::INFINITY, f64::min)
+    /// The least of what places where it can begin come to.
+    pub(super) fn least_of(&self, of: impl Fn(Point) -> f64) -> f64 {
+        self.entries.iter().map(|p| of(*p)).fold(f64::INFINITY, f64::min)
     }
 
     /// Where a visit enters.

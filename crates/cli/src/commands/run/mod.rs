@@ -102,9 +102,10 @@ fn stream(
     end: &mut End,
     console: &Console,
 ) -> Result<(), Refusal> {
-    let Set { mut program, beginning, log, template, name, stopping } = set;
+    let Set { mut program, beginning, log, template, name, stopping, stand } = set;
     let stopping = stopping.or_after(most);
-    let mut link = link::open(&name, &program.about.machine, program.about.diameter)?;
+    let about = &program.about;
+    let mut link = link::open_standing(&name, &about.machine, about.diameter, stand)?;
     let keyboard = screen.then(|| RawKeys::begin().ok()).flatten();
     if keyboard.is_some() {
         let _ = keys::forget_typed();

@@ -4,16 +4,19 @@ use super::{program, series};
 use crate::args::{self, Run};
 use crate::console::Console;
 use std::path::Path;
+use tinkite_core::geometry::Point;
 use tinkite_core::problem::{Code, Problem};
 use tinkite_files::log;
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_link as link;
+use tinkite_link::Stand;
 use tinkite_log::{Began, Log, RunEntry, RunKind};
 use tinkite_operate::run::beginning::{Beginning, Rest, refusal};
 use tinkite_operate::run::program::ProgramFile;
 use tinkite_operate::run::remains::remains;
 use tinkite_operate::run::unchanged::unchanged;
 use tinkite_operate::stopping::Stopping;
+use tinkite_operate::{place, rehearsal};
 use tinkite_report::png;
 use tinkite_run::{BrokenError, Choice, Marked, ReportedStanding};
 
@@ -28,6 +31,8 @@ pub(super) struct Set {
     pub(super) name: String,
     /// Whether somebody wants it to stop, from now on.
     pub(super) stopping: Stopping,
+    /// How a simulated machine stands.
+    pub(super) stand: Stand,
 }
 
 /// Finds the program, and where in it the run begins.
@@ -70,6 +75,7 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
     };
     let asked = args.to.as_deref().or(entry.as_ref().map(|entry| entry.began.link.as_str()));
     let name = link::name(asked, &program.about.machine)?;
+    let stand = rehearse(args, &program, (&name, &beginning), console)?;
     constant_power(args, &program, &name, console)?;
     // From here on something may have to be stopped in order.
     let stopping = Stopping::watch()?;
@@ -112,7 +118,39 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
         standing: ReportedStanding { at: [0.0; 6], offset: [0.0; 6], shift: [0.0; 3] },
         note: args.note.clone(),
     };
-    Ok(Set { program, beginning, log, template, name, stopping })
+    Ok(Set { program, beginning, log, template, name, stopping, stand })
+}
+
+/// How the simulated machine stands for this program; a real one stands as it does.
+fn rehearse(
+    args: &Run,
+    program: &ProgramFile,
+    (link, beginning): (&str, &Beginning),
+    console: &Console,
+) -> Result<Stand, Refusal> {
+    let about = &program.about;
+    let said = [("--head", args.head), ("--zero", args.zero)];
+    if !link::is_simulated(link) {
+        if let Some((option, _)) = said.iter().find(|(_, place)| place.is_some()) {
+            return Err(Refusal::Usage(format!(
+                "{option} is for the simulated machine (--to rig:); on a real one: tinkite head go, tinkite head zero"
+            )));
+        }
+        return Ok(Stand::default());
+    }
+    for (option, [x, y]) in said.iter().filter_map(|(option, place)| Some((option, (*place)?))) {
+        if let Some(beside) = place::beside(&about.machine, Point::new(x, y)) {
+            return Err(Refusal::Usage(format!("{option} {x},{y} is {beside} of the bed")));
+        }
+    }
+    // What goes on or turns stands where it stood, or lies along an axis.
+    let placed = matches!(beginning, Beginning::Start) && about.diameter.is_none();
+    let extents = program.report.extents.filter(|_| placed);
+    let point = |place: [f64; 2]| Point::new(place[0], place[1]);
+    let said = (args.head.map(point), args.zero.map(point));
+    let (stand, told) = rehearsal::stand(&about.machine, (about.zero, extents), said);
+    told.iter().for_each(|told| console.say(told));
+    Ok(stand)
 }
 
 /// A beam of constant power burns on where the head stands: that is accepted, or not run on a machine.
