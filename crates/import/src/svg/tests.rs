@@ -38,8 +38,8 @@ fn shapes_keep_their_id_line_and_groups() {
     assert_eq!(
         sources,
         [
-            ("line 4".to_string(), Some(4)),
-            ("line 5".to_string(), Some(5)),
+            ("shape-1".to_string(), Some(4)),
+            ("shape-2".to_string(), Some(5)),
             ("p".to_string(), Some(7)),
         ]
     );
@@ -162,12 +162,15 @@ fn a_use_of_a_group_is_found_by_the_use() {
         [
             ("here".to_string(), Some(2)),
             ("here".to_string(), Some(2)),
-            ("line 3".to_string(), Some(3)),
-            ("line 3".to_string(), Some(3)),
+            ("shape-3".to_string(), Some(3)),
+            ("shape-4".to_string(), Some(3)),
         ]
     );
     // A use that leads nowhere is not lost unsaid.
     assert_eq!(artwork.problems.iter().map(|p| p.code.text()).collect::<Vec<_>>(), ["not-visible"]);
+    // Two that share a name have each one of their own.
+    let own: Vec<_> = artwork.shapes.iter().filter_map(|shape| shape.source.own_name()).collect();
+    assert_eq!(own, ["shape-1", "shape-2", "shape-3", "shape-4"]);
 }
 
 #[test]

@@ -54,7 +54,7 @@ fn a_job_is_read_and_decided() {
 
 #[test]
 fn mistakes_are_told_with_line_words_and_cure() {
-    insta::assert_snapshot!(messages("speed = \"100 mm/s\"", "speed = 100").join("\n"), @r#"10 quantity: speed in step 1 ("emblem"): "100" has no unit, and a speed needs one | write it with a unit, for example "100 mm/s" (units: mm/s, mm/min, m/min, in/s, in/min)"#);
+    insta::assert_snapshot!(messages("speed = \"100 mm/s\"", "speed = 100").join("\n"), @r#"10 quantity: speed in step 1 ("emblem"): "100" has no unit, and a speed needs one | write it with a unit, for example "100 mm/s" (units: % of top speed, mm/s, mm/min, m/min, in/s, in/min)"#);
     insta::assert_snapshot!(messages("speed = \"100 mm/s\"", "speeed = \"100 mm/s\"").join("\n"), @r#"
     6 missing-key: step 1 ("emblem") has no speed | add speed = "20 mm/s"
     10 unknown-key: step 1 ("emblem") has no key called speeed | did you mean speed?
