@@ -357,3 +357,36 @@ fn lengths_speeds_and_powers_are_taken_as_they_are_said() {
         "{refused}"
     );
 }
+
+#[test]
+fn what_is_guessed_beside_what_was_said_takes_what_is_left_and_nothing_else() {
+    // Fills with and without a line of another colour; a part in a part; a line that is open.
+    let bench = bench(
+        r##"<svg xmlns="http://www.w3.org/2000/svg" width="120mm" height="90mm" viewBox="0 0 120 90" stroke-width="0.5">
+<rect id="a" x="5" y="5" width="40" height="30" stroke="red" fill="#808000"/>
+<circle id="b" cx="25" cy="20" r="5" fill="#808000"/>
+<rect id="c" x="60" y="5" width="40" height="30" stroke="black" fill="#808000"/>
+<rect id="d" x="65" y="10" width="10" height="10" stroke="black" fill="none"/>
+<path id="e" d="M5 60h50" stroke="blue" fill="none"/>
+</svg>"##,
+    );
+    for (said, left) in [
+        (&["--score", "fills", "--score", "b"][..], &["score #000000", "score #0000ff"][..]),
+        (&["--score", "black", "--cut", "fills"], &["engrave #808000", "score #0000ff"]),
+        (&["--cut", "fills", "--engrave", "c"], &["score #000000", "score #0000ff"]),
+        (&["--cut", "outermost", "--engrave", "d"], &["engrave #808000", "score #0000ff"]),
+        (&["--leave-out", "rest", "--engrave", "#808000"], &[]),
+    ] {
+        begun(&bench, said);
+        let told = bench.run(&["check", "a.kite.toml"]);
+        assert!(
+            !told.err.contains('×') && !told.err.contains("leftover"),
+            "{said:?}\n{}",
+            told.err
+        );
+        let names: Vec<String> = burnt(&bench).into_iter().map(|(name, ..)| name).collect();
+        for name in left {
+            assert!(names.iter().any(|own| own == name), "{said:?}: {names:?}");
+        }
+    }
+}

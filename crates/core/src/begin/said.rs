@@ -159,12 +159,15 @@ impl Part<'_> {
         }
     }
 
-    /// Which paint of a shape nothing is guessed of any more.
+    /// Which paint of a shape nothing is guessed of any more: what is burnt, what was named, and all of what has no other.
     fn covers(&self, shape: &Shape) -> Paint {
         let claims = self.claims(shape);
+        let names = |of: fn(&Condition) -> bool| self.takes.iter().flat_map(|take| &take.0).any(of);
+        let line = names(|c| matches!(c, Condition::Stroke(_) | Condition::Hairline(_)));
+        let inside = names(|c| matches!(c, Condition::Fill(_)));
         Paint {
-            line: claims.line || claims.inside && shape.fill.is_none(),
-            inside: claims.inside || claims.line && shape.stroke.is_none(),
+            line: claims.line || line || claims.inside && shape.fill.is_none(),
+            inside: claims.inside || inside || claims.line && shape.stroke.is_none(),
         }
     }
 }
@@ -198,21 +201,19 @@ pub(super) fn parts<'s>(
     for (n, begun) in drawings.iter_mut().enumerate() {
         leave_out(&parts, n, begun);
     }
-    for part in &mut parts {
-        if part.is_rest() && part.said.deed != Deed::LeaveOut {
-            let others = taken(&named, drawings);
+    // What has left them is taken by nothing.
+    let burnt = |part: &&Part<'_>| part.said.deed != Deed::LeaveOut && !part.is_rest();
+    let firm: Vec<Take> = parts.iter().filter(burnt).flat_map(Part::takes).collect();
+    let others = taken(&firm, drawings);
+    for part in parts.iter_mut().filter(|part| part.said.deed != Deed::LeaveOut) {
+        part.shapes = taken(&part.takes(), drawings);
+        if part.is_rest() {
             let all = drawings.iter().enumerate().flat_map(|(n, begun)| {
                 (0..begun.artwork.shapes.len()).map(move |shape| (n, shape))
             });
             part.shapes = all.filter(|at| !others.contains(at)).collect();
         }
-    }
-    // What has left them is taken by nothing.
-    for part in parts.iter_mut().filter(|part| part.said.deed != Deed::LeaveOut) {
-        if !part.is_rest() {
-            part.shapes = taken(&part.takes(), drawings);
-        }
-        if part.shapes.is_empty() && !part.is_rest() && !part.is_bitmaps() {
+        if part.shapes.is_empty() && !part.is_bitmaps() {
             let Said { deed, what } = part.said;
             let message =
                 format!("{} \"{what}\": what else was said leaves nothing of it", deed.word());
@@ -412,7 +413,7 @@ fn leave_out(parts: &[Part<'_>], drawing: usize, begun: &mut Begun) {
     // Of each shape what goes, and how many parts take of it.
     let mut goes: BTreeMap<usize, (Paint, usize)> = BTreeMap::new();
     let left = || parts.iter().filter(|part| part.said.deed == Deed::LeaveOut);
-    for part in left() {
+    for part in left().filter(|part| !part.is_rest()) {
         if part.is_bitmaps() && !begun.artwork.images.is_empty() {
             begun.leave_bitmaps_out();
         }
@@ -448,11 +449,26 @@ fn leave_out(parts: &[Part<'_>], drawing: usize, begun: &mut Begun) {
         at += 1;
         !goes.contains_key(&(at - 1)) || shape.stroke.is_some() || shape.fill.is_some()
     });
+    // The rest is what nobody named of what is there by then.
+    for part in left().filter(|part| part.is_rest()) {
+        let origin = begun.origin();
+        let takes = part.takes();
+        let stays = |shape: &Shape| {
+            let info = ShapeInfo { shape, open: false, origin: Some(&origin) };
+            !takes.iter().any(|take| take.holds(&info, false))
+        };
+        let before = begun.artwork.shapes.len();
+        begun.artwork.shapes.retain(stays);
+        let gone = before - begun.artwork.shapes.len();
+        if gone > 0 {
+            begun.leave_shapes_out(takes, gone);
+        }
+    }
 }
 
 /// The drawings without what was said of: nothing is guessed of that. Whole drawings where `rest` was said.
 pub(super) fn unsaid(parts: &[Part<'_>], drawings: &[Begun]) -> Vec<Artwork> {
-    let rest = parts.iter().any(|part| part.is_rest() && part.said.deed != Deed::LeaveOut);
+    let rest = parts.iter().any(Part::is_rest);
     let mut artworks: Vec<Artwork> = drawings.iter().map(|begun| begun.artwork.clone()).collect();
     for (n, artwork) in artworks.iter_mut().enumerate() {
         if rest {
@@ -475,11 +491,22 @@ pub(super) fn besides(take: &Take, parts: &[Part<'_>], drawings: &[Begun]) -> Ve
     let own = taken(std::slice::from_ref(take), drawings);
     let line = take.means_line_alone();
     let said = parts.iter().filter(|part| part.said.deed != Deed::LeaveOut && !part.is_rest());
-    let touches = |part: &&Part<'_>| {
-        part.shapes.intersection(&own).any(|(n, m)| {
+    let mut not = Vec::new();
+    for part in said {
+        let covers = |(n, m): &&At| {
             let covers = part.covers(&drawings[*n].artwork.shapes[*m]);
             if line { covers.line } else { covers.inside }
-        })
-    };
-    said.filter(touches).flat_map(|part| part.takes.clone()).collect()
+        };
+        let both = || part.shapes.intersection(&own);
+        let covered = both().filter(covers).count();
+        if covered == both().count() && covered > 0 {
+            not.extend(part.takes());
+        } else {
+            // Of the others it is guessed: those that are not are named one by one.
+            let name = |(n, m): &At| drawings[*n].artwork.shapes[*m].source.own_name();
+            let names = both().filter(covers).filter_map(name);
+            not.extend(names.map(|name| Take(vec![Condition::Id(name.into())])));
+        }
+    }
+    not
 }
