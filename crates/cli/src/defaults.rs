@@ -154,7 +154,7 @@ fn read(command: Command) -> Read {
     let (matches, job) = match command.clone().try_get_matches_from(&typed) {
         Ok(matches) => (matches, None),
         Err(error) => {
-            let job = misses_job(&error).then(only_job).flatten();
+            let job = missing_job(&error).and_then(only_job);
             let Some(job) = job else { error.exit() };
             match command.try_get_matches_from(typed.into_iter().chain([job.clone()])) {
                 Ok(matches) => (matches, Some(job)),
@@ -168,21 +168,44 @@ fn read(command: Command) -> Read {
     }
 }
 
+/// What could stand where a call lacks a job and nothing else.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum Lacks {
+    Job,
+    JobOrProgram,
+}
+
 /// Whether a job is what a call lacks.
-fn misses_job(error: &clap::Error) -> bool {
+fn missing_job(error: &clap::Error) -> Option<Lacks> {
     let missing = match error.get(ContextKind::InvalidArg) {
         Some(ContextValue::Strings(names)) => names.as_slice(),
         _ => &[],
     };
-    error.kind() == ErrorKind::MissingRequiredArgument
-        && matches!(missing, [name] if name.starts_with("<JOB"))
+    match missing {
+        _ if error.kind() != ErrorKind::MissingRequiredArgument => None,
+        [name] if name.starts_with("<JOB|") => Some(Lacks::JobOrProgram),
+        [name] if name.starts_with("<JOB>") => Some(Lacks::Job),
+        _ => None,
+    }
 }
 
-/// The job of the folder, where it has one and no more.
-fn only_job() -> Option<OsString> {
-    let names = std::fs::read_dir(".").ok()?.filter_map(|entry| Some(entry.ok()?.file_name()));
-    let mut jobs = names.filter(|name| name.to_string_lossy().ends_with(".kite.toml"));
-    jobs.next().filter(|_| jobs.next().is_none())
+/// Endings of programs: where one lies beside the job, either may be meant.
+const PROGRAMS: [&str; 6] = [".nc", ".ngc", ".gcode", ".gc", ".cnc", ".tap"];
+
+/// The job of the folder, where it has one and no more, and nothing else that could be meant.
+fn only_job(lacks: Lacks) -> Option<OsString> {
+    let mut job = None;
+    for entry in std::fs::read_dir(".").ok()? {
+        let name = entry.ok()?.file_name();
+        let text = name.to_string_lossy().to_lowercase();
+        if lacks == Lacks::JobOrProgram && PROGRAMS.iter().any(|ending| text.ends_with(ending)) {
+            return None;
+        }
+        if text.ends_with(".kite.toml") && job.replace(name).is_some() {
+            return None;
+        }
+    }
+    job
 }
 
 /// Whether an option of the innermost command was left to its default.

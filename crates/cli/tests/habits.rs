@@ -278,6 +278,10 @@ fn a_folder_with_one_job_needs_no_name() {
     ] {
         bench.ok(call);
     }
+    // A program beside it may be meant as well: what moves a machine is named then.
+    bench.write("other.nc", "M5\n");
+    assert!(bench.refused(2, &["run", "--to", "rig:"]).contains("<JOB|PROGRAM>"));
+    bench.ok(&["check"]);
     // What a call lacks beside it is told as ever; with two jobs nobody guesses.
     assert!(bench.refused(2, &["draw"]).contains("--output"));
     assert!(bench.refused(2, &["run", "--go-on", "--from-line", "3"]).contains("cannot be used"));
