@@ -240,6 +240,7 @@ fn words_for_nothing_and_two_words_for_one_thing_are_refused() {
         (&["--cut", "outermst"], "did you mean \"outermost\"?"),
         (&["--score", "shape-9"], "did you mean \"shape-"),
         (&["--engrave", "bitmaps"], "nothing in the drawing is that"),
+        (&["--cut", "bitmaps"], "a bitmap has no lines to follow"),
         (&["--cut", "black", "--score", "#000"], "are the same shapes"),
         (&["--cut", "rest", "--score", "rest"], "are the same shapes"),
         (&["--leave-out", "rest"], "nothing else was said"),
@@ -389,4 +390,12 @@ fn what_is_guessed_beside_what_was_said_takes_what_is_left_and_nothing_else() {
             assert!(names.iter().any(|own| own == name), "{said:?}: {names:?}");
         }
     }
+}
+
+#[test]
+fn a_drawing_with_nothing_in_it_is_told_so() {
+    let bench = bench(r#"<svg xmlns="http://www.w3.org/2000/svg" width="9mm" height="9mm"/>"#);
+    let refused = bench.refused(1, &["begin", "card.svg", "--cut", "red"]);
+    assert!(refused.contains("the drawing has neither lines nor fills"), "{refused}");
+    assert!(!bench.refused(1, &["begin", "card.svg", "--engrave", "bitmaps"]).contains("did you"));
 }

@@ -304,13 +304,13 @@ fn resolve<'s>(said: &'s Said, drawings: &[Begun]) -> Result<Part<'s>, Problem> 
         "rest" => true,
         _ => !part.shapes.is_empty() || strength == Strength::Name,
     };
-    if !is_there {
-        return Err(unknown(said, drawings));
-    }
     if part.is_bitmaps() && matches!(said.deed, Deed::Cut | Deed::Score) {
         let message = format!("{} \"bitmaps\": a bitmap has no lines to follow", said.deed.word());
         let help = "engrave them; line art that stands alone is traced, and its lines are black";
         return Err(Problem::error(Code::TakesNothing, message, help));
+    }
+    if !is_there {
+        return Err(unknown(said, drawings));
     }
     Ok(part)
 }
@@ -351,8 +351,9 @@ fn unknown(said: &Said, drawings: &[Begun]) -> Problem {
     let colour = what.parse::<Colour>().ok();
     let meant = colour.map_or_else(|| what.clone(), |colour| colour.to_string());
     let near = nearest(&meant, names.iter().map(String::as_str).chain(ids).chain(WORDS));
-    let help = match near {
+    let help = match near.filter(|near| *near != meant) {
         Some(near) => format!("did you mean \"{near}\"?"),
+        None if names.is_empty() => "the drawing has neither lines nor fills".into(),
         None => format!("there is {}; or say {}", few(&names, 8), WORDS.join(", ")),
     };
     let message = format!("{} \"{what}\": nothing in the drawing is that", deed.word());
