@@ -1,18 +1,29 @@
 //! Text that a job draws itself: whoever has fonts draws it.
 
+use std::collections::BTreeSet;
 use tinkite_base::geometry::BezPath;
 
-/// Text that cannot be drawn.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct NoOutlines;
+/// The family of the letters of one stroke, which are always there.
+pub const SINGLE_LINE: &str = "single-line";
+
+/// Why text cannot be drawn.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum NoOutlines {
+    /// There is no font at all.
+    NoFont,
+    /// Letters that the font has not.
+    Letters(BTreeSet<char>),
+    /// Nothing of it is visible.
+    Nothing,
+}
 
 /// Whoever can draw text.
 pub trait Lettering: Sync {
     /// The outlines of one line of text whose baseline starts at the origin, y up, with capitals of
-    /// `height` mm, and what font was missing.
+    /// `height` mm, and what font was missing. The family [`SINGLE_LINE`] gives open lines.
     ///
     /// # Errors
-    /// No font at all, or nothing visible in the text.
+    /// No font at all, letters that it has not, or nothing visible in the text.
     fn outlines(
         &self,
         text: &str,
@@ -32,6 +43,6 @@ impl Lettering for NoLetters {
         _: Option<&str>,
         _: f64,
     ) -> Result<(BezPath, Option<String>), NoOutlines> {
-        Err(NoOutlines)
+        Err(NoOutlines::NoFont)
     }
 }

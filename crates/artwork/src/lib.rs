@@ -22,7 +22,7 @@ pub use bitmap::{Bitmap, over_white};
 pub use clip::{Clipped, Region, clipped, rings};
 pub use depth::{Depth, Mesh};
 pub use format::{Format, is_binary_stl};
-pub use lettering::{Lettering, NoLetters, NoOutlines};
+pub use lettering::{Lettering, NoLetters, NoOutlines, SINGLE_LINE};
 pub use measure::{Measure, Which, measure, measure_among};
 pub use outermost::mark_outermost;
 pub use solid::Solid;

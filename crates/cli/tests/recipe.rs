@@ -296,3 +296,71 @@ fn a_recipe_that_is_for_another_machine_is_named() {
     let refused = bench.refused(2, &["recipe", "print", "-o", "book.pdf"]);
     assert!(refused.contains("name a .html, .svg or .png"), "{refused}");
 }
+
+#[test]
+fn half_a_name_finds_materials_and_what_is_missing_is_said_with_what_there_is() {
+    let bench = bench("recipe = \"cut\"");
+    let rows = |args: &[&str]| -> Vec<(String, Option<f64>)> {
+        let all: serde_json::Value =
+            serde_json::from_str(&ok(&bench, &[&["recipe", "list", "--json"], args].concat()))
+                .unwrap();
+        let all = all["recipes"].as_array().unwrap().clone();
+        let row = |r: &serde_json::Value| {
+            (r["material"].as_str().unwrap().to_string(), r["thickness_mm"].as_f64())
+        };
+        all.iter().map(row).collect()
+    };
+    let plywood = rows(&["--material", "PLYwood"]);
+    assert!(plywood.iter().all(|(m, _)| m.ends_with("plywood")), "{plywood:?}");
+    let of = |name: &str| plywood.iter().any(|(m, _)| m == name);
+    assert!(of("birch plywood") && of("poplar plywood"), "{plywood:?}");
+    // Words in any order, and parts of them.
+    assert_eq!(rows(&["--material", "ply pop"]), rows(&["--material", "poplar plywood"]));
+    // What is for any thickness is for this one too.
+    let acrylic = rows(&["--material", "acrylic", "--thickness", "3 mm"]);
+    let has = |mm: Option<f64>| acrylic.iter().any(|(_, t)| *t == mm);
+    assert!(has(None) && has(Some(3.0)) && !has(Some(5.0)), "{acrylic:?}");
+    let ripstop = ok(&bench, &["recipe", "list", "--material", "ripstop", "--thickness", "3 mm"]);
+    assert!(ripstop.contains("of ripstop there are 0.1 mm"), "{ripstop}");
+    let none = ok(&bench, &["recipe", "list", "--material", "granite"]);
+    assert!(
+        none.contains("no recipe for granite; there are") && none.contains("acrylic"),
+        "{none}"
+    );
+    // One is meant where its whole name is said, though others have it as a part.
+    let both = format!(
+        "{BOOK}\n[[recipe]]\nmaterial = \"poplar plywood, stained\"\nthickness = \"3 mm\"\nmake = \"cut\"\nspeed = \"3 mm/s\"\npower = \"70 %\"\n"
+    );
+    bench.write("ours.recipes.toml", both);
+    let shown = ok(&bench, &["recipe", "show", "cut", "--material", "poplar plywood"]);
+    assert!(shown.contains("4 mm/s"), "{shown}");
+    let (status, _, err) = said(&bench, &["recipe", "show", "cut", "--material", "poplar"]);
+    assert_eq!(status, 2);
+    assert!(err.contains("2 recipes are called so"), "{err}");
+}
+
+#[test]
+fn a_begun_job_without_a_recipe_says_what_comes_nearest_and_what_makes_one_of_it() {
+    let bench = bench("recipe = \"cut\"");
+    let begun = |args: &[&str]| {
+        let base = ["begin", "sail-panel.svg", "--force", "-o", "n.kite.toml"];
+        let (status, _, err) = said(&bench, &[&base, args].concat());
+        assert_eq!(status, 0, "{err}");
+        err.split_whitespace().filter(|w| *w != "│").collect::<Vec<_>>().join(" ")
+    };
+    // Another thickness for this source: there is something to work it out from.
+    let thick =
+        begun(&["--material", "acrylic", "--thickness", "5.5 mm", "--machine", "tube-laser"]);
+    assert!(thick.contains("\"cut\" for acrylic 5 mm") && thick.contains("(for 5 mm)"), "{thick}");
+    assert!(thick.contains("work yours out from it: tinkite recipe copy"), "{thick}");
+    // No book knows it for this source, and that is said.
+    let source =
+        begun(&["--material", "acrylic", "--thickness", "5 mm", "--machine", "bench-laser"]);
+    assert!(source.contains("no book knows acrylic for a source of"), "{source}");
+    assert!(source.contains("tinkite swatch make"), "{source}");
+    let half = begun(&["--material", "plywood", "--thickness", "3 mm"]);
+    assert!(
+        half.contains("there are recipes for \"") && half.contains("--material TEXT"),
+        "{half}"
+    );
+}

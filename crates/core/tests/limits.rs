@@ -2,7 +2,7 @@
 
 use tinkite_core::job;
 use tinkite_core::machine;
-use tinkite_core::problem::Severity;
+use tinkite_core::problem::{Problem, Problems, Severity};
 use tinkite_core::{Choice, artwork, compile};
 
 /// A bed of 100 x 80 mm, and a rotary that reaches from 10 to 90 mm.
@@ -54,6 +54,11 @@ impl Case {
 
     /// What it is told: severity, code and message of each problem. An error refuses it.
     fn told(&self) -> Vec<(Severity, String, String)> {
+        let told = |p: &Problem| (p.severity, p.code.text().to_string(), p.message.clone());
+        self.problems().iter().map(told).collect()
+    }
+
+    fn problems(&self) -> Problems {
         let (w, h) = self.size;
         let svg = format!(
             r#"<svg xmlns="http://www.w3.org/2000/svg" width="{w}mm" height="{h}mm" viewBox="0 0 {w} {h}" fill="none"><path d="M0 0H{w}V{h}H0Z" {}/></svg>"#,
@@ -72,10 +77,7 @@ impl Case {
             Err(problems) => (true, problems),
         };
         assert_eq!(refused, problems.iter().any(|p| p.severity == Severity::Error));
-        let told = |p: &tinkite_core::problem::Problem| {
-            (p.severity, p.code.text().to_string(), p.message.clone())
-        };
-        problems.iter().map(told).collect()
+        problems
     }
 
     /// The message of the one problem with this code; nothing when there is none.
@@ -112,6 +114,36 @@ fn a_job_may_touch_every_edge_of_the_bed_and_reach_over_none() {
     assert_eq!(on(80.001, 70.001), None);
     let both = on(81.0, 72.5).unwrap();
     assert!(both.contains("1 mm beyond the right edge, 2.5 mm beyond the back edge"), "{both}");
+}
+
+#[test]
+fn what_is_larger_than_the_bed_is_told_with_whether_turned_it_would_fit() {
+    // The bed is 100 x 80 mm; a cut is 0.1 mm wide, and half of that may hang over.
+    let help = |w: f64, h: f64| -> String {
+        let problems = case((w, h), &at(-1.0, -1.0)).problems();
+        let off: Vec<&Problem> = problems.iter().filter(|p| p.code.text() == "off-bed").collect();
+        assert_eq!(off.len(), 1, "{w} x {h}: {problems:#?}");
+        off[0].help.to_string()
+    };
+    let (lies, turned) = ("move the job", "turned by a quarter it lies on it");
+    let (neither, larger) = ("turned by a quarter as well", "larger than the bed of 100 x 80 mm");
+    for (w, h, wanted) in [
+        // As large as the bed it needs another place only.
+        (100.0, 80.0, lies),
+        (99.0, 79.0, lies),
+        (100.1, 80.0, neither),
+        (100.0, 80.1, turned),
+        (80.0, 100.0, turned),
+        (80.1, 100.0, neither),
+        (80.0, 100.1, neither),
+        (70.0, 90.0, turned),
+        (120.0, 10.0, neither),
+        (10.0, 120.0, neither),
+    ] {
+        let text = help(w, h);
+        assert!(text.contains(wanted), "{w} x {h}: {text}");
+        assert_eq!(text.contains(larger), wanted != lies, "{w} x {h}: {text}");
+    }
 }
 
 #[test]

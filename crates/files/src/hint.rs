@@ -32,6 +32,7 @@ fn option_of(remedy: Remedy) -> &'static str {
         Remedy::TestSheet => "tinkite swatch make, tinkite swatch keep",
         Remedy::KeepRecipe => "tinkite swatch make, tinkite recipe keep",
         Remedy::CopyRecipe => "tinkite recipe copy",
+        Remedy::SayMaterial => "--material TEXT",
         Remedy::DropRecipe => "tinkite recipe drop",
         Remedy::SayMeasured => "tinkite swatch keep --measured",
         Remedy::MeasurePower => "tinkite machine measure --power",

@@ -1,9 +1,9 @@
 //! Live text into outlines, with the fonts that whoever calls supplies.
 
-use crate::resolved;
+use crate::{resolved, strokes};
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, Mutex};
-use tinkite_artwork::{Lettering, NoOutlines};
+use tinkite_artwork::{Lettering, NoOutlines, SINGLE_LINE};
 use tinkite_base::geometry::{Affine, BezPath};
 use tinkite_base::problem::{Code, Location, Problem, Problems, few};
 use usvg::fontdb::{Database, ID};
@@ -131,7 +131,10 @@ impl Lettering for Letters<'_> {
         family: Option<&str>,
         height: f64,
     ) -> Result<(BezPath, Option<String>), NoOutlines> {
-        outlines(text, family, height, self.0)
+        match family {
+            Some(SINGLE_LINE) => Ok((strokes::write(text, height)?, None)),
+            family => outlines(text, family, height, self.0),
+        }
     }
 }
 
@@ -156,7 +159,7 @@ pub(crate) fn outlines(
     let path = draw(text, family, (&fonts, supply), &missing)?;
     let scale = height / capitals.max(1e-3);
     if !missing.letters().is_empty() {
-        return Err(NoOutlines);
+        return Err(NoOutlines::Letters(missing.letters()));
     }
     let lost = missing.families.into_inner().unwrap_or_default();
     let lost =
@@ -199,10 +202,14 @@ fn draw(
         font_resolver: missing.resolver(supply),
         ..usvg::Options::default()
     };
-    let tree = usvg::Tree::from_str(&svg, &options).map_err(|_| NoOutlines)?;
+    let tree = usvg::Tree::from_str(&svg, &options).map_err(|_| NoOutlines::Nothing)?;
     let mut path = BezPath::new();
     gather(tree.root(), &mut path);
-    if path.elements().is_empty() { Err(NoOutlines) } else { Ok(path) }
+    match path.elements().is_empty() {
+        true if fonts.is_empty() => Err(NoOutlines::NoFont),
+        true => Err(NoOutlines::Nothing),
+        false => Ok(path),
+    }
 }
 
 /// Text as it stands in XML.

@@ -16,6 +16,7 @@ mod pdf;
 mod rendered;
 mod resolved;
 mod solid;
+mod strokes;
 mod svg;
 
 pub use bitmap::{bitmap_size, without_texts};

@@ -1,6 +1,7 @@
 //! `[[shape]]`: simple shapes that the job draws itself, without a drawing program.
 
 use super::{Take, select};
+use tinkite_artwork::SINGLE_LINE;
 use tinkite_base::colour::Colour;
 use tinkite_base::geometry::Point;
 use tinkite_base::geometry::region::Combine;
@@ -33,7 +34,7 @@ pub enum Outline {
         text: String,
         /// Height of a capital.
         height: f64,
-        /// The family of its font; none is a plain one.
+        /// The family of its font, or [`SINGLE_LINE`]; none is a plain one.
         font: Option<String>,
         /// Longer words are made smaller, so that they are no wider than this, mm.
         widest: Option<f64>,
@@ -110,8 +111,16 @@ pub(super) fn read(mut section: Section<'_, '_>, number: usize) -> Option<DrawnS
         section.missing("colour", "colour = \"red\", so that a step can take it");
     }
     let colour = colour(&section, "colour");
-    // Letters are areas unless said otherwise.
-    let filled = section.flag("filled").unwrap_or(kind == Some(Word::Text));
+    // Letters are areas unless said otherwise, or of one stroke.
+    let strokes = kind == Some(Word::Text) && section.text("font") == Some(SINGLE_LINE);
+    let filled = section.flag("filled").unwrap_or(kind == Some(Word::Text) && !strokes);
+    if strokes && filled {
+        let help = "leave filled out, and take the letters by their line; or name another font";
+        let problem =
+            Problem::error(Code::OutOfRange, "letters of one stroke have no inside", help);
+        section.report(problem, section.span_of("filled"));
+        return None;
+    }
     let name = section.text("name").map(str::to_string);
     let length = |key: &'static str, example: &str| {
         section.required_positive::<Length>(key, example).map(|length| length.0)

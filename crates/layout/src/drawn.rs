@@ -3,13 +3,10 @@
 use super::{Unplaced, area};
 use kurbo::{Ellipse, RoundedRect, Shape as _};
 use std::sync::Arc;
-use tinkite_artwork::Fill;
-use tinkite_artwork::Lettering;
-use tinkite_artwork::OddPaint;
-use tinkite_artwork::{Shape, Source, Stroke};
+use tinkite_artwork::{Fill, Lettering, NoOutlines, OddPaint, SINGLE_LINE, Shape, Source, Stroke};
 use tinkite_base::geometry::region::FillRule;
 use tinkite_base::geometry::{Affine, BezPath, Point, Rect};
-use tinkite_base::problem::{Code, Location, Problem, Problems};
+use tinkite_base::problem::{Code, Location, Problem, Problems, few};
 use tinkite_job::{DrawnShape, Job, Outline};
 
 /// Curves are drawn this near to the true ones, mm; circles come back exact all the same.
@@ -110,10 +107,8 @@ fn words(
     file: &str,
     problems: &mut Problems,
 ) -> Result<BezPath, Problem> {
-    let (path, missing) = letters.outlines(text, font, height).map_err(|_| {
-        let message = format!("the text \"{text}\" cannot be drawn: there is no font for it");
-        Problem::error(Code::LiveText, message, "install a font that has these letters")
-    })?;
+    let (path, missing) =
+        letters.outlines(text, font, height).map_err(|why| undrawn(text, font, why))?;
     if let Some(missing) = missing {
         let message = format!("a font that is not on this machine: {missing}");
         let help = "install it, or name another in font";
@@ -123,6 +118,28 @@ fn words(
     let bounds = path.bounding_box();
     let own = Point::new(bounds.center().x, height / 2.0);
     Ok(Affine::translate(middle - own) * path)
+}
+
+/// Why a text is not drawn, and what helps.
+fn undrawn(text: &str, font: Option<&str>, why: NoOutlines) -> Problem {
+    let (why, help) = match why {
+        NoOutlines::Letters(letters) => {
+            let letters: Vec<String> = letters.iter().map(|c| format!("\"{c}\"")).collect();
+            let why = format!("no letters {}", few(&letters, 12));
+            match font {
+                Some(SINGLE_LINE) => (
+                    format!("{SINGLE_LINE} has {why}"),
+                    "leave font out: a plain one may have them",
+                ),
+                _ => (format!("there are {why} in any font"), "install a font that has them"),
+            }
+        }
+        NoOutlines::NoFont => {
+            ("there is no font".into(), "install one, or write font = \"single-line\"")
+        }
+        NoOutlines::Nothing => ("nothing of it is visible".into(), "write letters"),
+    };
+    Problem::error(Code::LiveText, format!("the text \"{text}\" cannot be drawn: {why}"), help)
 }
 
 /// Words that are no wider than this, mm: smaller about their middle where they were.

@@ -9,7 +9,7 @@ use std::path::Path;
 use tinkite_core::colour::Colour;
 use tinkite_core::machine::Machine;
 use tinkite_core::problem::Problems;
-use tinkite_core::quantity::{LengthUnit, PowerSetpoint, clock, parse_power, parse_speed};
+use tinkite_core::quantity::{LengthUnit, PowerSetpoint, clock, parse_power, parse_speed, plain};
 use tinkite_core::source;
 use tinkite_core::{BegunSize, Decision, SizeBy};
 
@@ -100,13 +100,19 @@ fn in_other_words(key: &str, value: &str, machine: &Machine) -> String {
             Ok(speed) => format!("{value} ({speed})"),
             Err(_) => value.into(),
         },
-        "power" => match parse_power(value) {
-            Ok(PowerSetpoint::Share(_)) | Err(_) => value.into(),
-            Ok(asked) => match source::share(&machine.beam, asked) {
-                Ok(power) => format!("{value} ({power})"),
-                Err(_) => value.into(),
-            },
-        },
+        "power" => {
+            let Ok(asked) = parse_power(value) else { return value.into() };
+            let Ok(power) = source::share(&machine.beam, asked) else { return value.into() };
+            // As a share where it was said otherwise, else as what was measured.
+            let read = machine.beam.table.as_ref().and_then(|table| table.reading(power.0));
+            match (asked, read) {
+                (PowerSetpoint::Share(_), Some((number, unit))) => {
+                    format!("{value} ({} {unit})", plain(number, 1))
+                }
+                (PowerSetpoint::Share(_), None) => value.into(),
+                _ => format!("{value} ({power})"),
+            }
+        }
         _ => value.into(),
     }
 }

@@ -76,9 +76,12 @@ struct StepJson {
     speed_mm_s: f64,
     power_percent: [f64; 2],
     s: [f64; 2],
-    /// What flows at these powers; `None` where the source was not measured.
+    /// What flows at these powers; `None` where that was not measured.
     #[serde(skip_serializing_if = "Option::is_none")]
     current_ma: Option<[f64; 2]>,
+    /// The light at these powers, where only that was measured.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    light_w: Option<[f64; 2]>,
     pierces: usize,
     /// Light in each mm of line; `None` where the source was not measured.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -143,6 +146,11 @@ pub fn json(made: &Made) -> PlanJson {
         let (step, sums) = (&made.job.steps[*number], &totals.steps[*number]);
         let (low, high) = sums.s.unwrap_or_default();
         let full = made.job.machine.beam.full;
+        let read = reading(made, low, high);
+        let in_unit = |unit: &str| {
+            let (values, own) = read?;
+            (own == unit).then(|| values.map(micron))
+        };
         StepJson {
             name: step.name.clone(),
             make: step.operation.name(),
@@ -157,7 +165,8 @@ pub fn json(made: &Made) -> PlanJson {
             speed_mm_s: micron(step.speed().0),
             power_percent: [low, high].map(|s| micron(s / full * 100.0)),
             s: [micron(low), micron(high)],
-            current_ma: current(made, low, high).map(|[low, high]| [micron(low), micron(high)]),
+            current_ma: in_unit("mA"),
+            light_w: in_unit("W"),
             pierces: sums.pierces,
             energy_j_per_mm: sums.energy_per_mm().filter(|_| step.operation.engrave().is_none()),
             energy_j_per_mm2: planned.energy_per_mm2(*number),
@@ -235,11 +244,12 @@ fn list(values: impl Iterator<Item = String>) -> String {
     values.join(", ")
 }
 
-/// What flows at two values of S, mA; `None` where the source was not measured.
-fn current(made: &Made, low: f64, high: f64) -> Option<[f64; 2]> {
+/// What was measured at two values of S, and its unit; `None` where the source was not measured.
+fn reading(made: &Made, low: f64, high: f64) -> Option<([f64; 2], &'static str)> {
     let beam = &made.job.machine.beam;
     let table = beam.table.as_ref()?;
-    Some([table.current(low / beam.full)?, table.current(high / beam.full)?])
+    let (low, unit) = table.reading(low / beam.full)?;
+    Some(([low, table.reading(high / beam.full)?.0], unit))
 }
 
 fn range(low: f64, high: f64) -> String {
@@ -274,8 +284,8 @@ pub struct StepRow {
     pub speed: String,
     /// How strong, in words.
     pub power: String,
-    /// What flows at that power, mA, in words; `None` where the source was not measured.
-    pub current: Option<String>,
+    /// What was measured at that power, in words, and its unit, mA or W; `None` where the source was not measured.
+    pub reading: Option<(String, &'static str)>,
     /// The S values, in words.
     pub s: String,
     /// What it burns, mm.
@@ -307,7 +317,8 @@ pub fn rows(made: &Made, unit: LengthUnit) -> Vec<StepRow> {
             passes: step.passes.len(),
             speed: list(step.passes.iter().map(|pass| unit.number(pass.speed.0, 2))),
             power: range(low / full * 100.0, high / full * 100.0),
-            current: current(made, low, high).map(|[least, most]| range(least, most)),
+            reading: reading(made, low, high)
+                .map(|([least, most], unit)| (range(least, most), unit)),
             s: range(low, high),
             burn_mm: sums.burn,
             travel_mm: sums.travel,
@@ -337,7 +348,7 @@ pub fn text(made: &Made, unit: LengthUnit) -> String {
     let mut out = format!("{} on {}\n", made.job.name, made.job.machine.name);
     let symbol = unit.symbol();
     let rows = rows(made, unit);
-    let flows = rows.iter().any(|row| row.current.is_some());
+    let read = rows.iter().find_map(|row| row.reading.as_ref().map(|(_, unit)| *unit));
     // A table is to fit beside itself: a dash takes three signs less than a word.
     let short = |range: String| range.replace(" to ", "-");
     let rows = rows.into_iter().map(|row| {
@@ -355,8 +366,8 @@ pub fn text(made: &Made, unit: LengthUnit) -> String {
             unit.number(row.travel_mm, 0),
             clock(row.seconds),
         ];
-        if flows {
-            cells.insert(8, short(row.current.unwrap_or_default()));
+        if read.is_some() {
+            cells.insert(8, short(row.reading.map_or(String::new(), |(text, _)| text)));
         }
         cells
     });
@@ -371,8 +382,8 @@ pub fn text(made: &Made, unit: LengthUnit) -> String {
         "", "step", "make", "shapes", "lines", "passes", &speeds, "power %", "S", &burnt,
         &travelled, "time",
     ];
-    if flows {
-        header.insert(8, "mA");
+    if let Some(unit) = read {
+        header.insert(8, unit);
     }
     header.extend(measured.then_some("energy"));
     let numbers: Vec<usize> = (3..header.len()).collect();

@@ -193,6 +193,8 @@ pub enum Remedy {
     KeepRecipe,
     /// Copying a recipe to change it.
     CopyRecipe,
+    /// Saying what the stock is of.
+    SayMaterial,
     /// Dropping a recipe from its book.
     DropRecipe,
     /// Saying what was measured of a test sheet.

@@ -26,7 +26,7 @@ pub(crate) enum RecipeCommand {
 /// Which recipes are meant.
 #[derive(Debug, Clone, Default, ClapArgs)]
 pub(crate) struct RecipeFilter {
-    /// For this material
+    /// For this material; part of its name is enough
     #[arg(long, value_name = "TEXT")]
     pub(crate) material: Option<String>,
     /// For this thickness

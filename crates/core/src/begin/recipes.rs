@@ -1,7 +1,8 @@
 //! Recipes for the steps of a job that is begun, and what is said where there is none.
 
-use tinkite_base::problem::{Code, Location, Problem, Problems, few};
-use tinkite_job::recipe::{Near, Shelf, Wanted};
+use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy, few};
+use tinkite_base::quantity::plain;
+use tinkite_job::recipe::{Difference, Near, Shelf, Wanted, calls_material, material_key};
 
 /// Looks recipes up, and keeps in mind for what there is none.
 pub(super) struct Recipes<'s> {
@@ -36,45 +37,65 @@ impl<'s> Recipes<'s> {
             return told;
         }
         let makes: Vec<String> = self.missing.iter().map(|(make, _)| make.clone()).collect();
-        let mut near: Vec<String> = Vec::new();
-        for (_, found) in &self.missing {
-            let text = match found {
-                Near::None(all) => all.first().map(|(found, differ)| {
-                    let differ: Vec<String> = differ.iter().map(ToString::to_string).collect();
-                    format!("{} ({})", found.recipe, differ.join(", "))
-                }),
-                Near::Several(all) => {
-                    Some(all.iter().map(ToString::to_string).collect::<Vec<_>>().join(" or "))
-                }
-            };
-            near.extend(text);
-        }
         let message = format!(
             "no recipe to {} {}: speed and power are guesses",
             few(&makes, 3),
             self.wanted.material
         );
-        let named = |material: &&str| {
-            let known = material.to_lowercase();
-            self.wanted.material.to_lowercase().split_whitespace().any(|word| known.contains(word))
-        };
-        let help = if near.is_empty() {
-            let alike: Vec<String> = self
-                .shelf
-                .materials()
-                .into_iter()
-                .filter(named)
-                .map(|m| format!("\"{m}\""))
-                .collect();
-            match alike.is_empty() {
-                true => "burn a test sheet first, and keep what worked".to_string(),
-                false => format!("there are recipes for {}: say it so", few(&alike, 4)),
-            }
-        } else {
-            format!("the nearest: {}; say what it is for to take it", few(&near, 3))
-        };
-        let problem = Problem::warning(Code::NoRecipe, message, help);
+        let (help, remedy) = self.nearest();
+        let problem = Problem::warning(Code::NoRecipe, message, help).with_remedy(remedy);
         told.push(problem.at(Location::file(file)));
         told
+    }
+
+    /// What comes nearest to the recipes that are missing, and what makes one of it.
+    fn nearest(&self) -> (String, Remedy) {
+        let mut near: Vec<String> = Vec::new();
+        let mut other_source = false;
+        for (_, found) in &self.missing {
+            match found {
+                Near::None(all) => {
+                    let Some((found, differ)) = all.first() else { continue };
+                    other_source |= differ.iter().any(|d| matches!(d, Difference::Watts(..)));
+                    let differ: Vec<String> = differ.iter().map(ToString::to_string).collect();
+                    near.push(format!("{} ({})", found.recipe, differ.join(", ")));
+                }
+                Near::Several(all) => {
+                    near.push(all.iter().map(ToString::to_string).collect::<Vec<_>>().join(" or "));
+                }
+            }
+        }
+        if other_source {
+            let source = match self.wanted.watts {
+                Some(watts) => format!("a source of {} W", plain(watts, 1)),
+                None => "a source of unknown power".into(),
+            };
+            let help = format!(
+                "no book knows {} for {source}; the nearest: {}; find yours on a test sheet",
+                self.wanted.material,
+                few(&near, 3)
+            );
+            return (help, Remedy::TestSheet);
+        }
+        if !near.is_empty() {
+            let help = format!("the nearest: {}; work yours out from it", few(&near, 3));
+            return (help, Remedy::CopyRecipe);
+        }
+        let materials = self.shelf.materials();
+        let alike: Vec<String> = materials
+            .into_iter()
+            .filter(|known| {
+                let words = material_key(&self.wanted.material);
+                words.split(' ').any(|word| calls_material(word, known))
+            })
+            .map(|material| format!("\"{material}\""))
+            .collect();
+        match alike.is_empty() {
+            true => ("burn a test sheet first, and keep what worked".into(), Remedy::TestSheet),
+            false => {
+                let help = format!("there are recipes for {}: say it so", few(&alike, 4));
+                (help, Remedy::SayMaterial)
+            }
+        }
     }
 }

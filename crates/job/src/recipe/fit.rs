@@ -76,6 +76,13 @@ pub fn same_material(a: &str, b: &str) -> bool {
     material_key(a) == material_key(b)
 }
 
+/// Whether a material is called by these words, or by parts of them: "plywood" calls birch and poplar plywood.
+#[must_use]
+pub fn calls_material(words: &str, material: &str) -> bool {
+    let material = material_key(material);
+    material_key(words).split(' ').all(|word| material.contains(word))
+}
+
 impl Wanted {
     /// In what a recipe differs; nothing where it fits.
     #[must_use]

@@ -14,7 +14,9 @@ pub use crate::make::Make;
 pub use crate::used::{Kept, RecipeUse};
 pub use book::{Book, read_book};
 pub use edit::{EditError, NewRecipe, count_use, keep, remove};
-pub use fit::{Difference, FoundRecipe, Near, Shelf, Wanted, material_key, same_material};
+pub use fit::{
+    Difference, FoundRecipe, Near, Shelf, Wanted, calls_material, material_key, same_material,
+};
 pub(super) use laid_under::{lay_under, recipe_of_step};
 pub use of_step::settings_of;
 pub use scaled::{Change, Scaled, scale};

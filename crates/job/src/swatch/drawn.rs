@@ -3,6 +3,7 @@
 use super::grid::Grid;
 use super::{Cell, Varied};
 use crate::make::Make;
+use tinkite_artwork::SINGLE_LINE;
 use tinkite_base::geometry::{Point, Rect};
 use tinkite_base::quantity::plain;
 use tinkite_machine::Machine;
@@ -27,6 +28,11 @@ pub(super) struct Written<'w> {
     pub(super) leans: bool,
 }
 
+/// Whether the letters of one stroke have this one: their own tests hold these.
+fn is_of_one_stroke(c: char) -> bool {
+    c.is_ascii() || c.is_alphabetic() && c <= '\u{17f}' || "°·×–".contains(c)
+}
+
 impl Written<'_> {
     pub(super) fn out(&self, grid: &Grid, place: bool) -> String {
         let mut shapes = toml_edit::ArrayOfTables::new();
@@ -43,6 +49,9 @@ impl Written<'_> {
             text.insert("height", value(mm(label.height)));
             text.insert("colour", value("black"));
             text.insert("filled", value(false));
+            if label.text.chars().all(is_of_one_stroke) {
+                text.insert("font", value(SINGLE_LINE));
+            }
             text.insert("at", point(label.at));
             shapes.push(text);
         }

@@ -189,6 +189,14 @@ impl Table {
         self.watts.as_ref().map(|curve| curve.at(share))
     }
 
+    /// What was measured at a share of full, for people: what flows, mA, else the light, W; the number and its
+    /// unit.
+    #[must_use]
+    pub fn reading(&self, share: f64) -> Option<(f64, &'static str)> {
+        let current = self.current(share).map(|current| (current, "mA"));
+        current.or_else(|| self.watts(share).map(|watts| (watts, "W")))
+    }
+
     /// The share of full that gives so many W.
     ///
     /// # Errors

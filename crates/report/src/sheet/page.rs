@@ -231,7 +231,7 @@ fn step(row: &StepRow, start: f64, beyond: bool, by_recipe: bool) -> Markup {
             td { (row.make) }
             td.number { (row.passes) }
             td.number { (row.speed) }
-            td.number { (row.power) @if let Some(current) = &row.current { " = " (current) " mA" } }
+            td.number { (row.power) @if let Some((text, unit)) = &row.reading { " = " (text) " " (unit) } }
             td.number { (row.s) }
             td.number { (plain(row.burn_mm, 0)) }
             td.number { (clock(start)) }

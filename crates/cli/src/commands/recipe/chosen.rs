@@ -4,7 +4,7 @@ use crate::args::RecipeFilter;
 use crate::console::Console;
 use crate::door;
 use std::path::Path;
-use tinkite_core::job::recipe::{FoundRecipe, Kept, Recipe, Shelf, same_material};
+use tinkite_core::job::recipe::{FoundRecipe, Kept, Recipe, Shelf, calls_material, same_material};
 use tinkite_core::machine::profile_name;
 use tinkite_core::problem::{Problems, few, nearest};
 use tinkite_files::refusal::{Refusal, Sources};
@@ -18,17 +18,18 @@ pub(super) fn shelf(console: &Console) -> Result<Shelf, Refusal> {
     Ok(shelf)
 }
 
-/// Whether a recipe is one of those that a call asks for.
+/// Whether a recipe is one of those that a call asks for: half a material's name is enough, and a recipe for
+/// any thickness is for each.
 pub(super) fn holds(filter: &RecipeFilter, recipe: &Recipe) -> bool {
     let same = |wanted: &Option<String>, own: &Option<String>| {
         wanted.as_ref().is_none_or(|wanted| {
             own.as_ref().is_some_and(|own| own == profile_name(wanted) || own == wanted)
         })
     };
-    filter.material.as_ref().is_none_or(|material| same_material(material, &recipe.material))
+    filter.material.as_ref().is_none_or(|words| calls_material(words, &recipe.material))
         && filter
             .thickness
-            .is_none_or(|wanted| recipe.thickness.is_some_and(|own| (own - wanted).abs() < 0.005))
+            .is_none_or(|wanted| recipe.thickness.is_none_or(|own| (own - wanted).abs() < 0.005))
         && same(&filter.machine, &recipe.machine)
         && same(&filter.lens, &recipe.lens)
 }
@@ -47,6 +48,12 @@ pub(super) fn one<'s>(
     let all: Vec<FoundRecipe<'_>> =
         shelf.all().filter(|found| holds(filter, found.recipe) && in_book(found)).collect();
     let mut meant: Vec<FoundRecipe<'_>> = all.iter().copied().filter(called).collect();
+    let whole = |found: &FoundRecipe<'_>| {
+        filter.material.as_ref().is_some_and(|said| same_material(said, &found.recipe.material))
+    };
+    if meant.iter().any(whole) {
+        meant.retain(whole);
+    }
     if meant.iter().any(|found| found.book.kept != Kept::Shipped) {
         meant.retain(|found| found.book.kept != Kept::Shipped);
     }

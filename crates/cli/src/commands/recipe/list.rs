@@ -1,11 +1,12 @@
 //! `tinkite recipe list`.
 
 use super::chosen::{holds, shelf};
-use crate::args::RecipeList;
+use crate::args::{RecipeFilter, RecipeList};
 use crate::console::Console;
 use serde::Serialize;
 use std::collections::BTreeMap;
-use tinkite_core::job::recipe::{FoundRecipe, Kept};
+use tinkite_core::job::recipe::{FoundRecipe, Kept, Shelf};
+use tinkite_core::problem::few;
 use tinkite_core::quantity::plain;
 use tinkite_files::refusal::Refusal;
 use tinkite_report::table::table;
@@ -76,7 +77,7 @@ pub(super) fn run(args: &RecipeList, console: &Console) -> Result<(), Refusal> {
         return console.json(&ListJson { recipes });
     }
     if found.is_empty() {
-        return console.result("no recipe of that kind; tinkite recipe list tells all");
+        return console.result(&missing(args, &shelf));
     }
     let rows: Vec<Vec<String>> = found.iter().map(row).collect();
     let header = [
@@ -95,6 +96,29 @@ pub(super) fn run(args: &RecipeList, console: &Console) -> Result<(), Refusal> {
         console.say("what is marked start ships with the tool: values to start from, tried by nobody on your machine");
     }
     Ok(())
+}
+
+/// What there is in place of what was asked for.
+fn missing(args: &RecipeList, shelf: &Shelf) -> String {
+    let of_material = RecipeFilter { material: args.filter.material.clone(), ..Default::default() };
+    let mut thick: Vec<f64> = shelf
+        .all()
+        .filter(|found| holds(&of_material, found.recipe))
+        .filter_map(|found| found.recipe.thickness)
+        .collect();
+    thick.sort_by(f64::total_cmp);
+    thick.dedup();
+    let thick: Vec<String> = thick.iter().map(|mm| format!("{} mm", plain(*mm, 3))).collect();
+    let materials: Vec<String> = shelf.materials().into_iter().map(String::from).collect();
+    match (&args.filter.material, &args.filter.thickness) {
+        (Some(material), Some(_)) if !thick.is_empty() => {
+            format!("no recipe of that kind; of {material} there are {}", few(&thick, 8))
+        }
+        (Some(material), _) if thick.is_empty() => {
+            format!("no recipe for {material}; there are {}", few(&materials, 20))
+        }
+        _ => "no recipe of that kind; tinkite recipe list tells all".into(),
+    }
 }
 
 fn row(found: &FoundRecipe<'_>) -> Vec<String> {
