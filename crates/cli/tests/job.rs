@@ -763,3 +763,25 @@ fn steps_that_differ_in_nothing_but_what_they_take_may_be_one() {
     let told = bench.json(&["plan", "m.kite.toml", "--faster"]);
     assert!(told["faster"].as_array().unwrap().iter().all(|one| one["of"] != "steps"), "{told}");
 }
+
+#[test]
+fn letters_of_one_stroke_are_scored_without_any_font() {
+    let bench = Bench::new();
+    let write = |text: &str, more: &str| {
+        bench.write("word.kite.toml", format!("tinkite = 1\nmachine = \"bench-laser\"\n[place]\nat = [\"40 mm\", \"40 mm\"]\n[[shape]]\nkind = \"text\"\nname = \"word\"\ntext = \"{text}\"\nheight = \"7 mm\"\nfont = \"single-line\"\ncolour = \"black\"\n{more}\n[[step]]\nname = \"word\"\ntake = {{ stroke = \"black\" }}\nmake = \"score\"\nspeed = \"50 mm/s\"\npower = \"30 %\"\n"));
+    };
+    // H is two uprights of 14 units and a bar of 9.5; I is one upright; 14 units are 7 mm.
+    write("HIH", "");
+    let plan = bench.json(&["plan", "word.kite.toml"]);
+    let burnt = plan["steps"][0]["burn_mm"].as_f64().unwrap();
+    assert!((burnt - (2.0 * 37.5 + 14.0) / 2.0).abs() < 2e-3, "{burnt}");
+    let told = |text: &str, more: &str| {
+        write(text, more);
+        let err = bench.refused(1, &["check", "word.kite.toml"]);
+        err.split_whitespace().filter(|w| *w != "│").collect::<Vec<_>>().join(" ")
+    };
+    let missing = told("Kite ж", "");
+    assert!(missing.contains("single-line has no letters \"ж\""), "{missing}");
+    let filled = told("Kite", "filled = true");
+    assert!(filled.contains("letters of one stroke have no inside"), "{filled}");
+}

@@ -125,7 +125,7 @@ fn what_is_larger_than_the_bed_is_told_with_whether_turned_it_would_fit() {
         assert_eq!(off.len(), 1, "{w} x {h}: {problems:#?}");
         off[0].help.to_string()
     };
-    let (lies, turned) = ("move the job", "turned by a quarter it lies on it");
+    let (lies, turned) = ("move it with [place] at", "turned by a quarter it lies on it");
     let (neither, larger) = ("turned by a quarter as well", "larger than the bed of 100 x 80 mm");
     for (w, h, wanted) in [
         // As large as the bed it needs another place only.

@@ -112,7 +112,7 @@ mod tests {
             assert_eq!(known.insert(c, ()), None, "{c} stands twice");
             let (path, width) = draw(c).unwrap();
             let bounds = path.bounding_box();
-            assert!(bounds.y0 >= -4.3 && bounds.y1 <= 18.6, "{c}: {bounds:?}");
+            assert!(bounds.y0 >= -4.3 && bounds.y1 <= 19.5, "{c}: {bounds:?}");
             assert!(bounds.x0 >= -3.0 && bounds.x1 <= width + 3.0, "{c}: {bounds:?}, {width}");
         }
     }
