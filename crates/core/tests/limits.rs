@@ -132,7 +132,7 @@ fn what_is_larger_than_the_bed_is_told_with_whether_turned_it_would_fit() {
         (100.0, 80.0, lies),
         (99.0, 79.0, lies),
         (100.1, 80.0, neither),
-        (100.0, 80.1, turned),
+        (100.0, 80.1, neither),
         (80.0, 100.0, turned),
         (80.1, 100.0, neither),
         (80.0, 100.1, neither),
