@@ -334,6 +334,22 @@ fn half_a_name_finds_materials_and_what_is_missing_is_said_with_what_there_is() 
     bench.write("ours.recipes.toml", both);
     let shown = ok(&bench, &["recipe", "show", "cut", "--material", "poplar plywood"]);
     assert!(shown.contains("4 mm/s"), "{shown}");
+    // As one of the thickness that was said goes before one for any.
+    let any = format!(
+        "{BOOK}\n[[recipe]]\nmaterial = \"poplar plywood\"\nname = \"cut\"\nmake = \"cut\"\nspeed = \"3 mm/s\"\npower = \"70 %\"\n"
+    );
+    bench.write(
+        "any.recipes.toml",
+        any.replace("4 mm/s", "5 mm/s").replace("[[recipe]]   # the good one", "[[recipe]]"),
+    );
+    bench.write("ours.recipes.toml", "tinkite = 1\n");
+    let both = ["recipe", "show", "cut", "--material", "poplar plywood", "--thickness", "3 mm"];
+    assert!(ok(&bench, &both).contains("5 mm/s"));
+    bench.write("any.recipes.toml", "tinkite = 1\n");
+    bench.write("ours.recipes.toml", format!("{BOOK}\n[[recipe]]\nmaterial = \"poplar plywood, stained\"\nthickness = \"3 mm\"\nmake = \"cut\"\nspeed = \"3 mm/s\"\npower = \"70 %\"\n"));
+    // A machine that no recipe names does not mean that the material is unknown.
+    let machine = ["recipe", "list", "--material", "ripstop", "--machine", "tube-laser"];
+    assert!(!ok(&bench, &machine).contains("no recipe for ripstop"));
     let (status, _, err) = said(&bench, &["recipe", "show", "cut", "--material", "poplar"]);
     assert_eq!(status, 2);
     assert!(err.contains("2 recipes are called so"), "{err}");
@@ -356,7 +372,17 @@ fn a_begun_job_without_a_recipe_says_what_comes_nearest_and_what_makes_one_of_it
     // No book knows it for this source, and that is said.
     let source =
         begun(&["--material", "acrylic", "--thickness", "5 mm", "--machine", "bench-laser"]);
-    assert!(source.contains("no book knows acrylic for a source of"), "{source}");
+    assert!(
+        source.contains("no book knows how to engrave, score, cut acrylic with a source of"),
+        "{source}"
+    );
+    // One of another thickness for this source comes before one of this thickness for others.
+    let own = "tinkite = 1\n[[recipe]]\nmaterial = \"acrylic\"\nthickness = \"3 mm\"\nmachine = \"bench-laser\"\nmake = \"cut\"\nspeed = \"2 mm/s\"\npower = \"80 %\"\n";
+    bench.write("ours.recipes.toml", own);
+    let known =
+        begun(&["--material", "acrylic", "--thickness", "5 mm", "--machine", "bench-laser"]);
+    assert!(known.contains("no book knows how to engrave, score acrylic with"), "{known}");
+    assert!(known.contains("\"cut\" for acrylic 3 mm"), "{known}");
     assert!(source.contains("tinkite swatch make"), "{source}");
     let half = begun(&["--material", "plywood", "--thickness", "3 mm"]);
     assert!(

@@ -2,7 +2,9 @@
 
 use tinkite_base::problem::{Code, Location, Problem, Problems, Remedy, few};
 use tinkite_base::quantity::plain;
-use tinkite_job::recipe::{Difference, Near, Shelf, Wanted, calls_material, material_key};
+use tinkite_job::recipe::{
+    Difference, FoundRecipe, Near, Shelf, Wanted, calls_material, material_key,
+};
 
 /// Looks recipes up, and keeps in mind for what there is none.
 pub(super) struct Recipes<'s> {
@@ -51,12 +53,19 @@ impl<'s> Recipes<'s> {
     /// What comes nearest to the recipes that are missing, and what makes one of it.
     fn nearest(&self) -> (String, Remedy) {
         let mut near: Vec<String> = Vec::new();
-        let mut other_source = false;
-        for (_, found) in &self.missing {
+        // Makes for which all that is known is for other sources.
+        let mut elsewhere: Vec<String> = Vec::new();
+        for (make, found) in &self.missing {
             match found {
                 Near::None(all) => {
-                    let Some((found, differ)) = all.first() else { continue };
-                    other_source |= differ.iter().any(|d| matches!(d, Difference::Watts(..)));
+                    let for_this = |(_, differ): &&(FoundRecipe<'_>, Vec<Difference>)| {
+                        !differ.iter().any(|d| matches!(d, Difference::Watts(..)))
+                    };
+                    let here = all.iter().find(for_this);
+                    let Some((found, differ)) = here.or(all.first()) else { continue };
+                    if here.is_none() {
+                        elsewhere.push(make.clone());
+                    }
                     let differ: Vec<String> = differ.iter().map(ToString::to_string).collect();
                     near.push(format!("{} ({})", found.recipe, differ.join(", ")));
                 }
@@ -65,13 +74,14 @@ impl<'s> Recipes<'s> {
                 }
             }
         }
-        if other_source {
+        if !elsewhere.is_empty() {
             let source = match self.wanted.watts {
                 Some(watts) => format!("a source of {} W", plain(watts, 1)),
                 None => "a source of unknown power".into(),
             };
             let help = format!(
-                "no book knows {} for {source}; the nearest: {}; find yours on a test sheet",
+                "no book knows how to {} {} with {source}; the nearest: {}; find yours on a test sheet",
+                few(&elsewhere, 3),
                 self.wanted.material,
                 few(&near, 3)
             );

@@ -48,11 +48,17 @@ pub(super) fn one<'s>(
     let all: Vec<FoundRecipe<'_>> =
         shelf.all().filter(|found| holds(filter, found.recipe) && in_book(found)).collect();
     let mut meant: Vec<FoundRecipe<'_>> = all.iter().copied().filter(called).collect();
+    // What was said in full goes before what has it as a part, or holds for all.
     let whole = |found: &FoundRecipe<'_>| {
         filter.material.as_ref().is_some_and(|said| same_material(said, &found.recipe.material))
     };
+    let own_thickness =
+        |found: &FoundRecipe<'_>| filter.thickness.is_some() && found.recipe.thickness.is_some();
     if meant.iter().any(whole) {
         meant.retain(whole);
+    }
+    if meant.iter().any(own_thickness) {
+        meant.retain(own_thickness);
     }
     if meant.iter().any(|found| found.book.kept != Kept::Shipped) {
         meant.retain(|found| found.book.kept != Kept::Shipped);

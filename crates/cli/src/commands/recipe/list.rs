@@ -101,11 +101,9 @@ pub(super) fn run(args: &RecipeList, console: &Console) -> Result<(), Refusal> {
 /// What there is in place of what was asked for.
 fn missing(args: &RecipeList, shelf: &Shelf) -> String {
     let of_material = RecipeFilter { material: args.filter.material.clone(), ..Default::default() };
-    let mut thick: Vec<f64> = shelf
-        .all()
-        .filter(|found| holds(&of_material, found.recipe))
-        .filter_map(|found| found.recipe.thickness)
-        .collect();
+    let of_it: Vec<FoundRecipe<'_>> =
+        shelf.all().filter(|found| holds(&of_material, found.recipe)).collect();
+    let mut thick: Vec<f64> = of_it.iter().filter_map(|found| found.recipe.thickness).collect();
     thick.sort_by(f64::total_cmp);
     thick.dedup();
     let thick: Vec<String> = thick.iter().map(|mm| format!("{} mm", plain(*mm, 3))).collect();
@@ -114,7 +112,7 @@ fn missing(args: &RecipeList, shelf: &Shelf) -> String {
         (Some(material), Some(_)) if !thick.is_empty() => {
             format!("no recipe of that kind; of {material} there are {}", few(&thick, 8))
         }
-        (Some(material), _) if thick.is_empty() => {
+        (Some(material), _) if of_it.is_empty() => {
             format!("no recipe for {material}; there are {}", few(&materials, 20))
         }
         _ => "no recipe of that kind; tinkite recipe list tells all".into(),
