@@ -347,6 +347,25 @@ fn half_a_name_finds_materials_and_what_is_missing_is_said_with_what_there_is() 
     assert!(ok(&bench, &both).contains("5 mm/s"));
     bench.write("any.recipes.toml", "tinkite = 1\n");
     bench.write("ours.recipes.toml", format!("{BOOK}\n[[recipe]]\nmaterial = \"poplar plywood, stained\"\nthickness = \"3 mm\"\nmake = \"cut\"\nspeed = \"3 mm/s\"\npower = \"70 %\"\n"));
+    // What is taken out of a book is named in full.
+    let kept = bench.read("ours.recipes.toml");
+    for (args, wanted) in [
+        (vec!["--material", "stained"], "say --material \"poplar plywood, stained\""),
+        (vec!["--material", "granite"], "no recipe \"cut\" is for"),
+    ] {
+        let (status, _, err) = said(&bench, &[&["recipe", "drop", "cut"], &args[..]].concat());
+        assert!(status == 2 && err.contains(wanted), "{err}");
+    }
+    let any = "[[recipe]]\nmaterial = \"balsa, stained\"\nmake = \"cut\"\nspeed = \"3 mm/s\"\npower = \"70 %\"\n";
+    bench.write("any.recipes.toml", format!("tinkite = 1\n{any}"));
+    let thick = ["recipe", "drop", "cut", "--material", "balsa, stained", "--thickness", "3 mm"];
+    let (status, _, err) = said(&bench, &thick);
+    assert!(status == 2 && err.contains("without --thickness: it is for any"), "{err}");
+    assert!(
+        bench.read("any.recipes.toml").contains("balsa") && bench.read("ours.recipes.toml") == kept
+    );
+    ok(&bench, &thick[..5]);
+    assert!(!bench.read("any.recipes.toml").contains("balsa"));
     // A machine that no recipe names does not mean that the material is unknown.
     let machine = ["recipe", "list", "--material", "ripstop", "--machine", "tube-laser"];
     assert!(!ok(&bench, &machine).contains("no recipe for ripstop"));

@@ -6,7 +6,7 @@ use crate::console::Console;
 use serde::Serialize;
 use std::path::Path;
 use tinkite_core::job::Request;
-use tinkite_core::job::recipe::{Kept, NewRecipe, keep, remove, settings_of};
+use tinkite_core::job::recipe::{Kept, NewRecipe, keep, remove, same_material, settings_of};
 use tinkite_core::machine::profile_name;
 use tinkite_core::problem::nearest;
 use tinkite_core::quantity::plain;
@@ -110,6 +110,16 @@ pub(super) fn drop(args: &RecipeDrop, console: &Console) -> Result<(), Refusal> 
         return Err(Refusal::Usage(format!(
             "{} ships with the tool and stays; a recipe of your own for the same comes before it",
             found.recipe
+        )));
+    }
+    // Half a name finds; what is taken away is named in full.
+    let in_part = |said: &String| !same_material(said, &found.recipe.material);
+    let for_any = args.filter.thickness.is_some() && found.recipe.thickness.is_none();
+    if for_any || args.filter.material.as_ref().is_some_and(in_part) {
+        return Err(Refusal::Usage(format!(
+            "what is nearest to that is {found}: nothing was taken out; say --material \"{}\"{}",
+            found.recipe.material,
+            if for_any { ", without --thickness: it is for any" } else { "" }
         )));
     }
     let (number, title) = (found.recipe.number, found.recipe.to_string());
