@@ -388,6 +388,27 @@ fn a_begun_job_without_a_recipe_says_what_comes_nearest_and_what_makes_one_of_it
         begun(&["--material", "acrylic", "--thickness", "5.5 mm", "--machine", "tube-laser"]);
     assert!(thick.contains("\"cut\" for acrylic 5 mm") && thick.contains("(for 5 mm)"), "{thick}");
     assert!(thick.contains("work yours out from it: tinkite recipe copy"), "{thick}");
+    // As it says: of the recipes that ship that for the machine's source is taken.
+    let copy = [
+        "recipe",
+        "copy",
+        "cut",
+        "--material",
+        "acrylic",
+        "--thickness",
+        "5 mm",
+        "--to-thickness",
+        "5.5 mm",
+    ];
+    let (status, _, err) = said(&bench, &copy);
+    assert!(status == 2 && err.contains("--to-machine NAME takes that of its source"), "{err}");
+    let to_machine =
+        [&copy[..], &["--to-machine", "tube-laser", "--book", "ours.recipes.toml"]].concat();
+    ok(&bench, &to_machine);
+    let known =
+        begun(&["--material", "acrylic", "--thickness", "5.5 mm", "--machine", "tube-laser"]);
+    assert!(!known.contains("no recipe to"), "{known}");
+    bench.write("ours.recipes.toml", BOOK);
     // No book knows it for this source, and that is said.
     let source =
         begun(&["--material", "acrylic", "--thickness", "5 mm", "--machine", "bench-laser"]);

@@ -31,7 +31,7 @@ fn option_of(remedy: Remedy) -> &'static str {
         Remedy::AskForStep => "--only NAME",
         Remedy::TestSheet => "tinkite swatch make, tinkite swatch keep",
         Remedy::KeepRecipe => "tinkite swatch make, tinkite recipe keep",
-        Remedy::CopyRecipe => "tinkite recipe copy",
+        Remedy::CopyRecipe => "tinkite recipe copy, with --to-thickness, --to-machine",
         Remedy::SayMaterial => "--material TEXT",
         Remedy::DropRecipe => "tinkite recipe drop",
         Remedy::SayMeasured => "tinkite swatch keep --measured",

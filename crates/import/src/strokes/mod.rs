@@ -22,7 +22,12 @@ pub(super) fn write(text: &str, height: f64) -> Result<BezPath, NoOutlines> {
     let mut line = BezPath::new();
     let mut missing = BTreeSet::new();
     let mut x = 0.0;
-    for c in text.chars().filter(|c| !c.is_control()) {
+    let mut letters = text.chars().filter(|c| !c.is_control()).peekable();
+    while let Some(mut c) = letters.next() {
+        while let Some(whole) = letters.peek().and_then(|mark| with_mark(c, *mark)) {
+            letters.next();
+            c = whole;
+        }
         if c.is_whitespace() {
             x += BLANK + SPACING;
             continue;
@@ -41,6 +46,18 @@ pub(super) fn write(text: &str, height: f64) -> Result<BezPath, NoOutlines> {
         true => Err(NoOutlines::Nothing),
         false => Ok(Affine::scale(height / CAPITAL) * line),
     }
+}
+
+/// The letter that a letter and the sign of a mark behind it are together.
+fn with_mark(letter: char, sign: char) -> Option<char> {
+    let dotless = match letter {
+        'i' => 'ı',
+        'j' => 'ȷ',
+        other => other,
+    };
+    let made_of = |pair: &&str| pair.ends_with(letter) || pair.ends_with(dotless);
+    let marks = MARKS.iter().filter(|mark| mark.signs.contains(sign));
+    marks.filter_map(|mark| mark.letters.split(' ').find(made_of)?.chars().next()).next()
 }
 
 /// A letter and its width, in units of the table.
@@ -129,6 +146,25 @@ mod tests {
         assert!((high("ÎÎ").width() - (4.4 + 3.5 + 4.4) / 2.0).abs() < 1e-9);
         // A mark stands over its letter, whatever its height.
         assert!(high("é").y1 < high("É").y1 && high("é").y1 > high("x").y1);
+    }
+
+    #[test]
+    fn a_mark_that_is_written_behind_its_letter_is_set_on_it() {
+        for (apart, whole) in [
+            ("e\u{301}", "é"),
+            ("i\u{308}", "ï"),
+            ("I\u{307}", "İ"),
+            ("g\u{327}", "ģ"),
+            ("s\u{327}", "ş"),
+            ("s\u{326}", "ș"),
+            ("K\u{327}", "Ķ"),
+            ("d\u{30c}", "ď"),
+            ("A\u{328}", "Ą"),
+            ("u\u{30b}x", "űx"),
+        ] {
+            assert_eq!(write(apart, 5.0), write(whole, 5.0), "{whole}");
+        }
+        assert_eq!(write("q\u{301}", 5.0), Err(NoOutlines::Letters(['\u{301}'].into())));
     }
 
     #[test]

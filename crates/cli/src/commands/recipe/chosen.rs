@@ -34,12 +34,13 @@ pub(super) fn holds(filter: &RecipeFilter, recipe: &Recipe) -> bool {
         && same(&filter.lens, &recipe.lens)
 }
 
-/// The one recipe that is meant. What ships is meant only where no book of one's own has it.
+/// The one recipe that is meant; of those for sources of some power the one that is for so many W, where that is said. What ships is meant only where no book of one's own has it.
 pub(super) fn one<'s>(
     shelf: &'s Shelf,
     word: &str,
     filter: &RecipeFilter,
     book: Option<&Path>,
+    watts: Option<f64>,
 ) -> Result<FoundRecipe<'s>, Refusal> {
     let book = book.map(|book| book.display().to_string());
     let in_book =
@@ -62,6 +63,13 @@ pub(super) fn one<'s>(
     }
     if meant.iter().any(|found| found.book.kept != Kept::Shipped) {
         meant.retain(|found| found.book.kept != Kept::Shipped);
+    }
+    let for_watts = |found: &FoundRecipe<'_>| {
+        let fits = |(least, most): (f64, f64)| watts.is_some_and(|w| (least..=most).contains(&w));
+        found.recipe.watts.is_some_and(fits)
+    };
+    if meant.iter().any(for_watts) {
+        meant.retain(for_watts);
     }
     match meant[..] {
         [found] => Ok(found),
@@ -86,10 +94,16 @@ pub(super) fn one<'s>(
         }
         _ => {
             let names: Vec<String> = meant.iter().map(ToString::to_string).collect();
+            let by_source = meant.iter().any(|found| found.recipe.watts.is_some());
             Err(Refusal::Usage(format!(
-                "{} recipes are called so: {}; say --material, --thickness, --machine or --lens",
+                "{} recipes are called so: {}; say --material, --thickness, --machine or --lens{}",
                 names.len(),
-                few(&names, 6)
+                few(&names, 6),
+                if by_source {
+                    "; tinkite recipe copy --to-machine NAME takes that of its source"
+                } else {
+                    ""
+                }
             )))
         }
     }

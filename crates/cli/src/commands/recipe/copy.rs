@@ -18,21 +18,23 @@ pub(super) fn run(args: &RecipeCopy, console: &Console) -> Result<(), Refusal> {
         ));
     }
     let shelf = shelf(console)?;
-    let found = one(&shelf, &args.recipe, &args.filter, None)?;
-    let recipe = found.recipe;
     let read = |name: &str| load::machine(name, Path::new(""), &mut Sources::new());
-    let machines = match (&args.to_machine, &recipe.machine) {
-        (Some(to), Some(from)) => Some((read(from)?, read(to)?)),
-        (Some(to), None) if recipe.watts.is_some() => {
-            // Values to start from say percent of a source of that power.
-            let wanted = read(to)?.full_watts();
-            let (least, most) = recipe.watts.unwrap_or_default();
-            if !wanted.is_some_and(|watts| (least..=most).contains(&watts)) {
-                return Err(Refusal::Usage(format!(
-                    "{recipe} is for other sources than that of {to}; copy one that is for its watts"
-                )));
-            }
-            None
+    let to = args.to_machine.as_deref().map(read).transpose()?;
+    let watts = to.as_ref().and_then(|machine| machine.full_watts());
+    let found = one(&shelf, &args.recipe, &args.filter, None, watts)?;
+    let recipe = found.recipe;
+    let machines = match (to, &recipe.machine) {
+        (Some(to), Some(from)) => Some((read(from)?, to)),
+        // Values to start from say percent of a source of that power.
+        (Some(to), None)
+            if recipe.watts.is_some_and(|(least, most)| {
+                !watts.is_some_and(|w| (least..=most).contains(&w))
+            }) =>
+        {
+            return Err(Refusal::Usage(format!(
+                "{recipe} is for other sources than that of {}; copy one that is for its watts",
+                to.name
+            )));
         }
         _ => None,
     };

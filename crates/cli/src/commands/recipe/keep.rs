@@ -105,7 +105,7 @@ pub(in crate::commands) fn write(
 
 pub(super) fn drop(args: &RecipeDrop, console: &Console) -> Result<(), Refusal> {
     let shelf = shelf(console)?;
-    let found = one(&shelf, &args.recipe, &args.filter, args.book.as_deref())?;
+    let found = one(&shelf, &args.recipe, &args.filter, args.book.as_deref(), None)?;
     if found.book.kept == Kept::Shipped {
         return Err(Refusal::Usage(format!(
             "{} ships with the tool and stays; a recipe of your own for the same comes before it",

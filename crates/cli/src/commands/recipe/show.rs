@@ -8,7 +8,7 @@ use tinkite_files::refusal::Refusal;
 
 pub(super) fn run(args: &RecipeShow, console: &Console) -> Result<(), Refusal> {
     let shelf = shelf(console)?;
-    let found = one(&shelf, &args.recipe, &args.filter, None)?;
+    let found = one(&shelf, &args.recipe, &args.filter, None, None)?;
     if console.json {
         return console.json(&RecipeJson::from(found));
     }
