@@ -2,7 +2,7 @@
 
 use crate::console::Console;
 use crate::problem::shown;
-use tinkite_core::problem::{Problem, Problems};
+use tinkite_core::problem::{Problem, Problems, Severity};
 use tinkite_core::quantity::plain;
 use tinkite_files::output::Written;
 use tinkite_files::refusal::{Refusal, Sources};
@@ -11,8 +11,8 @@ use tinkite_report::{ProblemJson, RefusedJson, WrittenJson, problems_json};
 /// Shows why a call was refused and says the exit status.
 pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
     let status = match refusal {
-        Refusal::Problems(problems, sources) => {
-            show(problems, sources, console);
+        Refusal::Problems(problems, _) => {
+            tell(refusal, console);
             tell_refusal(None, problems_json(problems), console);
             return 1;
         }
@@ -27,12 +27,20 @@ pub(crate) fn close(refusal: &Refusal, console: &Console) -> u8 {
         Refusal::Link(_) => 3,
         Refusal::Stopped(_) => 4,
     };
+    tell(refusal, console);
     let message = refusal.why();
-    console.complain(&format!("tinkite: {message}"));
     if status <= 2 {
         tell_refusal(Some(message), Vec::new(), console);
     }
     status
+}
+
+/// Says why something was refused, without ending anything.
+pub(crate) fn tell(refusal: &Refusal, console: &Console) {
+    match refusal {
+        Refusal::Problems(problems, sources) => show(problems, sources, console),
+        _ => console.complain(&format!("tinkite: {}", refusal.why())),
+    }
 }
 
 /// Reports a refusal as JSON where reports are.
@@ -73,6 +81,28 @@ fn all_names(problem: &Problem, console: &Console) {
                 _ => format!("    {name}"),
             });
         }
+    }
+}
+
+/// What is doubtful, told once in a call that meets it several times; of notes of one kind the first.
+#[derive(Default)]
+pub(crate) struct Doubts(Problems);
+
+impl Doubts {
+    /// Shows what was not told before.
+    pub(crate) fn show(&mut self, problems: &Problems, sources: &Sources, console: &Console) {
+        let stands_for = |told: &Problem, problem: &Problem| {
+            let note = problem.severity == Severity::Note;
+            told == problem || note && told.severity == Severity::Note && told.code == problem.code
+        };
+        let is_new = |problem: &&Problem| !self.0.iter().any(|told| stands_for(told, problem));
+        let new: Vec<Problem> = problems.iter().filter(is_new).cloned().collect();
+        let mut shown = Problems::new();
+        for problem in new {
+            shown.push(problem.clone());
+            self.0.push(problem);
+        }
+        show(&shown, sources, console);
     }
 }
 

@@ -27,6 +27,7 @@ mod neutral;
 mod pack;
 mod photo;
 mod picture;
+mod pieces;
 mod place;
 mod program;
 mod read;

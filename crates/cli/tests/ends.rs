@@ -97,13 +97,13 @@ fn full_pipe() -> (std::io::PipeReader, std::io::PipeWriter) {
 
 #[test]
 fn a_pipe_that_nobody_reads_holds_up_no_run_and_ctrl_c_ends_the_waiting() {
-    for json in [false, true] {
+    for more in [&[][..], &["--json"], &["--pieces", "1"], &["--pieces", "1", "--json"]] {
         let bench = Bench::new();
         let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "max"]);
         let (reader, writer) = full_pipe();
         let args: &[&str] = &["run", JOB, "--to", &rig.link];
-        let mut call = bench.command(&[args, if json { &["--json"] } else { &[] }].concat());
-        if json {
+        let mut call = bench.command(&[args, more].concat());
+        if more.contains(&"--json") {
             call.stdout(writer).stderr(Stdio::null());
         } else {
             call.stdout(Stdio::null()).stderr(writer);

@@ -73,6 +73,8 @@ pub struct Compiled {
     pub parts: Vec<(Arc<str>, Rect)>,
     /// The first and the last serial number on the sheet.
     pub numbers: Option<(u32, u32)>,
+    /// How many sheets the job takes in all.
+    pub sheets: u32,
     /// Bitmaps that were traced.
     pub underlays: Vec<Underlay>,
     /// Bitmaps on the sheet, as they were drawn.
@@ -235,7 +237,8 @@ fn compile_tables<'a>(
     problems.extend(doubts);
     problems.extend(made.problems);
     let (artwork_extents, stock) = (sheet.extents, sheet.stock.clone());
-    let (underlays, parts, numbers) = (sheet.underlays, sheet.parts, sheet.numbers);
+    let (underlays, parts) = (sheet.underlays, sheet.parts);
+    let (numbers, sheets) = (sheet.numbers, sheet.sheets);
     let flat = |laid: &&LaidImage| !matches!(laid.depth.as_deref(), Some(Depth::Solid(_)));
     let picture = |laid: &LaidImage| Underlay { to_bed: laid.to_bed, bitmap: laid.bitmap.clone() };
     let pictures = sheet.images.iter().filter(flat).map(picture).collect();
@@ -253,6 +256,7 @@ fn compile_tables<'a>(
         stock,
         parts,
         numbers,
+        sheets,
         underlays,
         pictures,
         photo: None,

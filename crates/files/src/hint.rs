@@ -27,7 +27,7 @@ fn option_of(remedy: Remedy) -> &'static str {
         Remedy::Look => "tinkite look shows what there is",
         Remedy::SizeOrPlace => "--width, --height, --at",
         Remedy::LargerBed(_) => "",
-        Remedy::OtherSheet => "--sheet NUMBER for one call",
+        Remedy::OtherSheet => "--sheet NUMBER for one call, run --sheet all for all",
         Remedy::AskForStep => "--only NAME",
         Remedy::TestSheet => "tinkite swatch make, tinkite swatch keep",
         Remedy::KeepRecipe => "tinkite swatch make, tinkite recipe keep",

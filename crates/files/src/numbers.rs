@@ -18,6 +18,44 @@ pub struct GoingOn {
     pub note: Option<Problem>,
 }
 
+/// Whether what was set says the first number.
+#[must_use]
+pub fn says_first(set: &[String]) -> bool {
+    set.iter().any(|option| is_first(option))
+}
+
+/// What was set, but for the first number.
+#[must_use]
+pub fn without_first(set: &[String]) -> Vec<String> {
+    set.iter().filter(|option| !is_first(option)).cloned().collect()
+}
+
+/// What was set, with this as the first number.
+#[must_use]
+pub fn beginning_with(set: &[String], first: u32) -> Vec<String> {
+    let mut set = without_first(set);
+    set.push(begins(first));
+    set
+}
+
+/// The number behind the last that `burnt` had.
+///
+/// # Errors
+/// Numbers that are used up.
+pub fn behind(last: u32, burnt: &str) -> Result<u32, Refusal> {
+    last.checked_add(1).ok_or_else(|| {
+        Refusal::Usage(format!("{burnt} burnt the number {last}, and there is none behind it"))
+    })
+}
+
+fn is_first(option: &str) -> bool {
+    set::path_of(option).is_some_and(|path| path == FIRST)
+}
+
+fn begins(first: u32) -> String {
+    format!("{}={first}", FIRST.join("."))
+}
+
 /// Where the numbers of a job go on; nothing where they do not, or where the call says the first.
 ///
 /// # Errors
@@ -26,12 +64,10 @@ pub fn going_on(job: &Job, path: &Path, said: &[String]) -> Result<Option<GoingO
     let Some(number) = job.placement.copies.number.filter(|number| number.goes_on) else {
         return Ok(None);
     };
-    let is_first = |option: &String| set::path_of(option).is_some_and(|path| path == FIRST);
     let log = log::path(None)?;
-    if said.iter().any(is_first) {
+    if says_first(said) {
         return Ok(None);
     }
-    let begins = |first| format!("{}={first}", FIRST.join("."));
     let fresh = Ok(Some(GoingOn { set: begins(number.first), note: None }));
     if !log.exists() {
         return fresh;
@@ -47,11 +83,7 @@ pub fn going_on(job: &Job, path: &Path, said: &[String]) -> Result<Option<GoingO
     let greatest = done.filter_map(|entry| Some((numbers(entry)?.1, entry.id))).max();
     let greatest = greatest.filter(|(last, _)| *last >= number.first);
     let first = match greatest {
-        Some((last, run)) => last.checked_add(1).ok_or_else(|| {
-            Refusal::Usage(format!(
-                "run {run} burnt the number {last}, and there is none behind it"
-            ))
-        })?,
+        Some((last, run)) => behind(last, &format!("run {run}"))?,
         None => number.first,
     };
     let unfinished = entries.iter().find(|entry| {

@@ -4,6 +4,7 @@ use super::Unplaced;
 use super::drawn::{self, InCopy};
 use super::stock;
 use rayon::prelude::*;
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use tinkite_artwork::Lettering;
@@ -17,6 +18,8 @@ use tinkite_job::{Job, MOST_ROWS, Table};
 pub(super) struct Batch<'a> {
     job: &'a Job,
     table: Option<&'a Table>,
+    /// The copy that has the first number, counted from 0 over all sheets.
+    first: u32,
 }
 
 /// The shapes of one copy on the sheet, before they have a place.
@@ -31,7 +34,7 @@ impl<'a> Batch<'a> {
     /// # Errors
     /// More copies with words of their own than a table may have rows.
     pub(super) fn new(job: &'a Job, table: Option<&'a Table>) -> Result<Self, Problem> {
-        let batch = Self { job, table };
+        let batch = Self { job, table, first: 0 };
         let all = batch.count().unwrap_or(1);
         if batch.differs() && all as usize > MOST_ROWS {
             let message =
@@ -39,6 +42,25 @@ impl<'a> Batch<'a> {
             return Err(Problem::error(Code::Table, message, "make them in several jobs"));
         }
         Ok(batch)
+    }
+
+    /// The copies of a sheet that begins with the copy `first`: numbers that go on begin with it, whichever sheet it is.
+    pub(super) fn on_sheet_from(self, first: u32) -> Self {
+        let number = self.job.placement.copies.number;
+        Self { first: if number.is_some_and(|number| number.goes_on) { first } else { 0 }, ..self }
+    }
+
+    /// The first and the last number of the copies from one to another, which is not among them.
+    pub(super) fn numbers(&self, (first, after): (u32, u32)) -> Option<(u32, u32)> {
+        let number = self.job.placement.copies.number?;
+        let of = |copy: u32| number.first.saturating_add(copy.saturating_sub(self.first));
+        Some((of(first), of(after.saturating_sub(1))))
+    }
+
+    /// The serial number of a copy, as it is written.
+    fn number_text(&self, copy: u32) -> Option<String> {
+        let number = self.job.placement.copies.number?;
+        Some(number.text_of_copy(copy.saturating_sub(self.first)))
     }
 
     /// How many copies the job asks for in all; `None` where rows and columns say it.
@@ -79,7 +101,7 @@ impl<'a> Batch<'a> {
         if self.table.is_some() {
             return Some(format!("row {}", copy + 1).into());
         }
-        Some(format!("number {}", self.job.placement.copies.number?.text_of_copy(copy)).into())
+        Some(format!("number {}", self.number_text(copy)?).into())
     }
 
     /// The copies from one to another, which is not among them: all that differ, counted over all sheets. The
@@ -206,10 +228,9 @@ impl<'a> Batch<'a> {
 
     /// The words of a text in one copy; `None` where nothing is left of them.
     fn words(&self, text: &str, copy: u32) -> Result<Option<String>, Problem> {
-        let copies = &self.job.placement.copies;
         let called = |name: &str| {
-            let number =
-                copies.number.filter(|_| name == "number").map(|n| n.text_of_copy(copy).into());
+            let number = || (name == "number").then(|| self.number_text(copy)).flatten();
+            let number = number().map(Cow::from);
             number.or_else(|| self.table?.cell(copy, name).map(Into::into))
         };
         match fill_in(text, called) {

@@ -16,6 +16,8 @@ pub(super) struct SheetCopies {
     /// From one to the next, across and away.
     pitch: Vec2,
     alternate: bool,
+    /// On how many sheets all copies are.
+    pub(super) sheets: u32,
 }
 
 impl SheetCopies {
@@ -52,15 +54,16 @@ pub(super) fn planned(
         Spacing::Gap(gap) => Vec2::new(one.width() + gap, one.height() + gap),
         Spacing::Pitch(x, y) => Vec2::new(x, y),
     };
-    let run = |columns, number, first| SheetCopies {
+    let run = |columns, number, first, sheets| SheetCopies {
         columns,
         first,
         number,
         pitch,
         alternate: copies.alternate,
+        sheets,
     };
     let Some(wanted) = wanted else {
-        return Ok(run(copies.columns, copies.columns * copies.rows, 0));
+        return Ok(run(copies.columns, copies.columns * copies.rows, 0, 1));
     };
     let room = room(one, job);
     let fit = |room: f64, size: f64, pitch: f64| {
@@ -123,7 +126,7 @@ pub(super) fn planned(
     };
     let note = Problem::note(Code::Sheets, told, help).at(Location::file(&job.file));
     problems.push(if sheets > 1 { note.with_remedy(Remedy::OtherSheet) } else { note });
-    Ok(run(columns, here, first))
+    Ok(run(columns, here, first, sheets))
 }
 
 fn rows_from(first: u32, last: u32) -> String {

@@ -161,6 +161,8 @@ pub struct Sheet {
     pub parts: Vec<(Arc<str>, Rect)>,
     /// The first and the last serial number on it.
     pub numbers: Option<(u32, u32)>,
+    /// How many sheets the job takes in all.
+    pub sheets: u32,
 }
 
 impl Sheet {
@@ -203,8 +205,10 @@ struct Placed {
     shapes: Vec<LaidShape>,
     images: Vec<LaidImage>,
     underlays: Vec<Underlay>,
-    /// The first copy and the one behind the last, counted over all sheets.
-    copies: (u32, u32),
+    /// The first and the last serial number.
+    numbers: Option<(u32, u32)>,
+    /// How many sheets the job takes in all.
+    sheets: u32,
     /// Where the stock lies that is drawn.
     stock: Option<LaidStock>,
 }
@@ -233,10 +237,11 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         }
         None => in_rows(gathered, &batch, (job, outline.as_ref()), given.letters, &mut problems),
     };
-    let Placed { shapes, images, underlays, copies, stock } = placed.map_err(|refusal| {
-        problems.extend(refusal);
-        std::mem::take(&mut problems)
-    })?;
+    let Placed { shapes, images, underlays, numbers, sheets, stock } =
+        placed.map_err(|refusal| {
+            problems.extend(refusal);
+            std::mem::take(&mut problems)
+        })?;
     let lines = shapes.iter().flat_map(|s| s.contours.iter().map(Contour::bounds));
     let extents = hull(lines.chain(images.iter().map(LaidImage::bounds)));
     let Some(extents) = extents else {
@@ -256,11 +261,7 @@ pub fn lay_out(given: Given<'_>, job: &Job) -> Result<(Sheet, Problems), Problem
         None => None,
     };
     let parts = named_copies(&shapes);
-    let numbers = job.placement.copies.number.map(|number| {
-        let of = |copy: u32| number.first.saturating_add(copy);
-        (of(copies.0), of(copies.1 - 1))
-    });
-    let sheet = Sheet { shapes, images, extents, stock, underlays, parts, numbers };
+    let sheet = Sheet { shapes, images, extents, stock, underlays, parts, numbers, sheets };
     sought::exceptions(&sheet, job, &mut problems);
     problems.clone().unless_refused((sheet, problems))
 }
@@ -280,6 +281,7 @@ fn in_rows(
     let one = hull(drawn.into_iter().chain(pictures));
     let one = one.unwrap_or_default();
     let run = copies::planned(one, job, batch.copies_wanted(), problems).map_err(at_job)?;
+    let batch = batch.on_sheet_from(run.span().0);
     let originals = match batch.differs() {
         true => batch.originals((&pieces, pictures), run.span(), letters, problems)?,
         false => vec![Original { pieces, label: None }],
@@ -312,7 +314,8 @@ fn in_rows(
         .map(|(to_sheet, bitmap)| Underlay { to_bed: to_bed * to_sheet, bitmap })
         .collect();
     let stock = outline.map(|outline| outline.moved_to_bed(to_bed));
-    Ok(Placed { shapes, images, underlays, copies: run.span(), stock })
+    let (numbers, sheets) = (batch.numbers(run.span()), run.sheets);
+    Ok(Placed { shapes, images, underlays, numbers, sheets, stock })
 }
 
 /// A name, and which copy it is of.

@@ -88,7 +88,8 @@ pub(super) fn lay(
         images.extend(laid.images);
     }
     let stock = outline.map(|_| stock);
-    Ok(Placed { shapes, images, underlays: Vec::new(), copies, stock })
+    let (numbers, sheets) = (batch.numbers(copies), packed.sheets);
+    Ok(Placed { shapes, images, underlays: Vec::new(), numbers, sheets, stock })
 }
 
 /// Where parts may lie: the stock, or the bed.

@@ -5,8 +5,10 @@ use clap::Args as ClapArgs;
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;
 
+use super::sheets::Sheets;
 use super::writing::Writing;
 use tinkite_files::call::JobCall;
+use tinkite_files::refusal::Refusal;
 use tinkite_log::MadePart;
 
 /// Which job, and what of it.
@@ -28,9 +30,12 @@ impl JobArgs {
     }
 
     /// The same, without its options.
-    pub(crate) fn call(&self) -> JobCall {
+    ///
+    /// # Errors
+    /// More than one sheet.
+    pub(crate) fn call(&self) -> Result<JobCall, Refusal> {
         let Self { job, machine, part } = self.clone();
-        JobCall { job, machine, part: part.into() }
+        Ok(JobCall { job, machine, part: part.made()? })
     }
 }
 
@@ -43,21 +48,36 @@ pub(crate) struct PartArgs {
     /// Not this step of a job (may be repeated)
     #[arg(long, value_name = "STEP", add = ArgValueCandidates::new(steps))]
     pub(crate) skip: Vec<String>,
-    /// Which sheet, when copies take several
-    #[arg(long, value_name = "NUMBER")]
-    pub(crate) sheet: Option<u32>,
+    /// Which sheet, when copies take several; run and plan take all of them, or 3- from the third on
+    #[arg(long, value_name = "NUMBER|all", value_parser = Sheets::read)]
+    pub(crate) sheet: Option<Sheets>,
     /// Change a value of the job for this call: 'steps.outline.power="55 %"' (may be repeated)
     #[arg(long, value_name = "KEY=VALUE")]
     pub(crate) set: Vec<String>,
 }
 
-impl From<PartArgs> for MadePart {
-    fn from(PartArgs { only, skip, sheet, set }: PartArgs) -> Self {
-        Self { only, skip, sheet, set }
+impl From<MadePart> for PartArgs {
+    fn from(MadePart { only, skip, sheet, set }: MadePart) -> Self {
+        Self { only, skip, sheet: sheet.map(Sheets::One), set }
     }
 }
 
 impl PartArgs {
+    /// What of a job is made in one program.
+    ///
+    /// # Errors
+    /// More than one sheet.
+    pub(crate) fn made(self) -> Result<MadePart, Refusal> {
+        let Self { only, skip, sheet, set } = self;
+        Ok(MadePart { only, skip, sheet: sheet.map(Sheets::one).transpose()?, set })
+    }
+
+    /// The same, of one of its sheets.
+    pub(crate) fn of_sheet(self, sheet: Option<u32>) -> MadePart {
+        let Self { only, skip, set, .. } = self;
+        MadePart { only, skip, sheet, set }
+    }
+
     /// Whether it is the job as its file says it.
     pub(crate) fn is_whole(&self) -> bool {
         *self == Self::default()

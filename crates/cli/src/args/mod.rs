@@ -11,6 +11,7 @@ mod program;
 mod recipe;
 mod rig;
 mod run;
+mod sheets;
 mod swatch;
 mod values;
 mod writing;
@@ -32,6 +33,7 @@ pub(crate) use recipe::{
 };
 pub(crate) use rig::Rig;
 pub(crate) use run::{Danger, From, Run};
+pub(crate) use sheets::Sheets;
 pub(crate) use swatch::{SwatchCommand, SwatchKeep, SwatchMake, SwatchRead};
 pub(crate) use writing::Writing;
 

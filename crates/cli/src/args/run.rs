@@ -9,7 +9,7 @@ use clap::{Args as ClapArgs, ValueEnum};
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;
 
-#[derive(Debug, ClapArgs)]
+#[derive(Debug, Clone, ClapArgs)]
 pub(crate) struct Run {
     /// A job file (.toml) or a machine program
     #[arg(value_name = "JOB|PROGRAM", required_unless_present_any = ["go_on", "again"])]
@@ -28,6 +28,10 @@ pub(crate) struct Run {
     /// its job on the same spot, a try of the same series
     #[arg(long, value_name = "RUN", add = ArgValueCandidates::new(runs), num_args = 0..=1, conflicts_with_all = ["file", "from_line", "sheet", "machine", "diameter"])]
     pub(crate) again: Option<Option<i64>>,
+    /// The same on so many pieces, one after the other: the checklist once, then a key for each next piece; serial numbers
+    /// go on. With --go-on: the broken one is finished first, and counts
+    #[arg(long, value_name = "COUNT", value_parser = clap::value_parser!(u32).range(1..=10_000), conflicts_with_all = ["again", "from_line", "card", "picture"])]
+    pub(crate) pieces: Option<u32>,
     /// Start at this line of the program, with everything before it set up
     #[arg(long, value_name = "LINE", value_parser = clap::value_parser!(u32).range(1..))]
     pub(crate) from_line: Option<u32>,
@@ -82,6 +86,7 @@ impl Run {
             from: None,
             in_place: false,
             again: None,
+            pieces: None,
             from_line: None,
             head: None,
             zero: None,

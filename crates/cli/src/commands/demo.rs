@@ -76,7 +76,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
     )?;
 
     title(console, "What will be done", &format!("plan {}", shown(&job.job)))?;
-    super::plan::once(&job.call(), console).map(|_| ())?;
+    super::plan::once(&job.call()?, console).map(|_| ())?;
 
     title(
         console,

@@ -79,7 +79,7 @@ fn once(args: &Draw, console: &Console) -> Result<WatchResult, Refusal> {
     if !is_job(&args.job.job) {
         return program(args, canvas, console).map(|()| WatchResult::default());
     }
-    let mut made = load::make(&args.job.call())?;
+    let mut made = load::make(&args.job.call()?)?;
     load::lay_photo(&mut made)?;
     let outcome = WatchResult::of(&made);
     if sheet {
@@ -245,7 +245,7 @@ fn names(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal> 
     let svg = if kind::is(&args.job.job, FileKind::Drawing)? {
         picture::drawing_names(&drawing(args)?, canvas)
     } else {
-        let (job, sheet, ..) = load::survey_sheet(&args.job.call())?;
+        let (job, sheet, ..) = load::survey_sheet(&args.job.call()?)?;
         picture::job_names(&sheet, &job, canvas)
     };
     let written = png::write(&args.output, args.writing.into(), || svg)?;
@@ -262,7 +262,7 @@ fn trouble(args: &Draw, canvas: Canvas, console: &Console) -> Result<(), Refusal
             let doubts = looked.doubts().clone();
             (picture::drawing_trouble(&artwork, &doubts, canvas), doubts, Sources::new())
         } else {
-            let (job, sheet, problems, sources) = load::survey_sheet(&args.job.call())?;
+            let (job, sheet, problems, sources) = load::survey_sheet(&args.job.call()?)?;
             (picture::job_trouble(&sheet, &job, &problems, canvas), problems, sources)
         };
     let written = png::write(&args.output, args.writing.into(), || svg)?;

@@ -45,7 +45,7 @@ struct EdgeJson<'a> {
 }
 
 pub(super) fn run(args: &Edge, console: &Console) -> Result<(), Refusal> {
-    let made = load::make(&args.job.call())?;
+    let made = load::make(&args.job.call()?)?;
     let job = &made.job;
     let shape = match args.shape {
         EdgeShape::Box => plan::EdgeShape::Box,

@@ -55,7 +55,7 @@ pub(in crate::commands) fn program_path(job: &Path) -> PathBuf {
 pub(super) fn run(args: &Emit, console: &Console) -> Result<(), Refusal> {
     let path = args.output.clone().unwrap_or_else(|| program_path(&args.job.job));
     let comments = if args.terse { Comments::None } else { Comments::Full };
-    let made = load::make(&args.job.call())?;
+    let made = load::make(&args.job.call()?)?;
     let program = Program::new(made.compiled.within);
     let problems = load::locate(made.compiled.problems, &made.sources);
     if path.as_os_str() == "-" {

@@ -52,6 +52,8 @@ pub(super) struct Packed {
     pub(super) parts: Vec<(Part, Affine)>,
     /// What is told of it.
     pub(super) told: Problem,
+    /// How many sheets they take in all.
+    pub(super) sheets: u32,
 }
 
 /// One layout: for each sheet its parts, with their directions and how they are moved when they are turned.
@@ -192,7 +194,8 @@ pub(super) fn pack(
         Some((parts[*part].take()?, to_bed))
     });
     let laid = laid.collect();
-    Ok(Packed { parts: laid, told: told.at(Location::file(&job.file)) })
+    let told = told.at(Location::file(&job.file));
+    Ok(Packed { parts: laid, told, sheets: sheets.len() as u32 })
 }
 
 /// The kinds of parts, and which each part is of: parts that take up the same are of one; and how far rows reach

@@ -50,6 +50,8 @@ pub struct About {
     pub made: Option<MadeFrom>,
     /// Whether its serial numbers go on from run to run.
     pub counts_on: bool,
+    /// How many sheets its job takes in all.
+    pub sheets: u32,
     /// What it counts from, where it was made from a job.
     pub zero: Option<Zero>,
     /// What the job calls its stock.
@@ -135,6 +137,7 @@ impl ProgramFile {
             profile: began.profile.clone(),
             made: began.made.clone(),
             counts_on: false,
+            sheets: 1,
             zero: began.zero.as_deref().and_then(Zero::named),
             material: began.material.clone(),
             diameter: began.diameter,
@@ -319,6 +322,7 @@ pub fn write(call: &JobCall, made: Made) -> Result<FoundProgram, Refusal> {
         machine_name,
         profile: made.profile,
         made: Some(from),
+        sheets: made.compiled.sheets,
         counts_on: made.job.placement.copies.number.is_some_and(|number| number.goes_on),
         zero,
         material: made.job.material,

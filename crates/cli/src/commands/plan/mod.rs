@@ -2,11 +2,12 @@
 
 mod faster;
 
-use crate::args::Plan;
+use crate::args::{Plan, Sheets};
 use crate::console::Console;
 use crate::door;
 use crate::watch::{self, WatchResult};
 use serde::Serialize;
+use std::path::Path;
 use tinkite_core::quantity::clock;
 use tinkite_files::call::JobCall;
 use tinkite_files::load::{self, Made};
@@ -22,12 +23,10 @@ struct PlansJson {
 }
 
 pub(super) fn run(args: &Plan, console: &Console) -> Result<(), Refusal> {
-    let one = |job: &std::path::PathBuf| JobCall {
-        job: job.clone(),
-        machine: args.machine.clone(),
-        part: args.part.clone().into(),
-    };
-    let jobs: Vec<JobCall> = args.jobs.iter().map(one).collect();
+    let mut jobs: Vec<JobCall> = Vec::new();
+    for job in &args.jobs {
+        jobs.extend(calls(job, args)?);
+    }
     if args.faster {
         return match &jobs[..] {
             [job] => faster::run(job, console),
@@ -38,6 +37,21 @@ pub(super) fn run(args: &Plan, console: &Console) -> Result<(), Refusal> {
         return watch::again_and_again(&args.jobs, None, console, || all(&jobs, console));
     }
     all(&jobs, console).map(|_| ())
+}
+
+/// A call for each sheet of a job that is planned.
+fn calls(job: &Path, args: &Plan) -> Result<Vec<JobCall>, Refusal> {
+    let of = |sheet| JobCall {
+        job: job.to_path_buf(),
+        machine: args.machine.clone(),
+        part: args.part.clone().of_sheet(sheet),
+    };
+    let Some(Sheets::Several { first, .. }) = args.part.sheet else {
+        return Ok(vec![of(args.part.sheet.map(Sheets::first))]);
+    };
+    let (_, sheet, ..) = load::survey_sheet(&of(Some(first)))?;
+    let last = args.part.sheet.map_or(Ok(first), |sheets| sheets.last(sheet.sheets))?;
+    Ok((first..=last).map(|sheet| of(Some(sheet))).collect())
 }
 
 /// Plans one job.
@@ -79,8 +93,12 @@ fn all(jobs: &[JobCall], console: &Console) -> Result<WatchResult, Refusal> {
     };
     let mut rows: Vec<_> = made
         .iter()
-        .filter_map(|one| {
-            let name = one.job.file.clone();
+        .zip(jobs)
+        .filter_map(|(one, call)| {
+            let name = match call.part.sheet {
+                Some(sheet) => format!("{}, sheet {sheet}", one.job.file),
+                None => one.job.file.clone(),
+            };
             Some(row(name, one.job.machine.name.clone(), WatchResult::of(one).sums?))
         })
         .collect();

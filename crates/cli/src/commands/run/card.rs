@@ -4,6 +4,7 @@
 use super::program;
 use crate::args::Run;
 use crate::console::Console;
+use crate::door::Doubts;
 use serde::Serialize;
 use std::fs::File;
 use std::io::{self, BufReader, Read};
@@ -28,7 +29,7 @@ pub(super) fn copy(args: &Run, folder: &Path, console: &Console) -> Result<(), R
         )));
     }
     let given = args.file.as_deref().unwrap_or(Path::new(""));
-    let program = program::prepare(args, given, console)?;
+    let program = program::prepare(args, given, &mut Doubts::default(), console)?;
     let path = folder.join(name_of(given));
     let output = Output::create(&path, args.writing.into())?;
     let failed = |error| Refusal::output(path.display().to_string(), error);

@@ -86,6 +86,15 @@ pub(super) fn listen(hand: &Hand, stopping: &Stopping, shown: &News, over: &Atom
 
 /// The next key that is typed; `None` when nobody types for so long, or the run is to stop.
 pub(super) fn one_key(stopping: &Stopping, patience: Duration) -> Option<KeyCode> {
+    key_that(stopping, patience, |_| true)
+}
+
+/// The next key that means something; others are passed over.
+pub(super) fn key_that(
+    stopping: &Stopping,
+    patience: Duration,
+    means: impl Fn(KeyCode) -> bool + Send + 'static,
+) -> Option<KeyCode> {
     forget_typed().ok()?;
     let (sender, receiver) = std::sync::mpsc::channel();
     // Nobody waits for this thread: a terminal that has gone never lets a reader go.
@@ -93,6 +102,7 @@ pub(super) fn one_key(stopping: &Stopping, patience: Duration) -> Option<KeyCode
         while let Ok(event) = event::read() {
             if let Event::Key(key) = event
                 && key.kind == KeyEventKind::Press
+                && (key.modifiers.contains(KeyModifiers::CONTROL) || means(key.code))
             {
                 // Whoever asked may have gone.
                 let _ = sender.send(key);

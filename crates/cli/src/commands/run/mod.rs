@@ -5,15 +5,19 @@ mod card;
 mod checklist;
 mod dots;
 mod keys;
+mod next_piece;
+mod pieces;
 mod program;
 mod remains;
 mod screen;
 mod series;
 mod set_out;
+mod unfinished;
 mod watch;
 
 use crate::args::Run;
 use crate::console::Console;
+use crate::door::Doubts;
 use crate::voice;
 pub(super) use keys::forget_typed;
 pub(super) use screen::RawKeys;
@@ -31,6 +35,7 @@ use tinkite_operate::run::drive::{self, News};
 use tinkite_operate::run::ended::Ended;
 use tinkite_operate::run::hand::Hand;
 use tinkite_operate::run::recorder::Recorder;
+use tinkite_operate::stopping::Stopping;
 use tinkite_report::{burnt, png};
 use tinkite_run::Whereabouts;
 use tinkite_wire::{Dark, Failure, Miscount, Outcome, State, alarm_meaning, error_meaning};
@@ -49,37 +54,86 @@ pub(super) fn wants_to_go_on(console: &Console) -> bool {
     terminal && !console.json && !console.quiet && afterwards::run_now(console)
 }
 
-/// The same, stopped after some time at the latest. Whoever reads the events gets one `end`, however it comes.
+/// The same, stopped after some time at the latest.
 pub(super) fn run_for(
     args: &Run,
     most: Option<Duration>,
     console: &Console,
 ) -> Result<(), Refusal> {
-    // Where people sit at a terminal it is theirs to see the run, and to have a hand on it.
-    let screen = !args.plain && !console.json && !console.quiet;
-    let screen = screen && io::stdin().is_terminal() && io::stderr().is_terminal();
-    let set = set_out(args, console).and_then(|set| {
+    let args = &unfinished::ask(args, console).inspect_err(|refusal| refused(refusal, console))?;
+    if pieces::are_several(args) {
+        return pieces::run(args, console);
+    }
+    let mut ready = |set: &Set| {
         checklist::confirm(&set.program.about.machine, &set.name, args, console)?;
+        Ok(())
+    };
+    let doubts = &mut Doubts::default();
+    let turn = Turn { ready: &mut ready, doubts, stopping: None, asks_how: true };
+    let over = once(args, turn, most, console);
+    // Nothing is left that has to be stopped: Ctrl-C ends whatever still waits.
+    over.stopping.let_go();
+    hear_out(console);
+    over.result
+}
+
+/// One run of one program, among others or alone.
+struct Turn<'t> {
+    /// Asks what has to be asked when everything is ready, before the link opens.
+    ready: &'t mut dyn FnMut(&Set) -> Result<(), Refusal>,
+    /// What was told already.
+    doubts: &'t mut Doubts,
+    /// What watches for Ctrl-C already.
+    stopping: Option<Stopping>,
+    /// Whether somebody is asked how it went.
+    asks_how: bool,
+}
+
+/// What is known behind it.
+struct Over {
+    /// How it went.
+    result: Result<(), Refusal>,
+    /// Its number in the log, where something of it was sent and it is in it.
+    run: Option<i64>,
+    /// Whether somebody wants it to stop.
+    stopping: Stopping,
+}
+
+/// Runs a program. Whoever reads the events gets one `end`, however it comes.
+fn once(args: &Run, turn: Turn<'_>, most: Option<Duration>, console: &Console) -> Over {
+    let screen = has_screen(args, console);
+    let Turn { ready, doubts, stopping, asks_how } = turn;
+    let known = stopping.clone().unwrap_or_default();
+    let set = set_out(args, stopping, doubts, console).and_then(|set| {
+        ready(&set)?;
         Ok(set)
     });
     // A pipe that nobody reads holds up no machine.
     let background = &if screen { *console } else { console.in_background() };
-    let mut end = End::NotSaid;
-    let stopping = set.as_ref().map(|set| set.stopping.clone()).unwrap_or_default();
-    let result = set.and_then(|set| stream(args, set, most, screen, &mut end, background));
-    if let (Err(refusal), End::NotSaid) = (&result, end) {
+    let stopping = set.as_ref().map_or(known, |set| set.stopping.clone());
+    let mut said = Said::default();
+    let result =
+        set.and_then(|set| stream(args, set, (most, screen, asks_how), &mut said, background));
+    if let (Err(refusal), false) = (&result, said.end) {
         refused(refusal, background);
     }
-    // Nothing is left that has to be stopped: Ctrl-C ends whatever still waits.
-    stopping.let_go();
-    // How the run ended counts for more than whether anybody heard of it.
+    Over { result, run: said.run, stopping }
+}
+
+/// Waits until everything that was said is written. How the run ended counts for more than whether anybody heard of it.
+fn hear_out(console: &Console) {
     if let Err(error) = voice::drain()
         && error.kind() != io::ErrorKind::BrokenPipe
     {
         let unheard = Refusal::output("standard output", error);
         console.complain(&format!("warning: {}", unheard.why()));
     }
-    result
+}
+
+/// Whether somebody at a terminal sees the run on the whole screen, and has a hand on it.
+fn has_screen(args: &Run, console: &Console) -> bool {
+    let wanted = !args.plain && !console.json && !console.quiet;
+    wanted && io::stdin().is_terminal() && io::stderr().is_terminal()
 }
 
 /// Ends a run of which nothing was sent, for whoever reads its events.
@@ -87,22 +141,25 @@ pub(super) fn refused(refusal: &Refusal, console: &Console) {
     watch::never_begun(refusal, Dark::Untouched, console);
 }
 
-/// Whether it was said how a run ended.
-#[derive(Debug, Clone, Copy)]
-enum End {
-    NotSaid,
-    Said,
+/// What was said of how a run ended.
+#[derive(Debug, Default)]
+struct Said {
+    /// That it ended.
+    end: bool,
+    /// Its number in the log.
+    run: Option<i64>,
 }
 
 fn stream(
     args: &Run,
     set: Set,
-    most: Option<Duration>,
-    screen: bool,
-    end: &mut End,
+    (most, screen, asks_how): (Option<Duration>, bool, bool),
+    said: &mut Said,
     console: &Console,
 ) -> Result<(), Refusal> {
-    let Set { mut program, beginning, log, template, name, stopping, stand } = set;
+    let Set { mut program, beginning, log, mut template, name, stopping, stand } = set;
+    // Somebody may have laid something in first.
+    template.began_ms = jiff::Timestamp::now().as_millisecond();
     let stopping = stopping.or_after(most);
     let about = &program.about;
     let mut link = link::open_standing(&name, &about.machine, about.diameter, stand)?;
@@ -137,7 +194,7 @@ fn stream(
     let ended = driven.unwrap_or_else(|_| Err(broke()));
     let ended = ended.inspect_err(|refusal| {
         watch::never_begun(refusal, Dark::Unknown, console);
-        *end = End::Said;
+        said.end = true;
     })?;
     if ended.outcome == Outcome::Done && matches!(ended.dark, Dark::Asked | Dark::Unknown) {
         console.complain(&format!("warning: the program has run{}", beam::words(ended.dark)));
@@ -149,12 +206,12 @@ fn stream(
         None
     });
     watcher.end(&ended, number);
-    *end = End::Said;
+    *said = Said { end: true, run: number };
     if link.rig().is_none() && ended.dark != Dark::Untouched {
         afterwards::clear_air(&program.about.machine, &stopping, console);
     }
     if let (true, Some(number), None, Outcome::Done) =
-        (with_screen, number, &args.note, &ended.outcome)
+        (with_screen && asks_how, number, &args.note, &ended.outcome)
         && let Some(words) = afterwards::how_it_went(&stopping, console)
         && let Err(error) = recorder.note(number, words)
     {

@@ -3,7 +3,7 @@
 use crate::args::Run;
 use crate::console::Console;
 use crate::defaults;
-use crate::door;
+use crate::door::Doubts;
 use std::fs::File;
 use std::io;
 use std::path::Path;
@@ -17,17 +17,20 @@ use tinkite_operate::run::lines::PlainEnds;
 use tinkite_operate::run::program::{About, FoundProgram, ProgramFile, write};
 
 /// Gets the program and refuses whatever would go wrong.
-pub(super) fn prepare(args: &Run, path: &Path, console: &Console) -> Result<ProgramFile, Refusal> {
+pub(super) fn prepare(
+    args: &Run,
+    path: &Path,
+    doubts: &mut Doubts,
+    console: &Console,
+) -> Result<ProgramFile, Refusal> {
     let is_job = path.extension().is_some_and(|e| e == "toml");
     if !is_job {
-        return Ok(tell_doubts(
-            ProgramFile::of(from_file(args, path)?, args.card.is_some())?,
-            console,
-        ));
+        let program = ProgramFile::of(from_file(args, path)?, args.card.is_some())?;
+        return Ok(tell_doubts(program, doubts, console));
     }
-    let (machine, part) = (args.machine.clone(), args.part.clone().into());
+    let (machine, part) = (args.machine.clone(), args.part.clone().made()?);
     let job = JobCall { job: path.to_path_buf(), machine, part };
-    let program = make(&job, Some(console), args.card.is_some(), console)?;
+    let program = make(&job, Some(&mut *doubts), args.card.is_some(), console)?;
     if program.about.counts_on && args.log.path.is_some() {
         return Err(Refusal::Usage(
             "the job's serial numbers go on from run to run, and plan, draw and emit look for them in the usual log: set TINKITE_LOG instead of --log".into(),
@@ -36,33 +39,35 @@ pub(super) fn prepare(args: &Run, path: &Path, console: &Console) -> Result<Prog
     Ok(program)
 }
 
-/// The program of a job; what is doubtful in it is told to `doubts`.
+/// The program of a job; what is doubtful in it is told where there are `doubts`.
 pub(super) fn make(
     job: &JobCall,
-    doubts: Option<&Console>,
+    mut doubts: Option<&mut Doubts>,
     on_card: bool,
     console: &Console,
 ) -> Result<ProgramFile, Refusal> {
     let mut made = load::make(job)?;
-    if let Some(console) = doubts {
+    if let Some(doubts) = doubts.as_deref_mut() {
         let problems = std::mem::take(&mut made.compiled.problems);
-        door::show(&load::locate(problems, &made.sources), &made.sources, console);
+        doubts.show(&load::locate(problems, &made.sources), &made.sources, console);
     }
-    Ok(tell_doubts(ProgramFile::of(write(job, made)?, on_card)?, console))
+    let program = ProgramFile::of(write(job, made)?, on_card)?;
+    Ok(tell_doubts(program, doubts.unwrap_or(&mut Doubts::default()), console))
 }
 
 /// The program of a run in the log.
 pub(super) fn recall(
     log: &Log,
     entry: &RunEntry,
+    doubts: &mut Doubts,
     console: &Console,
 ) -> Result<ProgramFile, Refusal> {
-    Ok(tell_doubts(ProgramFile::of_run(log, entry)?, console))
+    Ok(tell_doubts(ProgramFile::of_run(log, entry)?, doubts, console))
 }
 
 /// Tells what is doubtful with a program.
-fn tell_doubts(program: ProgramFile, console: &Console) -> ProgramFile {
-    door::show(&program.report.problems, &Sources::new(), console);
+fn tell_doubts(program: ProgramFile, doubts: &mut Doubts, console: &Console) -> ProgramFile {
+    doubts.show(&program.report.problems, &Sources::new(), console);
     program
 }
 
@@ -102,6 +107,7 @@ fn from_file(args: &Run, path: &Path) -> Result<FoundProgram, Refusal> {
         profile: profile.text,
         made: None,
         counts_on: false,
+        sheets: 1,
         zero: None,
         material: None,
         diameter: args.diameter,

@@ -3,6 +3,7 @@
 use super::program;
 use crate::args::Run;
 use crate::console::Console;
+use crate::door::Doubts;
 use tinkite_core::job::{Zero, set};
 use tinkite_files::call::JobCall;
 use tinkite_files::refusal::Refusal;
@@ -18,6 +19,7 @@ pub(super) fn next(
     args: &Run,
     log: &Log,
     entry: &RunEntry,
+    doubts: &mut Doubts,
     console: &Console,
 ) -> Result<(ProgramFile, Beginning), Refusal> {
     let run = entry.id;
@@ -49,7 +51,7 @@ pub(super) fn next(
         sheet: part.sheet,
         set: set::over(&part.set, &now.set),
     };
-    let program = program::make(&of(part), Some(console), false, console)?;
+    let program = program::make(&of(part), Some(doubts), false, console)?;
     let spot = SameSpot {
         run,
         then: entry.began.standing,

@@ -3,6 +3,7 @@
 use super::{program, series};
 use crate::args::{self, Run};
 use crate::console::Console;
+use crate::door::Doubts;
 use std::path::Path;
 use tinkite_core::geometry::Point;
 use tinkite_core::problem::{Code, Problem};
@@ -35,8 +36,13 @@ pub(super) struct Set {
     pub(super) stand: Stand,
 }
 
-/// Finds the program, and where in it the run begins.
-pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
+/// Finds the program, and where in it the run begins. `stopping`: what watches for Ctrl-C already.
+pub(super) fn set_out(
+    args: &Run,
+    stopping: Option<Stopping>,
+    doubts: &mut Doubts,
+    console: &Console,
+) -> Result<Set, Refusal> {
     if let Some(path) = &args.picture {
         png::kind_of(path)?;
     }
@@ -53,20 +59,20 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
             let log = log()?;
             let entry = log.entry(run)?;
             let (program, beginning) = if args.go_on.is_some() {
-                let whole = program::recall(&log, &entry, console)?;
-                let beginning = rest_of(args, &log, &entry, &whole, console)?;
+                let whole = program::recall(&log, &entry, doubts, console)?;
+                let beginning = rest_of(args, (&log, &entry), &whole, doubts, console)?;
                 (whole, beginning)
             } else if args.part.is_whole() {
-                (program::recall(&log, &entry, console)?, Beginning::Start)
+                (program::recall(&log, &entry, doubts, console)?, Beginning::Start)
             } else {
-                series::next(args, &log, &entry, console)?
+                series::next(args, &log, &entry, doubts, console)?
             };
             let kind = if args.go_on.is_some() { RunKind::GoOn } else { RunKind::Again };
             (program, beginning, kind, Some(entry))
         }
         None => {
             let path = args.file.as_deref().unwrap_or(Path::new(""));
-            let program = program::prepare(args, path, console)?;
+            let program = program::prepare(args, path, doubts, console)?;
             match args.from_line {
                 Some(line) => (program, Beginning::Line(line), RunKind::FromLine, None),
                 None => (program, Beginning::Start, RunKind::Run, None),
@@ -78,7 +84,7 @@ pub(super) fn set_out(args: &Run, console: &Console) -> Result<Set, Refusal> {
     let stand = rehearse(args, &program, (&name, &beginning), console)?;
     constant_power(args, &program, &name, console)?;
     // From here on something may have to be stopped in order.
-    let stopping = Stopping::watch()?;
+    let stopping = stopping.map_or_else(Stopping::watch, Ok)?;
     // What a simulation in this process did is gone with it.
     let logged = args.log.path.is_some() || !link::is_simulated(&name);
     let log = logged
@@ -181,9 +187,9 @@ fn constant_power(
 /// What is left of an earlier run, as far as can be told before the controller was asked.
 fn rest_of(
     args: &Run,
-    log: &Log,
-    entry: &RunEntry,
+    (log, entry): (&Log, &RunEntry),
     program: &ProgramFile,
+    doubts: &mut Doubts,
     console: &Console,
 ) -> Result<Beginning, Refusal> {
     if let Some(next) = entry.followed_by.last() {
@@ -195,7 +201,7 @@ fn rest_of(
     // Its own process may still be at it.
     drop(log.hold(entry.id)?);
     if let Some(path) = &args.file {
-        let now = program::prepare(args, path, console)?;
+        let now = program::prepare(args, path, doubts, console)?;
         let why = format!(
             "its rest does not belong to {} as it is now; leave the name out to finish what was begun",
             now.about.name
