@@ -268,6 +268,81 @@ fn every_drawing_of_the_workshop_begins() {
     }
 }
 
+/// A job without one of its lines, and, where that holds a table, without each of its keys.
+fn shorter(job: &str) -> Vec<(String, String)> {
+    let mut all = Vec::new();
+    for (n, line) in job.lines().enumerate() {
+        let with = |own: &str| {
+            let lines = job.lines().enumerate().map(|(m, line)| if m == n { own } else { line });
+            lines.collect::<Vec<_>>().join("\n")
+        };
+        if line.starts_with(['#', '[']) || line.is_empty() {
+            continue;
+        }
+        all.push((line.to_string(), with("")));
+        if let Some((open, rest)) = line.split_once("= {")
+            && let Some((keys, behind)) = rest.rsplit_once('}')
+            && !keys.contains('{')
+        {
+            let keys: Vec<&str> = keys.split(',').collect();
+            for gone in 0..keys.len() {
+                let others =
+                    keys.iter().enumerate().filter(|(m, _)| *m != gone).map(|(_, key)| *key);
+                let left = format!("{open}= {{{}}}{behind}", others.collect::<Vec<_>>().join(","));
+                all.push((format!("{line}: {}", keys[gone]), with(&left)));
+            }
+        }
+    }
+    all
+}
+
+#[test]
+fn what_is_begun_says_no_defaults_and_its_comments_end_where_a_line_should() {
+    let bench = Bench::new();
+    let cases: [&[&str]; 9] = [
+        &["sail-panel.svg"],
+        &["sail-panel.svg", "--zero", "stock", "--speed", "25 mm/s", "--passes", "cut=2"],
+        &["sail-panel.svg", "--zero", "head", "--leave-out", "blue"],
+        &["kite-sky.png", "--width", "12 mm"],
+        &["name-tag.svg", "--machine", "tube-laser"],
+        &["reel-cheek.pdf"],
+        &["spar-hub.dxf", "--steps", "2"],
+        &["medal.stl"],
+        &["stamp.png"],
+    ];
+    for case in cases {
+        bench.demo(case[0]);
+    }
+    bench.demo("tube-laser.machine.toml");
+    for case in cases {
+        bench.ok(&[&["begin", "-o", "a.kite.toml", "--force"], case].concat());
+        let job = bench.read("a.kite.toml");
+        for line in job.lines() {
+            let has_comment = line.starts_with('#') || line.contains("   # ");
+            assert!(!has_comment || line.chars().count() <= 100, "{line}");
+        }
+        // Its name and the version say nothing of what is burnt.
+        let own =
+            |line: &str| ["tinkite", "name", "machine"].iter().any(|key| line.starts_with(key));
+        let burnt = |name: &str| bench.run(&["emit", name, "-o", "-", "--terse"]);
+        bench.write("b.kite.toml", &job);
+        let whole = burnt("b.kite.toml");
+        assert_eq!(whole.status, 0, "{}", whole.err);
+        for (gone, text) in shorter(&job) {
+            // This picture has no specks.
+            if own(&gone) || gone.ends_with("speck = \"0.3 mm\" ") {
+                continue;
+            }
+            bench.write("b.kite.toml", text);
+            let less = burnt("b.kite.toml");
+            assert!(
+                less.status != 0 || (less.out, less.err) != (whole.out.clone(), whole.err.clone()),
+                "{case:?}: {gone} says a default\n{job}"
+            );
+        }
+    }
+}
+
 #[test]
 fn many_colours_are_gathered_into_few_steps() {
     let bench = drawn(r#"width="200mm" height="120mm" viewBox="0 0 200 120""#, "");
@@ -315,7 +390,7 @@ fn pale_paint_of_a_page_is_burnt_as_well() {
     let bench = drawn(r#"width="40mm" height="40mm" viewBox="0 0 40 40""#, dots);
     let plan = begun(&bench, &[]);
     assert!(plan["burn_mm"].as_f64().unwrap() > 100.0, "{plan}");
-    assert!(bench.read("a.kite.toml").contains("grey = true"));
+    assert!(bench.read("a.kite.toml").contains("power follows the grey"));
     // Dark dots stay what they are: burnt or not.
     let bench = drawn(
         r#"width="40mm" height="40mm" viewBox="0 0 40 40""#,

@@ -78,7 +78,7 @@ fn a_sentence_is_a_job() {
     assert_eq!((&score["power_percent"][0], &score["s"][0]), (&15.0.into(), &150.0.into()));
     assert_eq!(plan["leftovers"], Value::Array(Vec::new()));
     let text = bench.read("a.kite.toml");
-    for line in ["material = \"card\"", "thickness = \"0.3 mm\"", "zero   = \"stock\""] {
+    for line in ["material = \"card\"", "thickness = \"0.3 mm\"", "zero = \"stock\""] {
         assert!(text.contains(line), "{line}:\n{text}");
     }
     // What was decided is told, what was guessed as a guess.

@@ -54,7 +54,7 @@ fn a_picture_with_blank_margins_is_as_wide_as_was_asked_for() {
         near(burnt(&bench, "a.kite.toml"), size, 0.3);
         let text = bench.read("a.kite.toml");
         assert!(text.contains("trace ="), "{text}");
-        assert!(text.contains(&format!("({} x {} mm)", size[0], size[1])), "{text}");
+        assert!(text.contains(&format!(", {} x {} mm", size[0], size[1])), "{text}");
         // It lies where its comment says.
         let plan = bench.json(&["plan", "a.kite.toml"]);
         let left = plan["extents_mm"]["min"][0].as_f64().unwrap();

@@ -1,7 +1,7 @@
 //! A drawing, and what its `[[artwork]]` says.
 
+use super::line::{commented, remark};
 use super::place::{BegunSize, Made, SizeBy};
-use std::fmt::Write as _;
 use tinkite_artwork::{
     Artwork, Bitmap, Fill, Format, Image, Odd, OddPaint, Shape, Stroke, Unread, trace,
 };
@@ -264,11 +264,13 @@ impl Begun {
         if let (Some(own), true) = (self.artwork.extents(), made.scale != 1.0) {
             let why = if made.by == SizeBy::Bed { ", too large for the bed" } else { "" };
             let side = |key, size: f64| {
-                format!(
-                    "{key} = \"{} mm\"   # drawn {} x {} mm{why}\n",
+                let (size, drawn) = (
                     plain((size * made.scale * 1000.0).floor() / 1000.0, 3),
-                    plain(own.width(), 2),
-                    plain(own.height(), 2)
+                    (plain(own.width(), 2), plain(own.height(), 2)),
+                );
+                commented(
+                    &format!("{key} = \"{size} mm\""),
+                    &format!("drawn {} x {} mm{why}", drawn.0, drawn.1),
                 )
             };
             out.push_str(&if own.width() > 0.0 {
@@ -278,17 +280,18 @@ impl Begun {
             });
         }
         if let Some(x) = right {
-            let _ = writeln!(
-                out,
-                "at   = [\"{} mm\", \"0 mm\"]   # right of the one before it",
-                plain(x, 3)
-            );
+            let at = format!("at   = [\"{} mm\", \"0 mm\"]", plain(x, 3));
+            out += &commented(&at, "right of the one before it");
         } else if self.side_by_side {
             out.push_str("at   = [\"0 mm\", \"0 mm\"]\n");
         }
         if self.traced {
-            out.push_str(
-                "trace = { threshold = \"50 %\", smooth = \"60 deg\", speck = \"0.3 mm\" }   # line art: what is darker becomes an area\n# its pixels instead: take trace out, and give a step take = { kind = \"bitmap\" } and image = { spacing = \"0.1 mm\", threshold = \"50 %\" }\n",
+            out += &commented(
+                "trace = { speck = \"0.3 mm\" }",
+                "line art: what is darker than 50 % becomes an area",
+            );
+            out += &remark(
+                "its pixels instead: take trace out, and give a step take = { kind = \"bitmap\" } and image = { spacing = \"0.1 mm\", threshold = \"50 %\" }",
             );
         }
         if !self.unpainted.is_empty() {
@@ -300,7 +303,7 @@ impl Begun {
                 )
             };
             all.extend(self.repainted.iter().map(instead));
-            let _ = writeln!(out, "paint = [{}]   # left out, as said", all.join(", "));
+            out += &commented(&format!("paint = [{}]", all.join(", ")), "left out, as said");
         } else if !self.repainted.is_empty() {
             let one = |kind: &&str| {
                 format!(
@@ -308,30 +311,28 @@ impl Begun {
                 )
             };
             let all: Vec<String> = self.repainted.iter().map(one).collect();
-            let _ = writeln!(
-                out,
-                "paint = [{}]   # one plain colour in place of many; as the page shows it: render = \"{RENDER_DPI} dpi\" in its place; or leave-out = [{{ kind = \"{}\" }}]",
-                all.join(", "),
+            let why = format!(
+                "one plain colour in place of many; as the page shows it: render = \"{RENDER_DPI} dpi\" in its place; or leave-out = [{{ kind = \"{}\" }}]",
                 self.repainted[0]
             );
+            out += &commented(&format!("paint = [{}]", all.join(", ")), &why);
         }
         if !self.unseen.is_empty() {
             let one = |kind: &&str| {
                 format!("{{ take = {{ kind = \"{kind}\" }}, fill = \"none\", stroke = \"none\" }}")
             };
             let all: Vec<String> = self.unseen.iter().map(one).collect();
-            let _ = writeln!(out, "paint = [{}]   # nothing of it shows", all.join(", "));
+            out += &commented(&format!("paint = [{}]", all.join(", ")), "nothing of it shows");
         }
         if let Some(image) = self.artwork.images.iter().find(|image| image.rendered) {
             let [step, ..] = image.to_mm.as_coeffs();
-            let _ = writeln!(
-                out,
-                "render = \"{} dpi\"   # masks, filters and the like, drawn as the page shows them",
-                plain(25.4 / step, 2)
+            out += &commented(
+                &format!("render = \"{} dpi\"", plain(25.4 / step, 2)),
+                "masks, filters and the like, drawn as the page shows them",
             );
         }
         if self.blank {
-            out.push_str("only = \"vectors\"   # the bitmaps show nothing\n");
+            out += &commented("only = \"vectors\"", "the bitmaps show nothing");
         }
         out.push_str(&leave_out(&self.artwork, self.off_page, &self.left));
         let units = &self.artwork.units;
@@ -341,7 +342,10 @@ impl Begun {
             _ => "units = \"90/in\"",
         };
         if units.doubtful {
-            let _ = writeln!(out, "# {example}   # a guess was needed: {}", units.source);
+            out += &commented(
+                &format!("# {example}"),
+                &format!("a guess was needed: {}", units.source),
+            );
         }
         out
     }
@@ -385,7 +389,7 @@ fn leave_out(artwork: &Artwork, off_page: usize, left: &[(Vec<Take>, String)]) -
     if tables.is_empty() {
         return String::new();
     }
-    format!("leave-out = [{}]   # {}\n", tables.join(", "), why.join("; "))
+    commented(&format!("leave-out = [{}]", tables.join(", ")), &why.join("; "))
 }
 
 #[cfg(test)]

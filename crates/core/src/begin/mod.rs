@@ -2,6 +2,7 @@
 
 mod begun;
 mod guess;
+mod line;
 mod place;
 mod recipes;
 mod said;
@@ -251,11 +252,11 @@ pub fn starter(
             why: "paper".into(),
             settings: Vec::new(),
         });
-        let _ = write!(
-            out,
-            "\n# {white} {what} ({}) are taken for paper: no step takes them, and what lies under them is not engraved.\n",
+        let paper = format!(
+            "{white} {what} ({}) are taken for paper: no step takes them, and what lies under them is not engraved.",
             layer.shapes
         );
+        let _ = write!(out, "\n{}", line::remark(&paper));
     }
     Ok(Started { text: out, sizes, decisions, problems })
 }

@@ -1,6 +1,7 @@
 //! How large a drawing is made, and where it lies.
 
 use super::Wishes;
+use super::line::commented;
 use tinkite_base::geometry::{Point, Rect, Vec2};
 use tinkite_base::problem::{BedSize, Code, Location, Problem, Problems, Remedy};
 use tinkite_base::quantity::plain;
@@ -157,24 +158,29 @@ pub(super) fn place(extents: Option<Rect>, machine: &Machine, wishes: &Wishes) -
     let (zero, at) = match wishes.zero {
         Zero::Bed => {
             let at = wishes.at.unwrap_or_else(|| usual(extents, machine));
-            ("", at.to_vec2() - bed.origin_offset())
+            (None, Some(at.to_vec2() - bed.origin_offset()))
         }
         Zero::Stock => {
-            let set = "zero   = \"stock\"       # where the operator has set it on the stock\n";
-            (set, wishes.at.unwrap_or_default().to_vec2())
+            (Some("where the operator sets it on the stock"), wishes.at.map(Point::to_vec2))
         }
-        Zero::Head => {
-            let set = "zero   = \"head\"        # where the head stands when the run begins\n";
-            (set, wishes.at.unwrap_or_default().to_vec2())
-        }
+        Zero::Head => (Some("where the head stands then"), wishes.at.map(Point::to_vec2)),
     };
-    let at = machine.pointing.to_machine(at);
-    let (x, y) = (at.x + 0.0, at.y + 0.0);
-    format!(
-        "\n[place]\n{zero}anchor = \"bottom-left\"   # this corner of the drawing ({} x {} mm) …\nat     = [\"{} mm\", \"{} mm\"]   # … lies here\n",
-        plain(extents.width(), 2),
-        plain(extents.height(), 2),
-        plain(x, 3),
-        plain(y, 3)
-    )
+    let (width, height) = (plain(extents.width(), 2), plain(extents.height(), 2));
+    let corner = format!("the lower left corner of the drawing, {width} x {height} mm");
+    let mut out = "\n[place]\n".to_string();
+    // What lies at the zero itself needs no place.
+    let at = at.filter(|at| zero.is_none() || at.hypot() > 0.0);
+    if let Some(where_it_is) = zero {
+        let zero = format!("zero = \"{}\"", wishes.zero.name());
+        out += &match at {
+            Some(_) => commented(&zero, where_it_is),
+            None => commented(&zero, &format!("{where_it_is}: {corner}")),
+        };
+    }
+    if let Some(at) = at {
+        let at = machine.pointing.to_machine(at);
+        let at = format!("at = [\"{} mm\", \"{} mm\"]", plain(at.x + 0.0, 3), plain(at.y + 0.0, 3));
+        out += &commented(&at, &corner);
+    }
+    out
 }

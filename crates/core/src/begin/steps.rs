@@ -2,6 +2,7 @@
 
 use super::begun::Begun;
 use super::guess::Guess;
+use super::line::{commented, text_key};
 use super::said::{Deed, HAIRLINE, Part, besides};
 use super::settings::{SettingKey, Settings};
 use std::fmt::Write as _;
@@ -12,7 +13,6 @@ use tinkite_base::quantity::plain;
 use tinkite_job::Take;
 use tinkite_job::select::Condition;
 use tinkite_machine::Machine;
-use tinkite_machine::section::quote;
 
 /// One step: what is made, and of which colours.
 pub(super) struct Made<'l> {
@@ -158,7 +158,7 @@ impl BegunStep {
                 [layer] => one(layer),
                 many => {
                     let rows: Vec<String> = many
-                        .chunks(4)
+                        .chunks(3)
                         .map(|row| row.iter().map(one).collect::<Vec<_>>().join(", "))
                         .collect();
                     format!("[\n    {},\n]", rows.join(",\n    "))
@@ -267,14 +267,10 @@ pub(super) fn write(
         let name = unique(&names, &step.name);
         let word = step.what.first().filter(|_| step.why.is_none()).map(String::as_str);
         let why = step.why.map_or("as said".to_string(), |why| format!("guessed: {why}"));
-        let _ = write!(
-            out,
-            "\n[[step]]\nname  = {}\ntake  = {}   # {}\nmake  = \"{}\"   # {why}\n",
-            quote(&name),
-            step.take,
-            step.contents,
-            step.make.word(),
-        );
+        *out += "\n[[step]]\n";
+        *out += &text_key("name", &name, "");
+        *out += &commented(&format!("take  = {}", step.take), &step.contents);
+        *out += &text_key("make", step.make.word(), &why);
         let mut how = How::of(&name, word, step.make, settings);
         let settings = how.write(out, machine, recipe);
         decisions.push(Decision {
@@ -322,8 +318,10 @@ impl<'s> How<'s> {
     ) -> Vec<(&'static str, String, bool)> {
         let mut all = Vec::new();
         let mut line = |key: &'static str, value: &str, said: bool, comment: &str| {
-            let quoted = if key == "passes" { value.to_string() } else { quote(value) };
-            let _ = writeln!(out, "{key:<5} = {quoted}{comment}");
+            *out += &match key {
+                "passes" => commented(&format!("passes = {value}"), comment),
+                _ => text_key(key, value, comment),
+            };
             all.push((key, value.to_string(), said));
         };
         let word = self.make.word();
@@ -333,7 +331,7 @@ impl<'s> How<'s> {
         } else if (self.speed.is_none() || self.power.is_none())
             && let Some(found) = recipe(word)
         {
-            line("recipe", word, false, &format!("   # {}", one_line(&found)));
+            line("recipe", word, false, &found);
             by_recipe = true;
         }
         let (speed, percent) = speed_and_power(self.make, machine);
@@ -345,7 +343,7 @@ impl<'s> How<'s> {
             match said {
                 Some(said) => line(key, said, true, ""),
                 None if by_recipe => {}
-                None => line(key, &guess, false, "   # guessed"),
+                None => line(key, &guess, false, "guessed"),
             }
         }
         if let Some(passes) = self.passes {
@@ -353,8 +351,8 @@ impl<'s> How<'s> {
         }
         if self.make == Guess::Engrave && !by_recipe {
             let spacing = machine.beam.width.max(0.1);
-            let _ =
-                writeln!(out, "lines = {{ spacing = \"{} mm\" }}   # guessed", plain(spacing, 3));
+            let lines = format!("lines = {{ spacing = \"{} mm\" }}", plain(spacing, 3));
+            *out += &commented(&lines, "guessed");
         }
         all
     }
@@ -409,11 +407,6 @@ fn guess<'l>(
     Some((guess, layer, why))
 }
 
-/// Text that can stand in a comment.
-fn one_line(text: &str) -> String {
-    text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect()
-}
-
 /// Which bitmaps a step takes.
 pub(super) struct Pictures {
     /// `bitmap`, or `rendered`.
@@ -432,14 +425,14 @@ pub(super) fn picture_step(
     let name = if pictures.kind == "bitmap" { "bitmaps" } else { "as the page shows it" };
     let (shade, other, why) = if pictures.photograph {
         (
-            "grey = true",
-            "a photograph: power follows the grey; a source that cannot do that: dither = \"floyd-steinberg\" in its place",
+            "",
+            "a photograph: power follows the grey; a source that cannot do that: dither = \"floyd-steinberg\" beside it",
             "a picture with greys",
         )
     } else {
         (
-            "threshold = \"50 %\"",
-            "line art: burnt or not; greys: grey = true, or dither = \"floyd-steinberg\", in its place",
+            ", threshold = \"50 %\"",
+            "line art: burnt or not; without threshold power follows the grey; dither = \"floyd-steinberg\" in its place makes greys of dots",
             "a picture of two tones",
         )
     };
@@ -453,11 +446,8 @@ pub(super) fn picture_step(
     for line in text.lines().filter(|line| !line.starts_with("lines")) {
         let _ = writeln!(out, "{line}");
     }
-    let _ = writeln!(
-        out,
-        "image = {{ spacing = \"{} mm\", {shade} }}   # {other}",
-        plain(machine.beam.width.max(0.1), 3)
-    );
+    let spacing = plain(machine.beam.width.max(0.1), 3);
+    *out += &commented(&format!("image = {{ spacing = \"{spacing} mm\"{shade} }}"), other);
     Decision {
         step: Some(name.into()),
         make: Some("engrave"),
@@ -491,19 +481,22 @@ pub(super) fn relief_step(
     for line in text.lines().filter(|line| !line.starts_with("lines")) {
         let _ = writeln!(out, "{line}");
     }
-    let _ = write!(
-        out,
-        "lines = {{ spacing = \"{} mm\" }}\nrelief = {{ depth = \"{} mm\", layers = 20, raised = true, turn = \"37 deg\" }}   # the solid is {} mm high; raised = false sinks it\n# per-pass = \"0.04 mm\"   # how deep one pass goes on this stock, once it is measured: passes follow\n",
-        plain(spacing, 3),
-        plain(depth, 3),
-        plain(own, 3)
+    *out += &commented(&format!("lines = {{ spacing = \"{} mm\" }}", plain(spacing, 3)), "guessed");
+    let depth = plain(depth, 3);
+    *out += &commented(
+        &format!("relief = {{ depth = \"{depth} mm\", layers = 20, turn = \"37 deg\" }}"),
+        &format!("the solid is {} mm high; raised = false sinks it", plain(own, 3)),
+    );
+    *out += &commented(
+        "# per-pass = \"0.04 mm\"",
+        "how deep one pass goes on this stock, once it is measured",
     );
     Decision {
         step: Some("relief".into()),
         make: Some("engrave"),
         take: take.into(),
         what: Vec::new(),
-        contents: format!("{} deep", plain(depth, 3) + " mm"),
+        contents: format!("{depth} mm deep"),
         said: false,
         why: "a solid is cut in layers".into(),
         settings,
