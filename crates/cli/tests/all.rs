@@ -25,6 +25,7 @@ mod look;
 mod machine;
 mod neutral;
 mod pack;
+mod pages;
 mod photo;
 mod picture;
 mod pieces;

@@ -8,7 +8,7 @@ pub(super) const EXAMPLES: &[(&str, [[&str; 2]; 2])] = &[
         "",
         [
             ["tinkite demo", "everything once, in a new folder"],
-            ["tinkite begin drawing.svg", "a job file to start from"],
+            ["tinkite begin name-tag.svg", "a job file to start from"],
         ],
     ),
     (
@@ -42,7 +42,7 @@ pub(super) const EXAMPLES: &[(&str, [[&str; 2]; 2])] = &[
         "check",
         [
             ["tinkite check sail-panel.kite.toml", "is anything wrong or doubtful?"],
-            ["tinkite check --explain open-line", "what a problem code means"],
+            ["tinkite check --explain open-shape", "what a problem code means"],
         ],
     ),
     (
@@ -92,9 +92,9 @@ pub(super) const EXAMPLES: &[(&str, [[&str; 2]; 2])] = &[
     (
         "read",
         [
-            ["tinkite read panel.nc", "lengths, places, power, beam"],
+            ["tinkite read sail-panel.nc", "lengths, places, power, beam"],
             [
-                "tinkite read panel.nc --machine bench-laser --explain",
+                "tinkite read sail-panel.nc --machine bench-laser --explain",
                 "each line in words, checked against a machine",
             ],
         ],
@@ -219,7 +219,10 @@ pub(super) const EXAMPLES: &[(&str, [[&str; 2]; 2])] = &[
         "head move",
         [
             ["tinkite head move 10 0 --machine bench-laser", "10 mm to the right"],
-            ["tinkite head move 0 \"-1 in\" --machine bench-laser", "an inch towards you"],
+            [
+                "tinkite head move 0 \"1 in\" --machine bench-laser",
+                "an inch away from you; \"-1 in\" comes back",
+            ],
         ],
     ),
     (
@@ -293,14 +296,14 @@ pub(super) const EXAMPLES: &[(&str, [[&str; 2]; 2])] = &[
         "log export",
         [
             ["tinkite log export -o runs.jsonl", "to carry to another computer"],
-            ["tinkite log export -o runs.jsonl --programs", "so that runs can be repeated there"],
+            ["tinkite log export -o whole.jsonl --programs", "so that runs can be repeated there"],
         ],
     ),
     (
         "log import",
         [
-            ["tinkite log import runs.jsonl", "take in the runs of another log"],
-            ["tinkite log import runs.jsonl --log shop.sqlite", "into a log of that name"],
+            ["tinkite log import shop.jsonl", "take in the runs of another log"],
+            ["tinkite log import shop.jsonl --log shop.sqlite", "into a log of that name"],
         ],
     ),
     (
@@ -364,7 +367,7 @@ pub(super) const EXAMPLES: &[(&str, [[&str; 2]; 2])] = &[
                 "out of its book",
             ],
             [
-                "tinkite recipe drop cut --material \"poplar plywood\" --book my.recipes.toml",
+                "tinkite recipe drop score --material \"poplar plywood\" --book workshop.recipes.toml",
                 "out of this book",
             ],
         ],
@@ -414,7 +417,7 @@ pub(super) const EXAMPLES: &[(&str, [[&str; 2]; 2])] = &[
         [
             ["tinkite swatch keep hub-swatch.kite.toml C3", "this square"],
             [
-                "tinkite swatch keep hub-wedge.kite.toml --scan hub-wedge-scan.png",
+                "tinkite swatch keep hub-wedge.kite.toml --scan hub-wedge-scan.png --name picture",
                 "the tone curve of a wedge",
             ],
         ],

@@ -2,6 +2,7 @@
 
 pub(crate) mod browser;
 pub(crate) mod moves;
+pub(crate) mod pages;
 pub(crate) mod terminal;
 
 use std::io::{BufRead, BufReader};
@@ -72,6 +73,11 @@ impl Bench {
     /// The configuration folder.
     pub(crate) fn config(&self) -> &Path {
         self.logs.path()
+    }
+
+    /// Where its runs are written down.
+    pub(crate) fn log(&self) -> PathBuf {
+        self.logs.path().join("runs.sqlite")
     }
 
     /// Whether there is a log of runs.
