@@ -1,7 +1,7 @@
 //! What is burnt, step by step, in the colour of the step: lines with their leads and bridges, rows
 //! that never melt into a blot, bitmaps as what will be seen.
 
-use super::detail::{Detail, thinning};
+use super::detail::{Detail, covering, thinning};
 use super::frame::View;
 use super::palette::{DRAWN, step_colour};
 use super::underlay;
@@ -66,9 +66,6 @@ pub(super) fn push_contour(d: &mut String, view: &View, contour: &Contour) {
 
 /// More engraved lines than this, too near each other to be drawn, are a tint; a sample of them is magnified.
 pub(super) const MANY_LINES: usize = 1000;
-
-/// A tint is made of lines that are no farther apart than about this, px, so that its edge is true.
-const FINE: f64 = 1.0;
 
 /// Appends the lines of an engraving to SVG path data, of so many one.
 fn push_rows(d: &mut String, view: &View, rows: &Rows, every: usize) {
@@ -150,9 +147,8 @@ pub(super) fn draw(
                         let spacing = rows.walk.spacing * view.scale;
                         let every = thinning(spacing);
                         if tinted && every > 1 {
-                            let every = (FINE / spacing).ceil().max(1.0) as usize;
-                            // Wide enough to leave nothing between them.
-                            wide = wide.max(1.05 * spacing * every as f64);
+                            let (every, width) = covering(spacing);
+                            wide = wide.max(width);
                             push_rows(&mut data.tint, view, rows, every);
                         } else {
                             thinned = thinned.max(every);

@@ -44,6 +44,15 @@ impl Detail {
     }
 }
 
+/// Rows that stand for an area are no farther apart than about this, px, so that its edge is true.
+pub(super) const FINE: f64 = 1.0;
+
+/// Of how many engraved lines `spacing_px` apart one is drawn, and how wide, px, so that they leave nothing between them.
+pub(super) fn covering(spacing_px: f64) -> (usize, f64) {
+    let every = (FINE / spacing_px.max(1e-6)).ceil().clamp(1.0, 1e9) as usize;
+    (every, 1.05 * spacing_px * every as f64)
+}
+
 /// Engraved lines are drawn at least this far apart, px.
 const LEAST_GAP: f64 = 3.2;
 

@@ -77,8 +77,11 @@ pub(super) fn draw(
     let below = if inset.is_some() { 460.0 } else { 330.0 };
     let room = ((view.height - below).max(60.0) / 62.0) as usize;
     for entry in legend.entries.iter().take(room) {
-        let colour = step_colour(entry.step);
-        rect(out, Rect::new(x, y - 10.0, x + 18.0, y + 2.0), &format!(r#"fill="{colour}" rx="2""#));
+        // Where colours stand for something else, no line has that of its step.
+        if legend.scale.is_none() {
+            let swatch = Rect::new(x, y - 10.0, x + 18.0, y + 2.0);
+            rect(out, swatch, &format!(r#"fill="{}" rx="2""#, step_colour(entry.step)));
+        }
         text(
             out,
             Point::new(x + 26.0, y),

@@ -1,14 +1,16 @@
 //! Colours that stand for something else than steps: power, speed, order or time along the lines.
 
-use super::detail::thinning;
+use super::detail::covering;
 use super::frame::View;
 use super::legend::{self, ColourScale};
 use super::palette::ramp;
 use crate::compile::Compiled;
+use std::cmp::Reverse;
+use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use tinkite_base::geometry::{Piece, Point, Vec2};
 use tinkite_base::quantity::{clock, plain};
-use tinkite_job::{Job, Step};
+use tinkite_job::Job;
 use tinkite_program::mapping::Purpose;
 use tinkite_program::plan::Traced;
 use tinkite_program::segment::{Act, AxisMove};
@@ -37,9 +39,32 @@ struct ShownLine {
     from: Point,
     piece: Piece,
     value: f64,
+    /// How wide a row is drawn, px, so that it leaves nothing between it and its neighbours.
+    row: Option<f64>,
 }
 
-/// Every stretch that is burnt with its value, in running order; rows that lie too close are thinned.
+/// Rows of one path, of which some are drawn.
+#[derive(Default)]
+struct DrawnRows {
+    /// Where the first of them lies across, mm.
+    first: Option<f64>,
+}
+
+impl DrawnRows {
+    /// How wide a row is drawn, px; none: its neighbours stand for it.
+    fn width(&mut self, spacing: f64, (from, piece): (Point, &Piece), scale: f64) -> Option<f64> {
+        let (every, width) = covering(spacing * scale);
+        let (along, _) = piece.directions(from);
+        // The same for both directions of walking.
+        let across = Vec2::new(-along.y, along.x)
+            * if along.y < -1e-9 || (along.y < 1e-9 && along.x < 0.0) { -1.0 } else { 1.0 };
+        let at = across.dot(from.to_vec2());
+        let row = ((at - *self.first.get_or_insert(at)) / spacing).round() as i64;
+        (row.rem_euclid(every as i64) == 0).then_some(width)
+    }
+}
+
+/// Every stretch that is burnt with its value, in running order; of rows that lie too close some stand for all.
 fn each_stretch(
     compiled: &Compiled,
     job: &Job,
@@ -50,26 +75,36 @@ fn each_stretch(
     let planned = compiled.within.planned();
     let segments = planned.segments();
     let (mut path, mut before) = (0_u32, None);
+    let mut rows = DrawnRows::default();
     planned.trace(|traced| {
         let of = traced.segment.of;
         if of.path > 0 && before.replace(of) != Some(of) {
             path += 1;
+            rows = DrawnRows::default();
         }
         let Act::Move(way) = traced.segment.act else { return };
         let (from, piece) = segments.piece(&way);
         let step = &job.steps[of.step];
-        if way.purpose != Purpose::Burn || thinned_out(step, from, &piece, scale) {
+        if way.purpose != Purpose::Burn {
             return;
         }
+        let row = match step.operation.engrave() {
+            Some(engrave) => match rows.width(engrave.spacing(), (from, &piece), scale) {
+                None => return,
+                width => width,
+            },
+            None => None,
+        };
+        let each = &mut |value, from, piece| each(ShownLine { from, piece, value, row });
         match what {
-            Show::Power => each(ShownLine { from, piece, value: traced.meant_s(segments, &way) }),
+            Show::Power => each(traced.meant_s(segments, &way), from, piece),
             Show::Speed => {
                 // On a round object the controller's lengths are not those on the stock.
                 let stock = segments.frame().length(from, &piece) / way.length().max(1e-9);
-                by_speed(&traced, &way, (from, piece), stock, &mut each);
+                by_speed(&traced, &way, (from, piece), stock, each);
             }
-            Show::Order => each(ShownLine { from, piece, value: f64::from(path) }),
-            Show::Time => each(ShownLine { from, piece, value: traced.begins }),
+            Show::Order => each(f64::from(path), from, piece),
+            Show::Time => each(traced.begins, from, piece),
         }
     });
 }
@@ -79,7 +114,7 @@ fn by_speed(
     way: &AxisMove,
     (from, piece): (Point, Piece),
     stock: f64,
-    each: &mut impl FnMut(ShownLine),
+    each: &mut impl FnMut(f64, Point, Piece),
 ) {
     let even = traced.blocks.iter().all(|planned| {
         let (up, down) = planned.ramps();
@@ -99,23 +134,8 @@ fn by_speed(
                 break;
             }
         }
-        each(ShownLine { from, piece, value: speed * stock });
+        each(speed * stock, from, piece);
     }
-}
-
-/// Whether a row is left out because its neighbours lie closer than can be drawn apart.
-fn thinned_out(step: &Step, from: Point, piece: &Piece, scale: f64) -> bool {
-    let Some(engrave) = step.operation.engrave() else { return false };
-    let every = thinning(engrave.spacing() * scale) as i64;
-    if every <= 1 {
-        return false;
-    }
-    let (along, _) = piece.directions(from);
-    // The same for both directions of walking.
-    let across = Vec2::new(-along.y, along.x)
-        * if along.y < -1e-9 || (along.y < 1e-9 && along.x < 0.0) { -1.0 } else { 1.0 };
-    let row = (across.dot(from.to_vec2()) / engrave.spacing()).round() as i64;
-    row.rem_euclid(every) != 0
 }
 
 /// Every place where the beam stands still and burns, with its S.
@@ -153,10 +173,14 @@ pub(super) fn draw(
     }
     let origin = job.field().zero;
     let span = (most - least).max(1e-12);
-    let mut shades = vec![String::new(); SHADES];
+    let lines = (stroke * 1.6).max(1.1);
+    // Rows first, the widest before all: lines stay above the areas that they lie on.
+    let mut shades: BTreeMap<(bool, Reverse<u32>, usize), String> = BTreeMap::new();
     each_stretch(compiled, job, what, view.scale, |stretch| {
         let share = (stretch.value - least) / span;
-        let d = &mut shades[((share * (SHADES - 1) as f64).round() as usize).min(SHADES - 1)];
+        let shade = ((share * (SHADES - 1) as f64).round() as usize).min(SHADES - 1);
+        let width = (stretch.row.unwrap_or(lines) * 100.0).round() as u32;
+        let d = shades.entry((stretch.row.is_none(), Reverse(width), shade)).or_default();
         let (a, b) = (view.px(stretch.from + origin), view.px(stretch.piece.end() + origin));
         let _ = match stretch.piece {
             Piece::Line { .. } => write!(d, "M{:.2} {:.2}L{:.2} {:.2}", a.x, a.y, b.x, b.y),
@@ -172,9 +196,9 @@ pub(super) fn draw(
             }
         };
     });
-    let width = (stroke * 1.6).max(1.1);
-    for (n, d) in shades.iter().enumerate().filter(|(_, d)| !d.is_empty()) {
-        let colour = ramp(n as f64 / (SHADES - 1) as f64);
+    for ((_, Reverse(width), shade), d) in &shades {
+        let colour = ramp(*shade as f64 / (SHADES - 1) as f64);
+        let width = f64::from(*width) / 100.0;
         let _ = writeln!(
             out,
             r#"<path d="{d}" fill="none" stroke="{colour}" stroke-width="{width:.2}" stroke-linecap="butt"/>"#

@@ -5,6 +5,8 @@ use super::palette::{FAINT_INK, GRID, INK};
 use super::underlay::embed;
 use super::{Canvas, step_colour};
 use crate::compile::Compiled;
+use image::imageops::blur;
+use image::{ImageBuffer, Luma};
 use std::fmt::Write as _;
 use tinkite_base::geometry::{Affine, Point, Rect, Vec2, hull};
 use tinkite_base::quantity::{clock, plain};
@@ -12,7 +14,7 @@ use tinkite_job::{Fill, Job, Relief};
 use tinkite_toolpath::{Burn, Toolpath};
 
 /// Cells along the longer side of the map.
-const CELLS: f64 = 720.0;
+const CELLS: f64 = 1440.0;
 
 /// Depths that were cut, cell by cell.
 struct Surface {
@@ -66,12 +68,15 @@ impl Surface {
     }
 
     /// How light each cell is, 0 to 255, row by row from the top: light falls from the upper left, and what
-    /// lies deeper is darker.
-    fn shade(&self) -> Vec<u8> {
+    /// lies deeper is darker. What is finer than rows of this spacing (mm) is smoothed: their ends make no teeth.
+    fn shade(&self, spacing: f64) -> Vec<u8> {
         let deepest = self.depth.iter().copied().fold(1e-6, f32::max);
         // Heights are drawn so steep that the whole depth is a tenth of the width.
         let steep = 0.1 * (self.columns.max(self.rows) as f32) / deepest;
-        let at = |x: usize, y: usize| self.depth[y * self.columns + x];
+        let own = |x: u32, y: u32| Luma([self.depth[y as usize * self.columns + x as usize]]);
+        let own = ImageBuffer::from_fn(self.columns as u32, self.rows as u32, own);
+        let round = blur(&own, (0.8 * spacing / self.cell).max(1.0) as f32);
+        let at = |x: usize, y: usize| round.get_pixel(x as u32, y as u32).0[0];
         let light = |x: usize, y: usize| {
             let (left, right) = (x.saturating_sub(1), (x + 1).min(self.columns - 1));
             let (low, high) = (y.saturating_sub(1), (y + 1).min(self.rows - 1));
@@ -160,7 +165,7 @@ impl Sketch {
             return Self { map: below, plot, words: Point::new(below.x1 + 40.0, 110.0) };
         }
         let left = beside.x1 + 80.0;
-        let plot = Rect::new(left, height - 300.0, width - 40.0, height - 100.0);
+        let plot = Rect::new(left, height * 0.4, width - 40.0, height - 100.0);
         Self { map: beside, plot, words: Point::new(left, 110.0) }
     }
 }
@@ -182,12 +187,17 @@ fn draw(
     );
     let size = (f64::from(canvas.width), f64::from(canvas.height));
     let mut out = chart(size, 70.0, &job.name, &under);
+    let spacing = cuts.iter().flat_map(|cut| &cut.paths).filter_map(|path| match &path.burn {
+        Burn::Rows(rows) => Some(rows.walk.spacing),
+        Burn::Line(_) => None,
+    });
+    let spacing = spacing.fold(0.0, f64::max);
     let Sketch { map, plot, words: mut at } = Sketch::of(cut_away.rect, canvas);
     let scale = map.width() / cut_away.rect.width();
     let pixel = cut_away.cell * scale;
     let place =
         Affine::new([pixel, 0.0, 0.0, pixel, map.x0, map.y1 - pixel * cut_away.rows as f64]);
-    embed(&mut out, (cut_away.columns, cut_away.rows), &cut_away.shade(), place);
+    embed(&mut out, (cut_away.columns, cut_away.rows), &cut_away.shade(spacing), place);
     rect(&mut out, map, &format!(r#"fill="none" stroke="{FAINT_INK}""#));
     let at_y = map.y1 - (y - cut_away.rect.y0) * scale;
     let cut_line = r##"stroke="#b3261e" stroke-width="1" stroke-dasharray="6 4""##;
