@@ -18,11 +18,15 @@ struct Preset {
 }
 
 /// Options that can be set once, the variables that win over the file, and what they can be; nothing is any text.
-const SETTABLE: [(&str, &str, &[&str]); 3] = [
+const SETTABLE: [(&str, &str, &[&str]); 4] = [
     ("machine", "TINKITE_MACHINE", &[]),
     ("units", "TINKITE_UNITS", &["mm", "in"]),
     ("colour", "TINKITE_COLOUR", &["auto", "always", "never"]),
+    (COLOUR_BY, "TINKITE_COLOUR_BY", &["steps", "drawing"]),
 ];
+
+/// What only `draw` knows.
+const COLOUR_BY: &str = "colour-by";
 
 /// The calls whose `--machine` is the only thing that names a machine.
 const NEED_MACHINE: [&[&str]; 12] = [
@@ -60,6 +64,7 @@ fn presets() -> Result<Vec<Preset>, Refusal> {
         let value = match option {
             "machine" => config.machine.clone(),
             "units" => config.units.map(|units| units.word().to_string()),
+            COLOUR_BY => config.colour_by.map(|by| by.word().to_string()),
             _ => config.colour.map(|when| when.word().to_string()),
         };
         presets.extend(value.map(|value| Preset { option, value, by: file.clone() }));
@@ -92,6 +97,10 @@ fn command(presets: &[Preset]) -> Command {
                     c.mut_arg("machine", |arg| arg.required(false).default_value(value.clone()))
                 });
             }
+        } else if *option == COLOUR_BY {
+            command = at(command, &["draw"], &|c| {
+                c.mut_arg(COLOUR_BY, |arg| arg.default_value(value.clone()))
+            });
         } else {
             command = command.mut_arg(option, |arg| arg.default_value(value.clone()));
         }

@@ -1,6 +1,6 @@
 //! Pictures: the kinds, the sizes, and how detail falls away.
 
-use crate::common::Bench;
+use crate::common::{Bench, Ran};
 
 const JOB: &str = "sail-panel.kite.toml";
 
@@ -295,4 +295,62 @@ fn lines_that_are_too_many_to_be_seen_are_a_tint_with_a_sample_of_them() {
     assert!(lines.windows(2).all(|pair| ((pair[0] - pair[1]).abs() - 11.0).abs() < 0.05));
     // Few lines are drawn one by one.
     assert!(!drawn("0.5 mm").contains("url(#sample)"));
+}
+
+#[test]
+fn a_step_has_the_colour_of_the_drawing_where_somebody_wants_it() {
+    let bench = Bench::new();
+    let drawn = |more: &[&str], set: &[(&str, &str)]| {
+        let mut call = bench
+            .command(&[&["draw", "sail-panel.kite.toml", "-o", "a.svg", "--force"], more].concat());
+        let ran = Ran::from(call.envs(set.iter().copied()).output().unwrap());
+        assert_eq!(ran.status, 0, "{}", ran.err);
+        bench.read("a.svg")
+    };
+    let strokes = |svg: &str, colour: &str| svg.matches(&format!("stroke=\"{colour}\"")).count();
+    // In turn; the drawing's own stand beside them.
+    let svg = drawn(&[], &[]);
+    assert!(strokes(&svg, "#3f8f5b") > 0 && strokes(&svg, "#ff0000") == 0);
+    assert!(
+        svg.contains("fill=\"#ff0000\"") && svg.contains("its colour in the drawing"),
+        "no chip"
+    );
+    for svg in
+        [drawn(&["--colour-by", "drawing"], &[]), drawn(&[], &[("TINKITE_COLOUR_BY", "drawing")])]
+    {
+        assert!(strokes(&svg, "#ff0000") > 0 && strokes(&svg, "#3f8f5b") == 0);
+        assert!(!svg.contains("its colour in the drawing"));
+    }
+    // What is said counts more than what was set.
+    let svg = drawn(&["--colour-by", "steps"], &[("TINKITE_COLOUR_BY", "drawing")]);
+    assert!(strokes(&svg, "#3f8f5b") > 0);
+    bench.refused(2, &["draw", "sail-panel.kite.toml", "-o", "b.svg", "--colour-by", "mood"]);
+    // The page for the machine as well.
+    bench.ok(&["draw", "sail-panel.kite.toml", "-o", "a.html", "--colour-by", "drawing"]);
+    assert!(bench.read("a.html").contains("background:#ff0000"));
+}
+
+#[test]
+fn rows_stand_for_all_of_an_area_where_colours_are_powers() {
+    let bench = Bench::new();
+    for name in ["kite-stamp.kite.toml", "kite-stamp.svg"] {
+        bench.demo(name);
+    }
+    bench.ok(&[
+        "draw",
+        "kite-stamp.kite.toml",
+        "--show",
+        "power",
+        "-o",
+        "a.png",
+        "--size",
+        "1280x800",
+    ]);
+    let picture = image::open(bench.path("a.png")).unwrap().to_rgb8();
+    // Right of the kite the ground is burnt with one power: no stripe of bare bed is between its rows.
+    let column: Vec<_> = (240..560).map(|y| picture.get_pixel(660, y).0).collect();
+    let ground = column[0];
+    let far = |p: &[u8; 3]| p.iter().zip(ground).any(|(a, b)| a.abs_diff(b) > 24);
+    assert!(column.iter().filter(|p| far(p)).count() < 4, "{column:?}");
+    assert!(ground[0] > ground[2] + 60, "the ground is not red: {ground:?}");
 }

@@ -1,5 +1,6 @@
 //! The corridor from end to end.
 
+use crate::paints::{ColourBy, StepPaint};
 use crate::{mapping, order, plan};
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -83,6 +84,10 @@ pub struct Compiled {
     pub photo: Option<FlatPhoto>,
     /// The chosen steps.
     pub steps: Vec<usize>,
+    /// What each step of the job takes, as far as pictures show it.
+    pub paints: Vec<StepPaint>,
+    /// What colours of steps stand for in pictures.
+    pub colour_by: ColourBy,
     /// Everything doubtful that was found on the way.
     pub problems: Problems,
 }
@@ -236,6 +241,8 @@ fn compile_tables<'a>(
     let (doubts, placed) = rayon::join(|| toolpath::doubts(&sheet, job, &steps), arranged);
     problems.extend(doubts);
     problems.extend(made.problems);
+    let paint = |(step, taken)| StepPaint::of(step, taken, &sheet);
+    let paints: Vec<StepPaint> = job.steps.iter().zip(&made.taken).map(paint).collect();
     let (artwork_extents, stock) = (sheet.extents, sheet.stock.clone());
     let (underlays, parts) = (sheet.underlays, sheet.parts);
     let (numbers, sheets) = (sheet.numbers, sheet.sheets);
@@ -261,6 +268,8 @@ fn compile_tables<'a>(
         pictures,
         photo: None,
         steps,
+        paints,
+        colour_by: ColourBy::default(),
         problems,
     })
 }

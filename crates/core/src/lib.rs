@@ -108,6 +108,7 @@ mod compile;
 pub mod doc;
 pub mod faster;
 pub mod found;
+mod paints;
 pub mod picture;
 
 pub use begin::{
@@ -115,6 +116,7 @@ pub use begin::{
     Wishes, starter,
 };
 pub use compile::{Choice, Compiled, compile, survey};
+pub use paints::{ColourBy, StepPaint};
 
 pub use tinkite_artwork::relief;
 pub use tinkite_base::{checksum, colour, geometry, problem, quantity, rs274, shield};

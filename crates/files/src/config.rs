@@ -20,6 +20,9 @@ pub struct Config {
     pub units: Option<Units>,
     /// Colours on the terminal.
     pub colour: Option<When>,
+    /// What a step's colour stands for in pictures.
+    #[serde(rename = "colour-by")]
+    pub colour_by: Option<ColourBy>,
 }
 
 /// Where it is looked for; `None` where there is no home folder.
@@ -41,7 +44,7 @@ pub fn read() -> Result<Config, Refusal> {
             Some(span) => Location::span(&shown, &text, span),
             None => Location::file(&shown),
         };
-        let help = "it knows the keys machine, units, colour, book and log";
+        let help = "it knows the keys machine, units, colour, colour-by, book and log";
         let problem = Problem::error(Code::WrongType, error.message(), help);
         Refusal::Problems(problem.at(place).into(), Sources::from([(shown, text)]))
     })
@@ -74,6 +77,36 @@ impl Units {
     #[must_use]
     pub fn named(word: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|unit| unit.word() == word)
+    }
+}
+
+/// What a step's colour stands for in pictures.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum ColourBy {
+    /// The step: each has another one
+    Steps,
+    /// The drawing: the colour of what the step takes
+    Drawing,
+}
+
+impl ColourBy {
+    /// Each of them.
+    pub const ALL: [Self; 2] = [Self::Steps, Self::Drawing];
+
+    /// In one word.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Steps => "steps",
+            Self::Drawing => "drawing",
+        }
+    }
+
+    /// The one that a word means.
+    #[must_use]
+    pub fn named(word: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|by| by.word() == word)
     }
 }
 

@@ -59,7 +59,7 @@ impl Colours {
         let mut sample: Vec<u8> = ground.data().chunks(4).step_by(7).flatten().copied().collect();
         // Steps may be drawn thinly, and must not lose their colour for it.
         let share = sample.len() / 4 / 60;
-        let colours = playback.steps.iter().map(|(_, hex)| *hex).chain([HEAD]);
+        let colours = playback.steps.iter().map(|(_, hex)| hex.as_str()).chain([HEAD]);
         for hex in colours {
             for _ in 0..share {
                 sample.extend(rgb(hex).into_iter().chain([255]));
@@ -116,7 +116,7 @@ fn encode(
             }
             if let Some(path) = path.finish() {
                 let stroke = Stroke { width: 1.4, ..Stroke::default() };
-                let paint = paint_of(playback.steps[step].1);
+                let paint = paint_of(&playback.steps[step].1);
                 burnt.stroke_path(&path, &paint, &stroke, Transform::identity(), None);
             }
         }
@@ -159,7 +159,7 @@ fn sign(frame: &picture::PlaybackFrame, playback: &Playback) -> String {
     let (name, colour) = playback
         .steps
         .get(frame.step)
-        .map_or((String::new(), "#2b2d33"), |(name, colour)| (escape(name), *colour));
+        .map_or((String::new(), "#2b2d33"), |(name, colour)| (escape(name), colour.as_str()));
     let state = if frame.lit { "beam on" } else { "beam off" };
     format!(
         r##"<svg xmlns="http://www.w3.org/2000/svg" width="{width}" height="{height}" font-family="DejaVu Sans"><rect width="{width}" height="{height}" fill="#f7f5ef"/><text x="0" y="26" font-size="24" font-weight="bold" fill="#2b2d33">{}</text><rect x="0" y="44" width="14" height="14" rx="2" fill="{colour}"/><text x="22" y="56" font-size="14" fill="#2b2d33">{name}, {state}</text></svg>"##,

@@ -2,12 +2,13 @@
 
 use super::job::JobArgs;
 use super::log::LogFile;
-use super::values::place;
+use super::values::{colour_by, place};
 use super::writing::Writing;
 use crate::completing::machines;
 use clap::Args as ClapArgs;
 use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;
+use tinkite_files::config::ColourBy;
 
 #[derive(Debug, Clone, ClapArgs)]
 #[command(mut_arg("job", |job| {
@@ -31,6 +32,9 @@ pub(crate) struct Draw {
     /// Let colours stand for this along the lines, in place of steps
     #[arg(long, value_name = "WHAT")]
     pub(crate) show: Option<ShowArg>,
+    /// What the colour of a step stands for
+    #[arg(long, id = "colour-by", value_name = "WHAT", value_parser = colour_by(), default_value = "steps")]
+    pub(crate) colour_by: ColourBy,
     /// Only this part of the bed, from corner to corner on the machine's axes in mm
     #[arg(long, value_name = "X,Y,X,Y", value_parser = window, allow_hyphen_values = true)]
     pub(crate) window: Option<[f64; 4]>,

@@ -2,7 +2,7 @@
 
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use tinkite_core::job::Zero;
-use tinkite_files::config::{Units, When};
+use tinkite_files::config::{ColourBy, Units, When};
 
 /// In what lengths are told.
 pub(super) fn units() -> impl TypedValueParser<Value = Units> {
@@ -13,6 +13,19 @@ pub(super) fn units() -> impl TypedValueParser<Value = Units> {
         })
     });
     PossibleValuesParser::new(values).map(|said| Units::named(&said).unwrap_or(Units::Mm))
+}
+
+/// What the colour of a step stands for.
+pub(super) fn colour_by() -> impl TypedValueParser<Value = ColourBy> {
+    let values = ColourBy::ALL.map(|by| {
+        PossibleValue::new(by.word()).help(match by {
+            ColourBy::Steps => {
+                "The step: each has another; squares of a test sheet by what they vary"
+            }
+            ColourBy::Drawing => "The drawing: the colour of what the step takes",
+        })
+    });
+    PossibleValuesParser::new(values).map(|said| ColourBy::named(&said).unwrap_or(ColourBy::Steps))
 }
 
 /// When the terminal gets colours.

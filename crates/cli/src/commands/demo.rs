@@ -90,6 +90,7 @@ pub(super) fn run(args: &Demo, console: &Console) -> Result<(), Refusal> {
         trouble: false,
         names: false,
         show: None,
+        colour_by: tinkite_files::config::ColourBy::Steps,
         window: None,
         watch: false,
         play: 12.0,

@@ -8,12 +8,14 @@ use crate::watch::{self, WatchResult};
 use std::fs::File;
 use std::io::BufReader;
 use std::path::Path;
+use tinkite_core::ColourBy;
 use tinkite_core::artwork::Artwork;
 use tinkite_core::geometry::Rect;
 use tinkite_core::picture::{self, BurntMark, Canvas, Look, Show, Words};
 use tinkite_core::problem::{Code, Location, Problem, Problems};
 use tinkite_core::program::measure::{Measure, span};
 use tinkite_core::quantity::{LengthUnit, clock, plain};
+use tinkite_files::config;
 use tinkite_files::kind::{self, FileKind};
 use tinkite_files::load;
 use tinkite_files::refusal::{Refusal, Sources};
@@ -81,6 +83,10 @@ fn once(args: &Draw, console: &Console) -> Result<WatchResult, Refusal> {
     }
     let mut made = load::make(&args.job.call()?)?;
     load::lay_photo(&mut made)?;
+    made.compiled.colour_by = match args.colour_by {
+        config::ColourBy::Steps => ColourBy::Steps,
+        config::ColourBy::Drawing => ColourBy::Drawing,
+    };
     let outcome = WatchResult::of(&made);
     if sheet {
         let written = sheet::write(&args.output, args.writing.into(), &made)?;

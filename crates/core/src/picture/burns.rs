@@ -3,7 +3,8 @@
 
 use super::detail::{Detail, covering, thinning};
 use super::frame::View;
-use super::palette::{DRAWN, step_colour};
+use super::palette::DRAWN;
+use super::step_colours::StepColours;
 use super::underlay;
 use std::fmt::Write as _;
 use tinkite_artwork::Bitmap;
@@ -119,14 +120,14 @@ pub(super) fn draw(
     out: &mut String,
     view: &View,
     segments: &Segments,
-    job: &Job,
+    (job, colours): (&Job, &StepColours),
     detail: &Detail,
 ) -> Shown {
     let mut shown = Shown::default();
     let mut thin_steps: Vec<(&str, usize)> = Vec::new();
     for group in segments.sequence().paths().chunk_by(|a, b| a.step == b.step) {
         let step = group[0].step;
-        let colour = step_colour(step);
+        let colour = colours.step(step);
         let mut data = Data::default();
         let mut thinned = 1;
         let spans = |burn: &Burn| match burn {

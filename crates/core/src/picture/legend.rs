@@ -1,14 +1,17 @@
 //! The legend: what each line is, in numbers.
 
 use super::frame::{LEGEND, View, line, rect, text};
-use super::palette::{BED, DRAWN, FAINT_INK, INK, PAPER, TRAVEL, ramp, step_colour};
+use super::palette::{BED, DRAWN, FAINT_INK, INK, PAPER, TRAVEL, ramp};
 use std::fmt::Write as _;
 use tinkite_base::geometry::{Point, Rect, Vec2};
 
 /// One line of work in the legend.
 #[derive(Debug, Clone)]
 pub(super) struct Entry {
-    pub(super) step: usize,
+    /// The colour of its lines; none where colours stand for something else.
+    pub(super) colour: Option<String>,
+    /// The colour that was drawn, where that is another.
+    pub(super) drawn: Option<String>,
     pub(super) title: String,
     pub(super) lines: Vec<String>,
 }
@@ -45,6 +48,8 @@ pub(super) struct Signs {
     pub(super) drawn: bool,
     pub(super) bridges: bool,
     pub(super) leads: bool,
+    /// Colours of the drawing beside those of steps.
+    pub(super) paints: bool,
 }
 
 /// Characters that fit into the column at 12 px.
@@ -77,10 +82,12 @@ pub(super) fn draw(
     let below = if inset.is_some() { 460.0 } else { 330.0 };
     let room = ((view.height - below).max(60.0) / 62.0) as usize;
     for entry in legend.entries.iter().take(room) {
-        // Where colours stand for something else, no line has that of its step.
-        if legend.scale.is_none() {
+        if let Some(colour) = &entry.colour {
             let swatch = Rect::new(x, y - 10.0, x + 18.0, y + 2.0);
-            rect(out, swatch, &format!(r#"fill="{}" rx="2""#, step_colour(entry.step)));
+            rect(out, swatch, &format!(r#"fill="{colour}" rx="2""#));
+        }
+        if let Some(drawn) = &entry.drawn {
+            drawn_chip(out, Point::new(x + 9.0, y + 11.0), drawn);
         }
         text(
             out,
@@ -126,6 +133,12 @@ pub(super) fn draw(
 
 /// Most that the bed in small takes, px.
 const INSET: (f64, f64) = (150.0, 96.0);
+
+/// The colour that was drawn, small.
+fn drawn_chip(out: &mut String, at: Point, colour: &str) {
+    let chip = Rect::from_center_size(at, (8.0, 8.0));
+    rect(out, chip, &format!(r#"fill="{colour}" stroke="{FAINT_INK}" stroke-width="0.6""#));
+}
 
 fn signs(out: &mut String, at: Point, signs: Signs) -> f64 {
     let Point { x, mut y } = at;
@@ -176,6 +189,9 @@ fn signs(out: &mut String, at: Point, signs: Signs) -> f64 {
             &|out, p| line(out, p - Vec2::new(9.0, 0.0), p + Vec2::new(9.0, 0.0), &style),
             "as drawn; the beam runs beside it",
         );
+    }
+    if signs.paints {
+        row(out, &|out, p| drawn_chip(out, p, BED), "small: its colour in the drawing");
     }
     if signs.travel {
         let style = format!(r#"stroke="{TRAVEL}" stroke-dasharray="5 4""#);

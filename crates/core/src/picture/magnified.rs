@@ -3,7 +3,8 @@
 use super::burns::MANY_LINES;
 use super::detail::thinning;
 use super::frame::{View, line, rect, text};
-use super::palette::{BED, FAINT_INK, INK, step_colour};
+use super::palette::{BED, FAINT_INK, INK};
+use super::step_colours::StepColours;
 use std::fmt::Write as _;
 use tinkite_base::geometry::{Point, Rect, Vec2};
 use tinkite_base::quantity::plain;
@@ -83,7 +84,7 @@ impl Sample<'_> {
     }
 
     /// Draws it into the lower end of a free room, if that is large enough.
-    pub(super) fn draw(&self, out: &mut String, room: Rect) {
+    pub(super) fn draw(&self, out: &mut String, room: Rect, colours: &StepColours) {
         if room.height() < SIZE.1 + WORDS + 8.0 || room.width() < SIZE.0 {
             return;
         }
@@ -99,7 +100,7 @@ impl Sample<'_> {
             let from = p - self.window.origin();
             Point::new(frame.x0, base) + Vec2::new(from.x, -from.y) * self.scale
         };
-        let colour = step_colour(self.step);
+        let colour = colours.step(self.step);
         let wide = (self.spot * self.scale).max(1.0);
         let style = format!(r#"stroke="{colour}" stroke-width="{wide:.2}" stroke-opacity="0.7""#);
         for row in self.rows.rows() {

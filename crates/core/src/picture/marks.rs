@@ -3,8 +3,10 @@
 use super::detail::Detail;
 use super::frame::{self, View};
 use super::legend;
-use super::palette::{BED, FAINT_INK, INK, step_colour};
+use super::palette::{BED, FAINT_INK, INK};
 use super::room::Room;
+use super::step_colours::StepColours;
+use crate::compile::Compiled;
 use std::sync::Arc;
 use tinkite_base::geometry::{Piece, Point, Rect, Vec2};
 use tinkite_job::Job;
@@ -80,7 +82,8 @@ fn name_parts(out: &mut String, view: &View, room: &mut Room, parts: &[(Arc<str>
 pub(super) fn draw(
     out: &mut String,
     view: &View,
-    (segments, extents, parts): (&Segments, Rect, &[(Arc<str>, Rect)]),
+    (segments, extents): (&Segments, Rect),
+    (compiled, colours): (&Compiled, &StepColours),
     job: &Job,
     detail: &Detail,
 ) -> usize {
@@ -89,11 +92,15 @@ pub(super) fn draw(
     let around: Vec<Option<Rect>> =
         paths.iter().map(|path| room.take_path(view, &path.burn)).collect();
     frame::extents_words(view, extents).into_iter().for_each(|words| room.take(words));
-    name_parts(out, view, &mut room, parts);
+    name_parts(out, view, &mut room, &compiled.parts);
     let seen = view.px_rect(view.shown);
     let mut starts: Vec<(usize, Point)> = Vec::new();
     for (n, path) in paths.iter().enumerate() {
-        let colour = step_colour(path.step);
+        // Letters are read: nothing is written over them.
+        if compiled.paints.get(path.step).is_some_and(|paint| paint.only_text) {
+            continue;
+        }
+        let colour = colours.step(path.step);
         for (at, direction) in arrow_places(view, &path.burn, detail.arrows) {
             legend::arrow(out, at, direction, colour);
             room.take(Rect::from_center_size(at, (9.0, 9.0)));

@@ -41,27 +41,33 @@ const STEPS: [&str; 8] =
 
 /// The colour in which step `number` of a job is drawn.
 #[must_use]
-pub fn step_colour(number: usize) -> &'static str {
+pub(super) fn step_colour(number: usize) -> &'static str {
     STEPS[number % STEPS.len()]
+}
+
+/// How far a colour stands out from the bed, 1 to 21 (WCAG 2, "contrast ratio").
+pub(super) fn contrast_with_bed(hex: &str) -> f64 {
+    (luminance(BED) + 0.05) / (luminance(hex) + 0.05)
+}
+
+/// Relative luminance (WCAG 2, "relative luminance").
+fn luminance(hex: &str) -> f64 {
+    let part = |at: usize| {
+        let digits = hex.get(at..at + 2).unwrap_or("00");
+        let v = f64::from(u8::from_str_radix(digits, 16).unwrap_or(0)) / 255.0;
+        if v <= 0.03928 { v / 12.92 } else { ((v + 0.055) / 1.055).powf(2.4) }
+    };
+    0.2126 * part(1) + 0.7152 * part(3) + 0.0722 * part(5)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
 
-    /// Relative luminance (WCAG 2, "relative luminance").
-    fn luminance(hex: &str) -> f64 {
-        let part = |at: usize| {
-            let v = f64::from(u8::from_str_radix(&hex[at..at + 2], 16).unwrap()) / 255.0;
-            if v <= 0.03928 { v / 12.92 } else { ((v + 0.055) / 1.055).powf(2.4) }
-        };
-        0.2126 * part(1) + 0.7152 * part(3) + 0.0722 * part(5)
-    }
-
     #[test]
     fn every_step_stands_out_from_the_bed() {
         for n in 0..STEPS.len() {
-            let contrast = (luminance(BED) + 0.05) / (luminance(step_colour(n)) + 0.05);
+            let contrast = contrast_with_bed(step_colour(n));
             assert!(contrast > 2.5, "{} {contrast}", step_colour(n));
         }
     }

@@ -5,8 +5,8 @@
 
 use super::frame::{self, Ground, View};
 use super::legend::{self, Legend, Signs};
-use super::palette::step_colour;
 use super::scene::{Look, view_of};
+use super::step_colours::StepColours;
 use crate::compile::Compiled;
 use tinkite_base::geometry::Point;
 use tinkite_base::quantity::clock;
@@ -50,7 +50,7 @@ pub struct Playback {
     /// How long a frame lasts in the job, s.
     pub seconds_each: f64,
     /// Name and colour of each step.
-    pub steps: Vec<(String, &'static str)>,
+    pub steps: Vec<(String, String)>,
 }
 
 /// Strokes bend no more than this from arcs, px.
@@ -120,6 +120,7 @@ pub fn playback(compiled: &Compiled, job: &Job, look: &Look, count: usize) -> Pl
     if let Some(last) = frames.last_mut() {
         last.lit = false;
     }
+    let colours = StepColours::of(compiled, job);
     Playback {
         ground: ground_of(job, &view, &ground),
         frames,
@@ -128,7 +129,7 @@ pub fn playback(compiled: &Compiled, job: &Job, look: &Look, count: usize) -> Pl
             .steps
             .iter()
             .enumerate()
-            .map(|(n, s)| (s.name.clone(), step_colour(n)))
+            .map(|(n, s)| (s.name.clone(), colours.step(n).to_string()))
             .collect(),
     }
 }

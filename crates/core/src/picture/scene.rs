@@ -4,12 +4,13 @@ use super::burns;
 use super::canvas::{Canvas, worth_showing};
 use super::detail::Detail;
 use super::frame::{self, Ground, View};
-use super::legend::{self, Entry, Legend, Signs};
+use super::legend::{self, ColourScale, Entry, Legend, Signs};
 use super::magnified;
 use super::marks;
 use super::palette::TRAVEL;
 use super::photo;
 use super::show::{self, Show};
+use super::step_colours::StepColours;
 use super::turned;
 use super::underlay;
 use crate::compile::Compiled;
@@ -74,6 +75,7 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     let origin = field.zero;
     let (view, ground, object) = view_of(compiled, job, look);
     let paths = planned.segments().sequence().paths().len();
+    let colours = StepColours::of(compiled, job);
     let detail = Detail::for_paths(if look.window.is_some() { paths / 4 } else { paths });
 
     let mut out = String::with_capacity(64 << 10);
@@ -89,7 +91,11 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
         draw_travel(&mut out, &view, planned, origin);
     }
     let (shown, scale, stands) = match look.show {
-        None => (burns::draw(&mut out, &view, planned.segments(), job, &detail), None, false),
+        None => (
+            burns::draw(&mut out, &view, planned.segments(), (job, &colours), &detail),
+            None,
+            false,
+        ),
         Some(what) => {
             let (scale, stands) = show::draw(&mut out, &view, compiled, job, what, detail.stroke);
             (burns::Shown::default(), Some(scale), stands)
@@ -100,7 +106,8 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
         None => marks::draw(
             &mut out,
             &view,
-            (planned.segments(), extents, &compiled.parts),
+            (planned.segments(), extents),
+            (compiled, &colours),
             job,
             &detail,
         ),
@@ -123,7 +130,7 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     }
     frame::origin(&mut out, &view, field.into());
     if let Some(middle) = object {
-        turned::draw(&mut out, &view, middle, planned, job);
+        turned::draw(&mut out, &view, middle, planned, (job, &colours));
     }
     let mut notes = detail.notes(paths);
     if hidden > 0 {
@@ -135,6 +142,8 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     let marked = look.show.is_none();
     let pierces = compiled.steps.iter().any(|n| totals.steps[*n].pierces > 0);
     let zero_shown = view.shown.inflate(1e-6, 1e-6).contains(origin.to_point());
+    let entries = entries(compiled, job, &colours, look.show.is_some());
+    let scale = scale.or_else(|| squares_scale(&colours));
     let signs = Signs {
         starts: detail.starts && marked,
         arrows: marked,
@@ -144,11 +153,12 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
         drawn: shown.drawn,
         bridges: shown.bridges,
         leads: shown.leads,
+        paints: entries.iter().any(|entry| entry.drawn.is_some()),
     };
     let legend = Legend {
         title: job.name.clone(),
         subtitle: job.machine.name.clone(),
-        entries: entries(compiled, job),
+        entries,
         totals: vec![
             format!("burn {} mm, travel {} mm", plain(totals.burn(), 0), plain(totals.travel(), 0)),
             format!("about {} in all", clock(totals.seconds())),
@@ -168,14 +178,33 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
     let below =
         legend::draw(&mut out, &view, &legend, overview.then_some((ground.bed, view.shown)));
     if let Some(sample) = &sample {
-        sample.draw(&mut out, below);
+        sample.draw(&mut out, below, &colours);
     }
     out.push_str("</svg>\n");
     out
 }
 
-fn entries(compiled: &Compiled, job: &Job) -> Vec<Entry> {
+/// What the colours of a test sheet's squares mean.
+fn squares_scale(colours: &StepColours) -> Option<ColourScale> {
+    let squares = colours.squares.as_ref()?;
+    Some(ColourScale {
+        title: squares.title.clone(),
+        low: squares.low.clone(),
+        high: squares.high.clone(),
+    })
+}
+
+/// The steps, but for squares that a scale explains; `shows` tells whether colours stand for something else.
+fn entries(compiled: &Compiled, job: &Job, colours: &StepColours, shows: bool) -> Vec<Entry> {
     let planned = compiled.within.planned();
+    let drawn = |number: usize| {
+        // A test sheet was drawn by nobody.
+        if job.swatch.is_some() {
+            return None;
+        }
+        let drawn = compiled.paints.get(number)?.drawn?.to_string();
+        (drawn != colours.step(number)).then_some(drawn)
+    };
     let entry = |number: &usize| {
         let step = &job.steps[*number];
         let totals = &planned.totals.steps[*number];
@@ -197,7 +226,8 @@ fn entries(compiled: &Compiled, job: &Job) -> Vec<Entry> {
             own => format!(", by recipe but {}", own.join(", ")),
         });
         Entry {
-            step: *number,
+            colour: (!shows).then(|| colours.step(*number).to_string()),
+            drawn: drawn(*number).filter(|_| !shows),
             title: format!("{} {}", number + 1, step.name),
             lines: vec![
                 format!("{}{how}{passes}", step.operation.name()),
@@ -206,7 +236,10 @@ fn entries(compiled: &Compiled, job: &Job) -> Vec<Entry> {
             ],
         }
     };
-    compiled.steps.iter().map(entry).collect()
+    let is_square = |number: &&usize| {
+        colours.squares.as_ref().is_some_and(|squares| squares.steps.contains(*number))
+    };
+    compiled.steps.iter().filter(|number| shows || !is_square(number)).map(entry).collect()
 }
 
 /// Travel between paths, from the machine's zero on; not the small steps inside an engraving.

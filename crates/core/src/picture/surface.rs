@@ -1,9 +1,10 @@
 //! The finished surface of a relief, from the very rows that are sent: a shaded map, and a section with its layers.
 
+use super::Canvas;
 use super::frame::{Cross, chart, line, rect, round_step, text, ticks};
 use super::palette::{FAINT_INK, GRID, INK};
+use super::step_colours::StepColours;
 use super::underlay::embed;
-use super::{Canvas, step_colour};
 use crate::compile::Compiled;
 use image::imageops::blur;
 use image::{ImageBuffer, Luma};
@@ -205,9 +206,10 @@ fn draw(
     section(&mut out, cut_away, (y, deepest), plot, zero);
     // What it takes.
     let totals = &compiled.within.planned().totals;
+    let colours = StepColours::of(compiled, job);
     for cut in cuts {
         let step = &job.steps[cut.number];
-        let heading = format!(r#"font-weight="bold" fill="{}""#, step_colour(cut.number));
+        let heading = format!(r#"font-weight="bold" fill="{}""#, colours.step(cut.number));
         text(&mut out, at, &heading, &step.name);
         let area: f64 = cut
             .paths

@@ -2,7 +2,8 @@
 
 use super::canvas::Canvas;
 use super::frame::{self, View};
-use super::palette::{FAINT_INK, INK, STOCK, STOCK_EDGE, step_colour};
+use super::palette::{FAINT_INK, INK, STOCK, STOCK_EDGE};
+use super::step_colours::StepColours;
 use std::fmt::Write as _;
 use tinkite_base::geometry::{Point, Rect, Vec2};
 use tinkite_base::quantity::plain;
@@ -48,7 +49,13 @@ pub(super) fn view(surface: &Surface, field: &Field, reach: Rect, canvas: Canvas
 }
 
 /// Seam, top and overlap on the unrolled surface, and the object, its middle moved to `middle`.
-pub(super) fn draw(out: &mut String, view: &View, middle: Vec2, planned: &Planned, job: &Job) {
+pub(super) fn draw(
+    out: &mut String,
+    view: &View,
+    middle: Vec2,
+    planned: &Planned,
+    (job, colours): (&Job, &StepColours),
+) {
     let field = job.field();
     let Some(surface) = planned.segments().frame().surface() else { return };
     let around = field.around.unwrap_or_default();
@@ -57,7 +64,7 @@ pub(super) fn draw(out: &mut String, view: &View, middle: Vec2, planned: &Planne
     let axis = middle.y;
     let onto = Onto { view, field, surface, axis, aside: middle.x };
     onto.body(out);
-    onto.artwork(out, planned);
+    onto.artwork(out, planned, colours);
     let style = format!(r#"font-size="11" fill="{FAINT_INK}""#);
     let left = view.px(view.shown.origin()).x + middle.x;
     let at = Point::new(left, axis + diameter / 2.0 * view.scale + 16.0);
@@ -147,7 +154,7 @@ impl Onto<'_> {
         frame::line(out, ends.0, ends.1, &style);
     }
 
-    fn artwork(&self, out: &mut String, planned: &Planned) {
+    fn artwork(&self, out: &mut String, planned: &Planned, colours: &StepColours) {
         let every = planned.totals.moves / MOST + 1;
         let (mut number, mut runs): (u64, Vec<[String; 2]>) = (0, Vec::new());
         planned.trace(|traced| {
@@ -166,7 +173,7 @@ impl Onto<'_> {
             }
         });
         for (step, [near, far]) in runs.iter().enumerate() {
-            let colour = step_colour(step);
+            let colour = colours.step(step);
             for (d, opacity) in [(far, 0.15), (near, 0.9)] {
                 if !d.is_empty() {
                     let _ = writeln!(

@@ -203,6 +203,7 @@ fn steps(made: &Made) -> Markup {
         .collect();
     let all = rows.len();
     let by_recipe = rows.iter().any(|row| row.recipe.is_some());
+    let colours = picture::StepColours::of(&made.compiled, &made.job);
     html! {
         section.steps {
             h2 { "Steps" }
@@ -213,7 +214,7 @@ fn steps(made: &Made) -> Markup {
                     th.number { "burn mm" } th.number { "begins" } th.number { "time" } @if by_recipe { th { "recipe" } }
                 } }
                 tbody {
-                    @for (n, (row, start)) in rows.iter().zip(starts).enumerate() { (step(row, start, n >= PRINTED_STEPS, by_recipe)) }
+                    @for (n, (row, start)) in rows.iter().zip(starts).enumerate() { (step(row, start, n >= PRINTED_STEPS, by_recipe, &colours)) }
                     @if all > PRINTED_STEPS {
                         tr.more { td colspan="11" { "and " (all - PRINTED_STEPS) " more on the page" } }
                     }
@@ -223,10 +224,16 @@ fn steps(made: &Made) -> Markup {
     }
 }
 
-fn step(row: &StepRow, start: f64, beyond: bool, by_recipe: bool) -> Markup {
+fn step(
+    row: &StepRow,
+    start: f64,
+    beyond: bool,
+    by_recipe: bool,
+    colours: &picture::StepColours,
+) -> Markup {
     html! {
         tr.beyond[beyond] data-step=(row.name) data-seconds=(row.seconds) data-burn=(row.burn_mm) {
-            td.which { span.swatch style={ "background:" (picture::step_colour(row.number)) } {} (row.number + 1) }
+            td.which { span.swatch style={ "background:" (colours.step(row.number)) } {} (row.number + 1) }
             td { (row.name) }
             td { (row.make) }
             td.number { (row.passes) }

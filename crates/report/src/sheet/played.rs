@@ -51,7 +51,7 @@ struct PartJson {
 #[derive(Debug, Serialize)]
 struct StepJson {
     name: String,
-    colour: &'static str,
+    colour: String,
     speed_mm_s: f64,
     passes: usize,
 }
@@ -94,9 +94,10 @@ pub(super) fn json(made: &Made) -> String {
         zero,
         pointing,
     } = picture::playable(&made.compiled, &made.job);
+    let colours = picture::StepColours::of(&made.compiled, &made.job);
     let steps = made.job.steps.iter().enumerate().map(|(n, step)| StepJson {
         name: step.name.clone(),
-        colour: picture::step_colour(n),
+        colour: colours.step(n).to_string(),
         speed_mm_s: step.passes.iter().map(|pass| pass.speed.0).fold(0.0, f64::max),
         passes: step.passes.len(),
     });
