@@ -470,3 +470,55 @@ fn a_rehearsal_needs_only_the_job() {
         assert!(bench.refused(2, &machine).contains("simulated machine"));
     }
 }
+
+#[test]
+fn a_rehearsal_of_the_edge_needs_only_the_job() {
+    let bench = Bench::new();
+    for zero in ["stock", "head"] {
+        let begin = ["begin", "sail-panel.svg", "--zero", zero, "--at", "-50 mm,-20 mm"];
+        bench.ok(&[&begin[..], &["-o", "a.kite.toml", "--force"]].concat());
+        let ran = bench.run(&["edge", "a.kite.toml", "--to", "rig:", "--json"]);
+        assert_eq!(ran.status, 0, "{}", ran.err);
+        assert!(ran.err.contains("so that the job lies on the bed"), "{}", ran.err);
+        let told: serde_json::Value = serde_json::from_str(&ran.out).unwrap();
+        let on_bed: Vec<f64> =
+            told["on_bed_mm"].as_array().unwrap().iter().map(|v| v.as_f64().unwrap()).collect();
+        let size = (on_bed[2] - on_bed[0], on_bed[3] - on_bed[1]);
+        assert!(on_bed[0] >= 0.0 && on_bed[1] >= 0.0, "{told}");
+        assert!((size.0 - 172.97).abs() < 0.01 && (size.1 - 116.39).abs() < 0.01, "{told}");
+        assert_eq!(told["dark"], "confirmed");
+    }
+}
+
+#[test]
+fn the_lines_for_a_rotary_that_begin_offers_run_as_they_stand_and_are_shown_unrolled() {
+    let bench = Bench::new();
+    for name in ["reel-label.svg", "reel-laser.machine.toml"] {
+        bench.demo(name);
+    }
+    bench.ok(&["begin", "reel-label.svg", "--machine", "reel-laser", "-o", "r.kite.toml"]);
+    let job = bench.read("r.kite.toml");
+    let offered = ["# [rotary]", "# hold", "# diameter"];
+    let taken = job.lines().map(|line| match offered.iter().any(|o| line.starts_with(o)) {
+        true => line.trim_start_matches("# "),
+        false => line,
+    });
+    bench.write("r.kite.toml", taken.collect::<Vec<_>>().join("\n"));
+    let plan = bench.json(&["plan", "r.kite.toml"]);
+    let out = bench.ok(&["run", "r.kite.toml", "--to", "rig:", "--picture", "r.svg"]);
+    let burnt = format!("{:.1} mm burnt", plan["burn_mm"].as_f64().unwrap());
+    assert!(out.contains(&burnt) && out.contains("turned "), "{burnt}: {out}");
+    // The label is 88 x 48 mm on the surface, whichever axis carries it there.
+    let picture = bench.read("r.svg");
+    for words in [">88 mm<", ">48 mm<", ">seam<", "unrolled"] {
+        assert!(picture.contains(words), "{words} is not in the picture");
+    }
+    // What is larger than all that is shown of its surface stands whole in the picture.
+    bench.change("r.kite.toml", "70 mm", "300 mm");
+    bench.ok(&["draw", "r.kite.toml", "-o", "large.svg", "--size", "1280x800"]);
+    let picture = bench.read("large.svg");
+    let at = picture.find("as the beam sees it").unwrap();
+    let y = picture[..at].rfind(" y=\"").map(|n| &picture[n + 4..]).unwrap();
+    let y: f64 = y.split('"').next().unwrap().parse().unwrap();
+    assert!(y < 790.0, "its words stand at {y} px");
+}

@@ -71,8 +71,14 @@ fn facts(record: &Record) -> Vec<String> {
         format!("{} mm of travel", plain(record.travel_mm, 1)),
         format!("busy for {}", clock(record.busy_seconds)),
     ];
+    let turns = record.marks.iter().flat_map(|mark| mark.turn);
+    let turns = turns.map(|t| (t, t)).reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));
     if let Some((low, high)) = record.extents {
         let n = |v: f64| plain(v, 2);
+        if let Some((from, to)) = turns.filter(|(from, to)| record.diameter.is_some() && from < to)
+        {
+            facts.push(format!("turned {} to {} deg", n(from), n(to)));
+        }
         facts.push(format!(
             "X {} to {}, Y {} to {} mm",
             n(low[0]),
@@ -109,6 +115,28 @@ pub fn picture(record: &Record, machine: &Machine, title: &str) -> String {
         .iter()
         .map(|m| BurntMark { from: point(m.from), to: point(m.to), s: m.s })
         .collect();
+    if let (Some(diameter), Some(rotary)) = (record.diameter, &machine.rotary) {
+        let around = std::f64::consts::PI * diameter;
+        let way = if rotary.reversed { -1.0 } else { 1.0 };
+        let place = |at: [f64; 2], turn: f64| {
+            let (along, other) = if rotary.along == b'Y' { (at[1], at[0]) } else { (at[0], at[1]) };
+            // An axis that stands in is told mm for each turn; one of its own is told degrees.
+            let turns = rotary.per_turn.map_or(turn / 360.0, |mm| other / mm);
+            Point::new(along, way * turns * around)
+        };
+        let marks: Vec<BurntMark> = record
+            .marks
+            .iter()
+            .map(|m| BurntMark {
+                from: place(m.from, m.turn[0]),
+                to: place(m.to, m.turn[1]),
+                s: m.s,
+            })
+            .collect();
+        let subtitle = "its surface unrolled; darker is stronger";
+        let (words, canvas) = (Words { title, subtitle }, Canvas::default());
+        return picture::burnt_round(&marks, around, &words, facts(record), canvas);
+    }
     let words = Words { title, subtitle: "what the beam did; darker is stronger" };
     picture::burnt(&marks, machine, &words, facts(record), Canvas::default())
 }

@@ -7,6 +7,7 @@ use ratatui_crossterm::crossterm::event::{self, Event, KeyEventKind};
 use serde::Serialize;
 use std::io::{self, IsTerminal};
 use std::time::Duration;
+use tinkite_core::geometry::Point;
 use tinkite_core::machine::Machine;
 use tinkite_core::machine::{Dialect, Switch};
 use tinkite_core::plan::{self, edge};
@@ -64,7 +65,14 @@ pub(super) fn run(args: &Edge, console: &Console) -> Result<(), Refusal> {
     };
     let keys = if args.times.is_none() { Keys::begin(console)? } else { None };
     let times = args.times.unwrap_or(if keys.is_some() { MOST_ROUNDS } else { 1 });
-    let mut hand = ByHand::of(job.machine.clone(), args.to.as_deref())?;
+    // What turns in the rotary lies along an axis, wherever the head stands.
+    let corners: Vec<Point> = match job.round {
+        None => lines.iter().flatten().copied().collect(),
+        Some(_) => Vec::new(),
+    };
+    let counts = (job.placement.zero, &corners[..]);
+    let (mut hand, told) = ByHand::for_job(job.machine.clone(), args.to.as_deref(), counts)?;
+    told.iter().for_each(|told| console.say(told));
     let mut led: Option<EdgePath> = None;
     if keys.is_some() {
         console.say("any key puts an end to it; Ctrl-C stops");

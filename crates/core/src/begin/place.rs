@@ -122,11 +122,26 @@ fn too_large(whole: Rect, machine: &Machine) -> Problem {
         .with_remedy(Remedy::LargerBed(BedSize::new(whole.width(), whole.height())))
 }
 
-/// Where the lower left corner lies that nobody has placed, mm from the front left corner of the bed.
+/// Where the lower left corner lies that nobody has placed, mm from the front left corner of the bed: where a rotary
+/// reaches as well, so that the job needs no other place when it is held in it.
 fn usual(extents: Rect, machine: &Machine) -> Point {
     let margin = |room: f64, size: f64| ((room - size) / 2.0).clamp(0.0, MARGIN);
     let bed = &machine.bed;
-    Point::new(margin(bed.width, extents.width()), margin(bed.depth, extents.height()))
+    let mut at =
+        Point::new(margin(bed.width, extents.width()), margin(bed.depth, extents.height()));
+    let Some((rotary, (low, high))) = machine.rotary.and_then(|r| Some((r, r.reach?))) else {
+        return at;
+    };
+    let across = (rotary.along == b'X') != machine.pointing.exchanged;
+    let (along, size, room) = match across {
+        true => (&mut at.x, extents.width(), bed.width),
+        false => (&mut at.y, extents.height(), bed.depth),
+    };
+    let within = low + margin(high - low, size);
+    if size <= high - low && within + size <= room {
+        *along = along.max(within);
+    }
+    at
 }
 
 /// A job that would leave the bed is not begun.

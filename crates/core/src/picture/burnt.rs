@@ -4,6 +4,7 @@ use super::canvas::Canvas;
 use super::canvas::worth_showing;
 use super::frame::{self, Cross, Ground, View};
 use super::legend::{self, Legend, Signs};
+use super::turned::across;
 use std::fmt::Write as _;
 use tinkite_base::geometry::{Point, Rect};
 use tinkite_machine::Machine;
@@ -45,6 +46,72 @@ pub fn burnt(
     on_the_bed(&lines, &SHADES, machine, words, facts, canvas)
 }
 
+/// What a beam did on a round object, its surface unrolled: marks lie along it and around it (mm), `around` is all the
+/// way round.
+#[must_use]
+pub fn burnt_round(
+    marks: &[BurntMark],
+    around: f64,
+    words: &Words<'_>,
+    facts: Vec<String>,
+    canvas: Canvas,
+) -> String {
+    let most = marks.iter().map(|m| m.s).fold(1.0, f64::max);
+    let shade = |s: f64| ((s / most) * (SHADES.len() - 1) as f64).round() as usize;
+    let reach = marks.iter().map(|m| Rect::from_points(m.from, m.to)).reduce(|a, b| a.union(b));
+    let reach = reach.unwrap_or(Rect::new(0.0, 0.0, around, around));
+    let aside = 0.1 * reach.width().max(around / 4.0);
+    // Once round from where it begins, however often the object has turned before.
+    let first = (reach.y0 / around.max(1e-9)).floor() * around;
+    let bed = Rect::new(reach.x0 - aside, first, reach.x1 + aside, (first + around).max(reach.y1));
+    let view = View::new(canvas.width, canvas.height, bed.inflate(0.0, 0.03 * bed.height()));
+    let mut drawn: Vec<String> = vec![String::new(); SHADES.len()];
+    for mark in marks {
+        let (a, b) = (view.px(mark.from), view.px(mark.to));
+        let d = &mut drawn[shade(mark.s).min(SHADES.len() - 1)];
+        let _ = write!(d, "M{:.2} {:.2}L{:.2} {:.2}", a.x, a.y, b.x, b.y);
+    }
+    let mut out = String::with_capacity(64 << 10);
+    frame::open(&mut out, &view, &Ground { bed, stock: None });
+    out.push_str("<g clip-path=\"url(#plot)\">\n");
+    stroke(&mut out, &drawn, &SHADES);
+    frame::extents(&mut out, &view, reach);
+    out.push_str("</g>\n");
+    for seam in [first, first + around] {
+        across(&mut out, &view, seam, "none", "seam");
+    }
+    frame::rulers(&mut out, &view, Cross::default());
+    let legend = plain_legend(words, facts, None);
+    legend::draw(&mut out, &view, &legend, None);
+    out.push_str("</svg>\n");
+    out
+}
+
+/// Draws path data, each in its colour.
+fn stroke(out: &mut String, drawn: &[String], colours: &[&str]) {
+    for (d, colour) in drawn.iter().zip(colours) {
+        if !d.is_empty() {
+            let _ = writeln!(
+                out,
+                r#"<path d="{d}" fill="none" stroke="{colour}" stroke-width="1" stroke-linecap="round"/>"#
+            );
+        }
+    }
+}
+
+/// A legend of facts alone.
+fn plain_legend(words: &Words<'_>, facts: Vec<String>, origin: Option<&'static str>) -> Legend {
+    Legend {
+        title: words.title.into(),
+        subtitle: words.subtitle.into(),
+        entries: Vec::new(),
+        totals: facts,
+        notes: Vec::new(),
+        scale: None,
+        signs: Signs { origin, ..Signs::default() },
+    }
+}
+
 /// Lines in the machine's own positions (mm), each in one of `colours`, on the bed.
 pub(super) fn on_the_bed(
     lines: &[(Point, Point, usize)],
@@ -74,36 +141,15 @@ pub(super) fn on_the_bed(
     let mut out = String::with_capacity(64 << 10);
     frame::open(&mut out, &view, &ground);
     out.push_str("<g clip-path=\"url(#plot)\">\n");
-    for (d, colour) in drawn.iter().zip(colours) {
-        if !d.is_empty() {
-            let _ = writeln!(
-                out,
-                r#"<path d="{d}" fill="none" stroke="{colour}" stroke-width="1" stroke-linecap="round"/>"#
-            );
-        }
-    }
+    stroke(&mut out, &drawn, colours);
     frame::off_bed(&mut out, &view, ground.bed);
     frame::extents(&mut out, &view, reach);
     out.push_str("</g>\n");
     frame::rulers(&mut out, &view, zero);
     frame::origin(&mut out, &view, zero);
     let whole = view.shown.width() >= ground.bed.width();
-    let legend = Legend {
-        title: words.title.into(),
-        subtitle: words.subtitle.into(),
-        entries: Vec::new(),
-        totals: facts,
-        notes: Vec::new(),
-        scale: None,
-        signs: Signs {
-            origin: view
-                .shown
-                .inflate(1e-6, 1e-6)
-                .contains(origin.to_point())
-                .then_some("the machine's zero"),
-            ..Signs::default()
-        },
-    };
+    let shows_zero = view.shown.inflate(1e-6, 1e-6).contains(origin.to_point());
+    let legend = plain_legend(words, facts, shows_zero.then_some("the machine's zero"));
     legend::draw(&mut out, &view, &legend, (!whole).then_some((ground.bed, view.shown)));
     out.push_str("</svg>\n");
     out

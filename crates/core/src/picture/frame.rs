@@ -60,7 +60,9 @@ impl View {
             )
         } else {
             let right = wanted.width() * beside + ASIDE;
-            (beside, height - BOTTOM, Vec2::new(right, -wanted.height() / 2.0 * beside))
+            // An object that is larger than what is shown of its surface stands on the same ground.
+            let half = wanted.height().max(object) / 2.0;
+            (beside, height - BOTTOM, Vec2::new(right, -half * beside))
         };
         let view = Self { width, height, shown: wanted, scale, corner: Point::new(LEFT, base) };
         (view, Vec2::new(aside.x, base + aside.y))

@@ -34,7 +34,7 @@ mod turned;
 mod underlay;
 
 pub use book::{book_page, book_sheet};
-pub use burnt::{BurntMark, Words, burnt};
+pub use burnt::{BurntMark, Words, burnt, burnt_round};
 pub use canvas::Canvas;
 pub use curve::power_curve;
 pub use left::{Left, LeftMark, left};

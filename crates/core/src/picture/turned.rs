@@ -74,7 +74,7 @@ pub(super) fn draw(
 }
 
 /// A line across all that is shown, with a word at its right end; where that place is shown.
-fn across(out: &mut String, view: &View, y: f64, dashes: &str, word: &str) {
+pub(super) fn across(out: &mut String, view: &View, y: f64, dashes: &str, word: &str) {
     if !(view.shown.y0 - OVER..=view.shown.y1 + OVER).contains(&y) {
         return;
     }
@@ -102,9 +102,12 @@ fn unroll(out: &mut String, view: &View, field: &Field, around: f64) {
         }
     } else {
         across(out, view, 0.0, "7 4", "zero");
-        let style = format!(r#"font-size="11" fill="{FAINT_INK}" text-anchor="start""#);
-        let at = view.px(Point::new(view.shown.x1, view.shown.y1));
-        frame::text(out, Point::new(at.x + 6.0, at.y + 14.0), &style, "once round");
+        // Where less or more is shown, nothing is once round.
+        if (view.shown.height() - around).abs() <= OVER {
+            let style = format!(r#"font-size="11" fill="{FAINT_INK}" text-anchor="start""#);
+            let at = view.px(Point::new(view.shown.x1, view.shown.y1));
+            frame::text(out, Point::new(at.x + 6.0, at.y + 14.0), &style, "once round");
+        }
     }
 }
 

@@ -2,13 +2,17 @@
 //! until it stands again, with the beam seen to be off.
 
 use crate::beam;
+use crate::rehearsal;
 use crate::stopping::Stopping;
 use std::path::Path;
+use tinkite_core::geometry::{Point, Rect};
+use tinkite_core::job::Zero;
 use tinkite_core::machine::Dialect;
 use tinkite_core::machine::Machine;
 use tinkite_files::machines::find;
 use tinkite_files::refusal::{Refusal, Sources};
 use tinkite_link as link;
+use tinkite_link::Stand;
 use tinkite_link::talk::{Host, talk};
 use tinkite_link::{self, Link};
 use tinkite_run::{Position, Reports};
@@ -65,9 +69,38 @@ impl ByHand {
 
     /// The machine of a job.
     pub fn of(machine: Machine, to: Option<&str>) -> Result<Self, Refusal> {
+        Self::standing(machine, to, |_| Stand::default())
+    }
+
+    /// The same for a job that counts from `zero`, whose edge has these corners (mm from there, as the bed is seen). A
+    /// simulated machine stands so that it lies on the bed; what is said of that.
+    pub fn for_job(
+        machine: Machine,
+        to: Option<&str>,
+        (zero, corners): (Zero, &[Point]),
+    ) -> Result<(Self, Option<String>), Refusal> {
+        let mut told = None;
+        let on_axes = |p: &Point| machine.pointing.to_machine(p.to_vec2()).to_point();
+        let one = |p: Point| Rect::from_points(p, p);
+        let extents = corners.iter().map(on_axes).map(one).reduce(|a, b| a.union(b));
+        let hand = Self::standing(machine.clone(), to, |machine| {
+            let (stand, words) = rehearsal::stand(machine, (Some(zero), extents), (None, None));
+            told = words;
+            stand
+        })?;
+        Ok((hand, told))
+    }
+
+    /// Opens the link; `stand` says how a simulated machine stands.
+    fn standing(
+        machine: Machine,
+        to: Option<&str>,
+        stand: impl FnOnce(&Machine) -> Stand,
+    ) -> Result<Self, Refusal> {
         let name = link::name(to, &machine)?;
         let stopping = Stopping::watch()?;
-        let link = link::open(&name, &machine, None)?;
+        let stand = if link::is_simulated(&name) { stand(&machine) } else { Stand::default() };
+        let link = link::open_standing(&name, &machine, None, stand)?;
         Ok(Self { machine, name, link, stopping })
     }
 

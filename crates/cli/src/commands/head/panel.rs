@@ -68,7 +68,7 @@ pub(super) fn run(args: &HeadPanel, console: &Console) -> Result<(), Refusal> {
                 .into(),
         ));
     }
-    let (hand, aim) = open(args)?;
+    let (hand, aim) = open(args, console)?;
     driven(hand, aim, console).map(|_| ())
 }
 
@@ -139,7 +139,7 @@ fn driven(mut hand: ByHand, aim: Aim, console: &Console) -> Result<usize, Refusa
 }
 
 /// The machine, and the corners of the job where one is named.
-fn open(args: &HeadPanel) -> Result<(ByHand, Aim), Refusal> {
+fn open(args: &HeadPanel, console: &Console) -> Result<(ByHand, Aim), Refusal> {
     let Some(path) = &args.job else {
         let Some(machine) = defaults::machine(args.machine.as_ref())? else {
             return Err(Refusal::Usage(
@@ -154,9 +154,13 @@ fn open(args: &HeadPanel) -> Result<(ByHand, Aim), Refusal> {
         edge(made.compiled.within.planned(), EdgeShape::Box).pop().unwrap_or_default();
     // The last is the first again.
     corners.pop();
-    let corners = Corners { corners, zero: job.placement.zero };
-    let aim = if job.round.is_none() { Aim::Corners(corners) } else { Aim::Nothing };
-    Ok((ByHand::of(job.machine.clone(), args.to.as_deref())?, aim))
+    if job.round.is_some() {
+        return Ok((ByHand::of(job.machine.clone(), args.to.as_deref())?, Aim::Nothing));
+    }
+    let counts = (job.placement.zero, &corners[..]);
+    let (hand, told) = ByHand::for_job(job.machine.clone(), args.to.as_deref(), counts)?;
+    told.iter().for_each(|told| console.say(told));
+    Ok((hand, Aim::Corners(Corners { corners, zero: job.placement.zero })))
 }
 
 /// The most orders that wait: a key that is held down repeats itself.
