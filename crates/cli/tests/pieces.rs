@@ -194,7 +194,8 @@ fn a_line_on_standard_input_is_the_key_and_those_of_before_do_not_count() {
 }
 
 #[test]
-fn the_checklist_is_asked_once_and_a_piece_that_was_stopped_is_finished_or_made_anew() {
+fn the_checklist_is_asked_until_something_goes_wrong_and_a_piece_that_was_stopped_is_finished_or_made_anew()
+ {
     let bench = tags(2, true);
     let profile = "bench-laser.machine.toml";
     let text = bench.read(profile) + "\n[run]\nchecklist = [\"air on\"]\n";
@@ -211,16 +212,21 @@ fn the_checklist_is_asked_once_and_a_piece_that_was_stopped_is_finished_or_made_
     terminal.types("s");
     terminal.waits_for("piece 2 of 3 broke off");
     terminal.types("f");
+    // Somebody may have opened the lid: what was confirmed holds no longer.
+    terminal.waits_for_times(2, "air on?");
+    terminal.types("y");
     terminal.waits_for("piece 3 of 3, numbers 11 to 12: lay it in");
     runs_once(&mut terminal, "\r");
     terminal.types("s");
     terminal.waits_for("piece 3 of 3 broke off");
     terminal.types("a");
+    terminal.waits_for_times(3, "air on?");
+    terminal.types("y");
     terminal.waits_for_times(2, "piece 3 of 3, numbers 11 to 12: lay it in");
     terminal.types("\r");
     let ran = terminal.ends();
     assert_eq!(ran.status, 0, "{}", ran.out);
-    assert_eq!(ran.out.matches("air on?").count(), 1, "{}", ran.out);
+    assert_eq!(ran.out.matches("air on?").count(), 3, "{}", ran.out);
     assert!(ran.out.contains("3 pieces done"), "{}", ran.out);
     assert_eq!(numbers(&bench), ["7 to 8", "9 to 10", "9 to 10", "11 to 12", "11 to 12"]);
     let runs = bench.json(&["log", "list"]);
@@ -261,4 +267,27 @@ fn a_piece_that_broke_off_and_those_behind_it_are_one_call() {
     // Nothing is open any more.
     let ran = bench.run(&[&["run", JOB], &to[..]].concat());
     assert!(ran.status == 0 && !ran.err.contains("the last of this job"), "{}", ran.err);
+}
+
+#[test]
+fn what_the_call_says_holds_for_the_piece_that_is_finished_too() {
+    let bench = tags(2, false);
+    // Beams of constant power are run only where that is accepted.
+    bench.change("bench-laser.machine.toml", "follows-speed = true", "follows-speed = false");
+    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "8"]);
+    let log = bench.path("own.sqlite").display().to_string();
+    let args = ["run", JOB, "--pieces", "1", "--to", &rig.link, "--log", &log];
+    let args = [&args[..], &["--accept", "constant-power", "--note", "second try"]].concat();
+    let mut terminal = Terminal::run(&bench, 100, 30, &args);
+    terminal.waits_for("running");
+    terminal.types("s");
+    terminal.waits_for("piece 1 of 1 broke off");
+    terminal.types("f");
+    let ran = terminal.ends();
+    assert_eq!(ran.status, 0, "{}", ran.out);
+    assert!(!bench.logged(), "the usual log was written");
+    let runs = bench.json(&["log", "list", "--log", &log]);
+    let told: Vec<_> = runs.as_array().unwrap().iter().map(|r| (&r["how"], &r["note"])).collect();
+    let note = serde_json::json!("second try");
+    assert_eq!(told, [(&"done".into(), &note), (&"stopped".into(), &note)]);
 }

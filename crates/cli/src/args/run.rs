@@ -78,6 +78,14 @@ pub(crate) struct Run {
 }
 
 impl Run {
+    /// The call that finishes a run which this call began, or which was found unfinished: what was said of the job is what
+    /// was said then.
+    pub(crate) fn finishing(&self, run: i64) -> Self {
+        let Self { accept, note, confirmed, plain, log, writing, .. } = self.clone();
+        let of = Self::of(None, self.to.clone());
+        Self { go_on: Some(Some(run)), accept, note, confirmed, plain, log, writing, ..of }
+    }
+
     /// Of a job or program, without options.
     pub(crate) fn of(file: Option<PathBuf>, to: Option<String>) -> Self {
         Self {

@@ -45,12 +45,20 @@ struct Series {
     last_sheet: Option<u32>,
     /// How many are done.
     done: u32,
+    /// Whether the call begins with a piece that broke off.
+    goes_on: bool,
 }
 
 impl Series {
     fn of(args: &Run) -> Self {
         let sheets = args.part.sheet.filter(|sheets| matches!(sheets, Sheets::Several { .. }));
-        Self { pieces: args.pieces.unwrap_or(1), sheets, last_sheet: None, done: 0 }
+        Self {
+            pieces: args.pieces.unwrap_or(1),
+            sheets,
+            last_sheet: None,
+            done: 0,
+            goes_on: args.go_on.is_some(),
+        }
     }
 
     /// The first sheet, and how many there are.
@@ -108,6 +116,9 @@ impl Series {
         let left = self.all() - self.done;
         let others = |left: u32, begun: u32| match (self.sheet(), self.pieces) {
             _ if left == 0 => String::new(),
+            (None, _) if self.goes_on => {
+                format!("the job by its name, with --pieces {left}, makes the others")
+            }
             (None, _) => format!("the same call with --pieces {left} makes the others"),
             (Some(sheet), 1) => {
                 format!("the same call with --sheet {}- makes the others", sheet + begun)
@@ -165,7 +176,6 @@ pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
     }
     // A pipe that nobody reads holds up no machine.
     let console = &if has_screen(args, console) { *console } else { console.in_background() };
-    let somebody = Somebody::there(console);
     let mut series = Series::of(args);
     let mut doubts = Doubts::default();
     // What the pieces are made from, as soon as the first is ready.
@@ -177,8 +187,12 @@ pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
         None => fresh(args, None, &series, None),
     };
     let mut first_number = None;
+    // Who says when: nobody is listened to where nobody is waited for.
+    let mut somebody: Option<Somebody> = None;
+    // The checklist holds until something goes wrong.
+    let mut is_checked = false;
     loop {
-        let (mut seen, mut is_known) = (None, true);
+        let mut seen = None;
         let finishes = next.go_on.is_some();
         let mut ready = |set: &Set| {
             let about = &set.program.about;
@@ -191,16 +205,21 @@ pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
                     about.name
                 )));
             }
-            is_known = source.is_some();
-            if !is_known {
-                if series.pieces > 1 {
-                    same_numbers(set, console);
-                }
+            let is_first = source.is_none();
+            if is_first && series.pieces > 1 {
+                same_numbers(set, console);
+            }
+            if !is_checked {
                 checklist::confirm(&about.machine, &set.name, args, console)?;
+                is_checked = true;
             }
             source.get_or_insert_with(|| Seen::of(set, args));
             seen = Some(Seen::of(set, args));
-            let waits = is_known && !finishes && !tinkite_link::is_simulated(&set.name);
+            if tinkite_link::is_simulated(&set.name) {
+                return tell(&series, set, false, console).map(|_| ());
+            }
+            let somebody = somebody.get_or_insert_with(|| Somebody::there(console));
+            let waits = !is_first && !finishes;
             let piece = tell(&series, set, waits, console)?;
             if waits { somebody.says_next(&piece, &set.stopping, console) } else { Ok(()) }
         };
@@ -218,18 +237,20 @@ pub(super) fn run(args: &Run, console: &Console) -> Result<(), Refusal> {
             continue;
         };
         let begun = run.or(next.go_on.flatten());
-        if let (Some(begun), Somebody::AtTerminal, Some(source)) = (begun, &somebody, &source) {
+        if let (Some(begun), Some(somebody @ Somebody::AtTerminal), Some(source)) =
+            (begun, &somebody, &source)
+        {
             door::tell(&refusal, console);
             // What stopped it was obeyed.
             stopping.flag().store(false, Ordering::Relaxed);
             let word = somebody.says_of_broken(&series.next(), &stopping, console);
             next = match word {
-                Word::Finish => Run { go_on: Some(Some(begun)), ..Run::of(None, args.to.clone()) },
+                Word::Finish => args.finishing(begun),
                 Word::Anew => fresh(args, Some(source), &series, first_number),
                 Word::Burn | Word::End => next,
             };
             if matches!(word, Word::Finish | Word::Anew) {
-                watched = Some(stopping);
+                (watched, is_checked) = (Some(stopping), false);
                 continue;
             }
         }

@@ -46,15 +46,7 @@ pub(super) fn ask(args: &Run, console: &Console) -> Result<Run, Refusal> {
         (KeyCode::Char('q'), Word::End),
     ];
     match key(&asked, &keys, &Stopping::default(), console) {
-        Word::Finish => Ok(Run {
-            go_on: Some(Some(run)),
-            pieces: args.pieces,
-            accept: args.accept.clone(),
-            note: args.note.clone(),
-            plain: args.plain,
-            log: args.log.clone(),
-            ..Run::of(None, args.to.clone())
-        }),
+        Word::Finish => Ok(Run { pieces: args.pieces, ..args.finishing(run) }),
         Word::Burn | Word::Anew => Ok(args.clone()),
         Word::End => Err(Refusal::Stopped(format!(
             "neither was wanted, nothing was sent; tinkite run --go-on {run} finishes run {run} later"
