@@ -38,5 +38,5 @@ fn the_tour_works_line_by_line() {
         assert_eq!(ran.status, 0, "{line}\n{}\n{}", ran.out, ran.err);
         typed += 1;
     }
-    assert_eq!(typed, 43);
+    assert_eq!(typed, 33);
 }

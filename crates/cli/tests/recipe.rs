@@ -300,6 +300,10 @@ fn a_recipe_that_is_for_another_machine_is_named() {
 #[test]
 fn half_a_name_finds_materials_and_what_is_missing_is_said_with_what_there_is() {
     let bench = bench("recipe = \"cut\"");
+    for call in [&["recipe", "list"][..], &["recipe", "show", "cut"], &["log", "find"]] {
+        let told = bench.refused(2, &[call, &["--material", " "]].concat());
+        assert!(told.contains("it says nothing"), "{told}");
+    }
     let rows = |args: &[&str]| -> Vec<(String, Option<f64>)> {
         let all: serde_json::Value =
             serde_json::from_str(&ok(&bench, &[&["recipe", "list", "--json"], args].concat()))

@@ -1,6 +1,6 @@
 //! Commands that take drawings.
 
-use super::values::{length, place, setting, zero};
+use super::values::{length, place, setting, words, zero};
 use super::writing::Writing;
 use crate::completing::machines;
 use clap::Args as ClapArgs;
@@ -78,7 +78,7 @@ pub(crate) struct Begin {
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1000))]
     pub(crate) steps: Option<u16>,
     /// The material, also with its thickness ("card 0.3 mm"); recipes for it are used where a book has them
-    #[arg(long, value_name = "TEXT")]
+    #[arg(long, value_name = "TEXT", value_parser = words)]
     pub(crate) material: Option<String>,
     /// How thick it is
     #[arg(long, value_name = "LENGTH", value_parser = length)]

@@ -1,6 +1,6 @@
 //! What can be typed behind `log`.
 
-use super::values::length;
+use super::values::{length, words};
 use super::writing::Writing;
 use crate::completing::{machines, runs};
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
@@ -58,7 +58,7 @@ pub(crate) struct LogImport {
 #[derive(Debug, ClapArgs)]
 pub(crate) struct LogFind {
     /// On this material
-    #[arg(long, value_name = "TEXT")]
+    #[arg(long, value_name = "TEXT", value_parser = words)]
     pub(crate) material: String,
     /// Of this thickness: what is nearest to it comes first
     #[arg(long, value_name = "LENGTH", value_parser = length)]

@@ -1,6 +1,6 @@
 //! What can be typed behind `recipe`.
 
-use super::values::length;
+use super::values::{length, words};
 use super::writing::Writing;
 use crate::completing::{machines, recipes, steps};
 use clap::{Args as ClapArgs, Subcommand};
@@ -27,7 +27,7 @@ pub(crate) enum RecipeCommand {
 #[derive(Debug, Clone, Default, ClapArgs)]
 pub(crate) struct RecipeFilter {
     /// For this material; part of its name is enough
-    #[arg(long, value_name = "TEXT")]
+    #[arg(long, value_name = "TEXT", value_parser = words)]
     pub(crate) material: Option<String>,
     /// For this thickness
     #[arg(long, value_name = "LENGTH", value_parser = length)]
@@ -92,7 +92,7 @@ pub(crate) struct RecipeKeep {
     #[arg(add = ArgValueCandidates::new(steps))]
     pub(crate) step: String,
     /// The material [default: the job's]
-    #[arg(long = "as", value_name = "MATERIAL")]
+    #[arg(long = "as", value_name = "MATERIAL", value_parser = words)]
     pub(crate) material: Option<String>,
     /// The thickness [default: that of the job's stock]
     #[arg(long, value_name = "LENGTH", value_parser = length)]
@@ -121,7 +121,7 @@ pub(crate) struct RecipeCopy {
     #[arg(long, value_name = "MACHINE", add = ArgValueCandidates::new(machines))]
     pub(crate) to_machine: Option<String>,
     /// For this material, with the same energy
-    #[arg(long, value_name = "TEXT")]
+    #[arg(long, value_name = "TEXT", value_parser = words)]
     pub(crate) to_material: Option<String>,
     #[command(flatten)]
     pub(crate) kept: RecipeKept,

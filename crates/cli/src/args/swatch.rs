@@ -1,7 +1,7 @@
 //! What can be typed behind `swatch`.
 
 use super::recipe::RecipeKept;
-use super::values::length;
+use super::values::{length, words};
 use super::writing::Writing;
 use crate::completing::machines;
 use clap::{Args as ClapArgs, Subcommand};
@@ -70,7 +70,7 @@ pub(crate) struct SwatchMake {
     #[arg(long, value_name = "COUNT", default_value_t = 5, value_parser = clap::value_parser!(u16).range(1..=100))]
     pub(crate) down: u16,
     /// What the stock is
-    #[arg(long, value_name = "TEXT", default_value = "scrap")]
+    #[arg(long, value_name = "TEXT", default_value = "scrap", value_parser = words)]
     pub(crate) material: String,
     /// How thick it is
     #[arg(long, value_name = "LENGTH", value_parser = length)]
@@ -95,7 +95,7 @@ pub(crate) struct SwatchKeep {
     /// Its square, like C4; a comb has none
     pub(crate) cell: Option<String>,
     /// The material [default: the job's]
-    #[arg(long = "as", value_name = "MATERIAL")]
+    #[arg(long = "as", value_name = "MATERIAL", value_parser = words)]
     pub(crate) material: Option<String>,
     /// The thickness [default: that of the job's stock]
     #[arg(long, value_name = "LENGTH", value_parser = length)]

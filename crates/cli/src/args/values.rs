@@ -47,6 +47,14 @@ pub(super) fn place(text: &str) -> Result<[f64; 2], String> {
     Ok([signed_length(x)?, signed_length(y)?])
 }
 
+/// Words that say something.
+pub(super) fn words(text: &str) -> Result<String, String> {
+    match text.trim() {
+        "" => Err("it says nothing: leave the option out, or name what is meant".into()),
+        words => Ok(words.into()),
+    }
+}
+
 /// A length above zero, in mm; a number alone is mm.
 pub(super) fn length(text: &str) -> Result<f64, String> {
     let length = signed_length(text)?;
