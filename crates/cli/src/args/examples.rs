@@ -532,27 +532,4 @@ mod tests {
             }
         }
     }
-
-    /// What an example reads is in the demo's folder, or was written by the example before it.
-    #[test]
-    fn the_examples_name_files_of_the_demo() {
-        let own = ["sail-panel.svg", "sail-panel.kite.toml"];
-        let shipped = tinkite_files::shipped::MORE.iter().map(|(name, _)| *name);
-        let mut known: Vec<String> = shipped.chain(own).map(String::from).collect();
-        known.extend(["drawing.svg", "runs.jsonl", "my.recipes.toml"].map(String::from));
-        for [call, _] in EXAMPLES.iter().flat_map(|(_, examples)| examples) {
-            let words = words(call);
-            for (n, word) in words.iter().enumerate() {
-                let written =
-                    n > 0 && matches!(words[n - 1].as_str(), "-o" | "--picture" | "--draw");
-                if written {
-                    known.push(word.clone());
-                }
-                let ending = word.rsplit_once('.').map_or("", |(_, ending)| ending);
-                if matches!(ending, "svg" | "toml" | "jpg" | "png" | "nc" | "jsonl") {
-                    assert!(known.contains(word), "{call}: {word}");
-                }
-            }
-        }
-    }
 }
