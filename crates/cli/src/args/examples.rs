@@ -33,7 +33,7 @@ pub(super) const EXAMPLES: &[(&str, [[&str; 2]; 2])] = &[
         [
             ["tinkite begin sail-panel.svg -o mine.kite.toml", "a step for each colour"],
             [
-                "tinkite begin bow-photo.jpg --width \"80 mm\" -o bow.kite.toml",
+                "tinkite begin kite-sky.png --width \"80 mm\" -o sky.kite.toml",
                 "a photograph, 80 mm wide",
             ],
         ],
