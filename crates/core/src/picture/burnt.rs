@@ -39,11 +39,14 @@ pub fn burnt(
     facts: Vec<String>,
     canvas: Canvas,
 ) -> String {
+    on_the_bed(&shaded(marks), &SHADES, machine, words, facts, canvas)
+}
+
+/// Marks, each with its shade: the darker, the stronger.
+fn shaded(marks: &[BurntMark]) -> Vec<(Point, Point, usize)> {
     let most = marks.iter().map(|m| m.s).fold(1.0, f64::max);
     let shade = |s: f64| ((s / most) * (SHADES.len() - 1) as f64).round() as usize;
-    let lines: Vec<(Point, Point, usize)> =
-        marks.iter().map(|m| (m.from, m.to, shade(m.s).min(SHADES.len() - 1))).collect();
-    on_the_bed(&lines, &SHADES, machine, words, facts, canvas)
+    marks.iter().map(|m| (m.from, m.to, shade(m.s).min(SHADES.len() - 1))).collect()
 }
 
 /// What a beam did on a round object, its surface unrolled: marks lie along it and around it (mm), `around` is all the
@@ -56,8 +59,6 @@ pub fn burnt_round(
     facts: Vec<String>,
     canvas: Canvas,
 ) -> String {
-    let most = marks.iter().map(|m| m.s).fold(1.0, f64::max);
-    let shade = |s: f64| ((s / most) * (SHADES.len() - 1) as f64).round() as usize;
     let reach = marks.iter().map(|m| Rect::from_points(m.from, m.to)).reduce(|a, b| a.union(b));
     let reach = reach.unwrap_or(Rect::new(0.0, 0.0, around, around));
     let aside = 0.1 * reach.width().max(around / 4.0);
@@ -66,10 +67,9 @@ pub fn burnt_round(
     let bed = Rect::new(reach.x0 - aside, first, reach.x1 + aside, (first + around).max(reach.y1));
     let view = View::new(canvas.width, canvas.height, bed.inflate(0.0, 0.03 * bed.height()));
     let mut drawn: Vec<String> = vec![String::new(); SHADES.len()];
-    for mark in marks {
-        let (a, b) = (view.px(mark.from), view.px(mark.to));
-        let d = &mut drawn[shade(mark.s).min(SHADES.len() - 1)];
-        let _ = write!(d, "M{:.2} {:.2}L{:.2} {:.2}", a.x, a.y, b.x, b.y);
+    for (from, to, shade) in shaded(marks) {
+        let (a, b) = (view.px(from), view.px(to));
+        let _ = write!(drawn[shade], "M{:.2} {:.2}L{:.2} {:.2}", a.x, a.y, b.x, b.y);
     }
     let mut out = String::with_capacity(64 << 10);
     frame::open(&mut out, &view, &Ground { bed, stock: None });
