@@ -200,7 +200,7 @@ fn the_checklist_is_asked_until_something_goes_wrong_and_a_piece_that_was_stoppe
     let profile = "bench-laser.machine.toml";
     let text = bench.read(profile) + "\n[run]\nchecklist = [\"air on\"]\n";
     bench.write(profile, text);
-    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "8"]);
+    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "3"]);
     let args = ["run", JOB, "--pieces", "3", "--to", &rig.link];
     let mut terminal = Terminal::run(&bench, 100, 30, &args);
     terminal.waits_for("air on?");
@@ -238,7 +238,7 @@ fn the_checklist_is_asked_until_something_goes_wrong_and_a_piece_that_was_stoppe
 #[test]
 fn a_piece_that_broke_off_and_those_behind_it_are_one_call() {
     let bench = tags(2, true);
-    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "8"]);
+    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "3"]);
     let to = ["--to", &rig.link];
     let mut terminal =
         Terminal::run(&bench, 100, 30, &[&["run", JOB, "--pieces", "2"], &to[..]].concat());
@@ -274,7 +274,7 @@ fn what_the_call_says_holds_for_the_piece_that_is_finished_too() {
     let bench = tags(2, false);
     // Beams of constant power are run only where that is accepted.
     bench.change("bench-laser.machine.toml", "follows-speed = true", "follows-speed = false");
-    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "8"]);
+    let rig = RigProcess::start(&bench, &["--tcp", "127.0.0.1:0", "--pace", "3"]);
     let log = bench.path("own.sqlite").display().to_string();
     let args = ["run", JOB, "--pieces", "1", "--to", &rig.link, "--log", &log];
     let args = [&args[..], &["--accept", "constant-power", "--note", "second try"]].concat();

@@ -66,6 +66,8 @@ pub(in crate::commands) fn forget_typed() -> io::Result<()> {
 pub(super) fn listen(hand: &Hand, stopping: &Stopping, shown: &News, over: &AtomicBool) {
     while !over.load(Ordering::Relaxed) {
         let event = match event::poll(GLANCE) {
+            // What is typed behind the run is for whoever asks then: a reader that is late would take it away.
+            Ok(true) if over.load(Ordering::Relaxed) => return,
             Ok(true) => event::read(),
             Ok(false) => continue,
             Err(error) => Err(error),
