@@ -72,7 +72,7 @@ fn squares(job: &Job) -> Option<Squares> {
     let (least, most) = if vary { (*steps.first()?, *steps.last()?) } else { (first, last) };
     let name = |n: usize| &job.steps[n].name;
     let (low, high) = match vary {
-        true => (format!("{}, the weakest", name(least)), format!("{}, the strongest", name(most))),
+        true => (format!("{}, weakest", name(least)), format!("{}, strongest", name(most))),
         false => (name(least).clone(), name(most).clone()),
     };
     let many = tinkite_base::problem::count(steps.len(), "square");
