@@ -10,7 +10,7 @@ use ratatui_core::layout::Rect;
 use ratatui_core::style::{Color, Modifier, Style};
 use ratatui_core::terminal::Terminal;
 use ratatui_crossterm::CrosstermBackend;
-use ratatui_crossterm::crossterm::cursor::{Hide, Show};
+use ratatui_crossterm::crossterm::cursor::{Hide, MoveToColumn, Show};
 use ratatui_crossterm::crossterm::execute;
 use ratatui_crossterm::crossterm::terminal::{
     EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode,
@@ -56,7 +56,8 @@ pub(super) struct Screen {
 impl Screen {
     pub(super) fn open(title: String, console: &Console) -> io::Result<Self> {
         console.decides_colours();
-        execute!(stderr(), EnterAlternateScreen, Hide)?;
+        // Behind the screen the terminal goes on at the left: a line that ended while keys were read raw did not.
+        execute!(stderr(), MoveToColumn(0), EnterAlternateScreen, Hide)?;
         let terminal = ManuallyDrop::new(Terminal::new(CrosstermBackend::new(stderr()))?);
         let (told, dots) = (Vec::new(), Dots::default());
         let colours = console.colours_err();
