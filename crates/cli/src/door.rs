@@ -2,7 +2,7 @@
 
 use crate::console::Console;
 use crate::problem::shown;
-use tinkite_core::problem::{Problem, Problems, Severity};
+use tinkite_core::problem::{Code, Problem, Problems};
 use tinkite_core::quantity::plain;
 use tinkite_files::output::Written;
 use tinkite_files::refusal::{Refusal, Sources};
@@ -84,7 +84,7 @@ fn all_names(problem: &Problem, console: &Console) {
     }
 }
 
-/// What is doubtful, told once in a call that meets it several times; of notes of one kind the first.
+/// What is doubtful, told once in a call that meets it several times.
 #[derive(Default)]
 pub(crate) struct Doubts(Problems);
 
@@ -92,8 +92,8 @@ impl Doubts {
     /// Shows what was not told before.
     pub(crate) fn show(&mut self, problems: &Problems, sources: &Sources, console: &Console) {
         let stands_for = |told: &Problem, problem: &Problem| {
-            let note = problem.severity == Severity::Note;
-            told == problem || note && told.severity == Severity::Note && told.code == problem.code
+            // With which numbers each piece begins is said before it.
+            told == problem || problem.code == Code::Numbers && told.code == Code::Numbers
         };
         let is_new = |problem: &&Problem| !self.0.iter().any(|told| stands_for(told, problem));
         let new: Vec<Problem> = problems.iter().filter(is_new).cloned().collect();

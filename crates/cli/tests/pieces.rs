@@ -68,11 +68,17 @@ fn numbers(bench: &Bench) -> Vec<String> {
     (1..=runs).map(|run| line(of(run)).unwrap_or_default()).collect()
 }
 
-/// Types a key, and waits until the machine runs.
-fn runs_once(terminal: &mut Terminal, key: &str) {
+/// Burns the next of three pieces, stops it, and says with a key what becomes of it.
+fn breaks_off(terminal: &mut Terminal, piece: usize, key: &str) {
     let before = terminal.shown().matches("running").count();
-    terminal.types(key);
+    terminal.types("\r");
     terminal.waits_for_times(before + 1, "running");
+    terminal.types("s");
+    terminal.waits_for(&format!("piece {piece} of 3 broke off"));
+    terminal.types(key);
+    // Somebody may have opened the lid: what was confirmed holds no longer.
+    terminal.waits_for_times(piece, "air on?");
+    terminal.types("y");
 }
 
 /// Events of one kind.
@@ -208,20 +214,9 @@ fn the_checklist_is_asked_until_something_goes_wrong_and_a_piece_that_was_stoppe
     terminal.waits_for("piece 2 of 3, numbers 9 to 10: lay it in");
     // Other keys mean nothing.
     terminal.types("x ");
-    runs_once(&mut terminal, "\r");
-    terminal.types("s");
-    terminal.waits_for("piece 2 of 3 broke off");
-    terminal.types("f");
-    // Somebody may have opened the lid: what was confirmed holds no longer.
-    terminal.waits_for_times(2, "air on?");
-    terminal.types("y");
+    breaks_off(&mut terminal, 2, "f");
     terminal.waits_for("piece 3 of 3, numbers 11 to 12: lay it in");
-    runs_once(&mut terminal, "\r");
-    terminal.types("s");
-    terminal.waits_for("piece 3 of 3 broke off");
-    terminal.types("a");
-    terminal.waits_for_times(3, "air on?");
-    terminal.types("y");
+    breaks_off(&mut terminal, 3, "a");
     terminal.waits_for_times(2, "piece 3 of 3, numbers 11 to 12: lay it in");
     terminal.types("\r");
     let ran = terminal.ends();

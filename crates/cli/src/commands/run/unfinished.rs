@@ -14,6 +14,9 @@ use tinkite_log::{Log, LogError, RunEntry, digest};
 use tinkite_operate::stopping::Stopping;
 use tinkite_run::Marked;
 
+/// So many runs back nothing lies on the bed any more.
+const RECENT: u32 = 200;
+
 /// Tells of a last run that was not finished. In a terminal somebody says what becomes of it: the call that finishes it
 /// comes back, or the same call; elsewhere the call goes on.
 ///
@@ -72,7 +75,7 @@ fn unfinished(args: &Run, file: &Path) -> Option<RunEntry> {
         (None, Some(sha256)) => entry.sha256 == *sha256,
         _ => false,
     };
-    let last = log.entries(u32::MAX).ok()?.into_iter().find(|e| !e.brought && is_same(e))?;
+    let last = log.entries(RECENT).ok()?.into_iter().find(|e| !e.brought && is_same(e))?;
     let is_open = last.how.as_deref() != Some("done") && last.followed_by.is_empty();
     let runs_now = || matches!(log.hold(last.id), Err(LogError::Held { .. }));
     (is_open && last.broken().marked != Marked::End && !runs_now()).then_some(last)
