@@ -321,6 +321,16 @@ fn a_step_has_the_colour_of_the_drawing_where_somebody_wants_it() {
         assert!(strokes(&svg, "#ff0000") > 0 && strokes(&svg, "#3f8f5b") == 0);
         assert!(!svg.contains("its colour in the drawing"));
     }
+    // Where the drawing does not tell steps apart, the picture says so.
+    let begin = ["begin", "sail-panel.svg", "-o", "red.kite.toml", "--cut", "outermost"];
+    bench.ok(&[&begin[..], &["--score", "rest", "--leave-out", "fills"]].concat());
+    bench.ok(&["draw", "red.kite.toml", "--colour-by", "drawing", "-o", "red.svg"]);
+    let svg = bench.read("red.svg");
+    assert!(
+        svg.contains("steps 1, 2 look alike") || svg.contains("steps 1 and 2 look alike"),
+        "{svg}"
+    );
+    assert!(svg.contains("drawn in several colours: step 1<"));
     // What is said counts more than what was set.
     let svg = drawn(&["--colour-by", "steps"], &[("TINKITE_COLOUR_BY", "drawing")]);
     assert!(strokes(&svg, "#3f8f5b") > 0);

@@ -20,6 +20,8 @@ pub enum ColourBy {
 pub struct StepPaint {
     /// The colour that most of its shapes have in the drawing.
     pub drawn: Option<Colour>,
+    /// How many colours they have.
+    pub colours: usize,
     /// Whether it takes letters alone.
     pub only_text: bool,
 }
@@ -48,6 +50,6 @@ impl StepPaint {
         let only_text = taken.images.is_empty()
             && shapes().next().is_some()
             && shapes().all(|laid| laid.shape.text);
-        Self { drawn, only_text }
+        Self { drawn, colours: counts.len(), only_text }
     }
 }

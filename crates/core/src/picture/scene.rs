@@ -137,6 +137,9 @@ pub fn job(compiled: &Compiled, job: &Job, look: &Look) -> String {
         notes.push(format!("{paths} paths: {} hidden", count(hidden, "number")));
     }
     notes.extend(shown.notes);
+    if look.show.is_none() {
+        notes.extend(colours.unseen(compiled));
+    }
     let whole =
         view.shown.contains(ground.bed.center()) && view.shown.width() >= ground.bed.width();
     let marked = look.show.is_none();

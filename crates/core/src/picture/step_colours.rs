@@ -4,6 +4,7 @@ use super::palette::{INK, contrast_with_bed, ramp, step_colour};
 use crate::compile::Compiled;
 use crate::paints::ColourBy;
 use tinkite_base::colour::Colour;
+use tinkite_base::problem::few;
 use tinkite_job::{Job, Step};
 
 /// The colour of each step of a job, as `#rrggbb`.
@@ -44,6 +45,31 @@ impl StepColours {
             }
         }
         Self { colours, squares }
+    }
+
+    /// What a picture in the colours of the drawing does not show: steps of one colour, and colours of which a step has
+    /// more; by the numbers of steps that are shown.
+    pub(super) fn unseen(&self, compiled: &Compiled) -> Vec<String> {
+        if compiled.colour_by != ColourBy::Drawing {
+            return Vec::new();
+        }
+        let list = |steps: Vec<usize>| {
+            let numbers: Vec<String> = steps.iter().map(|n| (n + 1).to_string()).collect();
+            few(&numbers, 6)
+        };
+        let shown = &compiled.steps;
+        let same = |a: &usize| shown.iter().any(|b| a != b && self.step(*a) == self.step(*b));
+        let several = |n: &usize| compiled.paints.get(*n).is_some_and(|paint| paint.colours > 1);
+        let alike: Vec<usize> = shown.iter().copied().filter(same).collect();
+        let mixed: Vec<usize> = shown.iter().copied().filter(several).collect();
+        let mut told = Vec::new();
+        if !alike.is_empty() {
+            told.push(format!("steps {} look alike", list(alike)));
+        }
+        if !mixed.is_empty() {
+            told.push(format!("drawn in several colours: step {}", list(mixed)));
+        }
+        told
     }
 
     /// Of a step.
